@@ -1,0 +1,163 @@
+import { randomBytes, timingSafeEqual } from 'node:crypto';
+import { join } from 'node:path';
+import { SessionState, SignIn, signIn } from '@rule/contract';
+import connectPgSimple from 'connect-pg-simple';
+import express, { ErrorRequestHandler, Express, NextFunction, Request, RequestHandler, Response } from 'express';
+import { rateLimit } from 'express-rate-limit';
+import session from 'express-session';
+import helmet from 'helmet';
+import pg from 'pg';
+import { Logger } from 'pino';
+import { pinoHttp } from 'pino-http';
+import { isConnectionError } from './platform/db';
+import { AppError } from './platform/problem';
+import { openApi, routerOf } from './platform/route';
+import { routesOf } from './routes';
+import { readSettings } from './schema/settings';
+import { Services } from './services';
+import { User } from './users/user';
+import { authenticate, findUser } from './users/users';
+
+declare module 'express-session' {
+  interface SessionData {
+    userId: number;
+    csrf: string;
+  }
+}
+
+export interface AppOptions {
+  readonly services: Services;
+  readonly databaseUrl: string;
+  readonly sessionSecret: string;
+  readonly webFolder: string | null;
+  readonly log: Logger;
+  /** Sign-in attempts from one address in fifteen minutes. */
+  readonly signInLimit?: number;
+}
+
+/** JSON bodies: a tray of fifty thousand values fits. */
+const LARGEST_JSON = '32mb';
+
+const equal = (a: string, b: string) => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
+
+/** Builds the web application around the services. `close` lets go of its own connections. */
+export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log, signInLimit = 30 }: AppOptions): { app: Express; close: () => Promise<void> } {
+  const app = express();
+  const sessionPool = new pg.Pool({ connectionString: databaseUrl, max: 4 });
+  sessionPool.on('error', (error) => log.warn({ reason: error.message }, 'session connection lost'));
+  const PgStore = connectPgSimple(session);
+  const store = new PgStore({ pool: sessionPool, tableName: 'session', errorLog: (...args: unknown[]) => log.warn({ reason: String(args[0]) }, 'session store') });
+
+  app.disable('x-powered-by');
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        // Styles are inserted while the page runs (by the component library and the framework), hence 'unsafe-inline' for them alone.
+        directives: { defaultSrc: ["'none'"], scriptSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], fontSrc: ["'self'"], imgSrc: ["'self'", 'data:'], connectSrc: ["'self'"], workerSrc: ["'self'"], baseUri: ["'self'"], formAction: ["'self'"], frameAncestors: ["'none'"] },
+      },
+      strictTransportSecurity: false,
+    }),
+  );
+  app.use(
+    pinoHttp({
+      logger: log,
+      // Paths and numbers only: no query, no body, no header, so that no value of a property gets into the log.
+      serializers: { req: (req: { method: string; url: string }) => ({ method: req.method, path: req.url.split('?')[0] }), res: (res: { statusCode: number }) => ({ status: res.statusCode }), err: (error: Error) => ({ type: error.name }) },
+      customLogLevel: (_req, res, error) => (error || res.statusCode >= 500 ? 'error' : res.statusCode >= 400 ? 'warn' : 'info'),
+      autoLogging: { ignore: (req) => !(req.url ?? '').startsWith('/api') },
+    }),
+  );
+
+  const routes = routesOf(services);
+  app.get('/api/openapi.json', (_request, response) => void response.json(openApi(routes)));
+  app.get('/api/health', async (_request, response) => {
+    await services.db.one('SELECT 1 AS up');
+    response.json({ up: true });
+  });
+
+  app.use('/api', session({ name: 'rule.sid', secret: sessionSecret, store, resave: false, saveUninitialized: false, rolling: true, cookie: { httpOnly: true, sameSite: 'strict', maxAge: 12 * 3_600_000 } }));
+  const users = new WeakMap<Request, User>();
+  app.use('/api', async (request: Request, _response: Response, next: NextFunction) => {
+    request.session.csrf ??= randomBytes(24).toString('base64url');
+    const { userId } = request.session;
+    const user = userId === undefined ? undefined : await findUser(services.db, userId);
+    if (user) users.set(request, user);
+    if (request.method !== 'GET' && request.method !== 'HEAD' && !equal(request.get('x-rule-csrf') ?? '', request.session.csrf))
+      throw new AppError(403, 'csrf', 'The request does not carry the token of this session. Load the page again.');
+    next();
+  });
+  app.use('/api', jsonUnlessUpload(routes.filter((definition) => definition.upload).map((definition) => definition.path)));
+
+  const state = async (request: Request, user: User | undefined): Promise<SessionState> => ({
+    user: user ? { name: user.name, displayName: user.displayName, role: user.role } : null,
+    csrf: request.session.csrf!,
+    company: (await readSettings(services.db)).company,
+  });
+  app.get('/api/session', async (request, response) => void response.json(await state(request, users.get(request))));
+  const limiter = rateLimit({
+    windowMs: 15 * 60_000,
+    limit: signInLimit,
+    standardHeaders: true,
+    legacyHeaders: false,
+    skipSuccessfulRequests: true,
+    handler: (_request, _response, next) => next(new AppError(429, 'too-many-attempts', 'Too many attempts to sign in. Wait a quarter of an hour.')),
+  });
+  app.post('/api/session', limiter, async (request, response) => {
+    const { value, error } = signIn.validate(request.body);
+    if (error) throw new AppError(400, 'bad-request', 'Name and password are needed.');
+    const { name, password } = value as SignIn;
+    const user = await authenticate(services.db, name, password);
+    if (!user) throw new AppError(401, 'wrong-sign-in', 'Name or password is wrong.');
+    // A new session number, so that one that was planted before signing in is worth nothing.
+    await new Promise<void>((resolve, reject) => request.session.regenerate((failure: unknown) => (failure ? reject(failure as Error) : resolve())));
+    request.session.userId = user.id;
+    request.session.csrf = randomBytes(24).toString('base64url');
+    response.json(await state(request, user));
+  });
+  app.delete('/api/session', async (request, response) => {
+    await new Promise<void>((resolve, reject) => request.session.destroy((failure: unknown) => (failure ? reject(failure as Error) : resolve())));
+    response.clearCookie('rule.sid').json(null);
+  });
+
+  app.use(
+    '/api',
+    routerOf(routes, (request) => users.get(request)),
+  );
+  app.use('/api', () => {
+    throw new AppError(404, 'no-such-route', 'The API has no such route.');
+  });
+  if (webFolder) {
+    app.use(express.static(webFolder, { index: false, maxAge: '1h' }));
+    app.get('/{*path}', (_request, response) => response.sendFile(join(webFolder, 'index.html'), { cacheControl: false }));
+  }
+  app.use(answerErrors(log));
+  return { app, close: () => sessionPool.end() };
+}
+
+/** Parses JSON bodies, but leaves uploads to their routes. */
+function jsonUnlessUpload(uploads: readonly string[]): RequestHandler {
+  const json = express.json({ limit: LARGEST_JSON });
+  return (request, response, next) => (uploads.includes(request.path) && request.method === 'POST' ? next() : json(request, response, next));
+}
+
+function answerErrors(log: Logger): ErrorRequestHandler {
+  return (error: unknown, _request, response, next) => {
+    if (response.headersSent) {
+      next(error);
+      return;
+    }
+    const known = toAppError(error);
+    if (known.status >= 500 && known.code === 'internal') log.error({ err: error instanceof Error ? { type: error.name, message: error.message, stack: error.stack } : String(error) }, 'unexpected error');
+    response.status(known.status).type('application/problem+json').send(JSON.stringify(known.toProblem()));
+  };
+}
+
+function toAppError(error: unknown): AppError {
+  if (error instanceof AppError) return error;
+  const type = (error as { type?: string }).type;
+  if (type === 'entity.too.large') return new AppError(413, 'too-large', `What was sent is larger than Rule takes (${Math.round((error as { limit?: number }).limit! / 2 ** 20)} MiB).`);
+  if (type === 'entity.parse.failed') return new AppError(400, 'bad-request', 'The body is not JSON.');
+  if (isConnectionError(error)) return new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed by this request; try again in a moment.');
+  return new AppError(500, 'internal', 'Something unexpected went wrong on the server. What happened is in its log.');
+}

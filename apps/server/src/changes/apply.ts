@@ -1,0 +1,387 @@
+import { chmod, readFile, rename, rm, stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { ApplyMode, ApplyReport, ChangeSetRow, LineRow } from '@rule/contract';
+import { invertLines } from '@rule/core/changes';
+import { FileReading } from '@rule/core/files';
+import { FILES_LOCK } from '../library/library';
+import { matchIdentities } from '../library/identities';
+import { ReadFile, storeReadings } from '../library/readings';
+import { Db, Sql, rows } from '../platform/db';
+import { notFound, refused } from '../platform/problem';
+import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
+import { readSettings } from '../schema/settings';
+import { User } from '../users/user';
+import { Prepared } from '../work/prepare';
+import { WorkPool } from '../work/pool';
+import { insertLines, linesOf, toLine } from './lines';
+import { Trays } from './tray';
+
+/** Points between the steps of applying, in their order. Tests stop the server at each. */
+export const STEPS = ['prepared', 'planned', 'staged', 'swapping', 'swapped one', 'swapped', 'recorded'] as const;
+export type Step = (typeof STEPS)[number];
+
+interface TargetFile {
+  readonly id: number;
+  readonly path: string;
+  readonly full: string;
+  readonly lock: string | null;
+  readonly removed: boolean;
+}
+
+interface ReadyFile {
+  readonly file: TargetFile;
+  readonly lines: readonly LineRow[];
+  readonly oldHash: string;
+  readonly newHash: string;
+  readonly reading: FileReading;
+}
+
+interface Failure {
+  readonly file: TargetFile;
+  readonly lines: readonly LineRow[];
+  readonly message: string;
+  /** Lines that the failure is about; all lines of the file when empty. */
+  readonly conflicts: readonly number[];
+  readonly current: Prepared | null;
+}
+
+interface JournalRow {
+  readonly file: number;
+  readonly target: string;
+  readonly oldHash: string;
+  readonly newHash: string;
+}
+
+/** The new version waits under this name beside its target … */
+const stagedName = (target: string, changeSet: number) => join(dirname(target), `.rule-${changeSet}-new-${hashOf(Buffer.from(target)).slice(0, 12)}`);
+/** … and the old version is kept under this one until the change set is recorded. */
+const keptName = (target: string, changeSet: number) => join(dirname(target), `.rule-${changeSet}-old-${hashOf(Buffer.from(target)).slice(0, 12)}`);
+
+const reasonOf = (error: unknown): string => {
+  const code = (error as NodeJS.ErrnoException).code;
+  if (code === 'ENOSPC') return 'The disk is full.';
+  if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS') return 'The file may not be written.';
+  if (code === 'EBUSY' || code === 'ETXTBSY') return 'Another program holds the file open.';
+  if (code === 'ENOENT') return 'The file is no longer there.';
+  return error instanceof Error ? error.message : String(error);
+};
+
+class ChangedMeanwhile extends Error {
+  constructor() {
+    super('The file was changed by another program in the meantime.');
+  }
+}
+
+/**
+ * Applies change sets: the one way in which values come into files.
+ *
+ * Old and new bytes of every file are in the store, and the journal says so, before any file is touched.
+ * New versions are then written under temporary names beside their targets, all of them, and only when
+ * that has succeeded do they take their targets' places by renaming. A failure puts renamed files back; a
+ * crash is finished or put back at the next start from the journal.
+ */
+export class Applying {
+  constructor(
+    private readonly db: Db,
+    private readonly store: FileStore,
+    private readonly pool: WorkPool,
+    private readonly trays: Trays,
+    private readonly clock: () => Date,
+    /** Called before files are checked, to learn anew which files are locked. */
+    private readonly refreshLocks: () => Promise<void>,
+    private readonly at: (step: Step) => Promise<void> = async () => undefined,
+  ) {}
+
+  /** Applies the accepted lines of a person's tray. */
+  async applyTray(user: User, mode: ApplyMode, title: string): Promise<ApplyReport> {
+    await this.refreshLocks();
+    return this.db.exclusive(FILES_LOCK, async () => {
+      const set = await this.db.transaction((sql) => this.trays.pendingSet(sql, user));
+      const lines = (await linesOf(this.db, set)).filter((line) => line.accepted);
+      if (lines.length === 0) throw refused('tray-empty', 'No accepted line waits in your tray.');
+      return this.apply(user, mode, title || lines.find((line) => !line.follows)?.reason || 'change', lines, null);
+    });
+  }
+
+  /** Applies lines that are in no tray, such as those of a vault's check-in, as a change set of their own. */
+  async applyLines(user: User, title: string, lines: Parameters<typeof insertLines>[2], revertOf: number | null = null): Promise<ApplyReport> {
+    return this.db.exclusive(FILES_LOCK, async () => {
+      const rowsOfSet = await this.db.transaction(async (sql) => {
+        const row = await sql.one<{ id: number }>(`INSERT INTO change_sets (title, user_id, state, at, mode, revert_of) VALUES ($1, $2, 'put back', $3, 'whole', $4) RETURNING id`, [title, user.id, this.clock(), revertOf]);
+        await insertLines(sql, row!.id, lines);
+        return { id: row!.id, lines: await linesOf(sql, row!.id) };
+      });
+      return this.apply(user, 'whole', title, rowsOfSet.lines, rowsOfSet.id, revertOf);
+    });
+  }
+
+  /** Undoes a change set by its inverse. Files that nothing else has touched get their old bytes back exactly. */
+  async revert(user: User, id: number): Promise<ApplyReport> {
+    const set = (await this.history()).find((candidate) => candidate.id === id);
+    if (!set) throw notFound(`Change set ${id}`);
+    if (set.state === 'put back') throw refused('nothing-applied', `Change set ${id} was put back; there is nothing to revert.`);
+    if (set.revertedBy !== null) throw refused('reverted-already', `Change set ${id} was reverted by change set ${set.revertedBy}.`);
+    await this.refreshLocks();
+    const applied = (await linesOf(this.db, id)).filter((line) => line.state === 'applied');
+    const report = await this.applyLines(user, `revert of ${set.title}`, invertLines(applied.map(toLine), `reverts change set ${id}`), id);
+    if (report.state === 'applied') await this.db.run('UPDATE change_sets SET reverted_by = $2 WHERE id = $1', [id, report.changeSet]);
+    return report;
+  }
+
+  history(): Promise<ChangeSetRow[]> {
+    return this.db.all<ChangeSetRow>(
+      `SELECT s.id, s.title, u.display_name AS "by", s.at, s.mode, s.state, s.revert_of AS "revertOf", s.reverted_by AS "revertedBy",
+         count(l.id)::int AS lines, count(DISTINCT l.file_id)::int AS files
+       FROM change_sets s JOIN users u ON u.id = s.user_id LEFT JOIN change_lines l ON l.change_set_id = s.id
+       WHERE s.state IN ('applied', 'partly applied', 'put back') GROUP BY s.id, u.display_name ORDER BY s.id DESC LIMIT 1000`,
+    );
+  }
+
+  /** The lines of a change set that is no one's tray. */
+  async lines(id: number): Promise<LineRow[]> {
+    if (!(await this.db.one(`SELECT 1 FROM change_sets WHERE id = $1 AND state <> 'pending'`, [id]))) throw notFound(`Change set ${id}`);
+    return linesOf(this.db, id);
+  }
+
+  private async targets(ids: readonly number[]): Promise<Map<number, TargetFile>> {
+    const found = await this.db.all<{ id: number; path: string; root: string; lock: string | null; removed: boolean }>(
+      'SELECT f.id, f.path, l.root, f.lock_reason AS lock, f.removed FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])',
+      [ids],
+    );
+    return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: join(root, file.path) }]));
+  }
+
+  /** Applies lines. Those of a tray move into a set of their own; `ownSet` names the set of lines that have one. Runs under the files' lock. */
+  private async apply(user: User, mode: ApplyMode, title: string, lines: readonly LineRow[], ownSet: number | null, revertOf: number | null = null): Promise<ApplyReport> {
+    const byFile = new Map<number, LineRow[]>();
+    for (const line of lines) byFile.set(line.file, [...(byFile.get(line.file) ?? []), line]);
+    const targets = await this.targets([...byFile.keys()]);
+    const exact = new Map(
+      revertOf === null ? [] : (await this.db.all<{ file: number; from: string; to: string }>(`SELECT file_id AS file, new_hash AS "from", old_hash AS "to" FROM journal WHERE change_set_id = $1 AND state = 'done'`, [revertOf])).map((row) => [row.file, row] as const),
+    );
+
+    const ready: ReadyFile[] = [];
+    const failures: Failure[] = [];
+    await Promise.all(
+      [...byFile].map(async ([id, fileLines]) => {
+        const file = targets.get(id)!;
+        if (file.removed || file.lock !== null) {
+          failures.push({ file, lines: fileLines, message: file.removed ? 'The file is no longer in the library.' : `The file ${file.lock}.`, conflicts: [], current: null });
+          return;
+        }
+        const prepared = await this.pool.run('prepareFile', { full: file.full, lines: fileLines, exact: exact.get(id) ?? null });
+        if (prepared.ok) ready.push({ file, lines: fileLines, oldHash: prepared.oldHash, newHash: prepared.newHash, reading: prepared.reading });
+        else failures.push({ file, lines: fileLines, message: prepared.message, conflicts: prepared.conflicts, current: prepared });
+      }),
+    );
+    await this.at('prepared');
+    await this.refreshReadings(failures);
+    if (ready.length === 0 || (failures.length > 0 && mode === 'whole')) return this.nothingDone(lines, ownSet, failures);
+
+    const changeSet = await this.db.transaction(async (sql) => {
+      let id = ownSet;
+      if (id === null) {
+        id = (await sql.one<{ id: number }>(`INSERT INTO change_sets (title, user_id, state, mode, at, from_tray) VALUES ($1, $2, 'applying', $3, $4, true) RETURNING id`, [title, user.id, mode, this.clock()]))!.id;
+        await sql.run('UPDATE change_lines SET change_set_id = $1, message = NULL WHERE id = ANY($2::int[])', [id, ready.flatMap((file) => file.lines.map((line) => line.id))]);
+      } else await sql.run(`UPDATE change_sets SET state = 'applying' WHERE id = $1`, [id]);
+      const journal = ready.map(({ file, oldHash, newHash }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash }));
+      await sql.run(`INSERT INTO journal SELECT $1, file, target, old, new, 'planned' FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, old text, new text)`, [id, rows(journal)]);
+      return id;
+    });
+    await this.at('planned');
+    const done = await this.write(changeSet, ready, mode, failures);
+    await this.record(changeSet, done, failures.length > 0);
+    await this.at('recorded');
+    await this.returnFailed(user, changeSet, failures);
+    await this.cleanUp(changeSet, ready.map(({ file }) => file.full));
+    return this.report(changeSet, done, failures);
+  }
+
+  /** Writes the new versions. Returns the files that stand; adds to `failures` those that do not. */
+  private async write(changeSet: number, ready: readonly ReadyFile[], mode: ApplyMode, failures: Failure[]): Promise<ReadyFile[]> {
+    const fail = (entry: ReadyFile, error: unknown) => failures.push({ file: entry.file, lines: entry.lines, message: reasonOf(error), conflicts: [], current: null });
+    let staged: ReadyFile[] = [];
+    for (const entry of ready) {
+      try {
+        await this.stage(changeSet, entry);
+        staged.push(entry);
+      } catch (error) {
+        fail(entry, error);
+        if (mode === 'whole') {
+          staged = [];
+          break;
+        }
+      }
+    }
+    await this.journalState(changeSet, staged.map(({ file }) => file.id), 'staged');
+    await this.at('staged');
+    const swapped: ReadyFile[] = [];
+    for (const entry of staged) {
+      try {
+        await this.journalState(changeSet, [entry.file.id], 'swapping');
+        await this.at('swapping');
+        await this.swap(changeSet, entry.file.full, entry.oldHash);
+        swapped.push(entry);
+        await this.journalState(changeSet, [entry.file.id], 'swapped');
+        await this.at('swapped one');
+      } catch (error) {
+        fail(entry, error);
+        if (mode === 'file by file') continue;
+        for (const done of swapped) await this.putBack(changeSet, done.file.full, done.oldHash, done.newHash);
+        return [];
+      }
+    }
+    await this.at('swapped');
+    return mode === 'whole' && failures.length > 0 ? [] : swapped;
+  }
+
+  private async stage(changeSet: number, { file, newHash }: ReadyFile): Promise<void> {
+    const temp = stagedName(file.full, changeSet);
+    const { mode } = await stat(file.full);
+    await this.store.copyTo(newHash, temp);
+    await chmod(temp, mode);
+  }
+
+  private async swap(changeSet: number, target: string, oldHash: string): Promise<void> {
+    if (hashOf(await readFile(target)) !== oldHash) throw new ChangedMeanwhile();
+    await keepAs(target, keptName(target, changeSet));
+    await rename(stagedName(target, changeSet), target);
+    await sync(dirname(target));
+  }
+
+  /** Puts a file's old version back, from the name it was kept under or else from the store. Leaves files alone that hold neither version. */
+  private async putBack(changeSet: number, target: string, oldHash: string, newHash: string): Promise<void> {
+    if (!(await exists(target)) || hashOf(await readFile(target)) !== newHash) return;
+    const kept = keptName(target, changeSet);
+    if (!(await exists(kept))) await this.store.copyTo(oldHash, kept);
+    await rename(kept, target);
+    await sync(dirname(target));
+  }
+
+  private async journalState(changeSet: number, files: readonly number[], state: string): Promise<void> {
+    await this.db.run('UPDATE journal SET state = $3 WHERE change_set_id = $1 AND file_id = ANY($2::int[])', [changeSet, files, state]);
+  }
+
+  /** Records what happened, in one transaction: values as they now are, lines, the set, the journal. */
+  private async record(changeSet: number, done: readonly { readonly file: { readonly id: number; readonly full: string }; readonly newHash: string; readonly reading: FileReading }[], partly: boolean): Promise<void> {
+    const read = await Promise.all(
+      done.map(async ({ file, newHash, reading }): Promise<ReadFile> => {
+        const { size, mtimeMs } = await stat(file.full);
+        return { id: file.id, size, mtimeMs, hash: newHash, reading, problem: null };
+      }),
+    );
+    const ids = done.map(({ file }) => file.id);
+    await this.db.transaction(async (sql) => {
+      await storeReadings(sql, read);
+      await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
+      await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, ids]);
+      await sql.run('UPDATE change_sets SET state = $2 WHERE id = $1', [changeSet, done.length === 0 ? 'put back' : partly ? 'partly applied' : 'applied']);
+      await matchIdentities(sql, (await readSettings(sql)).modelProperty);
+    });
+  }
+
+  /** Puts lines that were not applied back into the tray they came from, with the reason. */
+  private async returnFailed(owner: Pick<User, 'id'>, changeSet: number, failures: readonly Failure[]): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const left = await sql.all<{ id: number }>(`SELECT l.id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id WHERE s.id = $1 AND s.from_tray AND l.state <> 'applied'`, [changeSet]);
+      await this.toTray(
+        sql,
+        owner,
+        left.map((line) => line.id),
+      );
+    });
+    await this.markFailures(failures);
+  }
+
+  private async toTray(sql: Sql, user: Pick<User, 'id'>, ids: readonly number[]): Promise<void> {
+    if (ids.length === 0) return;
+    const tray = await this.trays.pendingSet(sql, user);
+    // A line that the person has typed anew in the meantime stays; the returning one gives way to it.
+    await sql.run(
+      `UPDATE change_lines l SET change_set_id = $1, state = 'pending' WHERE l.id = ANY($2::int[])
+         AND NOT EXISTS (SELECT 1 FROM change_lines o WHERE o.change_set_id = $1 AND o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name)`,
+      [tray, ids],
+    );
+  }
+
+  private async markFailures(failures: readonly Failure[]): Promise<void> {
+    const marks = failures.flatMap(({ lines, message, conflicts }) => lines.filter((line) => conflicts.length === 0 || conflicts.includes(line.id)).map((line) => ({ id: line.id, message })));
+    await this.db.run('UPDATE change_lines l SET message = n.message FROM jsonb_to_recordset($1::jsonb) AS n(id int, message text) WHERE l.id = n.id', [rows(marks)]);
+  }
+
+  /** Files that turned out to hold something else than was last read are stored as they are. */
+  private async refreshReadings(failures: readonly Failure[]): Promise<void> {
+    const read: ReadFile[] = [];
+    for (const { file, current } of failures) {
+      if (!current || current.ok || !current.current || current.oldHash === null) continue;
+      const { size, mtimeMs } = await stat(file.full);
+      read.push({ id: file.id, size, mtimeMs, hash: current.oldHash, reading: current.current, problem: null });
+    }
+    await this.db.transaction((sql) => storeReadings(sql, read));
+  }
+
+  private async nothingDone(lines: readonly LineRow[], ownSet: number | null, failures: readonly Failure[]): Promise<ApplyReport> {
+    await this.markFailures(failures);
+    return { changeSet: ownSet ?? 0, state: 'put back', applied: 0, failed: lines.length, files: 0, failures: describeFailures(failures) };
+  }
+
+  private report(changeSet: number, done: readonly ReadyFile[], failures: readonly Failure[]): ApplyReport {
+    const count = (list: readonly { readonly lines: readonly LineRow[] }[]) => list.reduce((sum, entry) => sum + entry.lines.length, 0);
+    return { changeSet, state: done.length === 0 ? 'put back' : failures.length ? 'partly applied' : 'applied', applied: count(done), failed: count(failures), files: done.length, failures: describeFailures(failures) };
+  }
+
+  private async cleanUp(changeSet: number, targets: readonly string[]): Promise<void> {
+    for (const target of targets) {
+      await rm(stagedName(target, changeSet), { force: true });
+      await rm(keptName(target, changeSet), { force: true });
+    }
+  }
+
+  /**
+   * Finishes or puts back every change set that a crash left between its steps. Run before the server
+   * answers. Returns what was done, for the log.
+   */
+  async recover(): Promise<{ readonly changeSet: number; readonly outcome: 'finished' | 'put back' | 'partly finished' }[]> {
+    return this.db.exclusive(FILES_LOCK, async () => {
+      const sets = await this.db.all<{ id: number; mode: ApplyMode; user: number }>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`);
+      const outcomes: { changeSet: number; outcome: 'finished' | 'put back' | 'partly finished' }[] = [];
+      for (const set of sets) outcomes.push({ changeSet: set.id, outcome: await this.recoverOne(set.id, set.mode, set.user) });
+      return outcomes;
+    });
+  }
+
+  private async recoverOne(changeSet: number, mode: ApplyMode, userId: number): Promise<'finished' | 'put back' | 'partly finished'> {
+    const journal = await this.db.all<JournalRow>('SELECT file_id AS file, target, old_hash AS "oldHash", new_hash AS "newHash" FROM journal WHERE change_set_id = $1', [changeSet]);
+    const stands = new Map<number, boolean>();
+    for (const row of journal) stands.set(row.file, await this.finish(changeSet, row));
+    const broken = [...stands.values()].some((stood) => !stood);
+    if (broken && mode === 'whole') for (const row of journal) await this.putBack(changeSet, row.target, row.oldHash, row.newHash);
+    const done = broken && mode === 'whole' ? [] : journal.filter((row) => stands.get(row.file));
+    const outcomes = done.length ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.target })) }) : [];
+    await this.record(
+      changeSet,
+      done.map((row, i) => ({ file: { id: row.file, full: row.target }, newHash: row.newHash, reading: outcomes[i]!.reading! })),
+      broken,
+    );
+    await this.returnFailed({ id: userId }, changeSet, []);
+    await this.cleanUp(changeSet, journal.map((row) => row.target));
+    return done.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
+  }
+
+  /** Brings one file of an interrupted set to its new version. False when it holds neither version or cannot be written. */
+  private async finish(changeSet: number, { target, oldHash, newHash }: JournalRow): Promise<boolean> {
+    try {
+      const hash = hashOf(await readFile(target));
+      if (hash === newHash) return true;
+      if (hash !== oldHash) return false;
+      await this.store.copyTo(newHash, stagedName(target, changeSet));
+      await chmod(stagedName(target, changeSet), (await stat(target)).mode);
+      await this.swap(changeSet, target, oldHash);
+      return true;
+    } catch {
+      return false;
+    }
+  }
+}
+
+const describeFailures = (failures: readonly Failure[]) => failures.map(({ file, message }) => ({ path: file.path, message }));

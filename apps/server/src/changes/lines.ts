@@ -1,0 +1,24 @@
+import { LineRow } from '@rule/contract';
+import { Line } from '@rule/core/changes';
+import { Sql, rows } from '../platform/db';
+
+/** The columns of a line row; needs `change_lines l` and `files f`. */
+export const LINE_ROW = `l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message`;
+
+/** The lines of a change set in their order. */
+export const linesOf = (sql: Sql, changeSet: number): Promise<LineRow[]> =>
+  sql.all<LineRow>(`SELECT ${LINE_ROW} FROM change_lines l JOIN files f ON f.id = l.file_id WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
+
+/** A line row as the core knows lines. */
+export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: LineRow): Line => ({ address: { file, holder, place, name }, base, proposed, reason, follows });
+
+/** Adds lines to a change set with one statement. */
+export async function insertLines(sql: Sql, changeSet: number, lines: readonly Line[]): Promise<void> {
+  const list = lines.map(({ address, ...line }) => ({ ...address, ...line }));
+  await sql.run(
+    `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason, follows)
+     SELECT $1, file, holder, place, name, nullif(base, 'null'), nullif(proposed, 'null'), reason, follows
+     FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text, base jsonb, proposed jsonb, reason text, follows boolean)`,
+    [changeSet, rows(list)],
+  );
+}

@@ -1,0 +1,165 @@
+import { LineRow, ProposedValue, Tray, TrayLine } from '@rule/contract';
+import { Line, addressKey, compareThree, stackLines } from '@rule/core/changes';
+import { Property, checkProposed, slotOf } from '@rule/core/schema';
+import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
+import { Db, Sql } from '../platform/db';
+import { invalid, notFound } from '../platform/problem';
+import { Properties } from '../schema/properties';
+import { readSettings } from '../schema/settings';
+import { TitleBlocks } from '../titleblocks/titleblocks';
+import { User } from '../users/user';
+import { heldAt } from '../values/held';
+import { insertLines, linesOf, toLine } from './lines';
+
+/** An empty title block cell is there as an empty text; for comparison that is nothing. */
+export const orNull = (held: HeldValue | null): HeldValue | null => (held?.text === '' ? null : held);
+
+interface FileState {
+  readonly id: number;
+  readonly path: string;
+  readonly kind: Property['kinds'][number];
+  readonly lock: string | null;
+  readonly removed: boolean;
+}
+
+/** Where everyone's pending lines wait. */
+export class Trays {
+  constructor(
+    private readonly db: Db,
+    private readonly properties: Properties,
+    private readonly titleBlocks: TitleBlocks,
+    private readonly clock: () => Date,
+  ) {}
+
+  /** The number of a person's pending change set, made when there is none. */
+  async pendingSet(sql: Sql, user: Pick<User, 'id'>): Promise<number> {
+    await sql.run(`INSERT INTO change_sets (title, user_id, state, at) VALUES ('', $1, 'pending', $2) ON CONFLICT (user_id) WHERE state = 'pending' DO NOTHING`, [user.id, this.clock()]);
+    return (await sql.one<{ id: number }>(`SELECT id FROM change_sets WHERE user_id = $1 AND state = 'pending' FOR UPDATE`, [user.id]))!.id;
+  }
+
+  async view(user: User): Promise<Tray> {
+    const lines = await this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null }>(
+      `SELECT l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message, f.lock_reason AS lock, f.removed,
+         (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
+          WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
+       FROM change_lines l JOIN files f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id WHERE s.user_id = $1 AND s.state = 'pending' ORDER BY l.id`,
+      [user.id],
+    );
+    const current = await heldAt(
+      this.db,
+      lines.map(({ file, holder, place, name }) => ({ file, holder, place, name })),
+    );
+    return {
+      lines: lines.map(({ lock, removed, also, ...line }, i): TrayLine => {
+        const now = orNull(current[i] ?? null);
+        return {
+          ...line,
+          current: now,
+          verdict: compareThree(orNull(line.base), now, orNull(line.proposed)),
+          refused: removed ? 'The file is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
+          alsoPending: also ?? [],
+        };
+      }),
+    };
+  }
+
+  /** Checks typed values and puts them in the tray. Nothing is added when one of them is refused. */
+  async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<void> {
+    const [active, settings] = await Promise.all([this.properties.active(), readSettings(this.db)]);
+    const standIns = compileStandIns(settings.standIns);
+    const files = await this.files(values.map((value) => value.file));
+    const issues: { field: string; code: string; message: string }[] = [];
+    const wanted: { value: ProposedValue; property: Property; held: HeldValue | null }[] = [];
+    for (const value of values) {
+      const file = files.get(value.file);
+      const property = active.get(value.property);
+      const field = `${file?.path ?? `file ${value.file}`}, ${property?.caption ?? `property ${value.property}`}`;
+      const refuse = (code: string, message: string) => issues.push({ field, code, message: `${field}: ${message}.` });
+      if (!file || file.removed) refuse('unknown-file', 'is not in the library');
+      else if (!property) refuse('unknown-property', 'is not in the schema');
+      else if (!property.kinds.includes(file.kind)) refuse('not-reached', `does not apply to a ${file.kind}`);
+      else if (property.feed === 'file') refuse('computed', 'is taken from the file and cannot be typed');
+      else if (file.lock !== null) refuse('locked', file.lock);
+      else {
+        const check = checkProposed(value.text, property, standIns);
+        if (check.ok) wanted.push({ value, property, held: check.held });
+        else for (const violation of check.violations) refuse(violation.code, violation.message);
+      }
+    }
+    if (issues.length) throw invalid('bad-values', issues[0]!.message, issues);
+    const addresses = wanted.map(({ value, property }) => ({ file: value.file, holder: '', ...slotOf(property) }));
+    const current = await heldAt(this.db, addresses);
+    await this.add(
+      user,
+      wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false })),
+    );
+  }
+
+  /** Stacks lines on what is pending and works out anew what follows. */
+  async add(user: User, lines: readonly Line[]): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      const before = await linesOf(sql, set);
+      const touched = new Set(lines.map((line) => addressKey(line.address)));
+      const kept = before.filter((line) => touched.has(addressKey(toLine(line).address)));
+      await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
+      const stacked = stackLines(
+        kept.map((line) => ({ ...toLine(line), follows: false })),
+        lines,
+      );
+      await insertLines(sql, set, stacked);
+      await this.follow(sql, set);
+    });
+  }
+
+  async drop(user: User, ids: readonly number[]): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND id = ANY($2::int[])', [set, ids]);
+      await this.follow(sql, set);
+    });
+  }
+
+  async accept(user: User, ids: readonly number[], accepted: boolean): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      await sql.run('UPDATE change_lines SET accepted = $3 WHERE change_set_id = $1 AND id = ANY($2::int[])', [set, ids, accepted]);
+      await this.follow(sql, set);
+    });
+  }
+
+  /** Settles a conflict: `mine` goes on with the value that stands there now as its base, `theirs` gives the line up. */
+  async settle(user: User, id: number, take: 'mine' | 'theirs'): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      const line = (await linesOf(sql, set)).find((candidate) => candidate.id === id);
+      if (!line) throw notFound(`Line ${id} of your tray`);
+      const [current] = await heldAt(sql, [toLine(line).address]);
+      if (take === 'theirs' || sameHeld(orNull(current!), orNull(line.proposed))) await sql.run('DELETE FROM change_lines WHERE id = $1', [id]);
+      else await sql.run('UPDATE change_lines SET base = $2::jsonb, message = NULL WHERE id = $1', [id, current ? JSON.stringify(current) : null]);
+      await this.follow(sql, set);
+    });
+  }
+
+  /**
+   * Works out anew the lines that follow from a change set's own: title block texts that show a changed
+   * property. A following line that was set aside stays aside.
+   */
+  async follow(sql: Sql, set: number): Promise<void> {
+    const lines = await linesOf(sql, set);
+    const own = lines.filter((line) => !line.follows);
+    const aside = lines.filter((line) => line.follows && !line.accepted).map((line) => addressKey(toLine(line).address));
+    const ownAddresses = new Set(own.map((line) => addressKey(toLine(line).address)));
+    const following = (await this.titleBlocks.following(sql, own.filter((line) => line.accepted).map(toLine))).filter((line) => !ownAddresses.has(addressKey(line.address)));
+    await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
+    await insertLines(sql, set, following);
+    const asideAgain = following.filter((line) => aside.includes(addressKey(line.address)));
+    for (const { address } of asideAgain)
+      await sql.run('UPDATE change_lines SET accepted = false WHERE change_set_id = $1 AND file_id = $2 AND holder = $3 AND place = $4 AND name = $5', [set, address.file, address.holder, address.place, address.name]);
+  }
+
+  private async files(ids: readonly number[]): Promise<Map<number, FileState>> {
+    const found = await this.db.all<FileState>('SELECT id, path, kind, lock_reason AS lock, removed FROM files WHERE id = ANY($1::int[])', [ids]);
+    return new Map(found.map((file) => [file.id, file]));
+  }
+}

@@ -1,0 +1,51 @@
+import { join, resolve } from 'node:path';
+
+/** Everything that the environment decides. */
+export interface Config {
+  readonly port: number;
+  readonly databaseUrl: string;
+  /** Rule's own data: kept versions and temporary files. */
+  readonly dataFolder: string;
+  /** The built web application; `null` to serve the API alone. */
+  readonly webFolder: string | null;
+  readonly vaultUrl: string;
+  readonly vaultToken: string;
+  /** Folder of the demo's working copy; `null` without demo. */
+  readonly demoLibrary: string | null;
+  readonly sessionSecret: string;
+  readonly logLevel: string;
+  readonly workers: number;
+}
+
+function number(name: string, otherwise: number): number {
+  const text = process.env[name];
+  if (text === undefined || text === '') return otherwise;
+  const n = Number(text);
+  if (!Number.isInteger(n) || n < 1 || n > 65_535) throw new Error(`${name} is ${text}, which is not a port or count.`);
+  return n;
+}
+
+function needed(name: string): string {
+  const text = process.env[name];
+  if (!text) throw new Error(`${name} is not set. Start Rule with npm start.`);
+  return text;
+}
+
+/** Reads the configuration from the environment. @throws Error that names the variable */
+export function readConfig(): Config {
+  return {
+    port: number('RULE_PORT', 4310),
+    databaseUrl: needed('RULE_DATABASE_URL'),
+    dataFolder: resolve(process.env['RULE_DATA'] ?? 'var'),
+    webFolder: process.env['RULE_WEB'] ? resolve(process.env['RULE_WEB']) : null,
+    vaultUrl: process.env['RULE_VAULT_URL'] ?? 'http://127.0.0.1:4311',
+    vaultToken: needed('RULE_VAULT_TOKEN'),
+    demoLibrary: process.env['RULE_DEMO_LIBRARY'] ? resolve(process.env['RULE_DEMO_LIBRARY']) : null,
+    sessionSecret: needed('RULE_SESSION_SECRET'),
+    logLevel: process.env['RULE_LOG'] ?? 'info',
+    workers: number('RULE_WORKERS', 2),
+  };
+}
+
+/** Where the bundled worker stands: beside the bundled server. */
+export const workerPath = (distFolder: string): string => join(distFolder, 'worker.mjs');

@@ -1,0 +1,50 @@
+import { createServer } from 'node:http';
+import { dirname } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { pino } from 'pino';
+import { buildApp } from './app';
+import { readConfig, workerPath } from './config';
+import { loadDemo } from './demo';
+import { Db } from './platform/db';
+import { migrate } from './platform/migrations';
+import { buildServices, storeFolder } from './services';
+import { addUser } from './users/users';
+import { HttpVault } from './vault/port';
+import { WorkPool } from './work/pool';
+
+const config = readConfig();
+const log = pino({ level: config.logLevel });
+const db = new Db(config.databaseUrl);
+await migrate(db.sequelize);
+const pool = new WorkPool(workerPath(dirname(fileURLToPath(import.meta.url))), { databaseUrl: config.databaseUrl, storeRoot: storeFolder(config.dataFolder) }, config.workers);
+const services = buildServices({ db, pool, vaultPort: new HttpVault(config.vaultUrl, config.vaultToken), dataFolder: config.dataFolder });
+
+for (const { changeSet, outcome } of await services.applying.recover()) log.warn({ changeSet, outcome }, 'a change set was interrupted by a crash');
+if (config.demoLibrary) await loadDemo(services, config.demoLibrary);
+else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
+  const password = process.env['RULE_ADMIN_PASSWORD'];
+  if (!password) throw new Error('RULE_ADMIN_PASSWORD is not set, and there is no administrator yet.');
+  await addUser(db, 'admin', 'Administrator', 'administrator', password);
+}
+
+const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
+const server = createServer(app);
+server.on('error', (error: NodeJS.ErrnoException) => {
+  log.fatal({ reason: error.code }, error.code === 'EADDRINUSE' ? `port ${config.port} is taken` : 'the server cannot listen');
+  process.exit(1);
+});
+server.listen(config.port, '127.0.0.1', () => {
+  log.info({ port: config.port }, 'Rule is up');
+  process.send?.('up');
+});
+
+const stop = async () => {
+  server.close();
+  server.closeIdleConnections();
+  await close();
+  await pool.close();
+  await db.close();
+  process.exit(0);
+};
+process.on('SIGTERM', () => void stop());
+process.on('SIGINT', () => void stop());

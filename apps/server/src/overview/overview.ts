@@ -1,0 +1,107 @@
+import { Overview } from '@rule/contract';
+import { Hop, wayOf } from '@rule/core/trace';
+import { compareNames, judge, likenessKey, slotOf } from '@rule/core/schema';
+import { HeldValue, compileStandIns } from '@rule/core/values';
+import { HELD } from '../library/readings';
+import { Db, rows } from '../platform/db';
+import { Properties } from '../schema/properties';
+import { readSettings } from '../schema/settings';
+import { TitleBlocks } from '../titleblocks/titleblocks';
+import { Vault } from '../vault/vault';
+import { Boms } from '../bom/boms';
+import { Exchange } from '../exchange/exchange';
+
+const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
+
+/** How far along the company is, and the way of single properties. */
+export class Overviews {
+  constructor(
+    private readonly db: Db,
+    private readonly properties: Properties,
+    private readonly titleBlocks: TitleBlocks,
+    private readonly boms: Boms,
+    private readonly vault: Vault,
+    private readonly exchange: Exchange,
+  ) {}
+
+  /** Distinct values of every property with the number of files by kind; judged once each. */
+  private async judged(): Promise<{ coverage: Overview['coverage']; wrong: number; missing: number }> {
+    const active = await this.properties.active();
+    const standIns = compileStandIns((await readSettings(this.db)).standIns);
+    const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property) })));
+    const [totals, values] = await Promise.all([
+      this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed AND problem IS NULL GROUP BY kind'),
+      this.db.all<{ property: number; kind: string; held: HeldValue; files: number }>(
+        `SELECT s.property, s.kind, ${HELD} AS held, count(*)::int AS files FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
+         JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind AND v.holder = '' GROUP BY s.property, s.kind, v.text, v.form, v.unit`,
+        [rows(slots)],
+      ),
+    ]);
+    const filesOf = new Map(totals.map((row) => [row.kind, row.files]));
+    const counts = new Map(slots.map(({ property, kind, place, name }) => [`${property} ${kind}`, { property, kind, files: filesOf.get(kind) ?? 0, filled: place === 'field' && name === 'file name' ? (filesOf.get(kind) ?? 0) : 0, standIns: 0 }]));
+    let wrong = 0;
+    for (const { property, kind, held, files } of values) {
+      const entry = counts.get(`${property} ${kind}`)!;
+      const cell = judge(held, active.get(property)!, standIns);
+      if (cell.state === 'stand-in') entry.standIns += files;
+      else if (cell.state !== 'blank') entry.filled += files;
+      if (cell.state === 'unreadable' || (cell.state === 'value' && cell.violations.length)) wrong += files;
+    }
+    const coverage = [...counts.values()].map((entry) => ({ ...entry, blank: entry.files - entry.filled - entry.standIns }));
+    const missing = coverage.filter((entry) => active.get(entry.property)!.required).reduce((sum, entry) => sum + entry.blank + entry.standIns, 0);
+    return { coverage, wrong, missing };
+  }
+
+  async overview(): Promise<Overview> {
+    const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings] = await Promise.all([
+      readSettings(this.db),
+      this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
+      this.properties.active(),
+      this.judged(),
+      this.titleBlocks.list(),
+      this.db.one<{ n: number }>(`SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`),
+      this.boms.assemblies(),
+      this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL'),
+      this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
+    ]);
+    const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null).length;
+    const stale = blocks.flatMap((block) => block.drawings).reduce((sum, drawing) => sum + drawing.stale, 0);
+    const unmatched = assemblies.reduce((sum, assembly) => sum + assembly.unmatched, 0);
+    const toDo = [
+      { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
+      { station: 'survey', count: strays!.n, text: `${some(strays!.n, 'written name is', 'written names are')} not in the schema` },
+      { station: 'values', count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
+      { station: 'values', count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
+      { station: 'title-blocks', count: stale, text: `${some(stale, 'title block cell is', 'title block cells are')} stale` },
+      { station: 'title-blocks', count: unbound, text: `${some(unbound, 'cell is', 'cells are')} bound to no property` },
+      { station: 'title-blocks', count: drawings!.n, text: `${some(drawings!.n, 'drawing shows', 'drawings show')} no known model` },
+      { station: 'bom', count: unmatched, text: `${some(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
+      { station: 'exchange', count: out!.n, text: `${some(out!.n, 'table is', 'tables are')} out and not taken back` },
+    ].filter((item) => item.count > 0);
+    return { company: settings.company, files: files!.files, unread: files!.unread, properties: list.size, coverage, toDo };
+  }
+
+  /** The way of one property through the company. */
+  async way(id: number): Promise<Hop[]> {
+    const property = await this.properties.get(id);
+    const [{ coverage }, names, blocks, layouts, vault, sendOuts] = await Promise.all([
+      this.judged(),
+      this.db.all<{ name: string; files: number }>(`SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`),
+      this.titleBlocks.list(),
+      this.boms.layouts(),
+      this.vault.state(),
+      this.exchange.sendOuts(),
+    ]);
+    const key = likenessKey(property.writtenName);
+    return wayOf({
+      property,
+      held: coverage.filter((entry) => entry.property === id),
+      foundNames: names.filter((found) => likenessKey(found.name) === key),
+      cells: (await Promise.all(blocks.map((block) => this.titleBlocks.cellsOf(block, id)))).flat(),
+      columns: layouts.filter((layout) => layout.columns.includes(id)).map((layout) => layout.name),
+      links: vault.links.filter((link) => link.place === slotOf(property).place && link.name === slotOf(property).name),
+      vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
+      sentOut: sendOuts.filter((sent) => sent.takenBackAt === null).slice(0, 3).map(({ id: sentId, at }) => ({ id: sentId, at: new Date(at).toISOString().slice(0, 10) })),
+    });
+  }
+}

@@ -1,0 +1,70 @@
+import pg from 'pg';
+import { QueryTypes, Sequelize, Transaction } from 'sequelize';
+
+/** Runs SQL with numbered parameters, inside a transaction or outside of one. */
+export interface Sql {
+  all<T extends object>(text: string, bind?: readonly unknown[]): Promise<T[]>;
+  one<T extends object>(text: string, bind?: readonly unknown[]): Promise<T | undefined>;
+  /** Number of rows touched. */
+  run(text: string, bind?: readonly unknown[]): Promise<number>;
+}
+
+/** Rows as one parameter for `jsonb_to_recordset`: one statement for any number of rows. */
+export const rows = (list: readonly object[]): string => JSON.stringify(list);
+
+// bigint counts fit a double; PostgreSQL's text form would travel as a string otherwise.
+pg.types.setTypeParser(20, Number);
+
+/** The database, through Sequelize's connection pool. */
+export class Db implements Sql {
+  readonly sequelize: Sequelize;
+
+  constructor(url: string, connections = 10) {
+    this.sequelize = new Sequelize(url, { dialect: 'postgres', logging: false, pool: { max: connections, idle: 10_000, acquire: 20_000 }, dialectOptions: { application_name: 'rule' } });
+  }
+
+  private within(transaction: Transaction | null): Sql {
+    const all = async <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T[]> =>
+      this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true });
+    return {
+      all,
+      one: async <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T | undefined> => (await all<T>(text, bind))[0],
+      run: async (text, bind = []) => {
+        const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
+        return (result as { rowCount?: number }).rowCount ?? 0;
+      },
+    };
+  }
+
+  private readonly outside = this.within(null);
+  all<T extends object>(text: string, bind?: readonly unknown[]): Promise<T[]> {
+    return this.outside.all<T>(text, bind);
+  }
+  one<T extends object>(text: string, bind?: readonly unknown[]): Promise<T | undefined> {
+    return this.outside.one<T>(text, bind);
+  }
+  run(text: string, bind?: readonly unknown[]): Promise<number> {
+    return this.outside.run(text, bind);
+  }
+
+  transaction<T>(work: (sql: Sql) => Promise<T>): Promise<T> {
+    return this.sequelize.transaction((transaction) => work(this.within(transaction)));
+  }
+
+  /** Runs work while no other process of this database runs work under the same lock. */
+  exclusive<T>(lock: number, work: () => Promise<T>): Promise<T> {
+    return this.transaction(async (sql) => {
+      await sql.all('SELECT pg_advisory_xact_lock($1)', [lock]);
+      return work();
+    });
+  }
+
+  close(): Promise<void> {
+    return this.sequelize.close();
+  }
+}
+
+/** Whether an error says that the database cannot be reached. */
+export const isConnectionError = (error: unknown): boolean =>
+  error instanceof Error &&
+  (/^Sequelize(Connection|HostNot|AccessDenied)/.test(error.name) || /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|the database system is/.test(error.message));

@@ -1,0 +1,221 @@
+import { Sequelize } from 'sequelize';
+import { SequelizeStorage, Umzug } from 'umzug';
+
+/** Every change of the database's layout, in order. A migration that has run anywhere is never edited. */
+const MIGRATIONS: readonly { readonly name: string; readonly up: string }[] = [
+  {
+    name: '0001-first',
+    up: `
+CREATE TABLE users (
+  id serial PRIMARY KEY,
+  name text NOT NULL UNIQUE,
+  display_name text NOT NULL,
+  role text NOT NULL CHECK (role IN ('viewer','checker','editor','administrator')),
+  password_hash text NOT NULL
+);
+CREATE TABLE session (sid varchar PRIMARY KEY, sess json NOT NULL, expire timestamp(6) NOT NULL);
+CREATE INDEX session_expire ON session (expire);
+CREATE TABLE settings (key text PRIMARY KEY, value jsonb NOT NULL);
+
+CREATE TABLE libraries (id serial PRIMARY KEY, name text NOT NULL UNIQUE, root text NOT NULL UNIQUE, surveyed_at timestamptz);
+CREATE TABLE files (
+  id serial PRIMARY KEY,
+  library_id int NOT NULL REFERENCES libraries,
+  path text NOT NULL,
+  folder text NOT NULL,
+  name text NOT NULL,
+  kind text NOT NULL,
+  format text NOT NULL,
+  size bigint NOT NULL,
+  mtime_ms double precision NOT NULL,
+  hash text NOT NULL,
+  problem text,
+  lock_reason text,
+  removed boolean NOT NULL DEFAULT false,
+  product_id text NOT NULL DEFAULT '',
+  model_match jsonb,
+  model_file_id int REFERENCES files,
+  settled_model_id int REFERENCES files,
+  reading jsonb,
+  UNIQUE (library_id, path)
+);
+CREATE INDEX files_folder ON files (folder, kind) WHERE NOT removed;
+CREATE INDEX files_name ON files (name);
+CREATE INDEX files_model ON files (model_file_id);
+
+CREATE TABLE holders (
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  key text NOT NULL,
+  level text NOT NULL,
+  label text NOT NULL,
+  PRIMARY KEY (file_id, key)
+);
+CREATE TABLE held_values (
+  file_id int NOT NULL,
+  holder text NOT NULL,
+  place text NOT NULL,
+  name text NOT NULL,
+  kind text NOT NULL,
+  text text NOT NULL,
+  form text NOT NULL,
+  unit text,
+  number double precision,
+  PRIMARY KEY (file_id, holder, place, name),
+  FOREIGN KEY (file_id, holder) REFERENCES holders ON DELETE CASCADE
+);
+CREATE INDEX held_values_name ON held_values (place, name, left(text, 100), file_id);
+
+CREATE TABLE settled_parts (product_id text NOT NULL, product_name text NOT NULL, file_id int NOT NULL REFERENCES files, PRIMARY KEY (product_id, product_name));
+CREATE TABLE copies (
+  assembly_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  product text NOT NULL,
+  match jsonb NOT NULL,
+  part_id int REFERENCES files,
+  PRIMARY KEY (assembly_id, product)
+);
+
+CREATE TABLE properties (
+  id serial PRIMARY KEY,
+  "writtenName" text NOT NULL UNIQUE,
+  caption text NOT NULL,
+  help text NOT NULL,
+  type text NOT NULL,
+  unit text,
+  decimals int,
+  kinds text[] NOT NULL,
+  feed text NOT NULL,
+  "fileField" text,
+  required boolean NOT NULL,
+  "minLength" int,
+  "maxLength" int,
+  min double precision,
+  max double precision,
+  choices text[] NOT NULL,
+  placeholder text NOT NULL,
+  retired boolean NOT NULL DEFAULT false
+);
+
+CREATE TABLE bindings (
+  block text NOT NULL,
+  tag text NOT NULL,
+  property_id int NOT NULL REFERENCES properties,
+  source text NOT NULL,
+  format text NOT NULL,
+  PRIMARY KEY (block, tag)
+);
+CREATE TABLE bom_layouts (id serial PRIMARY KEY, name text NOT NULL UNIQUE, columns int[] NOT NULL);
+CREATE TABLE links (
+  id serial PRIMARY KEY,
+  field text NOT NULL,
+  kind text NOT NULL,
+  place text NOT NULL,
+  name text NOT NULL,
+  "in" text NOT NULL,
+  "out" text NOT NULL,
+  "onClash" text NOT NULL,
+  UNIQUE (field, kind)
+);
+CREATE TABLE agreed_values (
+  link_id int NOT NULL REFERENCES links ON DELETE CASCADE,
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  value text,
+  at timestamptz NOT NULL,
+  PRIMARY KEY (link_id, file_id)
+);
+
+CREATE TABLE change_sets (
+  id serial PRIMARY KEY,
+  title text NOT NULL,
+  user_id int NOT NULL REFERENCES users,
+  state text NOT NULL CHECK (state IN ('pending','applying','applied','partly applied','put back')),
+  mode text NOT NULL DEFAULT 'whole',
+  at timestamptz NOT NULL,
+  from_tray boolean NOT NULL DEFAULT false,
+  revert_of int REFERENCES change_sets,
+  reverted_by int REFERENCES change_sets
+);
+CREATE UNIQUE INDEX one_tray_each ON change_sets (user_id) WHERE state = 'pending';
+CREATE TABLE change_lines (
+  id serial PRIMARY KEY,
+  change_set_id int NOT NULL REFERENCES change_sets,
+  file_id int NOT NULL REFERENCES files,
+  holder text NOT NULL,
+  place text NOT NULL,
+  name text NOT NULL,
+  base jsonb,
+  proposed jsonb,
+  reason text NOT NULL,
+  follows boolean NOT NULL DEFAULT false,
+  accepted boolean NOT NULL DEFAULT true,
+  state text NOT NULL DEFAULT 'pending',
+  message text,
+  UNIQUE (change_set_id, file_id, holder, place, name)
+);
+CREATE INDEX change_lines_file ON change_lines (file_id);
+CREATE TABLE journal (
+  change_set_id int NOT NULL REFERENCES change_sets,
+  file_id int NOT NULL REFERENCES files,
+  target text NOT NULL,
+  old_hash text NOT NULL,
+  new_hash text NOT NULL,
+  state text NOT NULL CHECK (state IN ('planned','staged','swapping','swapped','done','put back')),
+  PRIMARY KEY (change_set_id, file_id)
+);
+
+CREATE TABLE send_outs (
+  id serial PRIMARY KEY,
+  user_id int NOT NULL REFERENCES users,
+  at timestamptz NOT NULL,
+  format text NOT NULL,
+  filter jsonb NOT NULL,
+  properties int[] NOT NULL,
+  files int NOT NULL DEFAULT 0,
+  taken_back_at timestamptz
+);
+CREATE TABLE send_out_cells (
+  send_out_id int NOT NULL REFERENCES send_outs ON DELETE CASCADE,
+  file_id int NOT NULL,
+  property_id int NOT NULL,
+  text text NOT NULL,
+  form text NOT NULL,
+  unit text,
+  PRIMARY KEY (send_out_id, file_id, property_id)
+);
+CREATE TABLE send_out_files (send_out_id int NOT NULL REFERENCES send_outs ON DELETE CASCADE, file_id int NOT NULL, PRIMARY KEY (send_out_id, file_id));
+CREATE TABLE take_backs (
+  id serial PRIMARY KEY,
+  user_id int NOT NULL REFERENCES users,
+  at timestamptz NOT NULL,
+  name text NOT NULL,
+  counts jsonb NOT NULL,
+  issues jsonb NOT NULL,
+  note text
+);
+CREATE TABLE take_back_cells (
+  id serial PRIMARY KEY,
+  take_back_id int NOT NULL REFERENCES take_backs ON DELETE CASCADE,
+  row int NOT NULL,
+  file_id int NOT NULL,
+  property_id int NOT NULL,
+  verdict text NOT NULL,
+  base jsonb,
+  current jsonb,
+  proposed jsonb,
+  text text NOT NULL,
+  message text NOT NULL,
+  outcome text
+);
+CREATE INDEX take_back_cells_set ON take_back_cells (take_back_id);
+`,
+  },
+];
+
+/** Brings the database to the newest layout. */
+export async function migrate(sequelize: Sequelize): Promise<void> {
+  const umzug = new Umzug({
+    migrations: MIGRATIONS.map(({ name, up }) => ({ name, up: async () => void (await sequelize.transaction((transaction) => sequelize.query(up, { transaction, raw: true }))) })),
+    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    logger: undefined,
+  });
+  await umzug.up();
+}

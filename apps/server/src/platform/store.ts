@@ -1,0 +1,78 @@
+import { createHash, randomUUID } from 'node:crypto';
+import { copyFile, link, mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+
+/** SHA-256 of bytes, in hex. */
+export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
+
+/** Keeps versions of files by their hash. */
+export interface FileStore {
+  put(bytes: Uint8Array): Promise<string>;
+  get(hash: string): Promise<Uint8Array>;
+  /** Writes a kept version to a path and makes it durable. */
+  copyTo(hash: string, path: string): Promise<void>;
+}
+
+/** Makes a file or folder durable on disk. */
+export async function sync(path: string): Promise<void> {
+  const handle = await open(path, 'r');
+  try {
+    await handle.sync();
+  } finally {
+    await handle.close();
+  }
+}
+
+/** A content-addressed store in a folder. A version is written once and never changed. */
+export class DiskStore implements FileStore {
+  constructor(private readonly root: string) {}
+
+  private path(hash: string): string {
+    return join(this.root, hash.slice(0, 2), hash.slice(2));
+  }
+
+  async put(bytes: Uint8Array): Promise<string> {
+    const hash = hashOf(bytes);
+    const target = this.path(hash);
+    if (await exists(target)) return hash;
+    await mkdir(dirname(target), { recursive: true });
+    const temp = `${target}.${randomUUID()}`;
+    const handle = await open(temp, 'wx');
+    try {
+      await handle.writeFile(bytes);
+      await handle.sync();
+      await handle.close();
+      await rename(temp, target);
+      await sync(dirname(target));
+    } catch (error) {
+      await handle.close().catch(() => undefined);
+      await rm(temp, { force: true });
+      throw error;
+    }
+    return hash;
+  }
+
+  async get(hash: string): Promise<Uint8Array> {
+    const bytes = await readFile(this.path(hash));
+    if (hashOf(bytes) !== hash) throw new Error(`The kept version ${hash.slice(0, 12)} is damaged.`);
+    return bytes;
+  }
+
+  async copyTo(hash: string, path: string): Promise<void> {
+    await copyFile(this.path(hash), path);
+    await sync(path);
+  }
+}
+
+/** Whether something stands at a path. */
+export const exists = (path: string): Promise<boolean> =>
+  stat(path).then(
+    () => true,
+    () => false,
+  );
+
+/** Keeps the file at `path` under a second name, without copying where the file system can. */
+export async function keepAs(path: string, kept: string): Promise<void> {
+  await rm(kept, { force: true });
+  await link(path, kept).catch(() => copyFile(path, kept));
+}

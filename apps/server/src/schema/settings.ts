@@ -1,0 +1,16 @@
+import { Settings } from '@rule/contract';
+import { DEFAULT_STAND_INS } from '@rule/core/values';
+import { Sql, rows } from '../platform/db';
+
+const DEFAULTS: Settings = { company: 'My company', standIns: DEFAULT_STAND_INS, modelProperty: 'Model' };
+
+/** The company's settings; defaults where nothing was set. */
+export async function readSettings(sql: Sql): Promise<Settings> {
+  const kept = await sql.all<{ key: string; value: unknown }>('SELECT key, value FROM settings');
+  return { ...DEFAULTS, ...(Object.fromEntries(kept.map(({ key, value }) => [key, value])) as Partial<Settings>) };
+}
+
+export async function writeSettings(sql: Sql, settings: Settings): Promise<void> {
+  const list = Object.entries(settings).map(([key, value]) => ({ key, value: value as unknown }));
+  await sql.run('INSERT INTO settings SELECT key, value FROM jsonb_to_recordset($1::jsonb) AS n(key text, value jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value', [rows(list)]);
+}

@@ -1,0 +1,174 @@
+import { BindingRequest, BlockRow, BlockView } from '@rule/contract';
+import { Line } from '@rule/core/changes';
+import { BlockReading, InsertReading } from '@rule/core/files';
+import { Match } from '@rule/core/identity';
+import { Property, slotOf } from '@rule/core/schema';
+import { Binding, BoundCell, cellLines, cellText, isStale } from '@rule/core/titleblocks';
+import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { Libraries } from '../library/library';
+import { Db, Sql } from '../platform/db';
+import { notFound } from '../platform/problem';
+import { Properties } from '../schema/properties';
+import { readSettings } from '../schema/settings';
+import { heldFor } from '../values/held';
+
+interface Drawing {
+  readonly id: number;
+  readonly path: string;
+  readonly model: number | null;
+  readonly match: Match | null;
+  readonly blocks: readonly BlockReading[];
+  readonly inserts: readonly InsertReading[];
+  /** Cell texts by holder and tag. */
+  readonly texts: Readonly<Record<string, Readonly<Record<string, string>>>>;
+}
+
+const DRAWINGS = `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, f.reading->'blocks' AS blocks, f.reading->'inserts' AS inserts,
+    coalesce((SELECT jsonb_object_agg(h.holder, h.cells) FROM (SELECT v.holder, jsonb_object_agg(v.name, v.text) AS cells FROM held_values v WHERE v.file_id = f.id AND v.place = 'cell' GROUP BY v.holder) h), '{}') AS texts
+  FROM files f WHERE f.kind = 'drawing' AND NOT f.removed AND f.reading IS NOT NULL`;
+
+/** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
+export class TitleBlocks {
+  constructor(
+    private readonly db: Db,
+    private readonly properties: Properties,
+    private readonly libraries: Libraries,
+  ) {}
+
+  bindings(sql: Sql = this.db): Promise<Binding[]> {
+    return sql.all<Binding>('SELECT block, tag, property_id AS "propertyId", source, format FROM bindings ORDER BY block, tag');
+  }
+
+  async bind({ block, tag, property, source, format }: BindingRequest): Promise<void> {
+    const known = (await this.list()).find((row) => row.name === block)?.cells.some((cell) => cell.tag === tag);
+    if (!known) throw notFound(`The cell ${tag} of ${block}`);
+    if (property === null) await this.db.run('DELETE FROM bindings WHERE block = $1 AND tag = $2', [block, tag]);
+    else {
+      await this.properties.get(property);
+      await this.db.run(
+        'INSERT INTO bindings VALUES ($1, $2, $3, $4, $5) ON CONFLICT (block, tag) DO UPDATE SET property_id = excluded.property_id, source = excluded.source, format = excluded.format',
+        [block, tag, property, source, format],
+      );
+    }
+  }
+
+  /** All blocks with attribute definitions, with the drawings that place them. */
+  async list(): Promise<BlockRow[]> {
+    const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.bindings()]);
+    const bound = await this.bound(this.db, drawings, bindings, []);
+    const blocks = new Map<string, { cells: Map<string, string>; drawings: BlockRow['drawings'][number][] }>();
+    for (const drawing of drawings)
+      for (const block of drawing.blocks) {
+        const inserts = drawing.inserts.filter((insert) => insert.block === block.name);
+        if (inserts.length === 0) continue;
+        const entry = blocks.get(block.name) ?? { cells: new Map<string, string>(), drawings: [] };
+        for (const cell of block.cells) if (!entry.cells.has(cell.tag)) entry.cells.set(cell.tag, cell.prompt);
+        const holders = new Set(inserts.map((insert) => insert.holder));
+        entry.drawings.push({ file: drawing.id, path: drawing.path, stale: bound.filter((cell) => cell.drawing === drawing.id && holders.has(cell.holder) && isStale(cell)).length });
+        blocks.set(block.name, entry);
+      }
+    return [...blocks].map(([name, { cells, drawings: placed }]) => ({
+      name,
+      cells: [...cells].map(([tag, prompt]) => ({ tag, prompt, binding: bindings.find((binding) => binding.block === name && binding.tag === tag) ?? null })),
+      drawings: placed,
+    }));
+  }
+
+  /** The cells of a block that show a property, with the number of drawings and of stale texts. */
+  async cellsOf(block: BlockRow, property: number): Promise<{ block: string; tag: string; source: string; drawings: number; stale: number }[]> {
+    const bindings = block.cells.flatMap((cell) => (cell.binding?.propertyId === property ? [cell.binding] : []));
+    if (bindings.length === 0) return [];
+    const drawings = await this.db.all<Drawing>(`${DRAWINGS} AND f.id = ANY($1::int[])`, [block.drawings.map((drawing) => drawing.file)]);
+    const bound = await this.bound(this.db, drawings, bindings, []);
+    return bindings.map(({ tag, source }) => {
+      const cells = bound.filter((cell) => cell.tag === tag);
+      return { block: block.name, tag, source, drawings: cells.length, stale: cells.filter(isStale).length };
+    });
+  }
+
+  /** One drawing's block for its picture. Values pending in `lines` are shown as if they were applied. */
+  async view(file: number, blockName: string, lines: readonly Line[]): Promise<BlockView> {
+    const row = await this.libraries.file(file);
+    const drawing = await this.db.one<Drawing>(`${DRAWINGS} AND f.id = $1`, [file]);
+    const block = drawing?.blocks.find((candidate) => candidate.name === blockName);
+    const insert = drawing?.inserts.find((candidate) => candidate.block === blockName);
+    if (!drawing || !block || !insert) throw notFound(`The block ${blockName} in ${row.path}`);
+    const bound = await this.bound(this.db, [drawing], await this.bindings(), lines);
+    const match = drawing.match ?? { state: 'unmatched' };
+    const paths = await this.libraries.paths(this.db, match.state === 'matched' ? [match.file] : []);
+    return {
+      file: row,
+      block,
+      holder: insert.holder,
+      model: { match, path: match.state === 'matched' ? (paths[match.file] ?? null) : null },
+      cells: block.cells.map(({ tag }) => ({
+        tag,
+        stored: drawing.texts[insert.holder]?.[tag] ?? null,
+        bound: bound.find((cell) => cell.holder === insert.holder && cell.tag === tag) ?? null,
+      })),
+    };
+  }
+
+  /** The lines that bring the cells of a block up to date in all or some drawings. */
+  async staleLines(blockName: string, only: readonly number[] | null, pending: readonly Line[]): Promise<Line[]> {
+    const drawings = (await this.db.all<Drawing>(`${DRAWINGS} AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`, [only])).map((drawing) => ({ ...drawing, inserts: drawing.inserts.filter((insert) => insert.block === blockName) }));
+    return cellLines(await this.bound(this.db, drawings, await this.bindings(), pending), `title block ${blockName}`, false);
+  }
+
+  /** The cell lines that follow from lines that change properties: in the drawing itself and in drawings that show the model. */
+  async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
+    const changed = lines.filter((line) => line.address.place === 'property' && line.address.holder === '');
+    if (changed.length === 0) return [];
+    const bindings = await this.bindings(sql);
+    const active = await this.properties.active();
+    const names = new Set(changed.map((line) => line.address.name));
+    const concerned = bindings.filter((binding) => {
+      const property = active.get(binding.propertyId);
+      return property !== undefined && names.has(slotOf(property).name);
+    });
+    if (concerned.length === 0) return [];
+    const files = [...new Set(changed.map((line) => line.address.file))];
+    const drawings = await sql.all<Drawing>(`${DRAWINGS} AND (f.id = ANY($1::int[]) OR f.model_file_id = ANY($1::int[]))`, [files]);
+    const touched = new Set(changed.map((line) => JSON.stringify([line.address.file, line.address.name])));
+    const bound = await this.bound(sql, drawings, concerned, changed, (drawing, binding) => {
+      const source = binding.source === 'drawing' ? drawing.id : drawing.model;
+      return touched.has(JSON.stringify([source, slotOf(active.get(binding.propertyId)!).name]));
+    });
+    return cellLines(bound, 'follows from the property', true);
+  }
+
+  /** What the bound cells of drawings hold and would show. */
+  private async bound(sql: Sql, drawings: readonly Drawing[], bindings: readonly Binding[], lines: readonly Line[], wanted: (drawing: Drawing, binding: Binding) => boolean = () => true): Promise<BoundCell[]> {
+    const active = await this.properties.active();
+    const settings = await readSettings(sql);
+    const standIns: StandIns = compileStandIns(settings.standIns);
+    const used = new Map<number, Property>(bindings.flatMap(({ propertyId }) => (active.has(propertyId) ? [[propertyId, active.get(propertyId)!] as const] : [])));
+    const files = [...new Set(drawings.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
+    const held = await heldFor(sql, files, used.values());
+    const pending = new Map(lines.filter((line) => line.address.holder === '' && line.address.place === 'property').map((line) => [JSON.stringify([line.address.file, line.address.name]), line.proposed]));
+    const valueOf = (file: number, property: Property): HeldValue | null => {
+      const key = JSON.stringify([file, slotOf(property).name]);
+      return pending.has(key) ? pending.get(key)! : (held.get(file)?.[property.id] ?? null);
+    };
+    return drawings.flatMap((drawing) =>
+      drawing.inserts.flatMap((insert) =>
+        bindings
+          .filter((binding) => binding.block === insert.block && used.has(binding.propertyId) && wanted(drawing, binding))
+          .map((binding): BoundCell => {
+            const property = used.get(binding.propertyId)!;
+            const source = binding.source === 'drawing' ? drawing.id : drawing.model;
+            return {
+              drawing: drawing.id,
+              holder: insert.holder,
+              tag: binding.tag,
+              stored: drawing.texts[insert.holder]?.[binding.tag] ?? null,
+              shown: source === null ? { state: 'no-model', placeholder: property.placeholder, why: noModel(drawing.match) } : cellText(valueOf(source, property), property, binding.format, standIns),
+            };
+          }),
+      ),
+    );
+  }
+}
+
+const noModel = (match: Match | null): string =>
+  match?.state === 'ambiguous' ? `${match.candidates.length} files could be the model that this drawing shows` : 'the model that this drawing shows is not in the library';

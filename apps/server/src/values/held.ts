@@ -1,0 +1,37 @@
+import { Address } from '@rule/core/changes';
+import { Property, slotOf } from '@rule/core/schema';
+import { HeldValue } from '@rule/core/values';
+import { HELD } from '../library/readings';
+import { Sql, rows } from '../platform/db';
+
+/** What files hold at document level for properties: by file, by property number. Two statements at most for any number. */
+export async function heldFor(sql: Sql, files: readonly number[] | null, properties: Iterable<Property>): Promise<Map<number, Record<number, HeldValue>>> {
+  const slots = [...properties].map((property) => ({ property: property.id, ...slotOf(property) }));
+  const found = await sql.all<{ file: number; property: number; held: HeldValue }>(
+    `SELECT v.file_id AS file, s.property, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(property int, place text, name text)
+     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND ($2::int[] IS NULL OR v.file_id = ANY($2::int[]))
+     UNION ALL
+     SELECT f.id, s.property, jsonb_build_object('text', f.name, 'form', 'text') FROM jsonb_to_recordset($1::jsonb) AS s(property int, place text, name text)
+     JOIN files f ON s.place = 'field' AND s.name = 'file name' AND NOT f.removed AND ($2::int[] IS NULL OR f.id = ANY($2::int[]))`,
+    [rows(slots), files],
+  );
+  const held = new Map<number, Record<number, HeldValue>>();
+  for (const row of found) {
+    const entry = held.get(row.file) ?? {};
+    entry[row.property] = row.held;
+    held.set(row.file, entry);
+  }
+  return held;
+}
+
+/** What stands at addresses now: one value or `null` for each, in their order. */
+export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(HeldValue | null)[]> {
+  const found = await sql.all<{ at: number; held: HeldValue }>(
+    `SELECT a.at, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text)
+     JOIN held_values v ON v.file_id = a.file AND v.holder = a.holder AND v.place = a.place AND v.name = a.name`,
+    [rows(addresses.map((address, at) => ({ at, ...address })))],
+  );
+  const list: (HeldValue | null)[] = addresses.map(() => null);
+  for (const { at, held } of found) list[at] = held;
+  return list;
+}

@@ -1,0 +1,20 @@
+import { Piscina } from 'piscina';
+import type { Tasks } from './worker';
+
+/** Runs CPU work in worker threads, by task name. */
+export class WorkPool {
+  private readonly pool: Piscina;
+
+  /** @param worker path of the bundled worker; `data` goes to every worker thread */
+  constructor(worker: string, data: { readonly databaseUrl: string; readonly storeRoot: string }, threads = 2) {
+    this.pool = new Piscina({ filename: worker, workerData: data, minThreads: 1, maxThreads: threads, idleTimeout: 30_000 });
+  }
+
+  run<K extends keyof Tasks>(name: K, input: Parameters<Tasks[K]>[0], signal?: AbortSignal): ReturnType<Tasks[K]> {
+    return this.pool.run(input, { name, ...(signal ? { signal } : {}) }) as ReturnType<Tasks[K]>;
+  }
+
+  close(): Promise<void> {
+    return this.pool.destroy();
+  }
+}

@@ -1,0 +1,92 @@
+import { TableError, TakeBack, chooseTable, readCsv, readWorkbook, takeBack } from '@rule/core/exchange';
+import { Property } from '@rule/core/schema';
+import { HeldValue, compileStandIns } from '@rule/core/values';
+import { Db, rows } from '../platform/db';
+import { heldFor } from '../values/held';
+
+export interface TakeBackInput {
+  readonly name: string;
+  readonly bytes: Uint8Array;
+  readonly user: number;
+  readonly at: Date;
+  readonly properties: readonly Property[];
+  readonly standIns: readonly string[];
+}
+
+/** The number under which the comparison was stored, or why the file cannot be taken back. */
+export type TakeBackOutcome = { readonly ok: true; readonly id: number } | { readonly ok: false; readonly code: string; readonly message: string };
+
+const CSV = /\.(csv|txt|tsv)$/i;
+
+/** Reads a workbook or CSV file, compares it cell by cell with what was sent out and what holds now, and stores the result. */
+export async function takeBackTable(input: TakeBackInput, db: Db): Promise<TakeBackOutcome> {
+  try {
+    const tables = CSV.test(input.name) ? [readCsv(input.bytes)] : readWorkbook(input.bytes);
+    const table = chooseTable(tables);
+    const active = input.properties.filter((property) => !property.retired);
+    const sendOuts = new Set<number>();
+    for (const row of table.rows) for (const cell of row.slice(0, 8)) if (/^S\d+-F\d+$/.test(cell.text)) sendOuts.add(Number(cell.text.slice(1, cell.text.indexOf('-'))));
+    const [files, current, base] = await Promise.all([
+      db.all<{ id: number; path: string; name: string; kind: Property['kinds'][number]; lock: string | null }>('SELECT id, path, name, kind, lock_reason AS lock FROM files WHERE NOT removed'),
+      heldFor(db, null, active),
+      baseOf(db, [...sendOuts]),
+    ]);
+    const byId = new Map(files.map((file) => [file.id, file]));
+    const byPath = new Map<string, typeof files>();
+    for (const file of files) for (const key of new Set([file.path, file.name])) byPath.set(key, [...(byPath.get(key) ?? []), file]);
+    const result = takeBack(table, {
+      properties: input.properties,
+      standIns: compileStandIns(input.standIns),
+      file: (id) => byId.get(id),
+      filesAt: (path) => {
+        const found = byPath.get(path) ?? [];
+        return found.length > 1 ? (found.filter((file) => file.path === path).length === 1 ? found.filter((file) => file.path === path) : found) : found;
+      },
+      base: (sendOut, file, property) => base(sendOut, file, property),
+      current: (file, property) => current.get(file)?.[property] ?? null,
+    });
+    return { ok: true, id: await store(db, input, result, table.note) };
+  } catch (error) {
+    if (error instanceof TableError) return { ok: false, code: error.code, message: error.message };
+    throw error;
+  }
+}
+
+type Base = (sendOut: number, file: number, property: number) => HeldValue | null | undefined;
+
+/** The base values of send-outs: `undefined` for what a send-out did not hold, `null` for what it held as blank. */
+async function baseOf(db: Db, sendOuts: readonly number[]): Promise<Base> {
+  const [properties, files, cells] = await Promise.all([
+    db.all<{ id: number; properties: number[] }>('SELECT id, properties FROM send_outs WHERE id = ANY($1::int[])', [sendOuts]),
+    db.all<{ sendOut: number; file: number }>('SELECT send_out_id AS "sendOut", file_id AS file FROM send_out_files WHERE send_out_id = ANY($1::int[])', [sendOuts]),
+    db.all<{ sendOut: number; file: number; property: number; text: string; form: HeldValue['form']; unit: string | null }>('SELECT send_out_id AS "sendOut", file_id AS file, property_id AS property, text, form, unit FROM send_out_cells WHERE send_out_id = ANY($1::int[])', [sendOuts]),
+  ]);
+  const sent = new Map(properties.map((row) => [row.id, new Set(row.properties)]));
+  const held = new Map<string, Map<number, HeldValue>>(files.map((row) => [`${row.sendOut}/${row.file}`, new Map()]));
+  for (const { sendOut, file, property, text, form, unit } of cells) held.get(`${sendOut}/${file}`)?.set(property, { text, form, ...(unit === null ? {} : { unit }) });
+  return (sendOut, file, property) => {
+    const entry = held.get(`${sendOut}/${file}`);
+    return entry && sent.get(sendOut)?.has(property) ? (entry.get(property) ?? null) : undefined;
+  };
+}
+
+async function store(db: Db, input: TakeBackInput, result: TakeBack, note: string | null): Promise<number> {
+  return db.transaction(async (sql) => {
+    const row = await sql.one<{ id: number }>('INSERT INTO take_backs (user_id, at, name, counts, issues, note) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb, $6) RETURNING id', [
+      input.user,
+      input.at,
+      input.name,
+      JSON.stringify(result.counts),
+      JSON.stringify(result.issues),
+      note,
+    ]);
+    await sql.run(
+      `INSERT INTO take_back_cells (take_back_id, row, file_id, property_id, verdict, base, current, proposed, text, message)
+       SELECT $1, row, file, property, verdict, nullif(base, 'null'), nullif(current, 'null'), nullif(proposed, 'null'), text, message
+       FROM jsonb_to_recordset($2::jsonb) AS n(row int, file int, property int, verdict text, base jsonb, current jsonb, proposed jsonb, text text, message text)`,
+      [row!.id, rows(result.cells).replaceAll('\\u0000', '\\ufffd')],
+    );
+    await sql.run('UPDATE send_outs SET taken_back_at = $2 WHERE id = ANY($1::int[])', [result.sendOuts, input.at]);
+    return row!.id;
+  });
+}

@@ -1,0 +1,23 @@
+import { workerData } from 'node:worker_threads';
+import { Db } from '../platform/db';
+import { DiskStore } from '../platform/store';
+import * as prepare from './prepare';
+import * as read from './read';
+import * as sending from './send-out';
+import * as taking from './take-back';
+
+const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
+const store = new DiskStore(storeRoot);
+let db: Db | undefined;
+/** The worker's own connection, opened when a task first needs it. */
+const database = () => (db ??= new Db(databaseUrl, 1));
+
+const tasks = {
+  readFiles: read.readFiles,
+  prepareFile: (input: prepare.PrepareInput) => prepare.prepareFile(input, store),
+  sendOut: (input: sending.SendOutInput) => sending.sendOut(input, database()),
+  takeBack: (input: taking.TakeBackInput) => taking.takeBackTable(input, database()),
+};
+
+export type Tasks = typeof tasks;
+export const { readFiles, prepareFile, sendOut, takeBack } = tasks;

@@ -1,0 +1,44 @@
+import { readFileSync, readdirSync } from 'node:fs';
+import { join, relative, sep } from 'node:path';
+import { DEMO_FIELDS, DEMO_RECORDS, DEMO_RELEASED, DEMO_VAULT_TABLE } from '@rule/demo';
+import { Sequelize } from 'sequelize';
+import { VaultContent, VaultStandIn } from './vault';
+
+const env = (name: string): string => {
+  const value = process.env[name];
+  if (!value) throw new Error(`${name} is not set. Start the vault stand-in with npm start.`);
+  return value;
+};
+
+/** The demo's files as the vault's first versions. */
+function demoContent(folder: string): VaultContent {
+  const paths = readdirSync(folder, { recursive: true, withFileTypes: true }).flatMap((entry) => (entry.isFile() ? [relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')] : []));
+  return {
+    fields: DEMO_FIELDS,
+    table: DEMO_VAULT_TABLE,
+    files: paths.sort().map((path) => ({ path, content: readFileSync(join(folder, path)), state: DEMO_RELEASED.includes(path) ? 'released' : 'open', record: DEMO_RECORDS[path] ?? {} })),
+  };
+}
+
+const sequelize = new Sequelize(env('VAULT_DATABASE_URL'), { dialect: 'postgres', logging: false, pool: { max: 4 } });
+const vault = new VaultStandIn(sequelize, env('VAULT_TOKEN'));
+await vault.migrate();
+const demo = process.env['VAULT_DEMO_LIBRARY'];
+if (demo) await vault.fill(demoContent(demo));
+const port = Number(process.env['VAULT_PORT'] ?? 4311);
+const server = vault.app().listen(port, '127.0.0.1', () => {
+  console.log(JSON.stringify({ msg: 'vault stand-in is up', port }));
+  process.send?.('up');
+});
+server.on('error', (error: NodeJS.ErrnoException) => {
+  console.error(error.code === 'EADDRINUSE' ? `port ${port} is taken` : error.message);
+  process.exit(1);
+});
+const stop = async () => {
+  server.close();
+  server.closeAllConnections();
+  await sequelize.close();
+  process.exit(0);
+};
+process.on('SIGTERM', () => void stop());
+process.on('SIGINT', () => void stop());

@@ -1,0 +1,144 @@
+import { Place } from '@rule/core/files';
+import { Kind, KINDS } from '@rule/core/schema';
+import { Verdict } from '@rule/core/changes';
+import { HeldValue } from '@rule/core/values';
+import Joi from 'joi';
+import { FileRow, id } from './files';
+
+/** Which files a view is about. */
+export interface FileFilter {
+  readonly folder?: string;
+  readonly kind?: Kind;
+  readonly search?: string;
+}
+
+export interface GridQuery extends FileFilter {
+  /** `file`, or a property's number. */
+  readonly sort: string;
+  readonly descending: boolean;
+  readonly offset: number;
+  readonly limit: number;
+}
+
+const filterKeys = { folder: Joi.string().max(1000).allow(''), kind: Joi.valid(...KINDS), search: Joi.string().max(200).allow('') };
+
+export const fileFilter = Joi.object<FileFilter>(filterKeys);
+
+export const gridQuery = Joi.object<GridQuery>({
+  ...filterKeys,
+  sort: Joi.string().pattern(/^(file|\d{1,9})$/).default('file'),
+  descending: Joi.boolean().default(false),
+  offset: Joi.number().integer().min(0).max(10_000_000).default(0),
+  limit: Joi.number().integer().min(1).max(1000).default(200),
+});
+
+/** One file with what it holds for the properties of the schema, by property number. */
+export interface GridRow {
+  readonly file: FileRow;
+  readonly held: Readonly<Record<number, HeldValue>>;
+}
+
+export interface GridPage {
+  readonly total: number;
+  readonly rows: readonly GridRow[];
+}
+
+/** A value that someone wants to write, as text. An empty text blanks the property. */
+export interface ProposedValue {
+  readonly file: number;
+  readonly property: number;
+  readonly text: string;
+}
+
+export interface ProposedValues {
+  readonly values: readonly ProposedValue[];
+  readonly reason: string;
+}
+
+export const proposedValues = Joi.object<ProposedValues>({
+  values: Joi.array()
+    .items(Joi.object({ file: id.required(), property: id.required(), text: Joi.string().max(100_000).allow('').required() }))
+    .min(1)
+    .max(50_000)
+    .required(),
+  reason: Joi.string().max(200).default('typed in the grid'),
+}).required();
+
+/** What a line is doing in the tray or how it fared. */
+export type LineState = 'pending' | 'applied' | 'failed';
+
+export interface LineRow {
+  readonly id: number;
+  readonly file: number;
+  readonly path: string;
+  readonly holder: string;
+  readonly place: Place;
+  readonly name: string;
+  readonly base: HeldValue | null;
+  readonly proposed: HeldValue | null;
+  readonly reason: string;
+  readonly follows: boolean;
+  readonly accepted: boolean;
+  readonly state: LineState;
+  readonly message: string | null;
+}
+
+export interface TrayLine extends LineRow {
+  readonly current: HeldValue | null;
+  readonly verdict: Verdict;
+  /** Why the line cannot be applied although nobody changed the value: a lock, a retired property. */
+  readonly refused: string | null;
+  /** Others who have a pending line to the same address. */
+  readonly alsoPending: readonly string[];
+}
+
+export interface Tray {
+  readonly lines: readonly TrayLine[];
+}
+
+/** `whole`: all accepted lines or none. `file by file`: every file for itself. */
+export const APPLY_MODES = ['whole', 'file by file'] as const;
+export type ApplyMode = (typeof APPLY_MODES)[number];
+
+export interface ApplyTray {
+  readonly mode: ApplyMode;
+  readonly title: string;
+}
+export interface TrayLines {
+  readonly lines: readonly number[];
+}
+export interface AcceptLines extends TrayLines {
+  readonly accepted: boolean;
+}
+export interface SettleLine {
+  readonly line: number;
+  readonly take: 'mine' | 'theirs';
+}
+
+export const applyTray = Joi.object<ApplyTray>({ mode: Joi.valid(...APPLY_MODES).default('whole'), title: Joi.string().max(200).allow('').default('') }).required();
+export const trayLines = Joi.object<TrayLines>({ lines: Joi.array().items(id).min(1).max(100_000).required() }).required();
+export const acceptLines = Joi.object<AcceptLines>({ lines: Joi.array().items(id).min(1).max(100_000).required(), accepted: Joi.boolean().required() }).required();
+export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();
+
+/** What happened to a change set. */
+export interface ApplyReport {
+  readonly changeSet: number;
+  readonly state: 'applied' | 'partly applied' | 'put back';
+  readonly applied: number;
+  readonly failed: number;
+  readonly files: number;
+  readonly failures: readonly { readonly path: string; readonly message: string }[];
+}
+
+export interface ChangeSetRow {
+  readonly id: number;
+  readonly title: string;
+  readonly by: string;
+  readonly at: string;
+  readonly mode: ApplyMode;
+  readonly state: 'applied' | 'partly applied' | 'put back';
+  readonly lines: number;
+  readonly files: number;
+  readonly revertOf: number | null;
+  readonly revertedBy: number | null;
+}

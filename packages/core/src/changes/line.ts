@@ -1,0 +1,65 @@
+import { FileChange, Place } from '../files';
+import { HeldValue, sameHeld } from '../values';
+
+/** Where a value is kept: a file, a holder in it, a place and the exact name there. */
+export interface Address {
+  readonly file: number;
+  readonly holder: string;
+  readonly place: Place;
+  readonly name: string;
+}
+
+/** One proposed change of one value. `base` is what stood there when the change was made up; `null` means nothing. */
+export interface Line {
+  readonly address: Address;
+  readonly base: HeldValue | null;
+  readonly proposed: HeldValue | null;
+  readonly reason: string;
+  /** Whether the line follows from another one of the set, such as a title block text from a property. */
+  readonly follows: boolean;
+}
+
+/** A key under which lines to the same address fall together. */
+export const addressKey = ({ file, holder, place, name }: Address): string => JSON.stringify([file, holder, place, name]);
+
+/** What three-way comparison says of a line: it can be applied, what it proposes stands there already, or someone else changed the value. */
+export type Verdict = 'apply' | 'already' | 'conflict';
+
+/** Compares base, current and proposed value. */
+export function compareThree(base: HeldValue | null, current: HeldValue | null, proposed: HeldValue | null): Verdict {
+  if (sameHeld(current, proposed)) return 'already';
+  return sameHeld(current, base) ? 'apply' : 'conflict';
+}
+
+/** The line that undoes a line. */
+export const invertLine = (line: Line, reason: string): Line => ({ ...line, base: line.proposed, proposed: line.base, reason });
+
+/** The lines that undo lines, in reverse order. */
+export const invertLines = (lines: readonly Line[], reason: string): Line[] => lines.map((line) => invertLine(line, reason)).reverse();
+
+/**
+ * Puts new lines on top of pending ones. A later line to the same address takes the place of the earlier
+ * one but keeps its base; a line that leads back to its base falls away.
+ */
+export function stackLines(pending: readonly Line[], added: readonly Line[]): Line[] {
+  const stack = new Map(pending.map((line) => [addressKey(line.address), line]));
+  for (const line of added) {
+    const key = addressKey(line.address);
+    const before = stack.get(key);
+    const base = before ? before.base : line.base;
+    if (sameHeld(base, line.proposed)) stack.delete(key);
+    else stack.set(key, { ...line, base });
+  }
+  return [...stack.values()];
+}
+
+/** What lines ask of each file, in the order in which the files first appear. */
+export function changesByFile(lines: readonly Line[]): Map<number, FileChange[]> {
+  const files = new Map<number, FileChange[]>();
+  for (const { address, proposed } of lines) {
+    const list = files.get(address.file) ?? [];
+    list.push({ holder: address.holder, place: address.place, name: address.name, value: proposed });
+    files.set(address.file, list);
+  }
+  return files;
+}

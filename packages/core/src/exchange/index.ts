@@ -1,0 +1,4 @@
+export * from './table';
+export * from './csv';
+export * from './workbook';
+export * from './takeback';

@@ -1,0 +1,135 @@
+import { HeldValue } from '../values';
+import { Edit } from './edits';
+
+/** Levels at which a file holds values. `copy` is the copy of a part that an assembly file carries. */
+export type Level = 'document' | 'variant' | 'copy' | 'occurrence' | 'sheet';
+
+/** Places in a file that hold named values: a document or occurrence property, the file's own field, a title block cell. */
+export type Place = 'property' | 'field' | 'cell';
+
+/** A value as read, with its place and exact name. */
+export interface ReadValue {
+  readonly place: Place;
+  readonly name: string;
+  readonly held: HeldValue;
+}
+
+/** One thing in a file that holds values. `key` is `''` for the document and unique and stable within the file. */
+export interface HolderReading {
+  readonly level: Level;
+  readonly key: string;
+  readonly label: string;
+  readonly values: readonly ReadValue[];
+}
+
+/** A product that an assembly file carries: its own copy of a part or sub-assembly. */
+export interface ProductReading {
+  /** Unique in the file. */
+  readonly key: string;
+  readonly id: string;
+  readonly name: string;
+  /** File named by an external reference, if there is one. */
+  readonly externalFile: string | null;
+}
+
+/** One placed instance of a product in another. `key` is the holder key of the occurrence. */
+export interface OccurrenceReading {
+  readonly key: string;
+  readonly label: string;
+  readonly parent: string;
+  readonly child: string;
+}
+
+/** Product structure of a STEP file: products by key, occurrences, and the products that nothing contains. */
+export interface StructureReading {
+  readonly products: readonly ProductReading[];
+  readonly occurrences: readonly OccurrenceReading[];
+  readonly roots: readonly string[];
+}
+
+export interface Point {
+  readonly x: number;
+  readonly y: number;
+}
+
+/** A cell that a block defines: an attribute definition. Lengths in drawing units, angle in degrees. */
+export interface CellDefinition {
+  readonly tag: string;
+  readonly prompt: string;
+  readonly preset: string;
+  readonly at: Point;
+  readonly height: number;
+  readonly widthFactor: number;
+  readonly rotation: number;
+  readonly align: 'left' | 'centre' | 'right';
+  readonly valign: 'baseline' | 'bottom' | 'middle' | 'top';
+}
+
+/** What a block is drawn of, in block coordinates. */
+export type BlockShape =
+  | { readonly shape: 'line'; readonly points: readonly Point[]; readonly closed: boolean }
+  | { readonly shape: 'circle'; readonly at: Point; readonly radius: number }
+  | { readonly shape: 'text'; readonly at: Point; readonly text: string; readonly height: number; readonly rotation: number; readonly align: CellDefinition['align'] };
+
+/** A block with attribute definitions, as one drawing file defines it. */
+export interface BlockReading {
+  readonly name: string;
+  readonly cells: readonly CellDefinition[];
+  readonly shapes: readonly BlockShape[];
+}
+
+/** A placed block with attributes. `holder` is the key of the sheet holder whose cells hold the texts. */
+export interface InsertReading {
+  readonly block: string;
+  readonly holder: string;
+  readonly layout: string;
+}
+
+/** Something about a file that its reader should know; reading went on. */
+export interface FileProblem {
+  readonly code: string;
+  readonly message: string;
+}
+
+/** Everything that Rule reads of one file. Plain data, so that it can cross to a worker and into the database. */
+export interface FileReading {
+  readonly format: 'step' | 'dxf';
+  readonly version: string;
+  readonly kind: 'part' | 'assembly' | 'drawing';
+  readonly holders: readonly HolderReading[];
+  readonly structure: StructureReading | null;
+  readonly blocks: readonly BlockReading[];
+  readonly inserts: readonly InsertReading[];
+  readonly problems: readonly FileProblem[];
+}
+
+/** A value to write: `null` removes it. */
+export interface FileChange {
+  readonly holder: string;
+  readonly place: Place;
+  readonly name: string;
+  readonly value: HeldValue | null;
+}
+
+/** One open format. Formats know nothing of schema. */
+export interface FileFormat {
+  readonly id: FileReading['format'];
+  /** File name endings in lower case, with the dot. */
+  readonly endings: readonly string[];
+  /** @throws FileError when the bytes are not of this format or broken. */
+  read(bytes: Uint8Array): FileReading;
+  /** The edits that make the file hold the given values. @throws FileError when one of them cannot be written; nothing is written then. */
+  modify(bytes: Uint8Array, changes: readonly FileChange[]): Edit[];
+}
+
+/** A file cannot be read or written. `offset` is the byte at which it was noticed. */
+export class FileError extends Error {
+  constructor(
+    readonly code: string,
+    message: string,
+    readonly offset?: number,
+  ) {
+    super(message);
+    this.name = 'FileError';
+  }
+}

@@ -1,0 +1,8 @@
+import { FileFormat } from '../contract';
+import { readDxf } from './read';
+import { modifyDxf } from './write';
+
+export { scanDxf } from './scan';
+
+/** DXF, ASCII, from AC1009 on: drawings. */
+export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: readDxf, modify: modifyDxf };

@@ -1,0 +1,72 @@
+import { FileError } from '../contract';
+
+/** The group pairs of a DXF file: codes with the spans of their values, nothing decoded. */
+export interface DxfIndex {
+  readonly bytes: Uint8Array;
+  readonly count: number;
+  readonly codes: Int32Array;
+  /** Offset at which the pair's code line begins. */
+  readonly lines: Int32Array;
+  /** Span of the value without its line end. */
+  readonly starts: Int32Array;
+  readonly ends: Int32Array;
+  readonly eol: string;
+}
+
+/** The part of the 22-byte sentinel of binary DXF that names the format; it stands at offset 8. */
+const BINARY = 'Binary DXF\r\n\x1a\0';
+
+/** Says whether the bytes begin with the sentinel of a binary DXF file. */
+const isBinary = (bytes: Uint8Array) => [...BINARY].every((c, i) => bytes[8 + i] === c.charCodeAt(0));
+
+/**
+ * Indexes an ASCII DXF file.
+ * @throws FileError `dxf-binary`, `dxf-not`, `dxf-truncated`
+ */
+export function scanDxf(bytes: Uint8Array): DxfIndex {
+  if (isBinary(bytes)) throw new FileError('dxf-binary', 'This is a binary DXF file. Save it as ASCII DXF.', 0);
+  const newline = bytes.indexOf(10);
+  if (newline < 0) throw new FileError('dxf-not', 'This is not a DXF file: it has no lines.', 0);
+  const eol = newline > 0 && bytes[newline - 1] === 13 ? '\r\n' : '\n';
+  const bom = bytes[0] === 0xef && bytes[1] === 0xbb && bytes[2] === 0xbf ? 3 : 0;
+
+  // A pair needs four bytes at least.
+  const room = (bytes.length >> 2) + 1;
+  const codes = new Int32Array(room);
+  const lines = new Int32Array(room);
+  const starts = new Int32Array(room);
+  const ends = new Int32Array(room);
+  let count = 0;
+  let i = bom;
+  let ended = false;
+  while (i < bytes.length && !ended) {
+    const line = i;
+    while (bytes[i] === 32 || bytes[i] === 9) i++;
+    const negative = bytes[i] === 45;
+    if (negative) i++;
+    let code = 0;
+    const digits = i;
+    for (let c = bytes[i]!; c >= 48 && c <= 57; c = bytes[++i]!) code = code * 10 + c - 48;
+    const none = i === digits;
+    while (bytes[i] === 32 || bytes[i] === 9 || bytes[i] === 13) i++;
+    if (none || i - digits > 8 || (i < bytes.length && bytes[i] !== 10)) {
+      if (none && i >= bytes.length) break;
+      throw new FileError(count ? 'dxf-syntax' : 'dxf-not', count ? 'A group code was expected.' : 'This is not a DXF file: it does not begin with a group code.', line);
+    }
+    i++;
+    if (i >= bytes.length) throw new FileError('dxf-truncated', 'The file ends in the middle of a group.', line);
+    let end = bytes.indexOf(10, i);
+    const next = end < 0 ? bytes.length : end + 1;
+    if (end < 0) end = bytes.length;
+    if (end > i && bytes[end - 1] === 13) end--;
+    codes[count] = negative ? -code : code;
+    lines[count] = line;
+    starts[count] = i;
+    ends[count] = end;
+    ended = code === 0 && end - i === 3 && bytes[i] === 69 && bytes[i + 1] === 79 && bytes[i + 2] === 70;
+    count++;
+    i = next;
+  }
+  if (!ended) throw new FileError('dxf-truncated', 'The file ends before EOF.', bytes.length);
+  return { bytes, count, codes: codes.slice(0, count), lines: lines.slice(0, count), starts: starts.slice(0, count), ends: ends.slice(0, count), eol };
+}

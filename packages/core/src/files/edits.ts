@@ -1,0 +1,54 @@
+/** One splice: `length` bytes at `offset` give way to `insert`. */
+export interface Edit {
+  readonly offset: number;
+  readonly length: number;
+  readonly insert: Uint8Array;
+}
+
+const ordered = (edits: readonly Edit[]): Edit[] =>
+  edits
+    .map((edit, i) => ({ edit, i }))
+    .sort((a, b) => a.edit.offset - b.edit.offset || a.i - b.i)
+    .map(({ edit }) => edit);
+
+/**
+ * Applies edits to bytes. Offsets count in the original; insertions at one offset keep their order.
+ * @throws RangeError when edits overlap or lie outside the bytes.
+ */
+export function applyEdits(bytes: Uint8Array, edits: readonly Edit[]): Uint8Array {
+  const list = ordered(edits);
+  let size = bytes.length;
+  let end = 0;
+  for (const { offset, length, insert } of list) {
+    if (offset < end || length < 0 || offset + length > bytes.length) throw new RangeError('edits overlap or lie outside the file');
+    end = offset + length;
+    size += insert.length - length;
+  }
+  const out = new Uint8Array(size);
+  let from = 0;
+  let to = 0;
+  for (const { offset, length, insert } of list) {
+    out.set(bytes.subarray(from, offset), to);
+    to += offset - from;
+    out.set(insert, to);
+    to += insert.length;
+    from = offset + length;
+  }
+  out.set(bytes.subarray(from), to);
+  return out;
+}
+
+/** The edits that lead from the edited bytes back to the original ones. */
+export function invertEdits(bytes: Uint8Array, edits: readonly Edit[]): Edit[] {
+  let shift = 0;
+  return ordered(edits).map(({ offset, length, insert }) => {
+    const inverse = { offset: offset + shift, length: insert.length, insert: bytes.slice(offset, offset + length) };
+    shift += insert.length - length;
+    return inverse;
+  });
+}
+
+const encoder = new TextEncoder();
+
+/** An edit that replaces a span by a text in UTF-8. */
+export const splice = (offset: number, length: number, text: string): Edit => ({ offset, length, insert: encoder.encode(text) });

@@ -1,0 +1,179 @@
+import { HeldValue, plainNumber } from '../../values';
+import { StepModel, refOf, refsOf, textOf } from './model';
+import { Argument } from './parse';
+import { Structure } from './structure';
+import { readUnit } from './units';
+
+/**
+ * One user-defined attribute and the instances it is made of, as the public recommended practice for
+ * user defined attributes (with ISO 10303-41 and -43) lays them out.
+ */
+export interface Attribute {
+  readonly holder: string;
+  readonly name: string;
+  readonly held: HeldValue;
+  readonly propertyDefinition: number;
+  readonly link: number;
+  readonly representation: number;
+  readonly item: number;
+  readonly context: number;
+  readonly unit: number | null;
+  /** The argument that holds the value, for splicing. */
+  readonly argument: Argument;
+  /** Whether the representation holds the values of other attributes of the same property definition too. */
+  readonly grouped: boolean;
+  /** Whether the item serves another attribute too, so that it must not be edited in place. */
+  readonly itemShared: boolean;
+  /** Whether the representation serves another property definition too. */
+  readonly representationShared: boolean;
+}
+
+/** Holder keys of the instances that attributes can be attached to. */
+export interface HolderKeys {
+  /** Key by the instance id of a product definition or occurrence. */
+  readonly keyOf: ReadonlyMap<number, string>;
+  /** Instance id by key. */
+  readonly idOf: ReadonlyMap<string, number>;
+}
+
+/** Keys: `''` for the document, `variant:` and `copy:` with the product key, `occurrence:` as the structure says. */
+export function holderKeys(structure: Structure): HolderKeys {
+  const keyOf = new Map<number, string>();
+  const roots = new Set(structure.roots.map((root) => root.id));
+  const first = structure.roots[0]?.id;
+  for (const { id, key } of structure.definitions.values()) keyOf.set(id, id === first ? '' : roots.has(id) ? `variant:${key}` : `copy:${key}`);
+  for (const { id, key } of structure.occurrences) keyOf.set(id, key);
+  return { keyOf, idOf: new Map([...keyOf].map(([id, key]) => [key, id])) };
+}
+
+function measure(argument: Argument | undefined): { text: string; argument: Argument } | undefined {
+  if (argument?.is === 'typed') {
+    const inner = argument.items[0];
+    return inner?.is === 'number' ? { text: plain(inner.value), argument: inner } : inner?.is === 'text' ? { text: inner.value, argument: inner } : undefined;
+  }
+  return argument?.is === 'number' ? { text: plain(argument.value), argument } : undefined;
+}
+
+/** A Part 21 real (`12.`, `1.5E-7`) in plain form. */
+export function plain(real: string): string {
+  const n = Number(real);
+  return Number.isFinite(n) ? plainNumber(n) : real;
+}
+
+interface ItemValue {
+  readonly held: HeldValue;
+  readonly argument: Argument;
+  readonly unit: number | null;
+  readonly name: string;
+}
+
+function readItem(model: StepModel, id: number): ItemValue | undefined {
+  const records = model.records(id);
+  if (records.length > 1) return readComplexItem(model, id);
+  const record = records[0];
+  if (!record) return undefined;
+  const { args } = record;
+  // A one-argument DESCRIPTIVE_REPRESENTATION_ITEM('value') is met in files of careless writers.
+  const value = args.length === 1 ? args[0] : args[1];
+  const name = args.length === 1 ? '' : textOf(args[0]);
+  switch (record.name) {
+    case 'DESCRIPTIVE_REPRESENTATION_ITEM':
+      return value?.is === 'text' ? { held: { text: value.value, form: 'text' }, argument: value, unit: null, name } : undefined;
+    case 'INTEGER_REPRESENTATION_ITEM':
+      return value?.is === 'number' ? { held: { text: value.value, form: 'integer' }, argument: value, unit: null, name } : undefined;
+    case 'REAL_REPRESENTATION_ITEM':
+      return value?.is === 'number' ? { held: { text: plain(value.value), form: 'real' }, argument: value, unit: null, name } : undefined;
+    case 'BOOLEAN_REPRESENTATION_ITEM':
+      return value?.is === 'enum' ? { held: { text: value.value === 'T' ? 'yes' : 'no', form: 'boolean' }, argument: value, unit: null, name } : undefined;
+    case 'VALUE_REPRESENTATION_ITEM': {
+      const inner = measure(value);
+      if (!inner || value?.is !== 'typed') return undefined;
+      const form = inner.argument.is === 'text' ? 'text' : value.name === 'COUNT_MEASURE' && Number.isInteger(Number(inner.text)) ? 'integer' : 'real';
+      return { held: { text: inner.text, form }, argument: inner.argument, unit: null, name };
+    }
+    case 'MEASURE_REPRESENTATION_ITEM': {
+      const inner = measure(value);
+      return inner && measured(model, inner, refOf(args[2]), name);
+    }
+    default:
+      return undefined;
+  }
+}
+
+function measured(model: StepModel, inner: { text: string; argument: Argument }, unitId: number | undefined, name: string): ItemValue {
+  const unit = unitId === undefined ? undefined : readUnit(model, unitId);
+  return {
+    held: unit === undefined ? { text: inner.text, form: 'real' } : { text: inner.text, form: 'measure', unit },
+    argument: inner.argument,
+    unit: unitId ?? null,
+    name,
+  };
+}
+
+/** Reads `(LENGTH_MEASURE_WITH_UNIT() MEASURE_REPRESENTATION_ITEM() MEASURE_WITH_UNIT(value,unit) … REPRESENTATION_ITEM(name))`. */
+function readComplexItem(model: StepModel, id: number): ItemValue | undefined {
+  const records = model.records(id);
+  const withUnit = records.find((record) => record.name === 'MEASURE_WITH_UNIT');
+  if (!withUnit) return undefined;
+  const inner = measure(withUnit.args[0]);
+  return inner && measured(model, inner, refOf(withUnit.args[1]), textOf(records.find((record) => record.name === 'REPRESENTATION_ITEM')?.args[0]));
+}
+
+/** The holder instance that a property definition is about: a product definition or occurrence, directly or through its shape. */
+function definedHolder(model: StepModel, id: number | undefined, keys: HolderKeys): string | undefined {
+  if (id === undefined) return undefined;
+  const direct = keys.keyOf.get(id);
+  if (direct !== undefined) return direct;
+  const record = model.record(id);
+  return record?.name === 'PRODUCT_DEFINITION_SHAPE' ? keys.keyOf.get(refOf(record.args[2]) ?? -1) : undefined;
+}
+
+/** Reads all user-defined attributes of the holders that a file has. */
+export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] {
+  const general = new Set<number>();
+  for (const id of model.idsOf('GENERAL_PROPERTY_ASSOCIATION')) {
+    const target = refOf(model.record(id)?.args[3]);
+    if (target !== undefined) general.add(target);
+  }
+  interface Found {
+    readonly holder: string;
+    readonly definitionName: string;
+    readonly propertyDefinition: number;
+    readonly link: number;
+    readonly representation: number;
+    readonly context: number;
+    readonly items: readonly number[];
+  }
+  const found: Found[] = [];
+  const users = new Map<number, number>();
+  for (const link of model.idsOf('PROPERTY_DEFINITION_REPRESENTATION')) {
+    const [definitionRef, representationRef] = (model.record(link)?.args ?? []).map(refOf);
+    const definition = definitionRef === undefined ? undefined : model.record(definitionRef);
+    const representation = representationRef === undefined ? undefined : model.record(representationRef);
+    if (definition?.name !== 'PROPERTY_DEFINITION' || representation?.name !== 'REPRESENTATION') continue;
+    const isUserDefined = general.has(definitionRef!) || textOf(definition.args[1]).toLowerCase() === 'user defined attribute';
+    const holder = definedHolder(model, refOf(definition.args[2]), keys);
+    if (!isUserDefined || holder === undefined) continue;
+    const items = refsOf(representation.args[1]);
+    for (const id of [representationRef!, ...items]) users.set(id, (users.get(id) ?? 0) + 1);
+    found.push({
+      holder,
+      definitionName: textOf(definition.args[0]),
+      propertyDefinition: definitionRef!,
+      link,
+      representation: representationRef!,
+      context: refOf(representation.args[2]) ?? -1,
+      items,
+    });
+  }
+  return found.flatMap(({ holder, definitionName, items, ...rest }) =>
+    items.flatMap((item) => {
+      const value = readItem(model, item);
+      if (!value) return [];
+      const name = items.length === 1 && definitionName !== '' ? definitionName : value.name || definitionName;
+      const representationShared = users.get(rest.representation)! > 1;
+      const itemShared = representationShared || users.get(item)! > 1;
+      return [{ holder, name, held: value.held, argument: value.argument, unit: value.unit, item, grouped: items.length > 1, itemShared, representationShared, ...rest }];
+    }),
+  );
+}

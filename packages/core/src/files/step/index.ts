@@ -1,0 +1,14 @@
+import { FileFormat } from '../contract';
+import { readStep } from './read';
+import { modifyStep } from './write';
+
+export { decodeString, encodeString } from './strings';
+export { scanStep } from './scan';
+
+/** STEP, ISO 10303-21: parts and assemblies. */
+export const step: FileFormat = {
+  id: 'step',
+  endings: ['.step', '.stp', '.p21'],
+  read: readStep,
+  modify: modifyStep,
+};

@@ -1,0 +1,102 @@
+import { heldText } from '../../values';
+import { FileProblem, FileReading, HolderReading, ReadValue } from '../contract';
+import { Attribute, HolderKeys, holderKeys, readAttributes } from './attributes';
+import { StepModel, textOf } from './model';
+import { Argument } from './parse';
+import { Definition, Structure, readStructure } from './structure';
+
+/** A file's own field with the argument that holds it. */
+export interface Field {
+  readonly name: string;
+  readonly argument: Argument;
+}
+
+/** Everything of a STEP file that reading and writing share. */
+export interface StepContent {
+  readonly model: StepModel;
+  readonly structure: Structure;
+  readonly keys: HolderKeys;
+  readonly attributes: readonly Attribute[];
+}
+
+/** Opens a STEP file. @throws FileError when it is broken. */
+export function openStep(bytes: Uint8Array): StepContent {
+  const model = new StepModel(bytes);
+  const structure = readStructure(model);
+  const keys = holderKeys(structure);
+  return { model, structure, keys, attributes: readAttributes(model, keys) };
+}
+
+/** The own fields of a product: id, name, description and version. */
+export function productFields(model: StepModel, definition: Definition): Field[] {
+  const product = model.record(definition.product)?.args ?? [];
+  const formation = model.record(definition.formation)?.args ?? [];
+  return [
+    { name: 'product id', argument: product[0]! },
+    { name: 'product name', argument: product[1]! },
+    { name: 'product description', argument: product[2]! },
+    { name: 'version id', argument: formation[0]! },
+  ].filter((field) => field.argument !== undefined);
+}
+
+/** The own fields of the file, from FILE_NAME: author, organisation and time stamp. */
+export function headerFields(model: StepModel): Field[] {
+  const args = model.header('FILE_NAME')?.args ?? [];
+  const first = (argument: Argument | undefined) => (argument?.is === 'list' ? argument.items[0] : argument);
+  return [
+    { name: 'author', argument: first(args[2])! },
+    { name: 'organisation', argument: first(args[3])! },
+    { name: 'time stamp', argument: args[1]! },
+  ].filter((field) => field.argument?.is === 'text');
+}
+
+const fieldValues = (fields: readonly Field[]): ReadValue[] =>
+  fields.flatMap(({ name, argument }) => {
+    const text = textOf(argument);
+    return text === '' ? [] : [{ place: 'field' as const, name, held: heldText(text) }];
+  });
+
+/** Reads a STEP file. @throws FileError when it is broken. */
+export function readStep(bytes: Uint8Array): FileReading {
+  const { model, structure, keys, attributes } = openStep(bytes);
+  const problems: FileProblem[] = [];
+  const valuesOf = new Map<string, ReadValue[]>();
+  const seen = new Set<string>();
+  for (const { holder, name, held } of attributes) {
+    const place = JSON.stringify([holder, name]);
+    if (seen.has(place)) {
+      problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      continue;
+    }
+    seen.add(place);
+    const list = valuesOf.get(holder) ?? [];
+    list.push({ place: 'property', name, held });
+    valuesOf.set(holder, list);
+  }
+  const holders: HolderReading[] = [];
+  const roots = new Set(structure.roots.map((root) => root.id));
+  const labelOf = new Map(structure.reading.products.map((product) => [product.key, product.name || product.id]));
+  for (const definition of structure.definitions.values()) {
+    const key = keys.keyOf.get(definition.id)!;
+    const own = key === '' ? headerFields(model) : [];
+    holders.push({
+      level: key === '' ? 'document' : roots.has(definition.id) ? 'variant' : 'copy',
+      key,
+      label: labelOf.get(definition.key) ?? definition.key,
+      values: [...fieldValues([...productFields(model, definition), ...own]), ...(valuesOf.get(key) ?? [])],
+    });
+  }
+  for (const { key, label } of structure.occurrences) holders.push({ level: 'occurrence', key, label, values: valuesOf.get(key) ?? [] });
+  if (structure.roots.length === 0) problems.push({ code: 'no-product', message: 'The file defines no product, so it cannot hold properties.' });
+  const schema = model.header('FILE_SCHEMA')?.args[0];
+  return {
+    format: 'step',
+    version: schema?.is === 'list' ? textOf(schema.items[0]).split(/\s/)[0]! : '',
+    kind: structure.occurrences.length > 0 ? 'assembly' : 'part',
+    holders,
+    structure: structure.reading,
+    blocks: [],
+    inserts: [],
+    problems,
+  };
+}

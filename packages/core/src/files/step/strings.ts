@@ -1,0 +1,71 @@
+/**
+ * Strings of ISO 10303-21 (clause "Strings" and its encodings of characters): `''` for an apostrophe,
+ * `\X\hh`, `\X2\…\X0\` (UTF-16), `\X4\…\X0\` (UTF-32), `\S\c` (upper half of the current ISO 8859 part,
+ * taken as Latin-1 unless a `\P.\` names another), and whatever bytes a careless writer left raw.
+ */
+
+const strict = new TextDecoder('utf-8', { fatal: true });
+const latin1 = (bytes: Uint8Array): string => {
+  let out = '';
+  for (const byte of bytes) out += String.fromCharCode(byte);
+  return out;
+};
+
+/** Decodes raw bytes string by string: UTF-8 where it is valid, Latin-1 otherwise, whatever the header claims. */
+function decodeRaw(bytes: Uint8Array): string {
+  for (const byte of bytes)
+    if (byte > 0x7f) {
+      try {
+        return strict.decode(bytes);
+      } catch {
+        return latin1(bytes);
+      }
+    }
+  return latin1(bytes);
+}
+
+const ESCAPE = /\\(?:X\\([0-9A-Fa-f]{2})|X2\\((?:[0-9A-Fa-f]{4})*)\\X0\\|X4\\((?:[0-9A-Fa-f]{8})*)\\X0\\|S\\(.)|P[A-I]\\|N\\|F\\|\\)/gs;
+
+/** Decodes the bytes between the apostrophes of a string. Unknown escapes stay as they are. */
+export function decodeString(bytes: Uint8Array): string {
+  const raw = decodeRaw(bytes)
+    .replace(/[\r\n]/g, '')
+    .replace(/''/g, "'");
+  if (!raw.includes('\\')) return raw;
+  return raw.replace(ESCAPE, (all: string, x?: string, x2?: string, x4?: string, s?: string) => {
+    if (x !== undefined) return String.fromCharCode(parseInt(x, 16));
+    if (x2 !== undefined) return x2.replace(/.{4}/g, (hex) => String.fromCharCode(parseInt(hex, 16)));
+    if (x4 !== undefined)
+      return x4.replace(/.{8}/g, (hex) => {
+        const point = parseInt(hex, 16);
+        return point <= 0x10ffff ? String.fromCodePoint(point) : '\ufffd';
+      });
+    if (s !== undefined) return String.fromCharCode(s.charCodeAt(0) + 128);
+    return all === '\\\\' ? '\\' : '';
+  });
+}
+
+/** Encodes a text with its apostrophes, in printable ASCII alone, so that every reader agrees on it. */
+export function encodeString(text: string): string {
+  let out = '';
+  let wide: string[] = [];
+  const close = () => {
+    if (wide.length) out += `\\X2\\${wide.join('')}\\X0\\`;
+    wide = [];
+  };
+  for (const char of text) {
+    const point = char.codePointAt(0)!;
+    if (point >= 0x20 && point < 0x7f) {
+      close();
+      out += char === "'" ? "''" : char === '\\' ? '\\\\' : char;
+    } else if (point < 0x20 || point === 0x7f) {
+      close();
+      out += `\\X\\${point.toString(16).toUpperCase().padStart(2, '0')}`;
+    } else if (point > 0xffff) {
+      close();
+      out += `\\X4\\${point.toString(16).toUpperCase().padStart(8, '0')}\\X0\\`;
+    } else wide.push(point.toString(16).toUpperCase().padStart(4, '0'));
+  }
+  close();
+  return `'${out}'`;
+}

@@ -1,0 +1,107 @@
+import { OccurrenceReading, ProductReading, StructureReading } from '../contract';
+import { StepModel, refOf, refsOf, textOf } from './model';
+
+/** A product definition with the product behind it. */
+export interface Definition {
+  readonly id: number;
+  readonly product: number;
+  readonly formation: number;
+  readonly key: string;
+}
+
+/** An occurrence with the instance that places it. */
+export interface Occurrence extends OccurrenceReading {
+  readonly id: number;
+}
+
+/** Product structure with instance ids, for reading and writing. */
+export interface Structure {
+  readonly definitions: ReadonlyMap<number, Definition>;
+  readonly occurrences: readonly Occurrence[];
+  /** Definitions that no occurrence places, in file order. */
+  readonly roots: readonly Definition[];
+  readonly reading: StructureReading;
+}
+
+function unique(key: string, taken: Set<string>): string {
+  let free = key;
+  for (let n = 2; taken.has(free); n++) free = `${key}~${n}`;
+  taken.add(free);
+  return free;
+}
+
+/** Products that only state what a part is made from (ISO 10303-41 category 'raw material'): they are no parts. */
+function rawMaterials(model: StepModel): Set<number> {
+  const raw = new Set<number>();
+  for (const id of model.idsOf('PRODUCT_RELATED_PRODUCT_CATEGORY')) {
+    const args = model.record(id)?.args ?? [];
+    if (textOf(args[0]).toLowerCase() === 'raw material') for (const product of refsOf(args[2])) raw.add(product);
+  }
+  return raw;
+}
+
+/** Files named by external references, by the product definition that they describe. */
+function externalFiles(model: StepModel): Map<number, string> {
+  const files = new Map<number, string>();
+  const nameOfDocument = new Map<number, string>();
+  for (const id of model.idsOf('APPLIED_EXTERNAL_IDENTIFICATION_ASSIGNMENT')) {
+    const args = model.record(id)?.args ?? [];
+    for (const item of refsOf(args[3])) nameOfDocument.set(item, textOf(args[0]));
+  }
+  for (const id of model.idsOf('APPLIED_DOCUMENT_REFERENCE')) {
+    const args = model.record(id)?.args ?? [];
+    const document = refOf(args[0]);
+    if (document === undefined) continue;
+    const name = nameOfDocument.get(document) ?? textOf(model.record(document)?.args[0]);
+    if (name) for (const item of refsOf(args[2])) files.set(item, name);
+  }
+  return files;
+}
+
+/** Reads which products a file holds and how they are placed in one another. */
+export function readStructure(model: StepModel): Structure {
+  const raw = rawMaterials(model);
+  const external = externalFiles(model);
+  const definitions = new Map<number, Definition>();
+  const products: ProductReading[] = [];
+  const takenProducts = new Set<string>();
+  for (const id of [...model.idsOf('PRODUCT_DEFINITION'), ...model.idsOf('PRODUCT_DEFINITION_WITH_ASSOCIATED_DOCUMENTS')]) {
+    const formation = refOf(model.record(id)?.args[2]);
+    const product = formation === undefined ? undefined : refOf(model.record(formation)?.args[2]);
+    const args = product === undefined ? undefined : model.record(product)?.args;
+    if (formation === undefined || product === undefined || !args || raw.has(product)) continue;
+    const key = unique(textOf(args[0]) || textOf(args[1]) || `#${product}`, takenProducts);
+    definitions.set(id, { id, product, formation, key });
+    products.push({ key, id: textOf(args[0]), name: textOf(args[1]), externalFile: external.get(id) ?? null });
+  }
+
+  const occurrences: Occurrence[] = [];
+  const takenOccurrences = new Set<string>();
+  const placed = new Set<number>();
+  for (const id of model.idsOf('NEXT_ASSEMBLY_USAGE_OCCURRENCE')) {
+    const args = model.record(id)?.args ?? [];
+    const parent = definitions.get(refOf(args[3]) ?? -1);
+    const child = definitions.get(refOf(args[4]) ?? -1);
+    if (!parent || !child) continue;
+    placed.add(child.id);
+    const label = textOf(args[1]) || textOf(args[0]) || child.key;
+    occurrences.push({
+      id,
+      key: unique(`occurrence:${parent.key}/${textOf(args[0]) || label}`, takenOccurrences),
+      label,
+      parent: parent.key,
+      child: child.key,
+    });
+  }
+  const roots = [...definitions.values()].filter((definition) => !placed.has(definition.id));
+  return {
+    definitions,
+    occurrences,
+    roots,
+    reading: {
+      products,
+      occurrences: occurrences.map(({ key, label, parent, child }) => ({ key, label, parent, child })),
+      roots: roots.map((root) => root.key),
+    },
+  };
+}

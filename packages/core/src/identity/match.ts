@@ -1,0 +1,74 @@
+import { ProductReading, baseName } from '../files';
+
+/** A STEP file that may be the part file of a product, or the model that a drawing shows. */
+export interface Candidate {
+  readonly file: number;
+  readonly path: string;
+  /** Id of the file's first product. */
+  readonly productId: string;
+}
+
+/** How a match was found. */
+export type MatchedBy = 'product id' | 'file name' | 'external reference' | 'document property' | 'base name' | 'settled';
+
+/** Which file something stands for. Nothing is guessed: more than one candidate is *ambiguous*. */
+export type Match =
+  | { readonly state: 'matched'; readonly file: number; readonly by: MatchedBy }
+  | { readonly state: 'ambiguous'; readonly candidates: readonly number[]; readonly by: MatchedBy }
+  | { readonly state: 'unmatched' };
+
+const fileNameOf = (path: string) => path.slice(path.lastIndexOf('/') + 1);
+
+function judge(found: readonly Candidate[], by: MatchedBy): Match | undefined {
+  if (found.length === 0) return undefined;
+  return found.length === 1 ? { state: 'matched', file: found[0]!.file, by } : { state: 'ambiguous', candidates: found.map((candidate) => candidate.file), by };
+}
+
+/** Finds candidates by product id, base name and file name without going through all of them for each question. */
+export class CandidateIndex {
+  private readonly byProductId = new Map<string, Candidate[]>();
+  private readonly byBaseName = new Map<string, Candidate[]>();
+  private readonly byFileName = new Map<string, Candidate[]>();
+
+  constructor(candidates: readonly Candidate[]) {
+    const add = (map: Map<string, Candidate[]>, key: string, candidate: Candidate) => {
+      if (key !== '') map.set(key, [...(map.get(key) ?? []), candidate]);
+    };
+    for (const candidate of candidates) {
+      add(this.byProductId, candidate.productId, candidate);
+      add(this.byBaseName, baseName(candidate.path), candidate);
+      add(this.byFileName, fileNameOf(candidate.path), candidate);
+    }
+  }
+
+  /**
+   * The part file of an assembly's copy: the file whose product id equals the copy's; failing that, whose base
+   * name equals the copy's product id or name; failing that, the file named by an external reference.
+   * @param assembly the assembly file itself, which is never its own part
+   */
+  partFile(product: ProductReading, assembly: number): Match {
+    const others = (list: readonly Candidate[] | undefined) => (list ?? []).filter((candidate) => candidate.file !== assembly);
+    const named = new Set([...others(this.byBaseName.get(product.id)), ...others(this.byBaseName.get(product.name))]);
+    const external = product.externalFile === null ? [] : others(this.byFileName.get(fileNameOf(product.externalFile)));
+    return (
+      judge(others(this.byProductId.get(product.id)), 'product id') ??
+      judge([...named], 'file name') ??
+      judge(external, 'external reference') ?? { state: 'unmatched' }
+    );
+  }
+
+  /**
+   * The model that a drawing shows: the file that its document property names, by path end or base name;
+   * failing that, the file with the drawing's own base name. A property that names a missing file is not
+   * overruled by a base name: the drawing says what it shows.
+   */
+  model(drawingPath: string, named: string | null): Match {
+    if (named !== null && named.trim() !== '') {
+      const wanted = named.trim().replaceAll('\\', '/');
+      const byName = this.byFileName.get(fileNameOf(wanted)) ?? this.byBaseName.get(fileNameOf(wanted)) ?? [];
+      const exact = byName.filter((candidate) => candidate.path === wanted || candidate.path.endsWith(`/${wanted}`));
+      return judge(wanted.includes('/') ? exact : byName, 'document property') ?? { state: 'unmatched' };
+    }
+    return judge(this.byBaseName.get(baseName(drawingPath)) ?? [], 'base name') ?? { state: 'unmatched' };
+  }
+}

@@ -1,0 +1,3 @@
+export * from './property';
+export * from './names';
+export * from './check';

@@ -1,0 +1,29 @@
+/** How two written names relate: the same, alike but not the same to programs that compare exactly, or different. */
+export type NameLikeness = 'same' | 'case' | 'blanks' | 'case and blanks' | 'different';
+
+const squeeze = (name: string) => name.replace(/[\s\u00a0\u200b]+/gu, ' ').trim();
+
+/**
+ * Compares two written names as exactly as files do, and says what differs when they would look alike.
+ * Names in another Unicode normal form count as differing in blanks: neither can be seen.
+ */
+export function compareNames(a: string, b: string): NameLikeness {
+  if (a === b) return 'same';
+  const [x, y] = [squeeze(a.normalize('NFC')), squeeze(b.normalize('NFC'))];
+  if (x === y) return 'blanks';
+  if (x.toLowerCase() !== y.toLowerCase()) return 'different';
+  return a.toLowerCase() === b.toLowerCase() ? 'case' : 'case and blanks';
+}
+
+/** A key under which names that differ only in case or blanks fall together. */
+export const likenessKey = (name: string): string => squeeze(name.normalize('NFC')).toLowerCase();
+
+/** Says in words what is odd about a written name, or `null`: blanks at its ends, doubled blanks, control characters. */
+export function nameOddity(name: string): string | null {
+  if (/^\s/u.test(name)) return 'a blank at the start';
+  if (/\s$/u.test(name)) return 'a blank at the end';
+  if (/\s{2}/u.test(name)) return 'two blanks in a row';
+  // eslint-disable-next-line no-control-regex -- control characters are what is looked for
+  if (/[\u0000-\u001f\u007f\u00a0\u200b-\u200f\u2028\u2029\ufeff]/u.test(name)) return 'a character that cannot be seen';
+  return null;
+}

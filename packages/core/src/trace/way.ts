@@ -1,0 +1,77 @@
+import { NameLikeness, Property, compareNames } from '../schema';
+import { TableFinding } from '../vault';
+
+/** One station on a value's way, and whether the way goes on there. */
+export interface Hop {
+  readonly state: 'good' | 'broken' | 'note';
+  readonly title: string;
+  readonly detail: string;
+  /** What exactly does not match, where the way breaks. */
+  readonly why: string | null;
+  readonly station: 'schema' | 'survey' | 'values' | 'title-blocks' | 'bom' | 'vault' | 'exchange';
+}
+
+/** What is known of a property around the company. */
+export interface PropertyWay {
+  readonly property: Property;
+  /** By kind: files reached, and how many of them hold the name with a value. */
+  readonly held: readonly { readonly kind: string; readonly files: number; readonly filled: number }[];
+  /** Written names in files that might be this one. */
+  readonly foundNames: readonly { readonly name: string; readonly files: number }[];
+  readonly cells: readonly { readonly block: string; readonly tag: string; readonly source: string; readonly drawings: number; readonly stale: number }[];
+  readonly columns: readonly string[];
+  readonly links: readonly { readonly field: string; readonly kind: string; readonly name: string; readonly in: string; readonly out: string }[];
+  readonly vaultTable: readonly TableFinding[];
+  readonly sentOut: readonly { readonly id: number; readonly at: string }[];
+}
+
+const files = (n: number) => (n === 1 ? '1 file' : `${n} files`);
+
+/** The way of a property through the company: where it is defined, which files hold it, which cells, columns and record fields use it. */
+export function wayOf(way: PropertyWay): Hop[] {
+  const { property } = way;
+  const name = JSON.stringify(property.writtenName);
+  const hops: Hop[] = [
+    {
+      state: property.retired ? 'note' : 'good',
+      title: property.retired ? 'Retired from the schema' : 'Defined in the schema',
+      detail: `${property.type}${property.unit ? `, ${property.unit}` : ''}${property.required ? ', required' : ''}`,
+      why: null,
+      station: 'schema',
+    },
+  ];
+  for (const { kind, files: reached, filled } of way.held)
+    hops.push({
+      state: filled === 0 && reached > 0 ? 'broken' : 'good',
+      title: `${kind[0]!.toUpperCase()}${kind.slice(1)} files`,
+      detail: `document property, ${filled} of ${reached} filled`,
+      why: filled === 0 && reached > 0 ? `No ${kind} holds ${name}.` : null,
+      station: 'values',
+    });
+  for (const found of way.foundNames) {
+    const likeness: NameLikeness = compareNames(found.name, property.writtenName);
+    if (likeness === 'same' || likeness === 'different') continue;
+    hops.push({
+      state: 'broken',
+      title: 'Found under another name',
+      detail: `${JSON.stringify(found.name)} in ${files(found.files)}`,
+      why: `It differs from ${name} in ${likeness}: programs that compare exactly do not find it.`,
+      station: 'survey',
+    });
+  }
+  for (const cell of way.cells)
+    hops.push({
+      state: cell.stale > 0 ? 'broken' : 'good',
+      title: `Title block ${cell.block}, cell ${cell.tag}`,
+      detail: `from ${cell.source === 'model' ? 'the model that the drawing shows' : 'the drawing itself'}, ${cell.drawings === 1 ? '1 drawing' : `${cell.drawings} drawings`}`,
+      why: cell.stale > 0 ? `${cell.stale === 1 ? '1 cell shows' : `${cell.stale} cells show`} another text than the property holds.` : null,
+      station: 'title-blocks',
+    });
+  for (const layout of way.columns) hops.push({ state: 'good', title: 'BOM column', detail: `layout ${layout}`, why: null, station: 'bom' });
+  for (const link of way.links)
+    hops.push({ state: 'good', title: `Record field ${link.field}`, detail: `${link.kind}: in ${link.in}, out ${link.out}`, why: null, station: 'vault' });
+  for (const finding of way.vaultTable)
+    if (finding.state === 'alike') hops.push({ state: 'broken', title: "The vault's own link table", detail: `${finding.row.field}, ${finding.row.kind}`, why: `The vault ${finding.message}.`, station: 'vault' });
+  for (const sent of way.sentOut) hops.push({ state: 'note', title: 'Sent out', detail: `send-out ${sent.id}, ${sent.at}`, why: null, station: 'exchange' });
+  return hops;
+}

@@ -1,0 +1,4 @@
+export * from './held';
+export * from './units';
+export * from './blank';
+export * from './type';

@@ -1,0 +1,56 @@
+/** The physical quantity that a unit measures. */
+export type Quantity = 'length' | 'mass' | 'angle' | 'time' | 'torque';
+
+/** A unit of measurement: its code (also its printed symbol), its quantity and its size in the SI unit of that quantity. */
+export interface Unit {
+  readonly code: string;
+  readonly quantity: Quantity;
+  readonly toSi: number;
+  /** Other spellings that people type. */
+  readonly also?: readonly string[];
+}
+
+/**
+ * Units that properties can have. The factors are those of NIST SP 811, appendix B:
+ * inch 0.0254 m, foot 0.3048 m, pound 0.453 592 37 kg (all exact by definition),
+ * and pound-force foot as the product of exact factors (0.453 592 37 × 9.806 65 × 0.3048).
+ */
+export const UNITS: readonly Unit[] = [
+  { code: 'mm', quantity: 'length', toSi: 1e-3 },
+  { code: 'cm', quantity: 'length', toSi: 1e-2 },
+  { code: 'm', quantity: 'length', toSi: 1 },
+  { code: 'in', quantity: 'length', toSi: 0.0254, also: ['"', 'inch'] },
+  { code: 'ft', quantity: 'length', toSi: 0.3048, also: ["'", 'foot', 'feet'] },
+  { code: 'g', quantity: 'mass', toSi: 1e-3 },
+  { code: 'kg', quantity: 'mass', toSi: 1 },
+  { code: 't', quantity: 'mass', toSi: 1000 },
+  { code: 'lb', quantity: 'mass', toSi: 0.45359237, also: ['lbs'] },
+  { code: '°', quantity: 'angle', toSi: Math.PI / 180, also: ['deg'] },
+  { code: 'rad', quantity: 'angle', toSi: 1 },
+  { code: 's', quantity: 'time', toSi: 1 },
+  { code: 'min', quantity: 'time', toSi: 60 },
+  { code: 'h', quantity: 'time', toSi: 3600 },
+  { code: 'N·m', quantity: 'torque', toSi: 1, also: ['Nm', 'N m'] },
+  { code: 'lbf·ft', quantity: 'torque', toSi: 0.45359237 * 9.80665 * 0.3048, also: ['lbf ft', 'ft lbf'] },
+];
+
+const bySpelling = new Map<string, Unit>(
+  UNITS.flatMap((unit) => [unit.code, ...(unit.also ?? [])].map((spelling) => [spelling, unit] as const)),
+);
+
+/** Finds a unit by its code or another common spelling; `undefined` when it is not known. */
+export const findUnit = (spelling: string): Unit | undefined => bySpelling.get(spelling.trim());
+
+/**
+ * Converts a number between two units of one quantity.
+ * @throws RangeError when a unit is unknown or the quantities differ.
+ */
+export function convert(value: number, from: string, to: string): number {
+  const a = findUnit(from);
+  const b = findUnit(to);
+  if (!a || !b) throw new RangeError(`unknown unit ${a ? to : from}`);
+  if (a.quantity !== b.quantity) throw new RangeError(`${from} measures ${a.quantity}, ${to} measures ${b.quantity}`);
+  if (a.code === b.code) return value;
+  // Doubles carry 15 to 17 digits: rounding to 15 hides the noise that the two multiplications add.
+  return Number(((value * a.toSi) / b.toSi).toPrecision(15));
+}

@@ -1,0 +1,81 @@
+import { Place } from '../files';
+import { Kind, NameLikeness, compareNames } from '../schema';
+
+/** When a value passes through a link in one direction. */
+export const PASSES = ['always', 'when blank', 'never'] as const;
+export type Passes = (typeof PASSES)[number];
+
+/** What happens when file and record both changed since they last agreed. */
+export const CLASHES = ['ask', "take the file's", "take the record's"] as const;
+export type OnClash = (typeof CLASHES)[number];
+
+/** A record field tied to an address in one kind of file. */
+export interface Link {
+  readonly field: string;
+  readonly kind: Kind;
+  readonly place: Exclude<Place, 'cell'>;
+  readonly name: string;
+  /** File to record. */
+  readonly in: Passes;
+  /** Record to file. */
+  readonly out: Passes;
+  readonly onClash: OnClash;
+}
+
+/** What the next check-in does with one link: nothing as both are equal, pass in, pass out, ask, or leave both as they are. */
+export interface Decision {
+  readonly action: 'equal' | 'in' | 'out' | 'ask' | 'stays';
+  readonly reason: string;
+}
+
+const isBlank = (value: string | null) => value === null || value === '';
+
+/**
+ * Decides what happens to a link's two values.
+ * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
+ */
+export function decide(link: Link, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
+  if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record say the same' };
+  const differs = (value: string | null) => (agreed === undefined ? !isBlank(value) : value !== agreed && !(isBlank(value) && isBlank(agreed)));
+  const fileChanged = differs(file);
+  const recordChanged = differs(record);
+  if (fileChanged && recordChanged) {
+    const both = agreed === undefined ? 'both hold a value and never agreed' : 'both changed since they last agreed';
+    if (link.onClash === 'ask') return { action: 'ask', reason: both };
+    return link.onClash === "take the file's" ? { action: 'in', reason: `${both}; the file's is taken` } : { action: 'out', reason: `${both}; the record's is taken` };
+  }
+  const into = fileChanged;
+  const [passes, target, direction] = into ? [link.in, record, 'in'] as const : [link.out, file, 'out'] as const;
+  const changed = into ? 'the file changed' : 'the record changed';
+  if (passes === 'always' || (passes === 'when blank' && isBlank(target))) return { action: direction, reason: changed };
+  return { action: 'stays', reason: passes === 'never' ? `${changed}, but the link never passes ${direction}` : `${changed}, but the other side is not blank` };
+}
+
+/** A row of a vault's own link table: which name it looks for in which kind of file. */
+export interface VaultTableRow {
+  readonly field: string;
+  readonly kind: string;
+  readonly name: string;
+}
+
+/** How a row of the vault's own table compares with the names that exist. */
+export interface TableFinding {
+  readonly row: VaultTableRow;
+  readonly state: 'exact' | 'alike' | 'unknown';
+  readonly nearest: string | null;
+  readonly likeness: NameLikeness;
+  readonly message: string;
+}
+
+/** Compares the names that a vault's own link table asks for with the written names of the schema, exactly. */
+export function compareVaultTable(rows: readonly VaultTableRow[], writtenNames: readonly string[]): TableFinding[] {
+  return rows.map((row) => {
+    if (writtenNames.includes(row.name)) return { row, state: 'exact', nearest: row.name, likeness: 'same', message: 'asks for exactly the written name' };
+    for (const name of writtenNames) {
+      const likeness = compareNames(name, row.name);
+      if (likeness !== 'different')
+        return { row, state: 'alike', nearest: name, likeness, message: `asks for ${JSON.stringify(row.name)}; files hold ${JSON.stringify(name)}: they differ in ${likeness}, so the vault finds nothing` };
+    }
+    return { row, state: 'unknown', nearest: null, likeness: 'different', message: `asks for ${JSON.stringify(row.name)}, which the schema does not know` };
+  });
+}

@@ -1,0 +1,102 @@
+import type { PropertyDraft } from '@rule/core/schema';
+import type { Link, VaultTableRow } from '@rule/core/vault';
+
+/** The demo company. All names, people and numbers are invented. */
+export const DEMO_COMPANY = 'Marrowby Roaster Works';
+export const DEMO_PASSWORD = 'drum-roaster-15';
+
+export const DEMO_USERS = [
+  { name: 'varga', displayName: 'Edda Varga', role: 'administrator' },
+  { name: 'okafor', displayName: 'Tobe Okafor', role: 'editor' },
+  { name: 'lindqvist', displayName: 'Runa Lindqvist', role: 'editor' },
+  { name: 'haas', displayName: 'Jori Haas', role: 'checker' },
+  { name: 'guest', displayName: 'Guest', role: 'viewer' },
+] as const;
+
+const property = (writtenName: string, more: Partial<PropertyDraft>): PropertyDraft => ({
+  writtenName,
+  caption: writtenName,
+  help: '',
+  type: 'text',
+  unit: null,
+  decimals: null,
+  kinds: ['part', 'assembly'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: null,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '',
+  ...more,
+});
+
+export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
+  property('Part number', { kinds: ['part', 'assembly', 'drawing'], required: true, minLength: 5, maxLength: 20, placeholder: 'DR15-000', help: 'Unique in the company. Bought parts begin with BP.' }),
+  property('Description', { kinds: ['part', 'assembly', 'drawing'], required: true, maxLength: 40, placeholder: 'what it is', help: 'In the words of the BOM, singular, no part number.' }),
+  property('Revision', { kinds: ['part', 'assembly', 'drawing'], required: true, maxLength: 2, placeholder: 'A' }),
+  property('Material', { kinds: ['part'], type: 'choice', required: true, choices: ['1.4301', '1.4404', 'S235JR', 'DC01', '100Cr6', 'steel 8.8', 'various'], placeholder: 'material', help: 'Number or short name as on the certificate.' }),
+  property('Finish', { kinds: ['part'], type: 'choice', choices: ['brushed', 'polished', 'bead blasted', 'black oxide', 'zinc plated', 'powder coat RAL 9005'], placeholder: 'finish' }),
+  property('Mass', { type: 'number', unit: 'kg', decimals: 3, min: 0, placeholder: '0.000' }),
+  property('Make or buy', { type: 'choice', required: true, choices: ['made', 'bought'] }),
+  property('Supplier', { kinds: ['part'], maxLength: 60, placeholder: 'supplier' }),
+  property('Order number', { kinds: ['part'], maxLength: 30, help: "The supplier's number to the letter, leading zeros included." }),
+  property('Food contact', { kinds: ['part'], type: 'yesno', help: 'Yes for everything that beans or chaff can touch.' }),
+  property('Drawn by', { kinds: ['drawing'], required: true, maxLength: 40 }),
+  property('Date of issue', { kinds: ['drawing'], type: 'date', placeholder: 'YYYY-MM-DD' }),
+  property('Sheets', { kinds: ['drawing'], type: 'whole', min: 1, max: 99 }),
+  property('Model', { kinds: ['drawing'], maxLength: 120, help: 'File name of the part or assembly that the drawing shows.' }),
+  property('Saved by', { kinds: ['part', 'assembly', 'drawing'], feed: 'file', fileField: 'author', help: 'Who saved the file last, as its program wrote it.' }),
+];
+
+const BLOCK = 'MRW-TITLE';
+
+export const DEMO_BINDINGS = [
+  { block: BLOCK, tag: 'TITLE', property: 'Description', source: 'model', format: 'plain' },
+  { block: BLOCK, tag: 'PARTNO', property: 'Part number', source: 'model', format: 'plain' },
+  { block: BLOCK, tag: 'MATL', property: 'Material', source: 'model', format: 'plain' },
+  { block: BLOCK, tag: 'MASS', property: 'Mass', source: 'model', format: 'with unit' },
+  { block: BLOCK, tag: 'DRAWN', property: 'Drawn by', source: 'drawing', format: 'plain' },
+  { block: BLOCK, tag: 'DATE', property: 'Date of issue', source: 'drawing', format: 'plain' },
+  { block: BLOCK, tag: 'REV', property: 'Revision', source: 'drawing', format: 'plain' },
+] as const;
+
+export const DEMO_LAYOUT = { name: 'Parts list', columns: ['Part number', 'Description', 'Material', 'Mass', 'Make or buy'] } as const;
+
+export const DEMO_LINKS: readonly Link[] = [
+  { field: 'Number', kind: 'part', place: 'property', name: 'Part number', in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Number', kind: 'assembly', place: 'property', name: 'Part number', in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Number', kind: 'drawing', place: 'property', name: 'Part number', in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Title', kind: 'part', place: 'property', name: 'Description', in: 'always', out: 'when blank', onClash: 'ask' },
+  { field: 'Title', kind: 'assembly', place: 'property', name: 'Description', in: 'always', out: 'when blank', onClash: 'ask' },
+  { field: 'Title', kind: 'drawing', place: 'property', name: 'Description', in: 'always', out: 'when blank', onClash: 'ask' },
+  { field: 'Material', kind: 'part', place: 'property', name: 'Material', in: 'always', out: 'always', onClash: 'ask' },
+  { field: 'Mass kg', kind: 'part', place: 'property', name: 'Mass', in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Supplier', kind: 'part', place: 'property', name: 'Supplier', in: 'when blank', out: 'always', onClash: "take the record's" },
+];
+
+/** The fields that the vault's records have. */
+export const DEMO_FIELDS = ['Number', 'Title', 'Material', 'Mass kg', 'Supplier'] as const;
+
+/** The vault's own link table. One name has a blank too many. */
+export const DEMO_VAULT_TABLE: readonly VaultTableRow[] = [
+  { field: 'Number', kind: 'part', name: 'Part number' },
+  { field: 'Number', kind: 'assembly', name: 'Part number' },
+  { field: 'Number', kind: 'drawing', name: 'Part number' },
+  { field: 'Title', kind: 'part', name: 'Description' },
+  { field: 'Material', kind: 'part', name: 'Material ' },
+  { field: 'Mass kg', kind: 'part', name: 'Mass' },
+  { field: 'Supplier', kind: 'part', name: 'Supplier' },
+];
+
+/** Records of the vault's demo by path, where they are not empty, and the states of files that are not open. */
+export const DEMO_RECORDS: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+  'DR-15/parts/face-plate.step': { Number: 'DR15-101', Title: 'Face plate', Material: 'S235JR' },
+  'DR-15/parts/bean-hopper.step': { Number: 'DR15-130', Title: 'Hopper for beans', Material: '1.4301' },
+  'DR-15/parts/slide-gate.step': { Number: 'DR15-131', Material: '1.4301' },
+  'bought parts/gear-motor.step': { Number: 'BP-GM40', Title: 'Gear motor 40 W', Supplier: 'Otterby Drives' },
+  'bought parts/drum-bearing.step': { Number: 'BP-6204', Title: 'Drum bearing, sealed', Supplier: 'Ostrelle Bearings' },
+};
+export const DEMO_RELEASED: readonly string[] = ['DR-15/parts/chimney-stub.step'];

@@ -1,0 +1,49 @@
+import { createHash } from 'node:crypto';
+import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { path, run, say } from './shell.mjs';
+
+/** Bundles a TypeScript entry for Node; packages from npm stay outside. */
+export async function bundle(entries, outdir) {
+  const { build } = await import('esbuild');
+  const inside = /^@rule\//;
+  await build({
+    entryPoints: entries,
+    outdir,
+    bundle: true,
+    platform: 'node',
+    format: 'esm',
+    target: 'node20',
+    outExtension: { '.js': '.mjs' },
+    sourcemap: 'linked',
+    logLevel: 'warning',
+    plugins: [{ name: 'outside', setup: (b) => b.onResolve({ filter: /^[^./]/ }, (args) => (inside.test(args.path) || args.kind === 'entry-point' ? undefined : { external: true })) }],
+  });
+}
+
+/** Bundles server, worker and vault stand-in. */
+export async function buildServers() {
+  await bundle({ main: path('apps/server/src/main.ts'), worker: path('apps/server/src/work/worker.ts') }, path('apps/server/dist'));
+  await bundle({ main: path('apps/vault/src/main.ts') }, path('apps/vault/dist'));
+}
+
+function hashTree(folder, hash) {
+  for (const entry of readdirSync(folder, { withFileTypes: true }).sort((a, b) => a.name.localeCompare(b.name))) {
+    if (['node_modules', 'dist', '.angular', 'test'].includes(entry.name)) continue;
+    const full = join(folder, entry.name);
+    if (entry.isDirectory()) hashTree(full, hash);
+    else if (!/\.spec\.ts$/.test(entry.name)) hash.update(full).update(readFileSync(full));
+  }
+}
+
+/** Builds the web application unless nothing has changed since the last build. */
+export async function buildWeb() {
+  const hash = createHash('sha256').update(readFileSync(path('package-lock.json')));
+  for (const folder of ['apps/web', 'packages/core/src', 'packages/contract/src']) hashTree(path(folder), hash);
+  const mark = path('apps/web/dist/.sources');
+  const digest = hash.digest('hex');
+  if (existsSync(mark) && readFileSync(mark, 'utf8') === digest) return;
+  say('building the web application (about a minute)');
+  await run('npx', ['--no-install', 'ng', 'build', '--configuration', 'production'], { cwd: path('apps/web'), env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+  writeFileSync(mark, digest);
+}
