@@ -281,7 +281,7 @@ export class Applying {
   }
 
   /** Puts lines that were not applied back into the tray they came from, with the reason. */
-  private async returnFailed(owner: Pick<User, 'id'>, changeSet: number, failures: readonly Failure[]): Promise<void> {
+  private async returnFailed(owner: Pick<User, 'id'>, changeSet: number, failures: readonly Failure[], message: string | null = null): Promise<void> {
     await this.db.transaction(async (sql) => {
       const left = await sql.all<{ id: number }>(`SELECT l.id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id WHERE s.id = $1 AND s.from_tray AND l.state <> 'applied'`, [changeSet]);
       await this.toTray(
@@ -289,6 +289,7 @@ export class Applying {
         owner,
         left.map((line) => line.id),
       );
+      if (message !== null) await sql.run('UPDATE change_lines SET message = $2 WHERE id = ANY($1::int[])', [left.map((line) => line.id), message]);
     });
     await this.markFailures(failures);
   }
@@ -363,7 +364,7 @@ export class Applying {
       done.map((row, i) => ({ file: { id: row.file, full: row.target }, newHash: row.newHash, reading: outcomes[i]!.reading! })),
       broken,
     );
-    await this.returnFailed({ id: userId }, changeSet, []);
+    await this.returnFailed({ id: userId }, changeSet, [], 'The server stopped while this was applied, and the file was changed by another program.');
     await this.cleanUp(changeSet, journal.map((row) => row.target));
     return done.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
   }

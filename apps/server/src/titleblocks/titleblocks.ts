@@ -128,7 +128,7 @@ export class TitleBlocks {
     });
     if (concerned.length === 0) return [];
     const files = [...new Set(changed.map((line) => line.address.file))];
-    const drawings = await sql.all<Drawing>(`${DRAWINGS} AND (f.id = ANY($1::int[]) OR f.model_file_id = ANY($1::int[]))`, [files]);
+    const drawings = await sql.all<Drawing>(`${DRAWINGS} AND (f.id = ANY($1::int[]) OR f.model_file_id = ANY($1::int[])) ORDER BY f.path`, [files]);
     const touched = new Set(changed.map((line) => JSON.stringify([line.address.file, line.address.name])));
     const bound = await this.bound(sql, drawings, concerned, changed, (drawing, binding) => {
       const source = binding.source === 'drawing' ? drawing.id : drawing.model;

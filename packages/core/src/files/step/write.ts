@@ -11,6 +11,9 @@ import { unitWriting } from './units';
 
 const KIND = "'user defined attribute'";
 
+/** Type of the representation context that attributes stand in. */
+const CONTEXT = 'user defined attributes';
+
 /** A number as a Part 21 real: it always has a point. */
 export function real(text: string): string {
   const plainText = plainNumber(Number(text));
@@ -52,7 +55,7 @@ class Writer {
     this.addition = new Addition(model.index.maxId, model.index.eol);
     const schema = model.header('FILE_SCHEMA')?.args[0];
     this.isAp242 = schema?.is === 'list' && /AP242|MANAGED_MODEL_BASED_3D/i.test(textOf(schema.items[0]));
-    this.context = attributes[0]?.context;
+    this.context = attributes[0]?.context ?? model.idsOf('REPRESENTATION_CONTEXT').find((id) => textOf(model.record(id)?.args[1]) === CONTEXT);
   }
 
   change(change: FileChange): void {
@@ -174,7 +177,7 @@ class Writer {
     if (owner === undefined) throw new FileError('no-holder', holder === '' ? 'The file defines no product, so it cannot hold properties.' : `The file has no ${holder}.`);
     let target = owner;
     if (holder.startsWith('occurrence:')) target = this.shapeOf(owner);
-    this.context ??= this.addition.add(`REPRESENTATION_CONTEXT('',${encodeString('user defined attributes')})`);
+    this.context ??= this.addition.add(`REPRESENTATION_CONTEXT('',${encodeString(CONTEXT)})`);
     const n = encodeString(name);
     const general = this.addition.add(`GENERAL_PROPERTY('',${n},${KIND})`);
     const definition = this.addition.add(`PROPERTY_DEFINITION(${n},${KIND},#${target})`);

@@ -1,0 +1,173 @@
+import { rmSync, utimesSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { BomTable, FileDetails, GridPage, Overview, Problem, RescanReport, Survey } from '@rule/contract';
+import { Property } from '@rule/core/schema';
+import { Hop } from '@rule/core/trace';
+import request from 'supertest';
+import { Person, Rule, startRule } from './harness';
+
+let rule: Rule;
+let varga: Person;
+let okafor: Person;
+let haas: Person;
+let guest: Person;
+
+beforeAll(async () => {
+  rule = await startRule({ prepareLibrary: (folder) => writeFileSync(join(folder, 'broken.step'), 'ISO-10303-21;\nHEADER;\n') });
+  [varga, okafor, haas, guest] = await Promise.all(['varga', 'okafor', 'haas', 'guest'].map((name) => rule.signIn(name))) as [Person, Person, Person, Person];
+}, 60_000);
+afterAll(() => rule.stop());
+
+const draft = (change: object) => ({ writtenName: 'Colour', caption: 'Colour', help: '', type: 'text', unit: null, decimals: null, kinds: ['part'], feed: 'typed', fileField: null, required: false, minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '', ...change });
+
+describe('the door', () => {
+  it('asks for a sign-in, a token with every change, and a role', async () => {
+    const stranger = await request(rule.url).get('/api/values');
+    expect([stranger.status, stranger.type, (stranger.body as Problem).code]).toEqual([401, 'application/problem+json', 'not-signed-in']);
+    const agent = request.agent(rule.url);
+    await agent.get('/api/session');
+    expect(((await agent.post('/api/session').send({ name: 'varga', password: 'x' })).body as Problem).code).toBe('csrf');
+    const file = await rule.file('drum.step');
+    const property = await rule.property('Finish');
+    for (const [person, status] of [[guest, 403], [haas, 403], [okafor, 200]] as const) expect((await person.post('/tray', { values: [{ file, property, text: 'polished' }] })).status).toBe(status);
+    await okafor.post('/tray/drop', { lines: ((await okafor.get('/tray')).body as { lines: { id: number }[] }).lines.map((line) => line.id) });
+    expect((await okafor.post('/properties', draft({}))).status).toBe(403);
+    expect((await haas.get('/values')).status).toBe(200);
+  });
+  it('takes a role away at once', async () => {
+    await rule.db.run(`UPDATE users SET role = 'viewer' WHERE name = 'lindqvist'`);
+    const lindqvist = await rule.signIn('lindqvist');
+    expect((await lindqvist.post('/libraries/rescan')).status).toBe(403);
+    await rule.db.run(`UPDATE users SET role = 'editor' WHERE name = 'lindqvist'`);
+    expect((await lindqvist.get('/tray')).status).toBe(200);
+  });
+  it('lets nobody guess passwords for long', async () => {
+    const agent = request.agent(rule.url);
+    const csrf = ((await agent.get('/api/session')).body as { csrf: string }).csrf;
+    const codes: string[] = [];
+    for (let i = 0; i < 7; i++) codes.push(((await agent.post('/api/session').set('x-rule-csrf', csrf).send({ name: 'varga', password: `guess ${i}` })).body as Problem).code);
+    expect(codes.slice(0, 5)).toEqual(Array(5).fill('wrong-sign-in'));
+    expect(codes.slice(5)).toEqual(['too-many-attempts', 'too-many-attempts']);
+  });
+  it('sends a strict policy and describes itself', async () => {
+    const answer = await request(rule.url).get('/api/openapi.json');
+    expect(answer.headers['content-security-policy']).toMatch(/default-src 'none'.*script-src 'self';/);
+    const paths = (answer.body as { openapi: string; paths: Record<string, Record<string, { summary: string; requestBody?: object }>> }).paths;
+    expect(Object.keys(paths).length).toBeGreaterThan(30);
+    expect(paths['/api/tray']!['post']!.requestBody).toMatchObject({ content: { 'application/json': { schema: { type: 'object', required: ['values'], properties: { values: { type: 'array', items: { required: ['file', 'property', 'text'] } } } } } } });
+  });
+  it('answers what it does not know with a code', async () => {
+    expect(((await varga.get('/nothing')).body as Problem).code).toBe('no-such-route');
+    expect(((await varga.get('/files/999999')).body as Problem).code).toBe('not-found');
+    expect(((await varga.get('/files/x')).body as Problem).code).toBe('bad-request');
+    const bad = await varga.post('/tray', { values: [{ file: 'x', property: 1, text: '' }], more: 1 });
+    expect([bad.status, (bad.body as Problem).issues!.map((issue) => issue.field)]).toEqual([400, ['values.0.file', 'more']]);
+  });
+});
+
+describe('a library', () => {
+  it('is read whole, and a broken file stops nothing', async () => {
+    const survey = (await varga.get('/survey')).body as Survey;
+    expect(survey.libraries).toMatchObject([{ name: 'Workshop', files: 23, unread: 1 }]);
+    expect(survey.problems).toEqual([expect.objectContaining({ path: 'broken.step', message: expect.stringContaining('The file ends') })]);
+    const names = survey.names.filter((row) => row.name.startsWith('Material')).map(({ name, level, kind, files }) => [name, level, kind, files]);
+    expect(names).toEqual([['Material', 'copy', 'assembly', 1], ['Material', 'document', 'part', 14], ['Material ', 'document', 'part', 1]]);
+    expect(survey.names.find((row) => row.name === 'Finish')).toMatchObject({ files: 11, filled: 10, standIns: 1 });
+    expect(survey.names.filter((row) => row.level === 'occurrence').map((row) => [row.name, row.distinct])).toEqual([['Lubrication interval', 2], ['Tightening torque', 2]]);
+  });
+  it('is read again only where something changed', async () => {
+    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ added: 0, changed: 0, removed: 0, unchanged: 23 });
+    const broken = join(rule.library, 'broken.step');
+    writeFileSync(broken, rule.bytes('parts/drum.step'));
+    utimesSync(broken, new Date(), new Date(Date.now() + 2000));
+    writeFileSync(join(rule.library, 'notes.txt'), 'not a CAD file');
+    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ changed: 1, unchanged: 22, passedOver: 1, failed: [] });
+    rmSync(broken);
+    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ removed: 1, unchanged: 22 });
+    expect(((await okafor.get('/values')).body as GridPage).total).toBe(22);
+  });
+  it('refuses folders that are none, are taken or are its own', async () => {
+    const add = async (path: string) => ((await varga.post('/libraries', { name: 'Other', path })).body as Problem).code;
+    expect(await add('/no/such/folder')).toBe('no-folder');
+    expect(await add(join(rule.library, 'DR-15'))).toBe('library-taken');
+    expect(await add(rule.data)).toBe('own-folder');
+  });
+});
+
+describe('the schema', () => {
+  it('defines, edits, retires and takes up again', async () => {
+    const made = (await varga.post('/properties', draft({}))).body as Property;
+    expect(made).toMatchObject({ writtenName: 'Colour', retired: false });
+    expect((await varga.put(`/properties/${made.id}`, draft({ caption: 'Colour of the paint', maxLength: 20 }))).body).toMatchObject({ caption: 'Colour of the paint', maxLength: 20 });
+    expect(((await varga.post('/properties', draft({ writtenName: 'colour ' }))).body as Problem).issues).toMatchObject([{ field: 'writtenName', code: 'name-odd' }, { code: 'name-alike' }]);
+    expect((await varga.post(`/properties/${made.id}/retire`)).body).toMatchObject({ retired: true });
+    expect(((await varga.post('/properties', draft({}))).body as Problem).detail).toBe('The schema already has "Colour" (retired).');
+    expect((await varga.post(`/properties/${made.id}/restore`)).body).toMatchObject({ retired: false });
+    await varga.post(`/properties/${made.id}/retire`);
+  });
+  it('shows the way of a property with its breaks', async () => {
+    const hops = (await haas.get(`/properties/${await rule.property('Material')}/way`)).body as Hop[];
+    expect(hops.map((hop) => [hop.station, hop.state])).toEqual([['schema', 'good'], ['values', 'good'], ['survey', 'broken'], ['title-blocks', 'broken'], ['bom', 'good'], ['vault', 'good'], ['vault', 'broken']]);
+    expect(hops.at(-1)!.why).toContain('"Material "');
+  });
+});
+
+describe('values', () => {
+  it('come page by page, sorted and filtered', async () => {
+    const mass = await rule.property('Mass');
+    const page = (await guest.get(`/values?sort=${mass}&descending=true&limit=3&kind=part`)).body as GridPage;
+    expect([page.total, page.rows.map((row) => row.held[mass]?.text)]).toEqual([16, ['9.447', '7.961', '5.31']]);
+    const blanksLast = (await guest.get(`/values?sort=${mass}&limit=50`)).body as GridPage;
+    expect(blanksLast.rows.slice(-6).every((row) => row.held[mass] === undefined)).toBe(true);
+    expect(((await guest.get('/values?folder=DR-15')).body as GridPage).total).toBe(19);
+    expect(((await guest.get('/values?folder=DR_15')).body as GridPage).total).toBe(0);
+    expect(((await guest.get('/values?search=0062042')).body as GridPage).rows.map((row) => row.file.name)).toEqual(['drum-bearing.step']);
+    expect(((await guest.get('/values?search=100%25')).body as GridPage).total).toBe(0);
+    const savedBy = await rule.property('Saved by');
+    expect(((await guest.get('/values?search=trier.step')).body as GridPage).rows[0]!.held[savedBy]).toEqual({ text: 'T. Okafor', form: 'text' });
+  });
+  it('add up in the overview', async () => {
+    const overview = (await guest.get('/overview')).body as Overview;
+    for (const { files, filled, standIns, blank } of overview.coverage) {
+      expect(filled + standIns + blank).toBe(files);
+      expect(blank).toBeGreaterThanOrEqual(0);
+    }
+    const finish = await rule.property('Finish');
+    expect(overview.coverage.filter((entry) => entry.property === finish)).toEqual([{ property: finish, kind: 'part', files: 16, filled: 10, standIns: 1, blank: 5 }]);
+    expect(overview.toDo.find((item) => item.text.includes('required'))!.count).toBe(2);
+  });
+});
+
+describe('identity and BOM', () => {
+  it('shows matched, ambiguous and unmatched parts, and contradictions', async () => {
+    const table = (await guest.get(`/files/${await rule.file('roaster.step')}/bom`)).body as BomTable;
+    expect(table.rows.map((row) => [row.item, row.quantity, row.match.state])).toEqual([[1, 1, 'matched'], [2, 1, 'matched'], [3, 1, 'matched'], [4, 1, 'matched'], [5, 1, 'matched'], [6, 1, 'matched'], [7, 1, 'matched'], [8, 1, 'matched'], [9, 4, 'matched'], [10, 2, 'matched'], [11, 1, 'ambiguous'], [12, 2, 'unmatched'], [13, 4, 'matched']]);
+    const material = await rule.property('Material');
+    expect(table.rows[2]!.held[material]!.text).toBe('1.4301');
+    expect(table.rows[2]!.contradictions).toEqual({ [material]: { text: 'DC01', form: 'text' } });
+  });
+  it('remembers what a person settled', async () => {
+    const assembly = await rule.file('roaster.step');
+    const motor = await rule.file('bought parts/gear-motor.step');
+    expect((await okafor.put(`/files/${assembly}/part`, { product: 'BP-GM40', part: motor })).status).toBe(200);
+    await okafor.post('/libraries/rescan');
+    const table = (await guest.get(`/files/${assembly}/bom`)).body as BomTable;
+    expect(table.rows[10]!.match).toEqual({ state: 'matched', file: motor, by: 'settled' });
+    expect(((await okafor.put(`/files/${assembly}/part`, { product: 'BP-GM40', part: assembly })).body as Problem).code).toBe('not-a-part');
+    await okafor.put(`/files/${assembly}/part`, { product: 'BP-GM40', part: null });
+  });
+  it('knows the model of a drawing by property, by base name, or by decision', async () => {
+    const [plate, hopper, drum] = [await rule.file('face-plate.dxf'), await rule.file('bean hopper.dxf'), await rule.file('parts/drum.step')];
+    expect(((await guest.get(`/files/${plate}`)).body as FileDetails).model).toMatchObject({ state: 'matched', by: 'base name' });
+    expect(((await guest.get(`/files/${hopper}`)).body as FileDetails).model).toMatchObject({ state: 'matched', by: 'document property' });
+    await okafor.put(`/files/${plate}/model`, { model: drum });
+    expect(((await guest.get(`/files/${plate}`)).body as FileDetails).model).toEqual({ state: 'matched', file: drum, by: 'settled' });
+    await okafor.put(`/files/${plate}/model`, { model: null });
+  });
+  it('is sent out as CSV in which blanks stay blank', async () => {
+    const columns = [await rule.property('Part number'), await rule.property('Mass')];
+    const csv = await guest.post(`/files/${await rule.file('drum-unit.step')}/bom.csv`, { columns });
+    expect(csv.text).toBe('\ufeffItem,Quantity,Part,Part number,Mass [kg]\r\n1,1,DR-15/parts/drum.step,DR15-110,7.961\r\n2,1,DR-15/parts/drum-shaft.step,DR15-112,2.500\r\n3,4,DR-15/parts/agitator-arm.step,DR15-115,0.142\r\n4,2,bought parts/drum-bearing.step,BP-6204,0.156\r\n');
+  });
+});

@@ -1,0 +1,263 @@
+import { spawn } from 'node:child_process';
+import { chmodSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
+import { ApplyReport, ChangeSetRow, Problem, Tray } from '@rule/contract';
+import { step } from '@rule/core/files/step';
+import { dxf } from '@rule/core/files/dxf';
+import { STEPS } from '../src/changes/apply';
+import { DiskStore } from '../src/platform/store';
+import { storeFolder } from '../src/services';
+import { DEMO_LIBRARY, Options, Person, Rule, startRule } from './harness';
+
+jest.setTimeout(30_000);
+
+let rule: Rule;
+let okafor: Person;
+let lindqvist: Person;
+
+async function begin(options: Options = {}): Promise<void> {
+  rule = await startRule(options);
+  okafor = await rule.signIn('okafor');
+  lindqvist = await rule.signIn('lindqvist');
+}
+beforeEach(() => begin(), 60_000);
+afterEach(() => rule.stop());
+
+const original = (pathEnd: string) => readFileSync(join(DEMO_LIBRARY, readdirSync(DEMO_LIBRARY, { recursive: true, encoding: 'utf8' }).find((path) => path.endsWith(pathEnd))!));
+const inFile = (pathEnd: string, name: string) => step.read(rule.bytes(pathEnd)).holders.find((holder) => holder.key === '')!.values.find((value) => value.place === 'property' && value.name === name)?.held.text ?? null;
+const inCell = (pathEnd: string, tag: string) => dxf.read(rule.bytes(pathEnd)).holders.find((holder) => holder.level === 'sheet')!.values.find((value) => value.name === tag)!.held.text;
+const inDatabase = async (pathEnd: string, name: string, holder = '') => (await rule.db.one<{ text: string }>('SELECT text FROM held_values WHERE file_id = $1 AND holder = $2 AND name = $3', [await rule.file(pathEnd), holder, name]))?.text ?? null;
+/** Nothing that Rule makes while it applies is left beside the files. */
+const leftovers = () => readdirSync(rule.library, { recursive: true, encoding: 'utf8' }).filter((path) => path.includes('.rule-'));
+
+async function propose(person: Person, ...values: [string, string, string][]): Promise<Tray> {
+  const list = await Promise.all(values.map(async ([pathEnd, name, text]) => ({ file: await rule.file(pathEnd), property: await rule.property(name), text })));
+  const answer = await person.post('/tray', { values: list });
+  if (answer.status !== 200) throw new Error(answer.text);
+  return answer.body as Tray;
+}
+const apply = async (person: Person, mode = 'whole') => (await person.post('/tray/apply', { mode })).body as ApplyReport;
+const tray = async (person: Person) => ((await person.get('/tray')).body as Tray).lines;
+
+describe('applying', () => {
+  it('writes files, title block cells and database together, and undoes them to the byte', async () => {
+    const pending = await propose(okafor, ['bean-hopper.step', 'Material', '1.4404'], ['slide-gate.step', 'Material', '1.4301'], ['face-plate.dxf', 'Date of issue', '2026-11-25']);
+    expect(pending.lines.map((line) => [line.path.split('/').at(-1), line.name, line.follows])).toEqual([
+      ['bean-hopper.step', 'Material', false], ['slide-gate.step', 'Material', false], ['face-plate.dxf', 'Date of issue', false], ['DR15-130 bean hopper.dxf', 'MATL', true], ['face-plate.dxf', 'DATE', true],
+    ]);
+    expect(inFile('bean-hopper.step', 'Material')).toBe('1.4301');
+    expect(await apply(okafor)).toMatchObject({ state: 'applied', applied: 5, failed: 0, files: 4, failures: [] });
+    expect([inFile('bean-hopper.step', 'Material'), inFile('slide-gate.step', 'Material'), inCell('bean hopper.dxf', 'MATL'), inCell('face-plate.dxf', 'DATE')]).toEqual(['1.4404', '1.4301', '1.4404', '2026-11-25']);
+    expect([await inDatabase('bean-hopper.step', 'Material'), await inDatabase('slide-gate.step', 'Material')]).toEqual(['1.4404', '1.4301']);
+    expect([await tray(okafor), leftovers()]).toEqual([[], []]);
+
+    const [set] = (await okafor.get('/history')).body as ChangeSetRow[];
+    expect(set).toMatchObject({ by: 'Tobe Okafor', state: 'applied', lines: 5, files: 4, revertedBy: null });
+    expect((await lindqvist.post(`/history/${set!.id}/revert`)).body).toMatchObject({ state: 'applied', applied: 5 });
+    for (const path of ['bean-hopper.step', 'slide-gate.step', 'bean hopper.dxf', 'face-plate.dxf']) expect(Buffer.compare(rule.bytes(path), original(path))).toBe(0);
+    expect(await inDatabase('slide-gate.step', 'Material')).toBeNull();
+    expect(((await okafor.post(`/history/${set!.id}/revert`)).body as Problem).code).toBe('reverted-already');
+  });
+
+  it('keeps changes that came later when an earlier set is reverted', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    const { changeSet } = await apply(okafor);
+    await propose(okafor, ['drum.step', 'Description', 'Drum for 15 kg']);
+    await apply(okafor);
+    expect((await okafor.post(`/history/${changeSet}/revert`)).body).toMatchObject({ state: 'applied' });
+    expect([inFile('drum.step', 'Finish'), inFile('drum.step', 'Description')]).toEqual(['brushed', 'Drum for 15 kg']);
+  });
+
+  it('refuses to revert over a later change of the same value', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    const { changeSet } = await apply(okafor);
+    await propose(okafor, ['drum.step', 'Finish', 'bead blasted']);
+    await apply(okafor);
+    expect((await okafor.post(`/history/${changeSet}/revert`)).body).toMatchObject({ state: 'put back', failures: [{ message: 'The value was changed by someone else.' }] });
+    expect(inFile('drum.step', 'Finish')).toBe('bead blasted');
+  });
+
+  it('takes only what was accepted, and what follows from it', async () => {
+    const { lines } = await propose(okafor, ['bean-hopper.step', 'Material', '1.4404'], ['drum.step', 'Finish', 'polished']);
+    await okafor.post('/tray/accept', { lines: [lines[0]!.id], accepted: false });
+    expect((await tray(okafor)).map((line) => [line.name, line.accepted])).toEqual([['Material', false], ['Finish', true]]);
+    expect(await apply(okafor)).toMatchObject({ state: 'applied', applied: 1, files: 1 });
+    expect((await tray(okafor)).map((line) => line.name)).toEqual(['Material']);
+    expect(inFile('bean-hopper.step', 'Material')).toBe('1.4301');
+  });
+
+  it('drops a line that leads back to what the file holds', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    expect((await propose(okafor, ['drum.step', 'Finish', 'brushed'])).lines).toEqual([]);
+  });
+});
+
+describe('two people', () => {
+  it('who change one value: the second sees a conflict, and nothing is lost', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    expect((await propose(lindqvist, ['drum.step', 'Finish', 'bead blasted'])).lines[0]!.alsoPending).toEqual(['Tobe Okafor']);
+    expect(await apply(okafor)).toMatchObject({ state: 'applied' });
+    const [line] = await tray(lindqvist);
+    expect(line).toMatchObject({ verdict: 'conflict', base: { text: 'brushed' }, current: { text: 'polished' }, proposed: { text: 'bead blasted' } });
+    expect(await apply(lindqvist)).toMatchObject({ state: 'put back', applied: 0, failed: 1 });
+    expect(inFile('drum.step', 'Finish')).toBe('polished');
+    await lindqvist.post('/tray/settle', { line: line!.id, take: 'mine' });
+    expect(await apply(lindqvist)).toMatchObject({ state: 'applied' });
+    expect(inFile('drum.step', 'Finish')).toBe('bead blasted');
+  });
+  it('who apply at the same moment are served one after the other', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed']);
+    await propose(lindqvist, ['drum.step', 'Finish', 'bead blasted'], ['trier.step', 'Finish', 'bead blasted']);
+    const states = (await Promise.all([apply(okafor), apply(lindqvist)])).map((report) => report.state).sort();
+    expect(states).toEqual(['applied', 'put back']);
+    expect([['polished', 'brushed'], ['bead blasted', 'bead blasted']]).toContainEqual([inFile('drum.step', 'Finish'), inFile('trier.step', 'Finish')]);
+  });
+  it('a file that another program changed meanwhile is a conflict, found at the moment of writing', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished'], ['drum.step', 'Revision', 'D']);
+    const path = join(rule.library, 'DR-15/parts/drum.step');
+    writeFileSync(path, Buffer.from(rule.bytes('parts/drum.step').toString('latin1').replace("'brushed'", "'sanded'"), 'latin1'));
+    expect(await apply(okafor)).toMatchObject({ state: 'put back' });
+    expect((await tray(okafor)).map((line) => [line.name, line.verdict, line.current?.text])).toEqual([['Finish', 'conflict', 'sanded'], ['Revision', 'apply', 'C']]);
+  });
+});
+
+describe('refusals', () => {
+  it('name file and property, and add nothing to the tray', async () => {
+    const [drum, stub, plan] = [await rule.file('parts/drum.step'), await rule.file('chimney-stub.step'), await rule.file('face-plate.dxf')];
+    const [finish, material, saved] = [await rule.property('Finish'), await rule.property('Material'), await rule.property('Saved by')];
+    const answer = await okafor.post('/tray', { values: [
+      { file: drum, property: finish, text: 'polished' }, { file: drum, property: material, text: 'wood' }, { file: stub, property: finish, text: 'brushed' }, { file: plan, property: material, text: 'DC01' }, { file: drum, property: saved, text: 'me' }, { file: 99999, property: finish, text: 'x' },
+    ] });
+    expect(answer.status).toBe(422);
+    expect((answer.body as Problem).issues!.map((issue) => [issue.code, issue.message])).toEqual([
+      ['not-a-choice', 'DR-15/parts/drum.step, Material: "wood" is not among the choices.'],
+      ['locked', 'DR-15/parts/chimney-stub.step, Finish: is released in the vault.'],
+      ['not-reached', 'DR-15/drawings/face-plate.dxf, Material: does not apply to a drawing.'],
+      ['computed', 'DR-15/parts/drum.step, Saved by: is taken from the file and cannot be typed.'],
+      ['unknown-file', 'file 99999, Finish: is not in the library.'],
+    ]);
+    expect(await tray(okafor)).toEqual([]);
+  });
+  it('a file released after the line was made is not written', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    const [entry] = await rule.vault<{ id: number }[]>('POST', '/api/files/query', { paths: ['DR-15/parts/drum.step'] });
+    await rule.vault('PUT', `/api/files/${entry!.id}/state`, { state: 'released' });
+    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: 'DR-15/parts/drum.step', message: 'The file is released in the vault.' }] });
+  });
+});
+
+describe('a failure', () => {
+  it('of one file puts everything back in mode whole, and stops only that file in mode file by file', async () => {
+    await propose(okafor, ['drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed']);
+    rmSync(join(rule.library, 'DR-15/parts/trier.step'));
+    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: 'DR-15/parts/trier.step', message: 'The file is no longer there.' }] });
+    expect(inFile('drum.step', 'Finish')).toBe('brushed');
+    expect(await apply(okafor, 'file by file')).toMatchObject({ state: 'partly applied', applied: 1, failed: 1, files: 1 });
+    expect(inFile('drum.step', 'Finish')).toBe('polished');
+    expect((await tray(okafor)).map((line) => [line.path, line.message])).toEqual([['DR-15/parts/trier.step', 'The file is no longer there.']]);
+    expect(leftovers()).toEqual([]);
+  });
+
+  it('of the disk at the last file leaves nothing half done', async () => {
+    await rule.stop();
+    /** A disk on which there is room for one new version only. */
+    class FullDisk extends DiskStore {
+      private written = 0;
+      override async copyTo(hash: string, path: string): Promise<void> {
+        if (++this.written > 1) throw Object.assign(new Error('no space'), { code: 'ENOSPC' });
+        await super.copyTo(hash, path);
+      }
+    }
+    await begin({ store: (data) => new FullDisk(storeFolder(data)) });
+    await propose(okafor, ['drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed']);
+    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ message: 'The disk is full.' }] });
+    for (const path of ['parts/drum.step', 'trier.step']) expect(Buffer.compare(rule.bytes(path), original(path))).toBe(0);
+    expect((await tray(okafor)).map((line) => line.proposed?.text).sort()).toEqual(['brushed', 'polished']);
+    expect(leftovers()).toEqual([]);
+  });
+
+  it('between two files puts the first one back', async () => {
+    await rule.stop();
+    let swaps = 0;
+    await begin({
+      at: async (reached) => {
+        // Another program replaces the second file just before its turn.
+        if (reached === 'swapping' && ++swaps === 2) writeFileSync(join(rule.library, second), 'ISO-10303-21;');
+      },
+    });
+    await propose(okafor, ['drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed']);
+    let second = 'DR-15/parts/trier.step';
+    rule.services.applying['write'] = new Proxy(rule.services.applying['write'], {
+      apply: (target, self, args: Parameters<typeof target>) => {
+        second = args[1][1]!.file.path;
+        return Reflect.apply(target, self, args) as ReturnType<typeof target>;
+      },
+    });
+    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: second, message: 'The file was changed by another program in the meantime.' }] });
+    const first = second.endsWith('trier.step') ? 'parts/drum.step' : 'trier.step';
+    expect(Buffer.compare(rule.bytes(first), original(first))).toBe(0);
+    expect(leftovers()).toEqual([]);
+  });
+
+  it('keeps the permissions of the file', async () => {
+    const path = join(rule.library, 'DR-15/parts/drum.step');
+    chmodSync(path, 0o640);
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    await apply(okafor);
+    expect(statSync(path).mode & 0o777).toBe(0o640);
+  });
+});
+
+describe('a crash', () => {
+  const child = join(import.meta.dirname, '../dist-test/crash-child.mjs');
+  const worker = join(import.meta.dirname, '../dist/worker.mjs');
+  async function crashAt(stepName: string, mode: string): Promise<void> {
+    const user = (await rule.db.one<{ id: number }>(`SELECT id FROM users WHERE name = 'okafor'`))!.id;
+    const running = spawn(process.execPath, [child, rule.databaseUrl, rule.data, rule.vaultUrl, worker, stepName, mode, String(user)], { stdio: 'inherit' });
+    expect(await new Promise((done) => running.once('exit', (_code, signal) => done(signal)))).toBe('SIGKILL');
+  }
+  const values = async () => {
+    const files = [inFile('parts/drum.step', 'Finish'), inFile('trier.step', 'Finish'), inFile('bean-hopper.step', 'Material'), inCell('bean hopper.dxf', 'MATL')];
+    const holder = (await rule.db.one<{ key: string }>(`SELECT key FROM holders WHERE level = 'sheet' AND file_id = $1`, [await rule.file('bean hopper.dxf')]))!.key;
+    const database = [await inDatabase('parts/drum.step', 'Finish'), await inDatabase('trier.step', 'Finish'), await inDatabase('bean-hopper.step', 'Material'), await inDatabase('bean hopper.dxf', 'MATL', holder)];
+    return { files, database };
+  };
+  const OLD = ['brushed', 'polished', '1.4301', 'DC01'];
+  const NEW = ['polished', 'brushed', '1.4404', '1.4404'];
+
+  for (const mode of ['whole', 'file by file'])
+    it.each(STEPS)(`at the step "%s" in mode ${mode} is finished or put back at the next start`, async (stepName) => {
+      await propose(okafor, ['parts/drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed'], ['bean-hopper.step', 'Material', '1.4404']);
+      await crashAt(stepName, mode);
+      const outcomes = await rule.services.applying.recover();
+      const { files, database } = await values();
+      expect(database).toEqual(files);
+      if (stepName === 'prepared') {
+        expect([files, outcomes, (await tray(okafor)).length]).toEqual([OLD, [], 4]);
+        return;
+      }
+      expect(files).toEqual(NEW);
+      expect(outcomes.map((outcome) => outcome.outcome)).toEqual(stepName === 'recorded' ? [] : ['finished']);
+      expect(await tray(okafor)).toEqual([]);
+      const [set] = (await okafor.get('/history')).body as ChangeSetRow[];
+      expect(set).toMatchObject({ state: 'applied', lines: 4, files: 4 });
+      if (stepName !== 'recorded') expect(leftovers()).toEqual([]);
+      // What was finished after a crash can be reverted like everything else, to the byte.
+      expect((await okafor.post(`/history/${set!.id}/revert`)).body).toMatchObject({ state: 'applied' });
+      expect(Buffer.compare(rule.bytes('parts/drum.step'), original('parts/drum.step'))).toBe(0);
+    });
+
+  it('after which another program changed a file is put back as a whole', async () => {
+    await propose(okafor, ['parts/drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed'], ['bean-hopper.step', 'Material', '1.4404']);
+    await crashAt('swapped one', 'whole');
+    const path = join(rule.library, 'DR-15/parts/bean-hopper.step');
+    const foreign = Buffer.from(original('bean-hopper.step').toString('latin1').replace("'1.4301'", "'1.4571'"), 'latin1');
+    writeFileSync(path, foreign);
+    expect(await rule.services.applying.recover()).toMatchObject([{ outcome: 'put back' }]);
+    expect(Buffer.compare(readFileSync(path), foreign)).toBe(0);
+    for (const name of ['parts/drum.step', 'trier.step', 'bean hopper.dxf']) expect(Buffer.compare(rule.bytes(name), original(name))).toBe(0);
+    expect((await tray(okafor)).filter((line) => !line.follows).map((line) => line.message)).toEqual(Array(3).fill('The server stopped while this was applied, and the file was changed by another program.'));
+    expect(leftovers()).toEqual([]);
+  });
+});

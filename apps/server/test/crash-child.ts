@@ -1,0 +1,22 @@
+import { APPLY_MODES } from '@rule/contract';
+import { STEPS } from '../src/changes/apply';
+import { Db } from '../src/platform/db';
+import { buildServices, storeFolder } from '../src/services';
+import { HttpVault } from '../src/vault/port';
+import { WorkPool } from '../src/work/pool';
+
+/** Applies a person's tray and kills its own process, as a power cut would, at the step that it is told. */
+const [databaseUrl, data, vaultUrl, worker, step, mode, user] = process.argv.slice(2) as [string, string, string, string, string, string, string];
+const db = new Db(databaseUrl);
+const pool = new WorkPool(worker, { databaseUrl, storeRoot: storeFolder(data) }, 1);
+const services = buildServices({
+  db,
+  pool,
+  vaultPort: new HttpVault(vaultUrl, 'test-token'),
+  dataFolder: data,
+  at: async (reached) => {
+    if (reached === STEPS.find((candidate) => candidate === step)) process.kill(process.pid, 'SIGKILL');
+  },
+});
+await services.applying.applyTray({ id: Number(user), name: '', displayName: '', role: 'administrator' }, APPLY_MODES.find((candidate) => candidate === mode)!, '');
+process.exit(3);

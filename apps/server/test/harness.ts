@@ -1,0 +1,187 @@
+import { createHash } from 'node:crypto';
+import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync } from 'node:fs';
+import { Server } from 'node:http';
+import { AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { DEMO_FIELDS, DEMO_PASSWORD, DEMO_RECORDS, DEMO_RELEASED, DEMO_VAULT_TABLE } from '@rule/demo';
+import { Express } from 'express';
+import pg from 'pg';
+import { pino } from 'pino';
+import { Sequelize } from 'sequelize';
+import request, { Test } from 'supertest';
+import { VaultStandIn } from '../../vault/src/vault';
+import { buildApp } from '../src/app';
+import { Step } from '../src/changes/apply';
+import { loadDemo } from '../src/demo';
+import { Db } from '../src/platform/db';
+import { migrate } from '../src/platform/migrations';
+import { FileStore } from '../src/platform/store';
+import { Services, buildServices, storeFolder } from '../src/services';
+import { HttpVault } from '../src/vault/port';
+import { WorkPool } from '../src/work/pool';
+
+const TOKEN = 'test-token';
+const worker = join(import.meta.dirname, '../dist/worker.mjs');
+export const DEMO_LIBRARY = join(import.meta.dirname, '../../../packages/demo/library');
+
+const serverUrl = (): string => {
+  const url = process.env['RULE_TEST_DATABASE_URL'];
+  if (!url) throw new Error('RULE_TEST_DATABASE_URL is not set: run the tests with npm test.');
+  return url;
+};
+
+async function admin(sql: string): Promise<void> {
+  const client = new pg.Client({ connectionString: serverUrl() });
+  await client.connect();
+  await client.query(sql).finally(() => client.end());
+}
+
+/** A person who is signed in, with the API at hand. */
+export interface Person {
+  get(path: string): Test;
+  post(path: string, body?: object): Test;
+  put(path: string, body: object): Test;
+  delete(path: string): Test;
+  upload(path: string, name: string, bytes: Uint8Array): Test;
+}
+
+/** Rule with the demo company, on a database, a library and a vault of its own. */
+export interface Rule {
+  readonly url: string;
+  readonly databaseUrl: string;
+  readonly db: Db;
+  readonly services: Services;
+  readonly library: string;
+  readonly data: string;
+  readonly vaultUrl: string;
+  /** Asks the vault stand-in directly, as somebody who does not use Rule. */
+  vault<T>(method: string, path: string, body?: object): Promise<T>;
+  signIn(name: string): Promise<Person>;
+  file(pathEnd: string): Promise<number>;
+  property(writtenName: string): Promise<number>;
+  bytes(pathEnd: string): Buffer;
+  stop(): Promise<void>;
+}
+
+export interface Options {
+  readonly at?: (step: Step) => Promise<void>;
+  readonly store?: (dataFolder: string) => FileStore;
+  readonly prepareLibrary?: (folder: string) => void;
+}
+
+const listening = (app: Express): Promise<Server> =>
+  new Promise((done) => {
+    const server = app.listen(0, '127.0.0.1', () => done(server));
+  });
+
+const random = () => `rule_test_${process.pid}_${Math.random().toString(36).slice(2, 8)}`;
+const urlOf = (name: string) => serverUrl().replace(/\/[^/]*$/, `/${name}`);
+
+/** Builds an empty database of its own; drops it with the returned function. */
+export async function freshDatabase(from = 'template0'): Promise<{ url: string; drop: () => Promise<void> }> {
+  const name = random();
+  await admin(`CREATE DATABASE ${name} TEMPLATE ${from}`);
+  return { url: urlOf(name), drop: () => admin(`DROP DATABASE ${name} WITH (FORCE)`) };
+}
+
+/** The demo company is loaded once into a database that the others are copied from. */
+async function demoTemplate(): Promise<string> {
+  const hash = createHash('sha256').update(readFileSync(worker));
+  hash.update(readFileSync(join(import.meta.dirname, '../dist/main.mjs')));
+  const name = `rule_template_${hash.digest('hex').slice(0, 12)}`;
+  const client = new pg.Client({ connectionString: serverUrl() });
+  await client.connect();
+  try {
+    // Test files run side by side: the first one makes the template, the others wait for it.
+    await client.query('SELECT pg_advisory_lock(4310)');
+    if ((await client.query('SELECT 1 FROM pg_database WHERE datname = $1', [name])).rowCount) return name;
+    await client.query(`DROP DATABASE IF EXISTS ${name}_half`);
+    await client.query(`CREATE DATABASE ${name}_half`);
+    const url = urlOf(`${name}_half`);
+    const db = new Db(url);
+    await migrate(db.sequelize);
+    const data = mkdtempSync(join(tmpdir(), 'rule-template-'));
+    const pool = new WorkPool(worker, { databaseUrl: url, storeRoot: storeFolder(data) }, 1);
+    const vault = new VaultStandIn(db.sequelize, TOKEN);
+    await vault.migrate();
+    const paths = readdirSync(DEMO_LIBRARY, { recursive: true, encoding: 'utf8' }).filter((path) => /\.(step|dxf)$/.test(path));
+    await vault.fill({ fields: DEMO_FIELDS, table: DEMO_VAULT_TABLE, files: paths.map((path) => ({ path, content: readFileSync(join(DEMO_LIBRARY, path)), state: DEMO_RELEASED.includes(path) ? 'released' : 'open', record: DEMO_RECORDS[path] ?? {} })) });
+    const server = await listening(vault.app());
+    await loadDemo(buildServices({ db, pool, vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN), dataFolder: data }), DEMO_LIBRARY);
+    server.closeAllConnections();
+    server.close();
+    await pool.close();
+    await db.close();
+    rmSync(data, { recursive: true, force: true });
+    await client.query(`ALTER DATABASE ${name}_half RENAME TO ${name}`);
+    return name;
+  } finally {
+    await client.end();
+  }
+}
+
+export async function startRule(options: Options = {}): Promise<Rule> {
+  const database = await freshDatabase(await demoTemplate());
+  const data = mkdtempSync(join(tmpdir(), 'rule-test-'));
+  const library = join(data, 'library');
+  cpSync(DEMO_LIBRARY, library, { recursive: true, preserveTimestamps: true });
+  options.prepareLibrary?.(library);
+
+  const vaultDb = new Sequelize(database.url, { dialect: 'postgres', logging: false, pool: { max: 2 } });
+  const vault = new VaultStandIn(vaultDb, TOKEN);
+  const vaultServer = await listening(vault.app());
+  const vaultUrl = `http://127.0.0.1:${(vaultServer.address() as AddressInfo).port}`;
+
+  const db = new Db(database.url);
+  await db.run('UPDATE libraries SET root = $1', [library]);
+  const pool = new WorkPool(worker, { databaseUrl: database.url, storeRoot: storeFolder(data) }, 1);
+  const services = buildServices({ db, pool, vaultPort: new HttpVault(vaultUrl, TOKEN, 1000), dataFolder: data, ...(options.at ? { at: options.at } : {}), ...(options.store ? { store: options.store(data) } : {}) });
+  if (options.prepareLibrary) await services.libraries.rescan();
+  const { app, close } = buildApp({ services, databaseUrl: database.url, sessionSecret: 'test', webFolder: null, log: pino({ level: 'silent' }), signInLimit: 5 });
+  const server = await listening(app);
+  const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+
+  return {
+    url,
+    databaseUrl: database.url,
+    db,
+    services,
+    library,
+    data,
+    vaultUrl,
+    vault: async (method, path, body) => {
+      const response = await fetch(`${vaultUrl}${path}`, { method, headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/json' }, ...(body ? { body: JSON.stringify(body) } : {}) });
+      return (await response.json()) as never;
+    },
+    signIn: async (name) => {
+      const agent = request.agent(url);
+      let csrf = ((await agent.get('/api/session')).body as { csrf: string }).csrf;
+      const answer = await agent.post('/api/session').set('x-rule-csrf', csrf).send({ name, password: DEMO_PASSWORD });
+      if (answer.status !== 200) throw new Error(`sign-in of ${name}: ${answer.text}`);
+      csrf = (answer.body as { csrf: string }).csrf;
+      return {
+        get: (path) => agent.get(`/api${path}`),
+        post: (path, body = {}) => agent.post(`/api${path}`).set('x-rule-csrf', csrf).send(body),
+        put: (path, body) => agent.put(`/api${path}`).set('x-rule-csrf', csrf).send(body),
+        delete: (path) => agent.delete(`/api${path}`).set('x-rule-csrf', csrf),
+        upload: (path, fileName, bytes) => agent.post(`/api${path}`).set('x-rule-csrf', csrf).set('x-file-name', encodeURIComponent(fileName)).type('application/octet-stream').send(Buffer.from(bytes)),
+      };
+    },
+    file: async (pathEnd) => (await db.one<{ id: number }>('SELECT id FROM files WHERE path LIKE $1 ORDER BY id', [`%${pathEnd}`]))!.id,
+    property: async (name) => (await db.one<{ id: number }>('SELECT id FROM properties WHERE "writtenName" = $1', [name]))!.id,
+    bytes: (pathEnd) => readFileSync(join(library, readdirSync(library, { recursive: true, encoding: 'utf8' }).find((path) => path.endsWith(pathEnd))!)),
+    stop: async () => {
+      server.closeAllConnections();
+      server.close();
+      vaultServer.closeAllConnections();
+      vaultServer.close();
+      await close();
+      await pool.close();
+      await db.close();
+      await vaultDb.close();
+      await database.drop();
+      rmSync(data, { recursive: true, force: true });
+    },
+  };
+}

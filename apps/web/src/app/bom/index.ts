@@ -1,0 +1,1 @@
+export { BomStation } from './bom';

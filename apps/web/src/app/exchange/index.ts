@@ -1,0 +1,1 @@
+export { ExchangeStation } from './exchange';

@@ -1,0 +1,147 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { Router } from '@angular/router';
+import { ChangeSetRow, LineRow } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, problemOf, sessionFeature, showInstant, trayFeature } from '../shared';
+
+/** What was applied, by whom and when, and the way back. */
+@Component({
+  selector: 'rule-history-station',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Bench, ButtonModule, ExactName, IndexRow, ScrollingModule],
+  template: `
+    <rule-bench label="History" [inspector]="false">
+      <div bench="index">
+        <h3>Change sets</h3>
+        @for (row of sets() ?? []; track row.id) {
+          <rule-index-row [text]="row.id + ' · ' + row.title" [end]="row.revertedBy ? 'reverted' : instant(row.at).slice(5)" [on]="row.id === chosen()?.id" (choose)="go(row.id)" />
+        }
+      </div>
+      @if (error(); as text) {
+        <p class="note bad" role="alert">{{ text }}</p>
+      }
+      @if (chosen(); as set) {
+        <div class="head">
+          <div>
+            <h1>Change set {{ set.id }}: {{ set.title }}</h1>
+            <p>
+              {{ set.by }}, {{ instant(set.at) }}. {{ set.lines }} {{ set.lines === 1 ? 'value' : 'values' }} in {{ set.files }} {{ set.files === 1 ? 'file' : 'files' }}, {{ set.mode }}.
+              <span class="chip" [class.good]="set.state === 'applied'" [class.warn]="set.state !== 'applied'">{{ set.state }}</span>
+              @if (set.revertOf) {
+                <span class="chip">reverts {{ set.revertOf }}</span>
+              }
+              @if (set.revertedBy) {
+                <span class="chip brass">reverted by {{ set.revertedBy }}</span>
+              }
+            </p>
+          </div>
+          @if (mayEdit() && set.state !== 'put back' && !set.revertedBy) {
+            <div class="actions"><p-button severity="secondary" [loading]="busy()" [label]="'Revert ' + set.lines + (set.lines === 1 ? ' value in ' : ' values in ') + set.files + (set.files === 1 ? ' file' : ' files')" (onClick)="revert(set)" /></div>
+          }
+        </div>
+        <div class="card table" role="table" aria-label="Lines">
+          <div class="row header" role="row"><span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Before</span><span role="columnheader">After</span><span role="columnheader">Why</span></div>
+          <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup">
+            <div class="row" role="row" *cdkVirtualFor="let line of lines()">
+              <span role="cell" [title]="line.path">{{ line.path }}</span>
+              <span role="cell"
+                ><rule-exact-name [name]="line.name" />
+                @if (line.place === 'cell') {
+                  <small class="soft">cell</small>
+                }</span
+              >
+              <span role="cell" class="mono">{{ held(line.base) }}</span>
+              <span role="cell" class="mono">{{ held(line.proposed) }}</span>
+              <span role="cell" class="soft">{{ line.message ?? line.reason }}</span>
+            </div>
+          </cdk-virtual-scroll-viewport>
+        </div>
+      } @else if (sets()) {
+        <div class="head">
+          <div>
+            <h1>History</h1>
+            <p>{{ sets()!.length ? 'Choose a change set at the left.' : 'Nothing was applied yet. Every change of values will stand here, with the way back.' }}</p>
+          </div>
+        </div>
+      }
+    </rule-bench>
+  `,
+  styles: `
+    cdk-virtual-scroll-viewport {
+      height: min(60vh, 560px);
+    }
+    .row {
+      display: grid;
+      grid-template-columns: minmax(160px, 1.5fr) minmax(110px, 1fr) minmax(90px, 1fr) minmax(90px, 1fr) minmax(140px, 1.2fr);
+      height: 32px;
+      align-items: center;
+      border-bottom: 1px solid var(--row);
+    }
+    .row > span {
+      padding: 0 10px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .header {
+      font: 600 12px 'Barlow Semi Condensed', sans-serif;
+      color: var(--soft);
+      border-bottom-color: var(--ink);
+    }
+  `,
+})
+export class HistoryStation {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly router = inject(Router);
+  private readonly notices = inject(Notices);
+  readonly set = input<string>();
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly sets = signal<ChangeSetRow[] | null>(null);
+  protected readonly lines = signal<LineRow[]>([]);
+  protected readonly error = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly chosen = computed(() => this.sets()?.find((row) => row.id === Number(this.set())) ?? (this.set() ? null : (this.sets()?.[0] ?? null)));
+  protected readonly held = plainHeld;
+  protected readonly instant = showInstant;
+
+  constructor() {
+    effect((onCleanup) => {
+      this.applied();
+      const subscription = this.api.history().subscribe({ next: (sets) => this.sets.set(sets), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      onCleanup(() => subscription.unsubscribe());
+    });
+    effect((onCleanup) => {
+      const set = this.chosen();
+      if (!set) return;
+      const subscription = this.api.changeSet(set.id).subscribe({ next: (lines) => this.lines.set(lines), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      onCleanup(() => subscription.unsubscribe());
+    });
+  }
+
+  protected go(set: number): void {
+    void this.router.navigate([], { queryParams: { set } });
+  }
+
+  protected revert(set: ChangeSetRow): void {
+    this.busy.set(true);
+    this.error.set(null);
+    this.api.revert(set.id).subscribe({
+      next: (report) => {
+        this.busy.set(false);
+        if (report.state === 'applied') {
+          this.notices.done(`Change set ${set.id} is reverted: ${report.applied} values in ${report.files} files.`);
+          this.go(report.changeSet);
+        } else this.error.set(`Nothing was reverted. ${report.failures.map((failure) => `${failure.path}: ${failure.message}`).join(' ')}`);
+        this.store.dispatch(TrayActions.applied({ report }));
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
+  }
+}

@@ -1,0 +1,1 @@
+export { HistoryStation } from './history';

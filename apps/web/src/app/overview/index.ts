@@ -1,0 +1,1 @@
+export { OverviewStation } from './overview';

@@ -1,0 +1,149 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import type { EChartsCoreOption } from 'echarts/core';
+import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
+import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
+import { echarts } from './charts';
+
+/** The zero mark of the scale: how complete the values are, and what there is to do. */
+@Component({
+  selector: 'rule-overview-station',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Bench, NgxEchartsDirective, RouterLink, Way],
+  providers: [provideEchartsCore({ echarts })],
+  template: `
+    <rule-bench label="Overview" [index]="false">
+      @if (overview(); as o) {
+        <div class="head">
+          <div>
+            <h1>How far along we are</h1>
+            <p>{{ o.files }} files, {{ o.properties }} properties in the schema{{ o.unread ? ', ' + o.unread + ' files could not be read' : '' }}</p>
+          </div>
+        </div>
+        @if (o.files === 0) {
+          <p class="note">No file is known yet. <a routerLink="/survey">Register a library in Survey</a>: a folder on the server that holds STEP and DXF files.</p>
+        }
+        <div class="columns">
+          <section class="card chart">
+            <h2>Share of files that hold a value, by property</h2>
+            <p class="soft">Over the files that a property applies to. Click a bar to see the property's way.</p>
+            <div echarts [options]="chart()" [style.height.px]="height()" (chartClick)="chosen($event)" role="img" [attr.aria-label]="summary()"></div>
+          </section>
+          <section class="card todo">
+            <h2>To do</h2>
+            @for (item of o.toDo; track item.text) {
+              <a [routerLink]="['/', item.station]"
+                ><b>{{ item.count }}</b
+                ><span>{{ item.text }}</span></a
+              >
+            } @empty {
+              <p class="soft">Nothing is open.</p>
+            }
+          </section>
+        </div>
+      } @else {
+        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      }
+      <div bench="inspector">
+        @if (property() !== null) {
+          <rule-way [property]="property()" />
+        } @else {
+          <p class="soft">Choose a property in the chart to see its way: where it is defined, which files hold it, which cell, column and field use it.</p>
+        }
+      </div>
+    </rule-bench>
+  `,
+  styles: `
+    .columns {
+      display: grid;
+      grid-template-columns: minmax(0, 1.7fr) minmax(220px, 1fr);
+      gap: 16px;
+      align-items: start;
+    }
+    section {
+      padding: 14px 16px;
+    }
+    .chart p {
+      margin: -4px 0 4px;
+    }
+    .todo a {
+      display: grid;
+      grid-template-columns: 40px 1fr;
+      gap: 10px;
+      padding: 7px 0;
+      border-top: 1px solid var(--row);
+      color: var(--ink);
+      text-decoration: none;
+      align-items: baseline;
+    }
+    .todo a:hover span {
+      text-decoration: underline;
+    }
+    .todo b {
+      font: 600 18px 'Barlow Semi Condensed', sans-serif;
+      text-align: right;
+      color: var(--brass-ink);
+    }
+  `,
+})
+export class OverviewStation {
+  private readonly store = inject(Store);
+  protected readonly overview = this.store.selectSignal(catalogueFeature.selectOverview);
+  private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
+  protected readonly property = signal<number | null>(null);
+
+  /** Filled, stand-ins and blank over all kinds that a property applies to. */
+  private readonly rows = computed(() =>
+    this.properties().map((property) => {
+      const entries = (this.overview()?.coverage ?? []).filter((entry) => entry.property === property.id);
+      const sum = (key: 'files' | 'filled' | 'standIns' | 'blank') => entries.reduce((total, entry) => total + entry[key], 0);
+      return { property, files: sum('files'), filled: sum('filled'), standIns: sum('standIns'), blank: sum('blank') };
+    }),
+  );
+  protected readonly height = computed(() => 40 + 26 * this.rows().length);
+  protected readonly summary = computed(() =>
+    this.rows()
+      .map((row) => `${row.property.caption}: ${row.filled} of ${row.files} filled`)
+      .join('; '),
+  );
+  protected readonly chart = computed<EChartsCoreOption>(() => {
+    const style = getComputedStyle(document.documentElement);
+    const colour = (name: string) => style.getPropertyValue(name).trim();
+    const rows = [...this.rows()].reverse();
+    const share = (n: number, of: number) => (of === 0 ? 0 : Math.round((1000 * n) / of) / 10);
+    const bar = (name: string, key: 'filled' | 'standIns' | 'blank', tone: string) => ({
+      name,
+      type: 'bar',
+      stack: 'files',
+      barWidth: 14,
+      itemStyle: { color: colour(tone) },
+      data: rows.map((row) => ({ value: share(row[key], row.files), count: row[key], files: row.files })),
+    });
+    return {
+      animationDuration: 150,
+      textStyle: { fontFamily: 'Barlow', color: colour('--ink') },
+      grid: { left: 118, right: 24, top: 30, bottom: 22 },
+      legend: { top: 0, left: 0, textStyle: { color: colour('--soft') }, itemWidth: 12, itemHeight: 10 },
+      tooltip: {
+        trigger: 'item',
+        backgroundColor: colour('--panel'),
+        borderColor: colour('--line'),
+        textStyle: { color: colour('--ink') },
+        formatter: (p: { name: string; seriesName: string; data: { count: number; files: number } }) => `${p.name}: ${p.data.count} of ${p.data.files} files ${p.seriesName}`,
+      },
+      xAxis: { type: 'value', max: 100, axisLabel: { formatter: '{value} %', color: colour('--soft') }, splitLine: { lineStyle: { color: colour('--row') } } },
+      yAxis: { type: 'category', data: rows.map((row) => row.property.caption), axisTick: { show: false }, axisLine: { lineStyle: { color: colour('--ink') } }, axisLabel: { color: colour('--ink') } },
+      series: [bar('filled', 'filled', '--verdigris'), bar('stand-in', 'standIns', '--brass'), bar('blank', 'blank', '--line')],
+    };
+  });
+
+  constructor() {
+    this.store.dispatch(CatalogueActions.recount());
+  }
+
+  protected chosen(event: { name?: string }): void {
+    const row = this.rows().find((candidate) => candidate.property.caption === event.name);
+    if (row) this.property.set(row.property.id);
+  }
+}

@@ -1,0 +1,1 @@
+export { SchemaStation } from './schema';

@@ -1,0 +1,1 @@
+export { SettingsStation } from './settings';

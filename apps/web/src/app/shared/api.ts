@@ -1,0 +1,128 @@
+import { HttpClient, HttpErrorResponse, HttpHeaders, HttpResponse } from '@angular/common/http';
+import { Injectable, inject } from '@angular/core';
+import {
+  AcceptLines, ApplyReport, ApplyTray, BindingRequest, BlockRow, BlockTray, BlockView, BomLayout, BomTable, ChangeSetRow, CheckIn, CheckInReport, FileDetails, FileFilter, GridPage, GridQuery, LibraryDraft, LineRow, LinkRow,
+  Overview, Problem, ProposedValues, RescanReport, SendOutRequest, SendOutRow, SessionState, Settings, SettleLine, SignIn, Survey, TakeBackRow, TakeBackView, Tray, VaultFile, VaultState,
+} from '@rule/contract';
+import { Property, PropertyDraft } from '@rule/core/schema';
+import { Hop } from '@rule/core/trace';
+import { Link } from '@rule/core/vault';
+import { Observable, catchError, from, map, switchMap, throwError } from 'rxjs';
+
+/** What went wrong with a request, in the server's words where it had any. */
+export function problemOf(error: unknown): Problem {
+  const other = (code: string, detail: string, status = 0): Problem => ({ type: 'about:blank', title: code, status, code, detail });
+  if (!(error instanceof HttpErrorResponse)) return other('unexpected', error instanceof Error ? error.message : String(error));
+  const body = parse(error.error as unknown);
+  if (body && typeof body === 'object' && 'code' in body) return body as Problem;
+  return error.status === 0 ? other('offline', 'The server does not answer. Nothing was changed; try again in a moment.') : other('unexpected', `The server answered with status ${error.status}.`, error.status);
+}
+
+function parse(body: unknown): unknown {
+  if (typeof body !== 'string') return body;
+  try {
+    return JSON.parse(body);
+  } catch {
+    return undefined;
+  }
+}
+
+/** The server's API, one method a route. */
+@Injectable({ providedIn: 'root' })
+export class Api {
+  private readonly http = inject(HttpClient);
+
+  private get<T>(path: string, query: object = {}): Observable<T> {
+    const params = Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined && value !== '')) as Record<string, string | number | boolean>;
+    return this.http.get<T>(`/api${path}`, { params });
+  }
+  private post<T>(path: string, body: unknown = {}): Observable<T> {
+    return this.http.post<T>(`/api${path}`, body);
+  }
+  private put<T>(path: string, body: unknown): Observable<T> {
+    return this.http.put<T>(`/api${path}`, body);
+  }
+  private download(path: string, body: unknown): Observable<{ name: string; blob: Blob }> {
+    return this.http.post(`/api${path}`, body, { observe: 'response', responseType: 'blob' }).pipe(
+      map((response: HttpResponse<Blob>) => {
+        const name = /filename\*=UTF-8''([^;]+)/.exec(response.headers.get('content-disposition') ?? '')?.[1];
+        return { name: name ? decodeURIComponent(name) : 'table', blob: response.body! };
+      }),
+      // A refusal comes as a blob too: its sentence is read out of it.
+      catchError((error: unknown) => {
+        if (!(error instanceof HttpErrorResponse) || !(error.error instanceof Blob)) return throwError(() => error);
+        const { headers, status, statusText, url } = error;
+        return from(error.error.text()).pipe(switchMap((text) => throwError(() => new HttpErrorResponse({ error: text, headers, status, statusText, url: url ?? path }))));
+      }),
+    );
+  }
+
+  session = () => this.get<SessionState>('/session');
+  signIn = (body: SignIn) => this.post<SessionState>('/session', body);
+  signOut = () => this.http.delete('/api/session');
+  overview = () => this.get<Overview>('/overview');
+
+  survey = () => this.get<Survey>('/survey');
+  addLibrary = (body: LibraryDraft) => this.post<RescanReport>('/libraries', body);
+  rescan = () => this.post<RescanReport>('/libraries/rescan');
+  file = (id: number) => this.get<FileDetails>(`/files/${id}`);
+  settleModel = (drawing: number, model: number | null) => this.put<null>(`/files/${drawing}/model`, { model });
+  settlePart = (assembly: number, product: string, part: number | null) => this.put<null>(`/files/${assembly}/part`, { product, part });
+
+  properties = () => this.get<Property[]>('/properties');
+  defineProperty = (draft: PropertyDraft) => this.post<Property>('/properties', draft);
+  editProperty = (id: number, draft: PropertyDraft) => this.put<Property>(`/properties/${id}`, draft);
+  retireProperty = (id: number, retired: boolean) => this.post<Property>(`/properties/${id}/${retired ? 'retire' : 'restore'}`);
+  way = (id: number) => this.get<Hop[]>(`/properties/${id}/way`);
+  settings = () => this.get<Settings>('/settings');
+  saveSettings = (body: Settings) => this.put<Settings>('/settings', body);
+
+  values = (query: Partial<GridQuery>) => this.get<GridPage>('/values', query);
+  filters = () => this.get<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[] }>('/values/filters');
+
+  tray = () => this.get<Tray>('/tray');
+  propose = (body: ProposedValues) => this.post<Tray>('/tray', body);
+  dropLines = (lines: readonly number[]) => this.post<Tray>('/tray/drop', { lines });
+  acceptLines = (body: AcceptLines) => this.post<Tray>('/tray/accept', body);
+  settleLine = (body: SettleLine) => this.post<Tray>('/tray/settle', body);
+  applyTray = (body: ApplyTray) => this.post<ApplyReport>('/tray/apply', body);
+  history = () => this.get<ChangeSetRow[]>('/history');
+  changeSet = (id: number) => this.get<LineRow[]>(`/history/${id}`);
+  revert = (id: number) => this.post<ApplyReport>(`/history/${id}/revert`);
+
+  blocks = () => this.get<BlockRow[]>('/title-blocks');
+  block = (file: number, block: string) => this.get<BlockView>(`/files/${file}/title-block`, { block });
+  bind = (body: BindingRequest) => this.put<null>('/title-blocks/bindings', body);
+  blockTray = (body: BlockTray) => this.post<Tray>('/title-blocks/tray', body);
+
+  assemblies = () => this.get<{ id: number; path: string; unmatched: number }[]>('/bom/assemblies');
+  layouts = () => this.get<BomLayout[]>('/bom/layouts');
+  saveLayout = (id: number | null, layout: Omit<BomLayout, 'id'>) => (id === null ? this.post<BomLayout>('/bom/layouts', layout) : this.put<BomLayout>(`/bom/layouts/${id}`, layout));
+  bom = (file: number) => this.get<BomTable>(`/files/${file}/bom`);
+  bomCsv = (file: number, columns: readonly number[]) => this.download(`/files/${file}/bom.csv`, { columns });
+
+  vault = () => this.get<VaultState>('/vault');
+  saveLink = (id: number | null, link: Link) => (id === null ? this.post<LinkRow>('/vault/links', link) : this.put<LinkRow>(`/vault/links/${id}`, link));
+  removeLink = (id: number) => this.http.delete(`/api/vault/links/${id}`);
+  record = (file: number) => this.get<VaultFile>(`/files/${file}/record`);
+  checkIn = (file: number, body: CheckIn) => this.post<CheckInReport>(`/files/${file}/check-in`, body);
+
+  sendOut = (body: SendOutRequest) => this.download('/exchange/send-out', body);
+  sendOuts = () => this.get<SendOutRow[]>('/exchange/send-outs');
+  takeBacks = () => this.get<TakeBackRow[]>('/exchange/take-backs');
+  takeBack = (file: File) => this.http.post<TakeBackView>('/api/exchange/take-backs', file, { headers: new HttpHeaders({ 'x-file-name': encodeURIComponent(file.name), 'content-type': 'application/octet-stream' }) });
+  takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
+  takeBackTray = (id: number, cells: readonly number[] | null) => this.post<TakeBackView>(`/exchange/take-backs/${id}/tray`, { cells });
+  takeBackKeep = (id: number, cells: readonly number[]) => this.post<TakeBackView>(`/exchange/take-backs/${id}/keep`, { cells });
+  count = (filter: FileFilter) => this.get<{ files: number }>('/exchange/count', filter);
+}
+
+/** Hands a downloaded file to the browser. */
+export function saveBlob({ name, blob }: { name: string; blob: Blob }): void {
+  const url = URL.createObjectURL(blob);
+  const anchor = document.createElement('a');
+  anchor.href = url;
+  anchor.download = name;
+  anchor.click();
+  setTimeout(() => URL.revokeObjectURL(url), 10_000);
+}

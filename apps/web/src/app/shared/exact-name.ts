@@ -1,0 +1,35 @@
+import { ChangeDetectionStrategy, Component, computed, input } from '@angular/core';
+
+/** A written name to the letter: blanks show as faint dots, those at the ends are marked and said. */
+@Component({
+  selector: 'rule-exact-name',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  template: `@for (part of parts(); track $index) {<span [class]="part.kind">{{ part.text }}</span>}@if (said()) {<span class="visually-hidden">{{ said() }}</span>}`,
+  styles: `
+    :host {
+      font: 12.5px 'JetBrains Mono', monospace;
+      white-space: pre;
+    }
+    .blank {
+      color: var(--faint);
+      opacity: 0.6;
+    }
+    .edge {
+      color: var(--vermilion);
+      background: var(--vermilion-tint);
+    }
+  `,
+})
+export class ExactName {
+  readonly name = input.required<string>();
+  protected readonly parts = computed(() => {
+    const name = this.name();
+    const start = name.length - name.trimStart().length;
+    const end = name.trimEnd().length;
+    return [...name].map((c, i) => (c.trim() === '' ? { kind: i < start || i >= end ? 'edge' : 'blank', text: '·' } : { kind: '', text: c }));
+  });
+  protected readonly said = computed(() => {
+    const name = this.name();
+    return name !== name.trimEnd() ? ' with a blank at the end' : name !== name.trimStart() ? ' with a blank at the start' : '';
+  });
+}

@@ -1,0 +1,96 @@
+import { inject } from '@angular/core';
+import { ApplyMode, ApplyReport, ProposedValue, SettleLine, TrayLine } from '@rule/contract';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
+import { mayActAs } from '@rule/contract';
+import { EMPTY, Observable, catchError, concatMap, exhaustMap, map, mergeMap, of, switchMap, tap } from 'rxjs';
+import { Api, problemOf } from './api';
+import { CatalogueActions } from './catalogue.state';
+import { Notices } from './notices';
+import { SessionActions } from './session.state';
+
+/** The tray: the only way in which values change. */
+export const TrayActions = createActionGroup({
+  source: 'Tray',
+  events: {
+    Load: emptyProps(),
+    Loaded: props<{ lines: readonly TrayLine[] }>(),
+    Propose: props<{ values: readonly ProposedValue[]; reason: string }>(),
+    Drop: props<{ lines: readonly number[] }>(),
+    Accept: props<{ lines: readonly number[]; accepted: boolean }>(),
+    Settle: props<{ settle: SettleLine }>(),
+    Apply: props<{ mode: ApplyMode; title: string }>(),
+    Applied: props<{ report: ApplyReport }>(),
+    Failed: props<{ message: string }>(),
+    Open: props<{ open: boolean }>(),
+  },
+});
+
+interface State {
+  readonly lines: readonly TrayLine[];
+  readonly open: boolean;
+  readonly busy: boolean;
+  readonly report: ApplyReport | null;
+  /** Counts up with every applied change set, so that views know to read anew. */
+  readonly appliedCount: number;
+}
+
+export const trayFeature = createFeature({
+  name: 'tray',
+  reducer: createReducer<State>(
+    { lines: [], open: false, busy: false, report: null, appliedCount: 0 },
+    on(TrayActions.loaded, (state, { lines }) => ({ ...state, lines, busy: false })),
+    on(TrayActions.apply, (state) => ({ ...state, busy: true, report: null })),
+    on(TrayActions.applied, (state, { report }) => ({ ...state, report, busy: false, appliedCount: state.appliedCount + 1 })),
+    on(TrayActions.failed, (state) => ({ ...state, busy: false })),
+    on(TrayActions.open, (state, { open }) => ({ ...state, open, report: open ? state.report : null })),
+    on(TrayActions.propose, (state) => ({ ...state, report: null })),
+  ),
+  extraSelectors: ({ selectLines }) => ({
+    selectCounts: createSelector(selectLines, (lines) => ({
+      lines: lines.length,
+      accepted: lines.filter((line) => line.accepted).length,
+      files: new Set(lines.map((line) => line.file)).size,
+      undecided: lines.filter((line) => line.accepted && (line.verdict === 'conflict' || line.refused !== null)).length,
+    })),
+    /** Pending lines by file and written name, for views that mark them. */
+    selectByCell: createSelector(selectLines, (lines) => new Map(lines.filter((line) => line.place === 'property' && line.holder === '').map((line) => [`${line.file}/${line.name}`, line]))),
+  }),
+});
+
+const change = <T>(work: (api: Api, input: T) => Observable<{ lines: readonly TrayLine[] }>, api: Api, input: T) =>
+  work(api, input).pipe(
+    map(({ lines }) => TrayActions.loaded({ lines })),
+    catchError((error: unknown) => of(TrayActions.failed({ message: problemOf(error).detail }))),
+  );
+
+export const trayEffects = {
+  load: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.load), switchMap(() => change((a) => a.tray(), api, null))), { functional: true }),
+  loadWhenSignedIn: createEffect(
+    (actions = inject(Actions)) =>
+      actions.pipe(
+        ofType(SessionActions.known),
+        switchMap(({ state }) => (state.user && mayActAs(state.user.role, 'editor') ? of(TrayActions.load()) : EMPTY)),
+      ),
+    { functional: true },
+  ),
+  propose: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.propose), concatMap(({ values, reason }) => change((a, body) => a.propose(body), api, { values, reason }))), { functional: true }),
+  drop: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.drop), concatMap(({ lines }) => change((a) => a.dropLines(lines), api, null))), { functional: true }),
+  accept: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.accept), concatMap((body) => change((a) => a.acceptLines({ lines: body.lines, accepted: body.accepted }), api, null))), { functional: true }),
+  settle: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.settle), concatMap(({ settle }) => change((a) => a.settleLine(settle), api, null))), { functional: true }),
+  apply: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.apply),
+        exhaustMap(({ mode, title }) =>
+          api.applyTray({ mode, title }).pipe(
+            map((report) => TrayActions.applied({ report })),
+            catchError((error: unknown) => of(TrayActions.failed({ message: problemOf(error).detail }))),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  afterwards: createEffect((actions = inject(Actions)) => actions.pipe(ofType(TrayActions.applied), mergeMap(() => [TrayActions.load(), CatalogueActions.recount()])), { functional: true }),
+  tell: createEffect((actions = inject(Actions), notices = inject(Notices)) => actions.pipe(ofType(TrayActions.failed), tap(({ message }) => notices.error(message))), { functional: true, dispatch: false }),
+};

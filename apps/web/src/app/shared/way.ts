@@ -1,0 +1,131 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { RouterLink } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { Hop } from '@rule/core/trace';
+import { Api, problemOf } from './api';
+import { catalogueFeature } from './catalogue.state';
+import { trayFeature } from './tray.state';
+import { ExactName } from './exact-name';
+
+/** The way of a property through the company, hop by hop, with the reason where it breaks. */
+@Component({
+  selector: 'rule-way',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink, ExactName],
+  template: `
+    @if (shown(); as p) {
+      <h2>The way of {{ p.caption }}</h2>
+      <p class="name"><rule-exact-name [name]="p.writtenName" /></p>
+      @if (error(); as text) {
+        <p class="note bad">{{ text }}</p>
+      }
+      <ol>
+        @for (hop of hops(); track $index) {
+          <li [class]="hop.state">
+            <a [routerLink]="['/', hop.station]" [queryParams]="hop.station === 'schema' ? { property: p.id } : {}">{{ hop.title }}</a>
+            <span class="visually-hidden">{{ hop.state === 'broken' ? 'broken: ' : '' }}</span>
+            <p>{{ hop.detail }}</p>
+            @if (hop.why) {
+              <p class="why">{{ hop.why }}</p>
+            }
+          </li>
+        } @empty {
+          @if (!error()) {
+            <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+          }
+        }
+      </ol>
+    }
+  `,
+  styles: `
+    .name {
+      margin: -4px 0 14px;
+      color: var(--soft);
+    }
+    ol {
+      list-style: none;
+      margin: 0;
+      padding: 0;
+    }
+    li {
+      position: relative;
+      padding: 0 0 14px 24px;
+    }
+    li::before {
+      content: '';
+      position: absolute;
+      left: 6px;
+      top: 8px;
+      bottom: -6px;
+      width: 1.5px;
+      background: var(--verdigris);
+    }
+    li:last-child::before {
+      display: none;
+    }
+    li::after {
+      content: '';
+      position: absolute;
+      left: 1px;
+      top: 4px;
+      width: 11px;
+      height: 11px;
+      border-radius: 50%;
+      background: var(--side);
+      border: 2px solid var(--verdigris);
+    }
+    li.broken::after {
+      border-color: var(--vermilion);
+      border-radius: 0;
+      transform: rotate(45deg);
+    }
+    li.broken::before {
+      background: repeating-linear-gradient(var(--vermilion) 0 4px, transparent 4px 8px);
+    }
+    li.note::after {
+      border-color: var(--faint);
+    }
+    a {
+      font: 600 13px 'Barlow Semi Condensed', sans-serif;
+      color: var(--ink);
+      text-decoration: none;
+    }
+    a:hover {
+      text-decoration: underline;
+    }
+    p {
+      margin: 1px 0;
+      color: var(--soft);
+      overflow-wrap: anywhere;
+    }
+    .why {
+      background: var(--vermilion-tint);
+      border-left: 3px solid var(--vermilion);
+      padding: 6px 9px;
+      color: var(--ink);
+      margin-top: 5px;
+    }
+  `,
+})
+export class Way {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  readonly property = input.required<number | null>();
+  private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
+  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly shown = computed(() => this.byId()[this.property() ?? 0]);
+  protected readonly hops = signal<Hop[]>([]);
+  protected readonly error = signal<string | null>(null);
+
+  constructor() {
+    effect((onCleanup) => {
+      const id = this.property();
+      this.applied();
+      this.shown();
+      untracked(() => this.error.set(null));
+      if (id === null) return;
+      const subscription = this.api.way(id).subscribe({ next: (hops) => this.hops.set(hops), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      onCleanup(() => subscription.unsubscribe());
+    });
+  }
+}

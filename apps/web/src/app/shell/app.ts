@@ -1,0 +1,229 @@
+import { ChangeDetectionStrategy, Component, effect, inject, signal } from '@angular/core';
+import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
+import { Store } from '@ngrx/store';
+import { DialogModule } from 'primeng/dialog';
+import { ToastModule } from 'primeng/toast';
+import { SessionActions, TrayActions, sessionFeature } from '../shared';
+import { Palette } from './palette';
+import { Scale } from './scale';
+import { SignInPage } from './sign-in';
+import { TrayBar } from './tray';
+
+const SHORTCUTS = [
+  ['Ctrl+K', 'find a station, property, file or action'],
+  ['Arrows', 'move in the grid'],
+  ['Enter or F2', 'edit the cell; typing begins anew'],
+  ['Tab, Enter', 'take the value and go on'],
+  ['Esc', 'leave the cell as it was'],
+  ['Delete', 'blank the cell'],
+  ['Ctrl+C, Ctrl+V', 'copy the cell; take a block from a spreadsheet program'],
+  ['Ctrl+Z', 'give up the youngest pending line'],
+  ['Ctrl+Enter', 'open the tray'],
+  ['?', 'this list'],
+] as const;
+
+/** The shell: scale, bench, tray. */
+@Component({
+  selector: 'rule-root',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, DialogModule, ToastModule, Palette, Scale, SignInPage, TrayBar],
+  host: { '(document:keydown)': 'key($event)' },
+  template: `
+    <p-toast position="top-right" />
+    @if (user(); as person) {
+      <a class="skip" href="#work" (click)="skip($event)">Skip to the work</a>
+      <header>
+        <a class="mark" routerLink="/overview"
+          >Rule<small>{{ company() }}</small></a
+        >
+        <rule-scale />
+        <div class="right">
+          <button type="button" class="find" (click)="palette.set(true)">Find <kbd>Ctrl K</kbd></button>
+          <a routerLink="/history" routerLinkActive="on">History</a>
+          <a routerLink="/settings" routerLinkActive="on">Settings</a>
+          <button type="button" class="plain" [attr.aria-pressed]="dark()" [title]="dark() ? 'Light' : 'Dark'" aria-label="Dark surface" (click)="dark.set(!dark())">{{ dark() ? '☀' : '☾' }}</button>
+          <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" [attr.aria-label]="'Sign out ' + person.displayName" (click)="signOut()">{{ initials(person.displayName) }}</button>
+        </div>
+      </header>
+      <div class="bench"><router-outlet /></div>
+      @if (mayEdit()) {
+        <rule-tray />
+      }
+      <rule-palette [(open)]="palette" />
+      <p-dialog header="Shortcuts" [modal]="true" [dismissableMask]="true" [visible]="shortcuts()" (visibleChange)="shortcuts.set($event)" [style]="{ width: '420px' }">
+        <table class="list">
+          <tbody>
+            @for (row of list; track row[0]) {
+              <tr>
+                <td class="mono">{{ row[0] }}</td>
+                <td>{{ row[1] }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </p-dialog>
+    } @else if (asked()) {
+      <rule-sign-in />
+    }
+  `,
+  styles: `
+    :host {
+      display: grid;
+      grid-template: 78px minmax(0, 1fr) auto / minmax(0, 1fr);
+      height: 100vh;
+    }
+    :host:has(rule-sign-in) {
+      display: block;
+    }
+    .skip {
+      position: absolute;
+      left: -999px;
+      top: 4px;
+      z-index: 60;
+      background: var(--panel);
+      padding: 6px 10px;
+    }
+    .skip:focus {
+      left: 8px;
+    }
+    header {
+      grid-row: 1;
+      display: grid;
+      grid-template-columns: 168px minmax(0, 1fr) auto;
+      border-bottom: 1.5px solid var(--ink);
+    }
+    .bench {
+      grid-row: 2;
+      min-height: 0;
+    }
+    rule-tray {
+      grid-row: 3;
+    }
+    .mark {
+      padding: 15px 0 0 20px;
+      font: 600 26px/1 'Barlow Semi Condensed', sans-serif;
+      letter-spacing: 0.5px;
+      color: var(--ink);
+      text-decoration: none;
+    }
+    .mark small {
+      display: block;
+      font: 500 11px/1.2 'Barlow Semi Condensed', sans-serif;
+      color: var(--soft);
+      letter-spacing: 0.2px;
+      margin-top: 4px;
+    }
+    rule-scale {
+      height: 100%;
+      overflow: hidden;
+    }
+    .right {
+      display: flex;
+      align-items: center;
+      gap: 12px;
+      padding: 0 18px 12px 20px;
+      font: 500 13px 'Barlow Semi Condensed', sans-serif;
+      color: var(--soft);
+    }
+    .right a {
+      color: var(--soft);
+      text-decoration: none;
+    }
+    .right a.on,
+    .right a:hover {
+      color: var(--ink);
+    }
+    .find {
+      border: 1px solid var(--line);
+      background: var(--panel);
+      border-radius: 4px;
+      padding: 4px 8px;
+      color: var(--soft);
+      cursor: pointer;
+    }
+    kbd {
+      font: 11px 'JetBrains Mono', monospace;
+      background: var(--vellum);
+      border: 1px solid var(--line);
+      border-radius: 3px;
+      padding: 0 4px;
+      margin-left: 6px;
+    }
+    .person {
+      width: 28px;
+      height: 28px;
+      border: 0;
+      border-radius: 50%;
+      background: var(--ink);
+      color: var(--vellum);
+      font: 600 12px 'Barlow Semi Condensed', sans-serif;
+      cursor: pointer;
+    }
+    @media (max-width: 1100px) {
+      .right a {
+        display: none;
+      }
+    }
+  `,
+})
+export class App {
+  private readonly store = inject(Store);
+  protected readonly user = this.store.selectSignal(sessionFeature.selectUser);
+  protected readonly asked = this.store.selectSignal(sessionFeature.selectAsked);
+  protected readonly company = this.store.selectSignal(sessionFeature.selectCompany);
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly palette = signal(false);
+  protected readonly shortcuts = signal(false);
+  protected readonly list = SHORTCUTS;
+  protected readonly dark = signal(preference());
+
+  constructor() {
+    this.store.dispatch(SessionActions.ask());
+    effect(() => {
+      document.documentElement.classList.toggle('dark', this.dark());
+      try {
+        localStorage.setItem('rule.surface', this.dark() ? 'dark' : 'light');
+      } catch {
+        // Without storage the machine's preference decides at the next visit.
+      }
+    });
+  }
+
+  protected initials(name: string): string {
+    return name
+      .split(/\s+/)
+      .map((word) => word[0])
+      .join('')
+      .slice(0, 2)
+      .toUpperCase();
+  }
+
+  protected signOut(): void {
+    this.store.dispatch(SessionActions.signOut());
+  }
+
+  protected skip(event: Event): void {
+    event.preventDefault();
+    document.getElementById('work')?.focus();
+  }
+
+  protected key(event: KeyboardEvent): void {
+    if (!this.user()) return;
+    const typing = event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+    if (event.ctrlKey && event.key.toLowerCase() === 'k') this.palette.set(!this.palette());
+    else if (event.ctrlKey && event.key === 'Enter' && this.mayEdit()) this.store.dispatch(TrayActions.open({ open: true }));
+    else if (event.key === '?' && !typing) this.shortcuts.set(true);
+    else return;
+    event.preventDefault();
+  }
+}
+
+function preference(): boolean {
+  try {
+    const kept = localStorage.getItem('rule.surface');
+    if (kept) return kept === 'dark';
+  } catch {
+    // Storage may be closed to pages.
+  }
+  return matchMedia('(prefers-color-scheme: dark)').matches;
+}

@@ -1,0 +1,17 @@
+import { Routes } from '@angular/router';
+
+/** Every station is loaded when it is first opened. */
+export const routes: Routes = [
+  { path: '', pathMatch: 'full', redirectTo: 'overview' },
+  { path: 'overview', title: 'Overview · Rule', loadComponent: () => import('../overview').then((m) => m.OverviewStation) },
+  { path: 'survey', title: 'Survey · Rule', loadComponent: () => import('../survey').then((m) => m.SurveyStation) },
+  { path: 'schema', title: 'Schema · Rule', loadComponent: () => import('../schema').then((m) => m.SchemaStation) },
+  { path: 'values', title: 'Values · Rule', loadComponent: () => import('../values').then((m) => m.ValuesStation) },
+  { path: 'title-blocks', title: 'Title blocks · Rule', loadComponent: () => import('../title-blocks').then((m) => m.TitleBlocksStation) },
+  { path: 'bom', title: 'BOM · Rule', loadComponent: () => import('../bom').then((m) => m.BomStation) },
+  { path: 'vault', title: 'Vault · Rule', loadComponent: () => import('../vault').then((m) => m.VaultStation) },
+  { path: 'exchange', title: 'Exchange · Rule', loadComponent: () => import('../exchange').then((m) => m.ExchangeStation) },
+  { path: 'history', title: 'History · Rule', loadComponent: () => import('../history').then((m) => m.HistoryStation) },
+  { path: 'settings', title: 'Settings · Rule', loadComponent: () => import('../settings').then((m) => m.SettingsStation) },
+  { path: '**', redirectTo: 'overview' },
+];

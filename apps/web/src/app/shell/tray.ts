@@ -1,0 +1,274 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { ApplyMode, TrayLine } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, trayFeature } from '../shared';
+
+/** The tray: how many values would change in how many files; opened, the lines themselves. */
+@Component({
+  selector: 'rule-tray',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, RouterLink, ScrollingModule, ButtonModule, ExactName],
+  template: `
+    @if (open()) {
+      <section class="sheet" aria-label="Pending changes">
+        <div class="head">
+          <div>
+            <h2>Pending changes</h2>
+            <p>
+              {{ counts().accepted }} of {{ counts().lines }} lines accepted, {{ counts().files }} {{ counts().files === 1 ? 'file' : 'files' }}.
+              @if (counts().undecided) {
+                <span class="bad">{{ counts().undecided }} cannot be applied as they are.</span>
+              }
+            </p>
+          </div>
+          <div class="actions">
+            <label class="mode"
+              ><span>If a file fails</span>
+              <select [ngModel]="mode()" (ngModelChange)="mode.set($event)" name="mode">
+                <option value="whole">put everything back</option>
+                <option value="file by file">go on with the other files</option>
+              </select></label
+            >
+            <p-button severity="secondary" label="Give all up" [disabled]="!lines().length || busy()" (onClick)="drop(lines())" />
+            <p-button [label]="'Apply ' + counts().accepted + (counts().accepted === 1 ? ' value' : ' values')" [disabled]="!counts().accepted || busy()" [loading]="busy()" (onClick)="apply()" />
+          </div>
+        </div>
+        @if (report(); as r) {
+          <div class="note" [class.bad]="r.failures.length" role="status">
+            @if (r.applied) {
+              {{ r.applied }} values written into {{ r.files }} files. <button type="button" class="link" (click)="undo(r.changeSet)">Undo</button>
+            } @else {
+              Nothing was written.
+            }
+            @for (failure of r.failures; track failure.path) {
+              <div>{{ failure.path }}: {{ failure.message }}</div>
+            }
+          </div>
+        }
+        @if (lines().length) {
+          <div class="table card" role="table" aria-label="Lines">
+            <div class="row header" role="row">
+              <span role="columnheader"><input type="checkbox" aria-label="Accept all lines" [checked]="allAccepted()" (change)="acceptAll()" /></span>
+              <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Now</span><span role="columnheader">Becomes</span><span role="columnheader">Why</span><span role="columnheader"></span>
+            </div>
+            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup">
+              <div class="row" role="row" *cdkVirtualFor="let line of sorted(); trackBy: byId" [class.aside]="!line.accepted" [class.broken]="line.verdict === 'conflict' || line.refused">
+                <span role="cell"><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)" /></span>
+                <span role="cell" class="path" [title]="line.path">{{ line.path }}</span>
+                <span role="cell"
+                  ><rule-exact-name [name]="line.name" />
+                  @if (line.place === 'cell') {
+                    <small>cell</small>
+                  }</span
+                >
+                <span role="cell" class="mono" [title]="held(line.current)">{{ held(line.current) }}</span>
+                <span role="cell" class="mono" [title]="held(line.proposed)"
+                  ><b>{{ line.proposed === null || line.proposed.text === '' ? 'blank' : held(line.proposed) }}</b></span
+                >
+                <span role="cell" class="why">
+                  @if (line.verdict === 'conflict') {
+                    <span class="bad" [title]="'It was ' + held(line.base) + ' when this line was made.'">changed meanwhile, was {{ held(line.base) }}</span>
+                    <button type="button" class="link" (click)="settle(line, 'theirs')">Keep {{ held(line.current) }}</button>
+                    <button type="button" class="link" (click)="settle(line, 'mine')">Take {{ held(line.proposed) }}</button>
+                  } @else if (line.refused) {
+                    <span class="bad">{{ line.refused }}</span>
+                  } @else if (line.message) {
+                    <span class="bad">{{ line.message }}</span>
+                  } @else {
+                    {{ line.reason }}
+                    @if (line.alsoPending.length) {
+                      <span class="warn">also pending: {{ line.alsoPending.join(', ') }}</span>
+                    }
+                  }
+                </span>
+                <span role="cell"><button type="button" class="link" [attr.aria-label]="'Give up ' + line.path + ' ' + line.name" (click)="drop([line])">give up</button></span>
+              </div>
+            </cdk-virtual-scroll-viewport>
+          </div>
+        } @else {
+          <p class="soft">Nothing is pending. Values that you change anywhere in Rule wait here until you apply them. What was applied stands in <a routerLink="/history">History</a>.</p>
+        }
+      </section>
+    }
+    <div class="bar">
+      <span class="n">{{ counts().lines }}</span>
+      <span aria-live="polite">
+        @if (counts().lines) {
+          {{ counts().lines === 1 ? 'value would change' : 'values would change' }} in {{ counts().files }} {{ counts().files === 1 ? 'file' : 'files' }}
+        } @else {
+          nothing pending
+        }
+      </span>
+      @if (counts().undecided) {
+        <span class="decide">{{ counts().undecided }} {{ counts().undecided === 1 ? 'needs' : 'need' }} a decision</span>
+      }
+      <button type="button" class="review" [attr.aria-expanded]="open()" (click)="toggle()">{{ open() ? 'Close' : 'Review' }}</button>
+    </div>
+  `,
+  styles: `
+    :host {
+      position: relative;
+      display: block;
+    }
+    .bar {
+      background: var(--tray);
+      color: var(--tray-ink);
+      height: 38px;
+      display: flex;
+      align-items: center;
+      padding: 0 20px;
+      gap: 16px;
+      font: 500 13px 'Barlow Semi Condensed', sans-serif;
+      border-top: 1px solid var(--line);
+    }
+    .n {
+      background: #b4862e;
+      color: #1b1408;
+      border-radius: 3px;
+      padding: 1px 8px;
+      font-weight: 600;
+    }
+    .decide {
+      color: #f0b29f;
+    }
+    .review {
+      margin-left: auto;
+      background: #ece7db;
+      color: #1c2733;
+      border: 0;
+      border-radius: 4px;
+      padding: 4px 14px;
+      font-weight: 600;
+      cursor: pointer;
+    }
+    .sheet {
+      position: absolute;
+      left: 0;
+      right: 0;
+      bottom: 38px;
+      z-index: 20;
+      background: var(--vellum);
+      border-top: 2px solid var(--brass);
+      box-shadow: var(--shadow);
+      padding: 16px 24px 18px;
+      max-height: 62vh;
+      display: flex;
+      flex-direction: column;
+    }
+    .sheet h2 {
+      font-size: 18px;
+      margin: 0;
+    }
+    .mode {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+      color: var(--soft);
+    }
+    select {
+      background: var(--panel);
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      padding: 4px 6px;
+    }
+    .table {
+      display: flex;
+      flex-direction: column;
+      min-height: 0;
+      overflow: hidden;
+    }
+    cdk-virtual-scroll-viewport {
+      height: min(36vh, 340px);
+    }
+    .row {
+      display: grid;
+      grid-template-columns: 34px minmax(140px, 1.3fr) minmax(110px, 0.9fr) minmax(90px, 0.8fr) minmax(90px, 0.8fr) minmax(180px, 1.6fr) 66px;
+      height: 32px;
+      align-items: center;
+      border-bottom: 1px solid var(--row);
+    }
+    .row > span {
+      padding: 0 8px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .header {
+      font: 600 12px 'Barlow Semi Condensed', sans-serif;
+      color: var(--soft);
+      border-bottom-color: var(--ink);
+      flex: none;
+    }
+    .path {
+      direction: rtl;
+      text-align: left;
+    }
+    .aside {
+      opacity: 0.55;
+    }
+    .broken {
+      background: var(--vermilion-tint);
+    }
+    small {
+      color: var(--faint);
+    }
+    .why .link {
+      margin-left: 8px;
+    }
+  `,
+})
+export class TrayBar {
+  private readonly store = inject(Store);
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  protected readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  protected readonly counts = this.store.selectSignal(trayFeature.selectCounts);
+  protected readonly open = this.store.selectSignal(trayFeature.selectOpen);
+  protected readonly busy = this.store.selectSignal(trayFeature.selectBusy);
+  protected readonly report = this.store.selectSignal(trayFeature.selectReport);
+  protected readonly mode = signal<ApplyMode>('whole');
+  protected readonly held = plainHeld;
+  protected readonly byId = (_: number, line: TrayLine): number => line.id;
+  protected readonly allAccepted = computed(() => this.lines().every((line) => line.accepted));
+  /** Lines that need a decision come first; what follows from a line comes behind the others. */
+  protected readonly sorted = computed(() => {
+    const rank = (line: TrayLine) => (line.verdict === 'conflict' || line.refused ? 0 : line.follows ? 2 : 1);
+    return [...this.lines()].sort((a, b) => rank(a) - rank(b) || a.id - b.id);
+  });
+
+  protected toggle(): void {
+    this.store.dispatch(TrayActions.open({ open: !this.open() }));
+  }
+  protected apply(): void {
+    this.store.dispatch(TrayActions.apply({ mode: this.mode(), title: '' }));
+  }
+  protected drop(lines: readonly TrayLine[]): void {
+    this.store.dispatch(TrayActions.drop({ lines: lines.map((line) => line.id) }));
+  }
+  protected accept(line: TrayLine): void {
+    this.store.dispatch(TrayActions.accept({ lines: [line.id], accepted: !line.accepted }));
+  }
+  protected acceptAll(): void {
+    const accepted = !this.allAccepted();
+    this.store.dispatch(TrayActions.accept({ lines: this.lines().map((line) => line.id), accepted }));
+  }
+  protected settle(line: TrayLine, take: 'mine' | 'theirs'): void {
+    this.store.dispatch(TrayActions.settle({ settle: { line: line.id, take } }));
+  }
+  protected undo(changeSet: number): void {
+    this.api.revert(changeSet).subscribe({
+      next: (report) => {
+        if (report.failures.length) this.notices.error(report.failures.map((failure) => `${failure.path}: ${failure.message}`).join(' '));
+        else this.notices.done(`Undone: ${report.applied} values in ${report.files} files.`);
+        this.store.dispatch(TrayActions.applied({ report: { ...report, applied: 0, failures: report.failures } }));
+        this.store.dispatch(TrayActions.open({ open: false }));
+        this.store.dispatch(CatalogueActions.recount());
+      },
+      error: this.notices.failed,
+    });
+  }
+}

@@ -1,0 +1,1 @@
+export { TitleBlocksStation } from './title-blocks';

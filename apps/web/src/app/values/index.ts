@@ -1,0 +1,1 @@
+export { ValuesStation } from './values';

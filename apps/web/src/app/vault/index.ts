@@ -1,0 +1,1 @@
+export { VaultStation } from './vault';

@@ -1,0 +1,12 @@
+const swc = ['@swc/jest', {}];
+const names = { '^@rule/core/files/(step|dxf)$': '<rootDir>/packages/core/src/files/$1/index.ts', '^@rule/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts', '^@rule/contract$': '<rootDir>/packages/contract/src/index.ts', '^@rule/demo$': '<rootDir>/packages/demo/src/index.ts' };
+const node = { rootDir: import.meta.dirname, testEnvironment: 'node', transform: { '\\.ts$': swc }, extensionsToTreatAsEsm: ['.ts'], moduleNameMapper: names };
+
+/** Unit tests of the core, tests of the server on a real PostgreSQL, and tests of components. */
+export default {
+  projects: [
+    { ...node, displayName: 'core', testMatch: ['<rootDir>/packages/*/test/**/*.test.ts'] },
+    { ...node, displayName: 'server', testMatch: ['<rootDir>/apps/server/test/**/*.test.ts', '<rootDir>/apps/vault/test/**/*.test.ts'] },
+    '<rootDir>/apps/web/jest.config.mjs',
+  ],
+};

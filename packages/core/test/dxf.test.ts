@@ -1,0 +1,136 @@
+import { describe, expect, it } from '@jest/globals';
+import fc from 'fast-check';
+import { FileChange, FileError, applyEdits, invertEdits } from '../src/files';
+import { dxf } from '../src/files/dxf';
+import { heldText } from '../src/values';
+
+type Pair = readonly [number, string | number];
+const dxfText = (pairs: readonly Pair[], eol = '\r\n') => pairs.map(([code, value]) => `${String(code).padStart(3)}${eol}${value}${eol}`).join('');
+const bytes = (s: string, encoding: BufferEncoding = 'utf8') => new Uint8Array(Buffer.from(s, encoding));
+
+const header = (version: string, more: readonly Pair[] = []): Pair[] => [[0, 'SECTION'], [2, 'HEADER'], [9, '$ACADVER'], [1, version], [9, '$DWGCODEPAGE'], [3, 'ANSI_1252'], ...more, [0, 'ENDSEC']];
+const property = (name: string, value: string): Pair[] => [[9, '$CUSTOMPROPERTYTAG'], [1, name], [9, '$CUSTOMPROPERTY'], [1, value]];
+const BLOCKS: Pair[] = [
+  [0, 'SECTION'], [2, 'BLOCKS'],
+  [0, 'BLOCK'], [5, '20'], [2, 'TITLE'], [10, 100], [20, 50],
+  [0, 'LINE'], [10, 100], [20, 50], [11, 280], [21, 50],
+  [0, 'LWPOLYLINE'], [90, 3], [70, 1], [10, 100], [20, 50], [10, 110], [20, 50], [10, 110], [20, 60],
+  [0, 'TEXT'], [10, 101], [20, 58], [40, 1.8], [1, 'Material %%c'],
+  [0, 'ATTDEF'], [10, 102], [20, 52], [40, 3.5], [1, ''], [3, 'Material of the part'], [2, 'MATL'], [70, 0],
+  [0, 'ATTDEF'], [10, 0], [20, 0], [11, 150], [21, 55], [72, 1], [74, 2], [40, 5], [41, 0.8], [1, 'none'], [3, ''], [2, 'TITLE'], [70, 0],
+  [0, 'ENDBLK'],
+  [0, 'BLOCK'], [2, 'SCREW'], [10, 0], [20, 0], [0, 'CIRCLE'], [10, 0], [20, 0], [40, 4], [0, 'ENDBLK'],
+  [0, 'ENDSEC'],
+];
+const ENTITIES: Pair[] = [
+  [0, 'SECTION'], [2, 'ENTITIES'],
+  [0, 'INSERT'], [5, '30'], [67, 1], [66, 1], [2, 'TITLE'], [10, 230], [20, 10],
+  [0, 'ATTRIB'], [5, '31'], [10, 232], [20, 12], [40, 3.5], [1, 'S235JR'], [2, 'MATL'], [70, 0],
+  [0, 'SEQEND'], [5, '33'],
+  [0, 'INSERT'], [5, '40'], [2, 'SCREW'], [10, 0], [20, 0],
+  [0, 'ENDSEC'], [0, 'EOF'],
+];
+const DRAWING = bytes(dxfText([...header('AC1032', [...property('Material', 'S235JR'), ...property('Größe', '12')]), ...BLOCKS, ...ENTITIES]));
+
+const at = (place: FileChange['place'], holder: string, name: string, text: string | null): FileChange => ({ place, holder, name, value: text === null ? null : heldText(text) });
+const changed = (b: Uint8Array, ...changes: FileChange[]) => applyEdits(b, dxf.modify(b, changes));
+const values = (b: Uint8Array, holder = '') => Object.fromEntries(dxf.read(b).holders.find((h) => h.key === holder)!.values.map((v) => [v.name, v.held.text]));
+
+describe('reading', () => {
+  it('finds document properties and cells', () => {
+    expect(dxf.read(DRAWING)).toMatchObject({ kind: 'drawing', version: 'AC1032', problems: [], inserts: [{ block: 'TITLE', holder: 'insert:30', layout: 'paper' }] });
+    expect(values(DRAWING)).toEqual({ Material: 'S235JR', Größe: '12' });
+    expect(values(DRAWING, 'insert:30')).toEqual({ MATL: 'S235JR' });
+  });
+  it('finds what a block is drawn of, measured from its base point', () => {
+    const [block] = dxf.read(DRAWING).blocks;
+    expect(block!.name).toBe('TITLE');
+    expect(block!.cells).toMatchObject([
+      { tag: 'MATL', prompt: 'Material of the part', at: { x: 2, y: 2 }, height: 3.5, align: 'left', valign: 'baseline' },
+      { tag: 'TITLE', preset: 'none', at: { x: 50, y: 5 }, height: 5, widthFactor: 0.8, align: 'centre', valign: 'middle' },
+    ]);
+    expect(block!.shapes).toEqual([
+      { shape: 'line', points: [{ x: 0, y: 0 }, { x: 180, y: 0 }], closed: false },
+      { shape: 'line', points: [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 10, y: 10 }], closed: true },
+      { shape: 'text', at: { x: 1, y: 8 }, text: 'Material ⌀', height: 1.8, rotation: 0, align: 'left' },
+    ]);
+  });
+  it('reads the code page and escapes of versions before AC1021', () => {
+    const old = bytes(dxfText([...header('AC1018', [...property('Gr\u00f6\u00dfe', '5\x80 \\U+2300')]), [0, 'EOF']]), 'latin1');
+    expect(values(old)).toEqual({ Größe: '5€ ⌀' });
+  });
+  it('reports a property that stands twice or has no value', () => {
+    const odd = bytes(dxfText([...header('AC1032', [...property('A', '1'), ...property('A', '2'), [9, '$CUSTOMPROPERTYTAG'], [1, 'B']]), [0, 'EOF']]));
+    expect(dxf.read(odd).problems.map((p) => p.code)).toEqual(['name-twice', 'property-torn']);
+    expect(values(odd)).toEqual({ A: '1' });
+  });
+});
+
+describe('broken files', () => {
+  const code = (b: Uint8Array) => {
+    try {
+      dxf.read(b);
+      return 'read';
+    } catch (error) {
+      if (!(error instanceof FileError)) throw error;
+      return error.code;
+    }
+  };
+  it('says what is wrong', () => {
+    // The sentinel of binary DXF: 22 bytes that name a program, then "Binary DXF", CR, LF, SUB and NUL.
+    expect(code(bytes('12345678Binary DXF\r\n\x1a\0\0\0', 'latin1'))).toBe('dxf-binary');
+    expect(code(bytes('hello\nworld\n'))).toBe('dxf-not');
+    expect(code(bytes(''))).toBe('dxf-not');
+    expect(code(DRAWING.slice(0, DRAWING.length - 12))).toBe('dxf-truncated');
+    expect(code(bytes(dxfText([[0, 'SECTION']]) + 'x\n1\n'))).toBe('dxf-syntax');
+  });
+  it('never does anything but read or refuse, wherever a file is cut or overwritten', () => {
+    fc.assert(
+      fc.property(fc.nat(DRAWING.length - 4), fc.uint8Array({ minLength: 1, maxLength: 4 }), (start, junk) => {
+        const overwritten = DRAWING.slice();
+        overwritten.set(junk, start);
+        expect(code(overwritten)).toMatch(/^(read|dxf-.*)$/);
+        expect(code(DRAWING.slice(0, start))).toMatch(/^dxf-/);
+      }),
+      { numRuns: 300 },
+    );
+  });
+});
+
+describe('writing', () => {
+  it('changes nothing but the value', () => {
+    const after = changed(DRAWING, at('property', '', 'Material', '1.4301'), at('cell', 'insert:30', 'MATL', '⌀ 1.4301'));
+    expect(Buffer.from(after).toString()).toBe(Buffer.from(DRAWING).toString().replace('S235JR', '1.4301').replace('S235JR', '⌀ 1.4301'));
+  });
+  it('adds and removes document properties', () => {
+    const after = changed(DRAWING, at('property', '', 'Finish', 'brushed'), at('property', '', 'Material', null));
+    expect(values(after)).toEqual({ Größe: '12', Finish: 'brushed' });
+    expect(Buffer.from(changed(changed(DRAWING, at('property', '', 'New', 'x')), at('property', '', 'New', null)))).toEqual(Buffer.from(DRAWING));
+  });
+  it('writes letters outside ASCII as escapes in old versions', () => {
+    const old = bytes(dxfText([...header('AC1018', property('A', '1')), [0, 'EOF']]));
+    const after = changed(old, at('property', '', 'A', 'Ω5'));
+    expect(Buffer.from(after).toString()).toContain('\\U+03A95');
+    expect(values(after)).toEqual({ A: 'Ω5' });
+  });
+  it('refuses what it cannot write, and says why', () => {
+    expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'TITLE', 'x')])).toThrow('lacks the cell TITLE');
+    expect(() => dxf.modify(DRAWING, [at('cell', 'insert:99', 'MATL', 'x')])).toThrow('insert:99');
+    expect(() => dxf.modify(DRAWING, [at('property', '', 'A', 'two\nlines')])).toThrow('line break');
+    expect(() => dxf.modify(bytes(dxfText([...header('AC1015'), [0, 'EOF']])), [at('property', '', 'A', 'x')])).toThrow('AC1015');
+  });
+
+  const line = fc.string({ unit: 'grapheme' }).filter((s) => !/[\r\n\0]/.test(s) && !/\\U\+|%%/.test(s));
+  it('is undone to the byte by the inverse edits, whatever was written', () => {
+    fc.assert(
+      fc.property(fc.dictionary(line.filter((s) => s.trim() !== ''), line, { maxKeys: 4, noNullPrototype: true }), fc.option(line), line, (entries, material, cell) => {
+        const changes = [...Object.entries(entries).filter(([name]) => name !== 'Material').map(([name, text]) => at('property', '', name, text)), at('property', '', 'Material', material), at('cell', 'insert:30', 'MATL', cell)];
+        const edits = dxf.modify(DRAWING, changes);
+        const after = applyEdits(DRAWING, edits);
+        expect(values(after)).toEqual({ Größe: '12', ...entries, ...(material === null ? {} : { Material: material }) });
+        expect(values(after, 'insert:30')).toEqual({ MATL: cell });
+        expect(applyEdits(after, invertEdits(DRAWING, edits))).toEqual(DRAWING);
+      }),
+    );
+  });
+});

@@ -1,0 +1,167 @@
+import { describe, expect, it } from '@jest/globals';
+import fc from 'fast-check';
+import { singleLevel } from '../src/bom';
+import { StructureReading } from '../src/files';
+import { Candidate, CandidateIndex, Match } from '../src/identity';
+import { Property } from '../src/schema';
+import { Binding, cellLines, cellText, isStale } from '../src/titleblocks';
+import { PropertyWay, wayOf } from '../src/trace';
+import { compileStandIns, heldText } from '../src/values';
+import { CLASHES, Link, PASSES, compareVaultTable, decide } from '../src/vault';
+
+const standIns = compileStandIns(['-*']);
+const property = (change: Partial<Property>): Property => ({
+  id: 1, retired: false, writtenName: 'Mass', caption: 'Mass', help: '', type: 'number', unit: 'kg', decimals: 2, kinds: ['part'], feed: 'typed', fileField: null, required: false,
+  minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '0.00', ...change,
+});
+
+describe('part identity', () => {
+  const candidates: Candidate[] = [
+    { file: 1, path: 'parts/plate.step', productId: 'P-1' },
+    { file: 2, path: 'parts/P-2.step', productId: 'other' },
+    { file: 3, path: 'a/motor.step', productId: 'M-1' },
+    { file: 4, path: 'b/motor.step', productId: 'M-1' },
+    { file: 5, path: 'asm/top.step', productId: 'T-1' },
+  ];
+  const index = new CandidateIndex(candidates);
+  const match = (id: string, name = '', externalFile: string | null = null) => index.partFile({ key: id, id, name, externalFile }, 5);
+
+  it('goes by product id, then base name, then external reference', () => {
+    expect(match('P-1')).toEqual({ state: 'matched', file: 1, by: 'product id' });
+    expect(match('P-2')).toEqual({ state: 'matched', file: 2, by: 'file name' });
+    expect(match('x', 'plate')).toEqual({ state: 'matched', file: 1, by: 'file name' });
+    expect(match('x', 'y', 'some/where/plate.step')).toEqual({ state: 'matched', file: 1, by: 'external reference' });
+  });
+  it('never guesses', () => {
+    expect(match('M-1')).toEqual({ state: 'ambiguous', candidates: [3, 4], by: 'product id' });
+    expect(match('none')).toEqual({ state: 'unmatched' });
+  });
+  it('never takes the assembly for its own part', () => expect(match('T-1')).toEqual({ state: 'unmatched' }));
+  it('finds the model of a drawing by its document property, else by base name', () => {
+    expect(index.model('d/anything.dxf', 'plate.step')).toEqual({ state: 'matched', file: 1, by: 'document property' });
+    expect(index.model('d/anything.dxf', 'b/motor.step')).toEqual({ state: 'matched', file: 4, by: 'document property' });
+    expect(index.model('d/anything.dxf', 'motor.step')).toMatchObject({ state: 'ambiguous' });
+    expect(index.model('d/plate.dxf', null)).toEqual({ state: 'matched', file: 1, by: 'base name' });
+  });
+  it('does not overrule a drawing that names a missing model', () => expect(index.model('d/plate.dxf', 'gone.step')).toEqual({ state: 'unmatched' }));
+});
+
+describe('a single-level BOM', () => {
+  const structure: StructureReading = {
+    products: ['A', 'B', 'C', 'C~2', 'D'].map((key) => ({ key, id: key, name: `${key} name`, externalFile: null })),
+    roots: ['A'],
+    occurrences: [['A', 'B'], ['A', 'C'], ['A', 'B'], ['B', 'D'], ['A', 'C~2'], ['A', 'B']].map(([parent, child], i) => ({ key: `o${i}`, label: `o${i}`, parent: parent!, child: child! })),
+  };
+  const parts = new Map<string, Match>([['B', { state: 'matched', file: 2, by: 'product id' }], ['C', { state: 'matched', file: 3, by: 'product id' }], ['C~2', { state: 'matched', file: 3, by: 'settled' }]]);
+  const rows = singleLevel(structure, (key) => parts.get(key) ?? { state: 'unmatched' });
+
+  it('counts what is placed in the root by part file, in order, numbered from 1', () => {
+    expect(rows.map(({ item, label, quantity, products }) => ({ item, label, quantity, products }))).toEqual([
+      { item: 1, label: 'B name', quantity: 3, products: ['B'] },
+      { item: 2, label: 'C name', quantity: 2, products: ['C', 'C~2'] },
+    ]);
+  });
+  it('loses no occurrence of the root, whatever is matched', () => {
+    fc.assert(
+      fc.property(fc.array(fc.constantFrom('B', 'C', 'D'), { maxLength: 20 }), fc.array(fc.constantFrom('B', 'C', 'D')), (children, matched) => {
+        const s: StructureReading = { ...structure, occurrences: children.map((child, i) => ({ key: `o${i}`, label: '', parent: 'A', child })) };
+        const bom = singleLevel(s, (key) => (matched.includes(key) ? { state: 'matched', file: key.charCodeAt(0), by: 'product id' } : { state: 'unmatched' }));
+        expect(bom.reduce((sum, row) => sum + row.quantity, 0)).toBe(children.length);
+        expect(bom.flatMap((row) => row.occurrences).sort()).toEqual(children.map((_, i) => `o${i}`).sort());
+      }),
+    );
+  });
+});
+
+describe('a title block cell', () => {
+  it('writes values in its format', () => {
+    const mass = { text: '1.5', form: 'measure' as const, unit: 'kg' };
+    expect(cellText(mass, property({}), 'plain', standIns)).toEqual({ state: 'value', text: '1.50' });
+    expect(cellText({ ...mass, text: '1500', unit: 'g' }, property({}), 'with unit', standIns)).toEqual({ state: 'value', text: '1.50 kg' });
+    expect(cellText(heldText('brushed'), property({ type: 'text', unit: null }), 'upper case', standIns)).toEqual({ state: 'value', text: 'BRUSHED' });
+    expect(cellText(heldText('heavy'), property({}), 'plain', standIns)).toEqual({ state: 'value', text: 'heavy' });
+  });
+  it('never writes a placeholder or a stand-in', () => {
+    expect(cellText(null, property({}), 'plain', standIns)).toMatchObject({ state: 'blank', placeholder: '0.00' });
+    expect(cellText(heldText('--'), property({}), 'plain', standIns)).toMatchObject({ state: 'blank', why: '"--" only stands in for a value' });
+    const [line] = cellLines([{ drawing: 1, holder: 'insert:1', tag: 'MASS', stored: 'old', shown: cellText(null, property({}), 'plain', standIns) }], 'test', false);
+    expect(line!.proposed).toEqual(heldText(''));
+  });
+  it('is left alone where the model is missing, the block lacks it or nothing differs', () => {
+    const shown = { state: 'value' as const, text: 'x' };
+    const cell = { drawing: 1, holder: 'insert:1', tag: 'T', stored: 'y', shown };
+    expect(isStale(cell)).toBe(true);
+    expect(isStale({ ...cell, stored: 'x' })).toBe(false);
+    expect(isStale({ ...cell, stored: null })).toBe(false);
+    expect(isStale({ ...cell, shown: { state: 'no-model', placeholder: '', why: '' } })).toBe(false);
+  });
+  it('is proposed as a line from what stands there', () => {
+    const binding: Binding = { block: 'B', tag: 'T', propertyId: 1, source: 'model', format: 'plain' };
+    expect(cellLines([{ drawing: 9, holder: 'insert:1', tag: binding.tag, stored: '', shown: { state: 'value', text: 'x' } }], 'why', true)).toEqual([
+      { address: { file: 9, holder: 'insert:1', place: 'cell', name: 'T' }, base: heldText(''), proposed: heldText('x'), reason: 'why', follows: true },
+    ]);
+  });
+});
+
+describe('a vault link', () => {
+  const link = (change: Partial<Link>): Link => ({ field: 'F', kind: 'part', place: 'property', name: 'N', in: 'always', out: 'always', onClash: 'ask', ...change });
+  it.each([
+    // file, record, agreed, link, action
+    ['a', 'a', undefined, {}, 'equal'],
+    [null, '', undefined, {}, 'equal'],
+    ['b', 'a', 'a', {}, 'in'],
+    ['a', 'b', 'a', {}, 'out'],
+    ['b', 'c', 'a', {}, 'ask'],
+    ['b', 'c', 'a', { onClash: "take the file's" as const }, 'in'],
+    ['b', 'c', 'a', { onClash: "take the record's" as const }, 'out'],
+    ['b', 'a', 'a', { in: 'never' as const }, 'stays'],
+    ['a', 'b', 'a', { out: 'never' as const }, 'stays'],
+    ['b', null, null, { in: 'when blank' as const }, 'in'],
+    ['b', 'a', 'a', { in: 'when blank' as const }, 'stays'],
+    [null, 'b', null, { out: 'when blank' as const }, 'out'],
+    ['a', null, 'a', {}, 'out'],
+    [null, 'a', 'a', {}, 'in'],
+    // They never agreed: a blank side has not changed, two values clash.
+    ['a', null, undefined, {}, 'in'],
+    [null, 'b', undefined, {}, 'out'],
+    ['a', 'b', undefined, {}, 'ask'],
+  ] as const)('file %j, record %j, agreed %j, %j: %s', (file, record, agreed, change, action) => expect(decide(link(change), file, record, agreed).action).toBe(action));
+
+  it('treats both sides alike', () => {
+    const value = fc.constantFrom('a', 'b', 'c', null);
+    const mirror = { equal: 'equal', in: 'out', out: 'in', ask: 'ask', stays: 'stays' } as const;
+    fc.assert(
+      fc.property(value, value, fc.option(value, { nil: undefined }), fc.constantFrom(...PASSES), fc.constantFrom(...PASSES), fc.constantFrom(...CLASHES), (file, record, agreed, passesIn, passesOut, onClash) => {
+        const swapped = onClash === 'ask' ? onClash : onClash === CLASHES[1] ? CLASHES[2] : CLASHES[1];
+        const there = decide(link({ in: passesIn, out: passesOut, onClash }), file, record, agreed);
+        const back = decide(link({ in: passesOut, out: passesIn, onClash: swapped }), record, file, agreed);
+        expect(back.action).toBe(mirror[there.action]);
+      }),
+    );
+  });
+  it("names what is wrong in the vault's own table", () => {
+    const findings = compareVaultTable(
+      [{ field: 'Material', kind: 'part', name: 'Material ' }, { field: 'Mass', kind: 'part', name: 'Mass' }, { field: 'X', kind: 'part', name: 'Colour' }],
+      ['Material', 'Mass'],
+    );
+    expect(findings.map(({ state, nearest, likeness }) => [state, nearest, likeness])).toEqual([['alike', 'Material', 'blanks'], ['exact', 'Mass', 'same'], ['unknown', null, 'different']]);
+    expect(findings[0]!.message).toContain('"Material "');
+  });
+});
+
+describe('the way of a property', () => {
+  const way = (change: Partial<PropertyWay>) =>
+    wayOf({ property: property({ writtenName: 'Material', type: 'text', unit: null }), held: [], foundNames: [], cells: [], columns: [], links: [], vaultTable: [], sentOut: [], ...change });
+  it('breaks where names differ, and says in what', () => {
+    const hops = way({ foundNames: [{ name: 'Material', files: 3 }, { name: 'Material ', files: 1 }, { name: 'Matl', files: 2 }] });
+    expect(hops.filter((hop) => hop.state === 'broken')).toMatchObject([{ title: 'Found under another name', why: 'It differs from "Material" in blanks: programs that compare exactly do not find it.' }]);
+  });
+  it('breaks where a cell is stale and where no file holds the name', () => {
+    const hops = way({ held: [{ kind: 'part', files: 2, filled: 0 }], cells: [{ block: 'B', tag: 'MATL', source: 'model', drawings: 4, stale: 1 }] });
+    expect(hops.map((hop) => [hop.station, hop.state])).toEqual([['schema', 'good'], ['values', 'broken'], ['title-blocks', 'broken']]);
+  });
+  it('names every place that uses the property', () => {
+    const hops = way({ columns: ['Parts list'], links: [{ field: 'Mat', kind: 'part', name: 'Material', in: 'always', out: 'never' }], sentOut: [{ id: 3, at: '2026-11-25' }] });
+    expect(hops.map((hop) => hop.detail)).toEqual(['text', 'layout Parts list', 'part: in always, out never', 'send-out 3, 2026-11-25']);
+  });
+});

@@ -1,0 +1,269 @@
+import { describe, expect, it } from '@jest/globals';
+import fc from 'fast-check';
+import { FileChange, FileError, applyEdits, invertEdits } from '../src/files';
+import { decodeString, encodeString, scanStep, step } from '../src/files/step';
+import { HeldValue, heldText } from '../src/values';
+
+const bytes = (text: string) => new Uint8Array(Buffer.from(text, 'latin1'));
+const text = (b: Uint8Array) => Buffer.from(b).toString('latin1');
+
+const file = (data: string, schema = 'AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF { 1 0 10303 442 1 1 4 }', eol = '\n') =>
+  bytes(
+    `ISO-10303-21;
+HEADER;
+FILE_DESCRIPTION(('test'),'2;1');
+FILE_NAME('part.step',/* when */'2026-01-01T00:00:00',('A. Person'),('A Company'),'','','');
+FILE_SCHEMA(('${schema}'));
+ENDSEC;
+DATA;
+${data}ENDSEC;
+END-ISO-10303-21;
+`.replaceAll('\n', eol),
+  );
+
+/** One product, as ISO 10303-41 asks for it. */
+const product = (n: number, id: string) => `#${n}=PRODUCT('${id}','${id} name','',());
+#${n + 1}=PRODUCT_DEFINITION_FORMATION('A','',#${n});
+#${n + 2}=PRODUCT_DEFINITION('design','',#${n + 1},$);
+#${n + 3}=PRODUCT_DEFINITION_SHAPE('','',#${n + 2});
+`;
+
+/** An attribute laid out as the public recommended practice for user defined attributes does. */
+const attribute = (n: number, target: number, name: string, item: string) => `#${n}=GENERAL_PROPERTY('','${name}','user defined attribute');
+#${n + 1}=PROPERTY_DEFINITION('${name}','user defined attribute',#${target});
+#${n + 2}=GENERAL_PROPERTY_ASSOCIATION('user defined attribute','',#${n},#${n + 1});
+#${n + 3}=${item};
+#${n + 4}=REPRESENTATION('${name}',(#${n + 3}),#1);
+#${n + 5}=PROPERTY_DEFINITION_REPRESENTATION(#${n + 1},#${n + 4});
+`;
+
+const CONTEXT = "#1=REPRESENTATION_CONTEXT('','user defined attributes');\n";
+const PART = file(CONTEXT + product(10, 'P-1') + attribute(20, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')"));
+
+const values = (b: Uint8Array, holder = '') => Object.fromEntries(step.read(b).holders.find((h) => h.key === holder)!.values.filter((v) => v.place === 'property').map((v) => [v.name, v.held]));
+const change = (name: string, value: HeldValue | null, holder = ''): FileChange => ({ holder, place: 'property', name, value });
+const changed = (b: Uint8Array, ...changes: FileChange[]) => applyEdits(b, step.modify(b, changes));
+
+describe('strings of ISO 10303-21', () => {
+  // Examples of the encodings that the standard defines (from memory).
+  it.each([
+    ["can''t", "can't"],
+    ['\\X\\E9', '\u00e9'],
+    ['\\X2\\03A92300\\X0\\', '\u03a9\u2300'],
+    ['\\X4\\0001F529\\X0\\', '\u{1F529}'],
+    ['\\S\\D', '\u00c4'],
+    ['\\PA\\\\S\\D', '\u00c4'],
+    ['a\\\\b', 'a\\b'],
+    ['C:\\temp', 'C:\\temp'],
+    ['two\nlines', 'twolines'],
+  ])('%j means %j', (raw, meaning) => expect(decodeString(bytes(raw))).toBe(meaning));
+  it('reads raw UTF-8 and raw Latin-1, string by string', () => {
+    expect(decodeString(new Uint8Array(Buffer.from('größe', 'utf8')))).toBe('größe');
+    expect(decodeString(bytes('gr\u00f6\u00dfe'))).toBe('größe');
+  });
+  it('writes any text so that it reads back, in ASCII alone', () => {
+    fc.assert(
+      fc.property(fc.string({ unit: 'grapheme' }), (s) => {
+        const encoded = encodeString(s);
+        expect(encoded).toMatch(/^[\x20-\x7e]*$/);
+        expect(decodeString(bytes(encoded.slice(1, -1)))).toBe(s);
+      }),
+    );
+  });
+});
+
+describe('reading', () => {
+  it('finds fields, attributes and kind', () => {
+    const reading = step.read(PART);
+    expect(reading).toMatchObject({ kind: 'part', version: 'AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF', problems: [] });
+    const fields = Object.fromEntries(reading.holders[0]!.values.filter((v) => v.place === 'field').map((v) => [v.name, v.held.text]));
+    expect(fields).toEqual({ 'product id': 'P-1', 'product name': 'P-1 name', 'version id': 'A', author: 'A. Person', organisation: 'A Company', 'time stamp': '2026-01-01T00:00:00' });
+    expect(values(PART)).toEqual({ Material: heldText('S235JR') });
+  });
+
+  it.each([
+    ["INTEGER_REPRESENTATION_ITEM('n',3)", { text: '3', form: 'integer' }],
+    ["REAL_REPRESENTATION_ITEM('n',1.5E-7)", { text: '0.00000015', form: 'real' }],
+    ["BOOLEAN_REPRESENTATION_ITEM('n',.F.)", { text: 'no', form: 'boolean' }],
+    ["VALUE_REPRESENTATION_ITEM('n',COUNT_MEASURE(24.))", { text: '24', form: 'integer' }],
+    ["DESCRIPTIVE_REPRESENTATION_ITEM('value')", { text: 'value', form: 'text' }],
+    ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(12.5),#90)", { text: '12.5', form: 'measure', unit: 'kg' }],
+    ["MEASURE_REPRESENTATION_ITEM('n',LENGTH_MEASURE(2.),#94)", { text: '2', form: 'measure', unit: 'in' }],
+    ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(1.),#95)", { text: '1', form: 'real' }],
+  ])('%s', (item, held) => {
+    const units = `#90=(MASS_UNIT()NAMED_UNIT(*)SI_UNIT(.KILO.,.GRAM.));
+#91=DIMENSIONAL_EXPONENTS(1.,0.,0.,0.,0.,0.,0.);
+#92=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.));
+#93=LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE(25.4),#92);
+#94=(CONVERSION_BASED_UNIT('INCH',#93)LENGTH_UNIT()NAMED_UNIT(#91));
+#95=(MASS_UNIT()NAMED_UNIT(*)SI_UNIT(.MEGA.,.GRAM.));
+`;
+    expect(values(file(CONTEXT + product(10, 'P-1') + units + attribute(20, 12, 'n', item)))).toEqual({ n: held });
+  });
+
+  const ASSEMBLY =
+    CONTEXT + product(10, 'A-1') + product(20, 'B-1') + product(30, 'B-1') +
+    `#40=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','left','',#12,#22,$);
+#41=NEXT_ASSEMBLY_USAGE_OCCURRENCE('2','right','',#12,#22,$);
+#42=NEXT_ASSEMBLY_USAGE_OCCURRENCE('3','other','',#12,#32,$);
+#43=PRODUCT_DEFINITION_SHAPE('','',#40);
+`;
+  it('finds product structure, occurrences and the copies, with keys that differ', () => {
+    const reading = step.read(file(ASSEMBLY + attribute(50, 43, 'Torque', "DESCRIPTIVE_REPRESENTATION_ITEM('Torque','12')") + attribute(60, 41, 'Torque', "DESCRIPTIVE_REPRESENTATION_ITEM('Torque','18')")));
+    expect(reading.kind).toBe('assembly');
+    expect(reading.structure!.roots).toEqual(['A-1']);
+    expect(reading.structure!.occurrences.map((o) => [o.label, o.child])).toEqual([['left', 'B-1'], ['right', 'B-1'], ['other', 'B-1~2']]);
+    // Attached through the shape of the occurrence, and to the occurrence itself.
+    const torque = reading.holders.filter((h) => h.level === 'occurrence').map((h) => h.values[0]?.held.text);
+    expect(torque).toEqual(['12', '18', undefined]);
+  });
+  it('does not take a raw material for a part', () => {
+    const raw = file(`${product(10, 'P-1')}${product(20, 'BAR')}#30=PRODUCT_RELATED_PRODUCT_CATEGORY('raw material',$,(#20));\n`);
+    expect(step.read(raw).structure!.products.map((p) => p.id)).toEqual(['P-1']);
+  });
+  it('takes several independent products for variants', () => {
+    expect(step.read(file(product(10, 'P-1') + product(20, 'P-2'))).holders.map((h) => [h.level, h.key])).toEqual([['document', ''], ['variant', 'variant:P-2']]);
+  });
+  it('reports a name that stands twice', () => {
+    const twice = file(CONTEXT + product(10, 'P-1') + attribute(20, 12, 'M', "DESCRIPTIVE_REPRESENTATION_ITEM('M','a')") + attribute(30, 12, 'M', "DESCRIPTIVE_REPRESENTATION_ITEM('M','b')"));
+    expect(step.read(twice).problems.map((p) => p.code)).toEqual(['name-twice']);
+    expect(values(twice)['M']!.text).toBe('a');
+  });
+});
+
+describe('broken files', () => {
+  const code = (b: Uint8Array) => {
+    try {
+      step.read(b);
+      return 'read';
+    } catch (error) {
+      if (!(error instanceof FileError)) throw error;
+      return error.code;
+    }
+  };
+  it('says what is wrong', () => {
+    expect(code(bytes('solid cube'))).toBe('step-not');
+    expect(code(bytes(''))).toBe('step-not');
+    expect(code(PART.slice(0, PART.length - 30))).toBe('step-truncated');
+    expect(code(bytes(text(PART).replace("'S235JR'", "'S235JR")))).toMatch(/^step-/);
+    expect(code(bytes(text(PART).replace('#12=', '#12 ')))).toBe('step-syntax');
+  });
+  it('never does anything but read or refuse, wherever a file is cut or overwritten', () => {
+    fc.assert(
+      fc.property(fc.nat(PART.length), fc.uint8Array({ maxLength: 4 }), (at, junk) => {
+        const broken = Uint8Array.from([...PART.slice(0, at), ...junk]);
+        const overwritten = PART.slice();
+        overwritten.set(junk.slice(0, Math.max(0, PART.length - at)), Math.min(at, PART.length));
+        expect(code(broken)).toMatch(/^(read|step-.*)$/);
+        expect(code(overwritten)).toMatch(/^(read|step-.*)$/);
+      }),
+      { numRuns: 300 },
+    );
+  });
+  it('survives unit definitions that refer to themselves', () => {
+    const loop = file(`${CONTEXT}${product(10, 'P-1')}#90=(MASS_UNIT()NAMED_UNIT(#91)SI_UNIT(.KILO.,.GRAM.));\n#91=DIMENSIONAL_EXPONENTS(#90);\n${attribute(20, 12, 'm', "MEASURE_REPRESENTATION_ITEM('m',MASS_MEASURE(1.),#90)")}`);
+    expect(values(changed(loop, change('m', null)))).toEqual({});
+  });
+});
+
+describe('writing', () => {
+  it('changes nothing but the value', () => {
+    expect(text(changed(PART, change('Material', heldText("can't Ω"))))).toBe(text(PART).replace("'S235JR'", "'can''t \\X2\\03A9\\X0\\'"));
+  });
+  it('adds an attribute that reads back, with CRLF where the file has it', () => {
+    const crlf = file(product(10, 'P-1'), 'AP242', '\r\n');
+    const after = changed(crlf, change('Mass', { text: '1.5', form: 'measure', unit: 'lb' }));
+    expect(values(after)).toEqual({ Mass: { text: '1.5', form: 'measure', unit: 'lb' } });
+    expect(text(after).replaceAll('\r\n', '')).not.toContain('\n');
+  });
+  it('removes an attribute without a trace', () => {
+    const before = file(CONTEXT + product(10, 'P-1'));
+    const added = changed(before, change('Mass', { text: '1.5', form: 'measure', unit: 'in' }), change('Note', heldText('x')));
+    expect(text(changed(added, change('Mass', null), change('Note', null)))).toBe(text(before));
+  });
+  it('blanks an attribute that something else refers to', () => {
+    const approved = file(`${CONTEXT}${product(10, 'P-1')}${attribute(20, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')")}#30=APPLIED_APPROVAL_ASSIGNMENT(#31,(#21));\n`);
+    const after = changed(approved, change('Material', null));
+    expect(values(after)).toEqual({ Material: heldText('') });
+    expect(text(after)).toContain('#30=APPLIED_APPROVAL_ASSIGNMENT(#31,(#21));');
+  });
+  it('leaves the other attribute alone when two share an item or a representation', () => {
+    const shared = file(`${CONTEXT}${product(10, 'P-1')}#20=DESCRIPTIVE_REPRESENTATION_ITEM('v','same');
+#21=PROPERTY_DEFINITION('A','user defined attribute',#12);
+#22=PROPERTY_DEFINITION('B','user defined attribute',#12);
+#23=REPRESENTATION('',(#20),#1);
+#24=PROPERTY_DEFINITION_REPRESENTATION(#21,#23);
+#25=PROPERTY_DEFINITION_REPRESENTATION(#22,#23);
+`);
+    expect(values(changed(shared, change('A', heldText('new'))))).toEqual({ A: heldText('new'), B: heldText('same') });
+    expect(values(changed(shared, change('A', null)))).toEqual({ B: heldText('same') });
+  });
+  it('changes and removes single values of a group', () => {
+    const group = file(`${CONTEXT}${product(10, 'P-1')}#20=DESCRIPTIVE_REPRESENTATION_ITEM('A','1');
+#21=DESCRIPTIVE_REPRESENTATION_ITEM('B','2');
+#22=PROPERTY_DEFINITION('set','user defined attribute',#12);
+#23=REPRESENTATION('set',(#20,#21),#1);
+#24=PROPERTY_DEFINITION_REPRESENTATION(#22,#23);
+`);
+    expect(values(changed(group, change('A', heldText('x'))))).toEqual({ A: heldText('x'), B: heldText('2') });
+    expect(Object.values(values(changed(group, change('A', null))))).toEqual([heldText('2')]);
+    expect(values(changed(group, change('A', null), change('B', null)))).toEqual({});
+  });
+  it('writes at occurrence level through the shape of the occurrence', () => {
+    const assembly = file(`${CONTEXT}${product(10, 'A-1')}${product(20, 'B-1')}#40=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','left','',#12,#22,$);\n#43=PRODUCT_DEFINITION_SHAPE('','',#40);\n`);
+    const key = 'occurrence:A-1/1';
+    const after = changed(assembly, change('Torque', { text: '12', form: 'measure', unit: 'N·m' }, key));
+    expect(values(after, key)).toEqual({ Torque: { text: '12', form: 'measure', unit: 'N·m' } });
+    expect(text(after)).toContain("PROPERTY_DEFINITION('Torque','user defined attribute',#43)");
+  });
+  it('writes only items that the schema of the file has', () => {
+    const ap214 = file(product(10, 'P-1'), 'AUTOMOTIVE_DESIGN { 1 0 10303 214 1 1 1 1 }');
+    const after = changed(ap214, change('n', { text: '3', form: 'integer' }), change('b', { text: 'yes', form: 'boolean' }), change('r', { text: '1.5', form: 'real' }));
+    expect(text(after)).not.toMatch(/INTEGER_REP|BOOLEAN_REP|REAL_REP/);
+    expect(values(after)).toEqual({ n: { text: '3', form: 'integer' }, b: heldText('yes'), r: { text: '1.5', form: 'real' } });
+  });
+  it('changes the own fields of the file', () => {
+    const after = changed(PART, { holder: '', place: 'field', name: 'product name', value: heldText('Plate') }, { holder: '', place: 'field', name: 'author', value: heldText('B') });
+    expect(step.read(after).holders[0]!.values.filter((v) => v.name === 'product name' || v.name === 'author').map((v) => v.held.text)).toEqual(['Plate', 'B']);
+  });
+  it('refuses what it cannot write, and says why', () => {
+    expect(() => step.modify(PART, [change('M', { text: '1', form: 'measure', unit: 'parsec' })])).toThrow('cannot carry the unit parsec');
+    expect(() => step.modify(PART, [change('M', heldText('1'), 'occurrence:none')])).toThrow('no occurrence:none');
+    expect(() => step.modify(PART, [change('M', heldText('1')), change('M', heldText('2'))])).toThrow('twice');
+    expect(() => step.modify(file("#1=CARTESIAN_POINT('',(0.,0.,0.));\n"), [change('M', heldText('1'))])).toThrow('no product');
+  });
+
+  const held: fc.Arbitrary<HeldValue> = fc.oneof(
+    fc.string({ unit: 'grapheme' }).map(heldText),
+    fc.integer().map((n) => ({ text: String(n), form: 'integer' as const })),
+    fc.boolean().map((b) => ({ text: b ? 'yes' : 'no', form: 'boolean' as const })),
+    fc.tuple(fc.double({ min: -1e9, max: 1e9, noNaN: true }), fc.constantFrom('mm', 'in', 'kg', 'lb', 'h', 'N·m', 'lbf·ft')).map(([n, unit]) => ({ text: String(Math.round(n * 1e6) / 1e6 || 0), form: 'measure' as const, unit })),
+  );
+  it('is undone to the byte by the inverse edits, whatever was written', () => {
+    fc.assert(
+      fc.property(fc.dictionary(fc.string({ minLength: 1 }), fc.option(held), { maxKeys: 5, noNullPrototype: true }), fc.option(held), (entries, material) => {
+        const changes = [...Object.entries(entries).filter(([name]) => name !== 'Material').map(([name, value]) => change(name, value)), change('Material', material)];
+        const edits = step.modify(PART, changes);
+        const after = applyEdits(PART, edits);
+        for (const { name, value } of changes) if (value) expect(values(after)[name]).toEqual(value);
+        expect(applyEdits(after, invertEdits(PART, edits))).toEqual(PART);
+      }),
+    );
+  });
+});
+
+describe('edits', () => {
+  it('refuse to overlap', () => {
+    const edit = { offset: 0, length: 2, insert: bytes('x') };
+    expect(() => applyEdits(bytes('abc'), [edit, { ...edit, offset: 1 }])).toThrow(RangeError);
+    expect(() => applyEdits(bytes('abc'), [{ ...edit, offset: 2 }])).toThrow(RangeError);
+  });
+});
+
+describe('the index', () => {
+  it('covers every instance with its span', () => {
+    const index = scanStep(PART, ['PRODUCT']);
+    expect([...index.ids]).toEqual([1, 10, 11, 12, 13, 20, 21, 22, 23, 24, 25]);
+    for (let k = 0; k < index.ids.length; k++) expect(text(PART.slice(index.starts[k], index.ends[k]))).toMatch(new RegExp(`^#${index.ids[k]}=.*;$`));
+  });
+});
