@@ -74,11 +74,11 @@ await main(async () => {
     await postgres.ensureDatabase('rule');
     databaseUrl = postgres.url('rule');
   }
+  const library = join(VAR, 'library');
   try {
     say('building');
     await buildServers();
     await buildWeb();
-    const library = join(VAR, 'library');
     if (!empty && !existsSync(library)) {
       // Copied under another name first: a copy that broke off is not taken for a library.
       const half = join(VAR, 'library.half');

@@ -35,6 +35,15 @@ function asServerUser(dataFolder) {
   throw new Stop(`PostgreSQL cannot run as root, and its own user may not enter ${closed}.\nMove the project to a folder that everyone may enter, run this as another user, or set RULE_DATABASE_URL to an existing PostgreSQL.`);
 }
 
+/** The working folder of a process; null when it is gone. A PostgreSQL server works in its data folder. */
+function folderOf(pid) {
+  try {
+    return realpathSync(`/proc/${pid}/cwd`);
+  } catch {
+    return null;
+  }
+}
+
 /** A PostgreSQL server of the project's own, on loopback, with its data in the given folder. */
 export class OwnPostgres {
   constructor(dataFolder, port, password) {
@@ -105,13 +114,7 @@ export class OwnPostgres {
     const lock = join(this.data, 'postmaster.pid');
     if (!existsSync(lock)) return false;
     const [pid, , , port] = readFileSync(lock, 'utf8').split('\n');
-    let cwd = null;
-    try {
-      cwd = realpathSync(`/proc/${Number(pid)}/cwd`);
-    } catch {
-      cwd = null;
-    }
-    if (cwd === realpathSync(this.data)) {
+    if (folderOf(Number(pid)) === realpathSync(this.data)) {
       if (Number(port) === this.port) {
         say(`PostgreSQL runs already on 127.0.0.1:${this.port}; using it`);
         return true;

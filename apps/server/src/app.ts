@@ -1,6 +1,6 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { join } from 'node:path';
-import { SessionState, SignIn, signIn } from '@rule/contract';
+import { SessionState, signIn } from '@rule/contract';
 import connectPgSimple from 'connect-pg-simple';
 import express, { ErrorRequestHandler, Express, NextFunction, Request, RequestHandler, Response } from 'express';
 import { rateLimit } from 'express-rate-limit';
@@ -104,19 +104,19 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     handler: (_request, _response, next) => next(new AppError(429, 'too-many-attempts', 'Too many attempts to sign in. Wait a quarter of an hour.')),
   });
   app.post('/api/session', limiter, async (request, response) => {
-    const { value, error } = signIn.validate(request.body);
-    if (error) throw new AppError(400, 'bad-request', 'Name and password are needed.');
-    const { name, password } = value as SignIn;
+    const checked = signIn.validate(request.body);
+    if (checked.error) throw new AppError(400, 'bad-request', 'Name and password are needed.');
+    const { name, password } = checked.value;
     const user = await authenticate(services.db, name, password);
     if (!user) throw new AppError(401, 'wrong-sign-in', 'Name or password is wrong.');
     // A new session number, so that one that was planted before signing in is worth nothing.
-    await new Promise<void>((resolve, reject) => request.session.regenerate((failure: unknown) => (failure ? reject(failure as Error) : resolve())));
+    await new Promise<void>((resolve, reject) => request.session.regenerate(settle(resolve, reject)));
     request.session.userId = user.id;
     request.session.csrf = randomBytes(24).toString('base64url');
     response.json(await state(request, user));
   });
   app.delete('/api/session', async (request, response) => {
-    await new Promise<void>((resolve, reject) => request.session.destroy((failure: unknown) => (failure ? reject(failure as Error) : resolve())));
+    await new Promise<void>((resolve, reject) => request.session.destroy(settle(resolve, reject)));
     response.clearCookie('rule.sid').json(null);
   });
 
@@ -134,6 +134,9 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   app.use(answerErrors(log));
   return { app, close: () => sessionPool.end() };
 }
+
+/** A callback in the manner of Node that settles a promise. */
+const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) => (failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve());
 
 /** Parses JSON bodies, but leaves uploads to their routes. */
 function jsonUnlessUpload(uploads: readonly string[]): RequestHandler {

@@ -14,8 +14,9 @@ const services = buildServices({
   pool,
   vaultPort: new HttpVault(vaultUrl, 'test-token'),
   dataFolder: data,
-  at: async (reached) => {
+  at: (reached) => {
     if (reached === STEPS.find((candidate) => candidate === step)) process.kill(process.pid, 'SIGKILL');
+    return Promise.resolve();
   },
 });
 await services.applying.applyTray({ id: Number(user), name: '', displayName: '', role: 'administrator' }, APPLY_MODES.find((candidate) => candidate === mode)!, '');

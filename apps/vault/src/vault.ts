@@ -64,9 +64,9 @@ export interface VaultContent {
 }
 
 function checked<T>(schema: Joi.Schema, input: unknown): T {
-  const { value, error } = schema.validate(input ?? {});
-  if (error) throw new Refusal(400, error.message);
-  return value as T;
+  const result = schema.validate(input ?? {});
+  if (result.error) throw new Refusal(400, result.error.message);
+  return result.value as T;
 }
 
 /** The document vault that stands in for an outside one: folders, versions, check-out and check-in, states, records. */

@@ -65,7 +65,7 @@ describe('a single-level BOM', () => {
     fc.assert(
       fc.property(fc.array(fc.constantFrom('B', 'C', 'D'), { maxLength: 20 }), fc.array(fc.constantFrom('B', 'C', 'D')), (children, matched) => {
         const s: StructureReading = { ...structure, occurrences: children.map((child, i) => ({ key: `o${i}`, label: '', parent: 'A', child })) };
-        const bom = singleLevel(s, (key) => (matched.includes(key) ? { state: 'matched', file: key.charCodeAt(0), by: 'product id' } : { state: 'unmatched' }));
+        const bom = singleLevel(s, (key) => ((matched as string[]).includes(key) ? { state: 'matched', file: key.charCodeAt(0), by: 'product id' } : { state: 'unmatched' }));
         expect(bom.reduce((sum, row) => sum + row.quantity, 0)).toBe(children.length);
         expect(bom.flatMap((row) => row.occurrences).sort()).toEqual(children.map((_, i) => `o${i}`).sort());
       }),

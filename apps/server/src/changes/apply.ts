@@ -89,7 +89,7 @@ export class Applying {
     private readonly clock: () => Date,
     /** Called before files are checked, to learn anew which files are locked. */
     private readonly refreshLocks: () => Promise<void>,
-    private readonly at: (step: Step) => Promise<void> = async () => undefined,
+    private readonly at: (step: Step) => Promise<void> = () => Promise.resolve(),
   ) {}
 
   /** Applies the accepted lines of a person's tray. */

@@ -30,17 +30,17 @@ export interface Route {
 
 /** Declares a route with the types of its input. */
 export const route = <Body = undefined, Query = undefined>(definition: Omit<Route, 'action' | 'body' | 'query'> & { body?: ObjectSchema<Body>; query?: ObjectSchema<Query>; action: (call: Call<Body, Query>) => Promise<unknown> }): Route =>
-  definition as unknown as Route;
+  definition;
 
 function check(schema: ObjectSchema | undefined, input: unknown, where: string): unknown {
   if (!schema) return undefined;
-  const { value, error } = schema.validate(input ?? {}, { abortEarly: false, convert: where === 'query' });
-  if (!error) return value as unknown;
+  const checked = schema.validate(input ?? {}, { abortEarly: false, convert: where === 'query' });
+  if (!checked.error) return checked.value as unknown;
   throw new AppError(
     400,
     'bad-request',
     `The ${where} is not as described.`,
-    error.details.map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
+    checked.error.details.map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
   );
 }
 
@@ -88,7 +88,7 @@ function jsonSchema(description: Joi.Description): Record<string, unknown> {
       return wrap({ type: 'object', properties: Object.fromEntries(Object.entries(keys).map(([name, key]) => [name, jsonSchema(key)])), ...(required.length ? { required: required.map(([name]) => name) } : {}) });
     }
     case 'array':
-      return wrap({ type: 'array', items: jsonSchema(((description['items'] ?? []) as Joi.Description[])[0] ?? ({ type: 'any' } as Joi.Description)) });
+      return wrap({ type: 'array', items: jsonSchema(((description['items'] ?? []) as Joi.Description[])[0] ?? ({ type: 'any' })) });
     case 'number':
       return wrap({ type: rule('integer') !== undefined || ((description['rules'] ?? []) as { name: string }[]).some((r) => r.name === 'integer') ? 'integer' : 'number', ...(rule('min') !== undefined ? { minimum: rule('min') } : {}), ...(rule('max') !== undefined ? { maximum: rule('max') } : {}) });
     case 'string':
@@ -104,7 +104,7 @@ function jsonSchema(description: Joi.Description): Record<string, unknown> {
 export function openApi(routes: readonly Route[]): object {
   const paths: Record<string, Record<string, unknown>> = {};
   for (const { method, path, summary, role, query, body, upload } of routes) {
-    const parameters = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'integer', minimum: 1 } as Record<string, unknown> }));
+    const parameters = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'integer', minimum: 1 } }));
     const queryKeys = query ? ((jsonSchema(query.describe())['properties'] ?? {}) as Record<string, Record<string, unknown>>) : {};
     const entry = (paths[`/api${path}`] ??= {});
     entry[method] = {

@@ -48,7 +48,7 @@ export class HttpVault implements VaultPort {
         signal: AbortSignal.timeout(this.timeoutMs),
       });
     } catch (error) {
-      const slow = error instanceof Error && error.name === 'TimeoutError';
+      const slow = (error as { name?: string }).name === 'TimeoutError';
       throw vaultProblem(slow ? `The vault did not answer within ${this.timeoutMs / 1000} s.` : 'The vault cannot be reached.');
     }
     const text = await response.text().catch(() => {

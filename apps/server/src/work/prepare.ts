@@ -45,7 +45,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const conflicts = input.lines.filter((line) => compareThree(orNull(line.base), orNull(find(current!, line)), orNull(line.proposed)) === 'conflict');
     if (conflicts.length) return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
     const changes = input.lines.filter((line) => !sameHeld(orNull(find(current!, line)), orNull(line.proposed))).map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
-    const after = input.exact && input.exact.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
+    const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
     const wrong = input.lines.find((line) => orNull(find(reading, line))?.text !== orNull(line.proposed)?.text);
     if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would not read back as written.`, conflicts: [], oldHash, current };

@@ -28,7 +28,7 @@ function scanXml(bytes: Uint8Array | undefined, part: string, on: { open?: (name
   parser.on('doctype', () => {
     throw new TableError('xlsx-broken', `The workbook's ${part} declares a document type, which no workbook does.`);
   });
-  if (on.open) parser.on('opentag', (tag) => on.open!(local(tag.name), Object.fromEntries(Object.entries(tag.attributes).map(([k, v]) => [local(k), v as string]))));
+  if (on.open) parser.on('opentag', (tag) => on.open!(local(tag.name), Object.fromEntries(Object.entries(tag.attributes).map(([k, v]) => [local(k), v]))));
   if (on.close) parser.on('closetag', (tag) => on.close!(local(tag.name)));
   if (on.text) {
     parser.on('text', on.text);

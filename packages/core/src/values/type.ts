@@ -92,7 +92,7 @@ function inUnit(value: number, unit: string, spec: TypeSpec): Parsed {
   if (!found) return bad('unknown-unit', `${JSON.stringify(unit)} is not a unit that Rule knows`);
   if (!spec.unit) return bad('wrong-unit', `this property has no unit, but the value is in ${found.code}`);
   const wanted = findUnit(spec.unit);
-  if (!wanted || wanted.quantity !== found.quantity) return bad('wrong-unit', `${found.code} cannot be converted to ${spec.unit}`);
+  if (wanted?.quantity !== found.quantity) return bad('wrong-unit', `${found.code} cannot be converted to ${spec.unit}`);
   return good(convert(value, found.code, wanted.code));
 }
 

@@ -97,7 +97,7 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
               <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span><span role="columnheader">Now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span>
             </div>
             <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup">
-              <div class="row" role="row" *cdkVirtualFor="let cell of shown(); trackBy: byId" [class.conflict]="cell.verdict === 'conflict' || cell.verdict === 'error'" [class.done]="cell.outcome" (click)="selected.set(cell)">
+              <div class="row" role="row" *cdkVirtualFor="let cell of shown(); trackBy: byId" [class.conflict]="cell.verdict === 'conflict' || cell.verdict === 'error'" [class.done]="cell.outcome" tabindex="0" (click)="selected.set(cell)" (keydown.enter)="selected.set(cell)">
                 <span role="cell">
                   @if (cell.verdict === 'change' && !cell.outcome) {
                     <input type="checkbox" [attr.aria-label]="'Take row ' + cell.row + ' ' + caption(cell)" [checked]="s.ticked().has(cell.id)" (change)="s.tick(cell.id, !s.ticked().has(cell.id))" />

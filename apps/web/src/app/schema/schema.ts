@@ -109,9 +109,9 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
               <span>Applies to</span>
               <div class="ticks">
                 @for (kind of kinds; track kind) {
-                  <label><p-checkbox [binary]="true" [name]="'kind-' + kind" [inputId]="'kind-' + kind" [disabled]="!mayAdminister()" [ngModel]="d.kinds.includes(kind)" (ngModelChange)="setKind(kind, $event)" /> {{ kind }}</label>
+                  <label [for]="'kind-' + kind"><p-checkbox [binary]="true" [name]="'kind-' + kind" [inputId]="'kind-' + kind" [disabled]="!mayAdminister()" [ngModel]="d.kinds.includes(kind)" (ngModelChange)="setKind(kind, $event)" /> {{ kind }}</label>
                 }
-                <label><p-checkbox [binary]="true" name="required" inputId="required" [disabled]="!mayAdminister()" [ngModel]="d.required" (ngModelChange)="set({ required: $event })" /> required</label>
+                <label for="required"><p-checkbox [binary]="true" name="required" inputId="required" [disabled]="!mayAdminister()" [ngModel]="d.required" (ngModelChange)="set({ required: $event })" /> required</label>
               </div>
               @if (problemAt('kinds'); as text) {
                 <small class="bad">{{ text }}</small>

@@ -42,7 +42,7 @@ const SHORTCUTS = [
           <a routerLink="/history" routerLinkActive="on">History</a>
           <a routerLink="/settings" routerLinkActive="on">Settings</a>
           <button type="button" class="plain" [attr.aria-pressed]="dark()" [title]="dark() ? 'Light' : 'Dark'" aria-label="Dark surface" (click)="dark.set(!dark())">{{ dark() ? '☀' : '☾' }}</button>
-          <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" [attr.aria-label]="'Sign out ' + person.displayName" (click)="signOut()">{{ initials(person.displayName) }}</button>
+          <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" (click)="signOut()">{{ initials(person.displayName) }}<span class="visually-hidden">: sign out {{ person.displayName }}</span></button>
         </div>
       </header>
       <div class="bench"><router-outlet /></div>

@@ -2,7 +2,7 @@ import { definePreset } from '@primeuix/themes';
 import Aura from '@primeuix/themes/aura';
 
 /** The component library's tokens in Rule's own surface: vellum and ink, verdigris as accent, square-cornered and dense. */
-const ink = { 0: '#ffffff', 50: '#fbfaf6', 100: '#f7f5f0', 200: '#ece8de', 300: '#d9d4c8', 400: '#a7a295', 500: '#7b7c78', 600: '#566069', 700: '#3a4651', 800: '#27323e', 900: '#1c2733', 950: '#10161c' };
+const ink = { 0: '#ffffff', 50: '#fbfaf6', 100: '#f7f5f0', 200: '#ece8de', 300: '#d9d4c8', 400: '#a7a295', 500: '#64676a', 600: '#566069', 700: '#3a4651', 800: '#27323e', 900: '#1c2733', 950: '#10161c' };
 const slate = { 0: '#ffffff', 50: '#e7e3da', 100: '#d2cfc8', 200: '#b9bcbc', 300: '#a9b2b8', 400: '#8e989f', 500: '#66727c', 600: '#4a5764', 700: '#364250', 800: '#28323d', 900: '#1c242d', 950: '#151b22' };
 
 export const RuleTheme = definePreset(Aura, {

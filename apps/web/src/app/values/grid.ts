@@ -395,7 +395,9 @@ export class ValuesGrid {
     setTimeout(() => {
       const editor = this.host.nativeElement.querySelector<HTMLInputElement | HTMLSelectElement>('.editor');
       editor?.focus();
-      if (editor instanceof HTMLInputElement) text === null ? editor.select() : editor.setSelectionRange(text.length, text.length);
+      if (!(editor instanceof HTMLInputElement)) return;
+      if (text === null) editor.select();
+      else editor.setSelectionRange(text.length, text.length);
     });
   }
 
@@ -438,6 +440,10 @@ export class ValuesGrid {
   }
 
   protected key(event: KeyboardEvent): void {
+    if (this.editing() !== null) {
+      this.keyBeforeEditor(event);
+      return;
+    }
     const page = Math.max(1, Math.floor(this.frame().nativeElement.clientHeight / ROW) - 2);
     const steps: Readonly<Record<string, readonly [number, number]>> = {
       ArrowDown: [1, 0],
@@ -458,6 +464,14 @@ export class ValuesGrid {
     else if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey && event.key !== '?' && this.editable()) this.edit(event.key);
     else return;
     event.preventDefault();
+  }
+
+  /** Keys that come before the opened editor has the focus: fast typing loses nothing. */
+  private keyBeforeEditor(event: KeyboardEvent): void {
+    if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      this.editing.update((text) => `${text ?? ''}${event.key}`);
+      event.preventDefault();
+    } else this.editorKey(event);
   }
 
   protected copy(event: ClipboardEvent): void {

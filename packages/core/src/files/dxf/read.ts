@@ -98,7 +98,7 @@ class Reader {
     const codePage = simple('$DWGCODEPAGE') ? this.raw(simple('$DWGCODEPAGE')!.at + 1) : '';
     this.text = dxfText(version, codePage);
     const problems: FileProblem[] = [];
-    if (version < 'AC1021' && codePage !== '' && !/1252$/.test(codePage))
+    if (version < 'AC1021' && codePage !== '' && !codePage.endsWith("1252"))
       problems.push({ code: 'code-page', message: `Texts are in the code page ${codePage}; letters outside ASCII may be wrong.` });
 
     const properties: DxfContent['properties'][number][] = [];

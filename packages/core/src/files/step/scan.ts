@@ -161,7 +161,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
         let h = 0;
         while (isWord(bytes[i]!)) h = (h * 31 + (bytes[i++]! & 0xdf)) | 0;
         const name = byHash.get(h);
-        if (name !== undefined && name.length === i - wordStart && keywordAt(bytes, wordStart) === name) byType.get(name)!.push(at);
+        if (name?.length === i - wordStart && keywordAt(bytes, wordStart) === name) byType.get(name)!.push(at);
       }
       i = endOfStatement(bytes, i);
       ends.push(i);

@@ -1,0 +1,119 @@
+import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
+import { step } from '@rule/core/files/step';
+import { Problem, VaultFile, VaultState } from '@rule/contract';
+import { Person, Rule, startRule } from './harness';
+
+jest.setTimeout(60_000);
+
+let rule: Rule;
+let okafor: Person;
+beforeEach(async () => {
+  rule = await startRule();
+  okafor = await rule.signIn('okafor');
+});
+afterEach(() => rule.stop());
+
+interface Entry {
+  readonly id: number;
+  readonly version: number;
+  readonly record: Record<string, string>;
+  readonly checkedOutBy: string | null;
+}
+const entry = async (path: string) => (await rule.vault<Entry[]>('POST', '/api/files/query', { paths: [path] }))[0]!;
+const decisions = async (file: number) => Object.fromEntries(((await okafor.get(`/files/${file}/record`)).body as VaultFile).values.map((v) => [v.link.field, v.decision.action]));
+
+describe('the vault', () => {
+  it('is shown with its own link table, compared to the letter', async () => {
+    const state = (await okafor.get('/vault')).body as VaultState;
+    expect(state.problem).toBeNull();
+    expect(state.files).toHaveLength(22);
+    expect(state.table.filter((finding) => finding.state !== 'exact')).toMatchObject([{ row: { field: 'Material', name: 'Material ' }, state: 'alike', likeness: 'blanks', nearest: 'Material' }]);
+  });
+
+  it('passes values both ways at check-in and remembers what both agree on', async () => {
+    const gate = await rule.file('slide-gate.step');
+    expect(await decisions(gate)).toEqual({ 'Mass kg': 'in', Material: 'out', Number: 'equal', Supplier: 'equal', Title: 'in' });
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, recordChanges: 2, fileChanges: 1 });
+    const after = await entry('DR-15/parts/slide-gate.step');
+    expect(after).toMatchObject({ version: 2, checkedOutBy: null, record: { 'Mass kg': '0.196', Material: '1.4301', Number: 'DR15-131', Title: 'Slide gate' } });
+    // What the vault holds now is the file as Rule wrote it, and its comment names the change set.
+    const versions = await rule.vault<{ version: number; comment: string; by: string }[]>('GET', `/api/files/${after.id}/versions`);
+    expect(versions[1]).toMatchObject({ by: 'Rule', comment: expect.stringMatching(/^Checked in by Tobe Okafor with Rule, change set \d+$/) });
+    const content = await fetch(`${rule.vaultUrl}/api/files/${after.id}/content`, { headers: { authorization: 'Bearer test-token' } });
+    const held = step.read(new Uint8Array(await content.arrayBuffer())).holders.find((h) => h.key === '')!.values.find((v) => v.name === 'Material');
+    expect(held?.held.text).toBe('1.4301');
+    expect(await decisions(gate)).toEqual({ 'Mass kg': 'equal', Material: 'equal', Number: 'equal', Supplier: 'equal', Title: 'equal' });
+
+    // Now the record changes, then the file too: out, then a clash.
+    await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: '1.4404' } });
+    expect(await decisions(gate)).toMatchObject({ Material: 'out' });
+    await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Material'), text: 'DC01' }] });
+    await okafor.post('/tray/apply', { mode: 'whole' });
+    const values = ((await okafor.get(`/files/${gate}/record`)).body as VaultFile).values.find((v) => v.link.field === 'Material');
+    expect(values).toMatchObject({ file: 'DC01', record: '1.4404', agreed: '1.4301', decision: { action: 'ask' } });
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem).toMatchObject({ code: 'clash', issues: [{ field: 'Material' }] });
+    expect((await entry('DR-15/parts/slide-gate.step')).checkedOutBy).toBeNull();
+    await okafor.post(`/files/${gate}/check-in`, { settled: { [values!.link.id]: 'record' } });
+    expect(rule.bytes('slide-gate.step').toString('latin1')).toContain("'1.4404'");
+    expect(await decisions(gate)).toMatchObject({ Material: 'equal' });
+  });
+
+  it('refuses files that are released or that someone else has out', async () => {
+    const [stub, arm] = [await rule.file('chimney-stub.step'), await rule.file('agitator-arm.step')];
+    expect((await okafor.post(`/files/${stub}/check-in`, { settled: {} })).body as Problem).toMatchObject({ status: 409, code: 'vault-refused', detail: 'The vault refused: the file is released' });
+    const { id } = await entry('DR-15/parts/agitator-arm.step');
+    await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
+    expect((await okafor.post(`/files/${arm}/check-in`, { settled: {} })).body as Problem).toMatchObject({ detail: 'The vault refused: the file is checked out by Hedda Novak' });
+    await okafor.get('/vault');
+    expect((await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Finish'), text: 'polished' }] })).body as Problem).toMatchObject({ issues: [{ code: 'locked' }] });
+  });
+
+  it('that is slow, fails or drops the connection gives a clear answer and leaves nothing half done', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const before = rule.bytes('slide-gate.step');
+    for (const [faults, message] of [[{ delayMs: 3000 }, /did not answer within 1 s/], [{ failNext: 1 }, /inner fault/], [{ dropNext: 1 }, /cannot be reached|broke off/]] as const) {
+      await rule.vault('POST', '/api/faults', faults);
+      const answer = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
+      expect([answer.status, answer.code]).toEqual([502, 'vault-unreachable']);
+      expect(answer.detail).toMatch(message);
+      await rule.vault('POST', '/api/faults', {});
+    }
+    await rule.vault('POST', '/api/faults', { failNext: 3 });
+    expect(((await okafor.get('/vault')).body as VaultState).problem).toMatch(/inner fault/);
+    await rule.vault('POST', '/api/faults', {});
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
+    expect(await entry('DR-15/parts/slide-gate.step')).toMatchObject({ version: 1, checkedOutBy: null });
+  });
+
+  it('that fails at the check-in itself loses nothing: the next try finds both sides equal', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const port = rule.services.vault['port'];
+    const checkIn = port.checkIn.bind(port);
+    port.checkIn = () => Promise.reject(new Error('connection lost'));
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).status).toBe(500);
+    port.checkIn = checkIn;
+    expect((await entry('DR-15/parts/slide-gate.step')).checkedOutBy).toBeNull();
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, fileChanges: 0 });
+  });
+
+  it('has its links kept apart by field and kind', async () => {
+    const varga = await rule.signIn('varga');
+    const link = { field: 'Supplier', kind: 'assembly', place: 'property', name: 'Supplier', in: 'always', out: 'never', onClash: 'ask' };
+    const made = (await varga.post('/vault/links', link)).body as { id: number };
+    expect(((await varga.post('/vault/links', link)).body as Problem).code).toBe('field-taken');
+    expect((await varga.put(`/vault/links/${made.id}`, { ...link, in: 'never' })).body).toMatchObject({ in: 'never' });
+    expect((await okafor.delete(`/vault/links/${made.id}`)).status).toBe(403);
+    expect((await varga.delete(`/vault/links/${made.id}`)).status).toBe(200);
+    expect((await varga.delete(`/vault/links/${made.id}`)).status).toBe(404);
+  });
+});
+
+describe('a database that goes away', () => {
+  it('gives a clear answer, and the next request works again', async () => {
+    await rule.db.all('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()').catch(() => undefined);
+    const first = await okafor.get('/values');
+    expect([200, 503]).toContain(first.status);
+    if (first.status === 503) expect((first.body as Problem).code).toBe('database-unreachable');
+    expect((await okafor.get('/values')).status).toBe(200);
+  });
+});

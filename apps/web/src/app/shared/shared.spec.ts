@@ -1,0 +1,59 @@
+import { describe, expect, it } from '@jest/globals';
+import { HttpErrorResponse } from '@angular/common/http';
+import { Component } from '@angular/core';
+import { TestBed } from '@angular/core/testing';
+import { TrayLine } from '@rule/contract';
+import { Property } from '@rule/core/schema';
+import { compileStandIns } from '@rule/core/values';
+import { problemOf } from './api';
+import { plainHeld, showCell } from './cell';
+import { ExactName } from './exact-name';
+import { TrayActions, trayFeature } from './tray.state';
+
+describe('a written name', () => {
+  @Component({ imports: [ExactName], template: `<rule-exact-name name="Part number " />` })
+  class Host {}
+  it('shows its blanks, marks the one at its end and says so', async () => {
+    const fixture = TestBed.createComponent(Host);
+    await fixture.whenStable();
+    const name = (fixture.nativeElement as HTMLElement).querySelector('rule-exact-name')!;
+    expect(name.textContent).toBe('Part·number· with a blank at the end');
+    expect([...name.querySelectorAll('.blank, .edge')].map((part) => part.className)).toEqual(['blank', 'edge']);
+  });
+});
+
+describe('a cell', () => {
+  const mass: Property = { id: 1, writtenName: 'Mass', caption: 'Mass', retired: false, help: '', type: 'number', unit: 'kg', decimals: 3, kinds: ['part'], feed: 'typed', fileField: null, required: true, minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '0.000' };
+  const standIns = compileStandIns(['-*']);
+  it('tells blank, stand-in, value and unreadable apart', () => {
+    expect(showCell(null, mass, standIns)).toMatchObject({ kind: 'placeholder', text: '0.000', violations: [{ code: 'required' }] });
+    expect(showCell({ text: '-', form: 'text' }, mass, standIns)).toMatchObject({ kind: 'stand-in', text: '-' });
+    expect(showCell({ text: '1500', form: 'measure', unit: 'g' }, mass, standIns)).toEqual({ kind: 'value', text: '1.500', violations: [] });
+    expect(showCell({ text: 'heavy', form: 'text' }, mass, standIns)).toMatchObject({ kind: 'unreadable', text: 'heavy' });
+  });
+  it('shows units and nothing', () => expect([plainHeld(null), plainHeld({ text: '', form: 'text' }), plainHeld({ text: '2', form: 'measure', unit: 'kg' })]).toEqual(['—', '—', '2 kg']));
+});
+
+describe('a failed request', () => {
+  it('speaks in the words of the server, or says that it does not answer', () => {
+    expect(problemOf(new HttpErrorResponse({ status: 422, error: { code: 'bad-values', detail: 'No.' } })).detail).toBe('No.');
+    expect(problemOf(new HttpErrorResponse({ status: 422, error: '{"code":"x","detail":"As text."}' })).detail).toBe('As text.');
+    expect(problemOf(new HttpErrorResponse({ status: 0 })).code).toBe('offline');
+    expect(problemOf(new HttpErrorResponse({ status: 500, error: '<html>' })).detail).toBe('The server answered with status 500.');
+  });
+});
+
+describe('the tray', () => {
+  const line = (id: number, change: Partial<TrayLine>): TrayLine => ({ id, file: 1, path: 'a', holder: '', place: 'property', name: 'N', base: null, proposed: null, reason: '', follows: false, accepted: true, state: 'pending', message: null, current: null, verdict: 'apply', refused: null, alsoPending: [], ...change });
+  it('counts lines, files and what needs a decision', () => {
+    const lines = [line(1, {}), line(2, { file: 2, verdict: 'conflict' }), line(3, { file: 2, refused: 'locked', accepted: false })];
+    const state = { tray: trayFeature.reducer(undefined, TrayActions.loaded({ lines })) };
+    expect(trayFeature.selectCounts(state)).toEqual({ lines: 3, accepted: 2, files: 2, undecided: 1 });
+    expect([...trayFeature.selectByCell(state).keys()]).toEqual(['1/N', '2/N']);
+  });
+  it('tells views that something was applied', () => {
+    const report = { changeSet: 1, state: 'applied' as const, applied: 1, failed: 0, files: 1, failures: [] };
+    const state = trayFeature.reducer(trayFeature.reducer(undefined, TrayActions.apply({ mode: 'whole', title: '' })), TrayActions.applied({ report }));
+    expect([state.busy, state.report, state.appliedCount]).toEqual([false, report, 1]);
+  });
+});

@@ -1,0 +1,277 @@
+import { execFileSync } from 'node:child_process';
+import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { Download, expect, test } from '@playwright/test';
+import { dxf } from '@rule/core/files/dxf';
+import { step } from '@rule/core/files/step';
+import excel from 'exceljs';
+import pg from 'pg';
+import { applyTray, gridCell, signIn, station } from './pages';
+
+const library = () => process.env['RULE_E2E_LIBRARY']!;
+const read = (path: string) => new Uint8Array(readFileSync(join(library(), path)));
+const original = (path: string) => readFileSync(join(import.meta.dirname, '../packages/demo/library', path));
+const property = (path: string, name: string) => step.read(read(path)).holders.find((h) => h.key === '')!.values.find((v) => v.place === 'property' && v.name === name)?.held ?? null;
+const cell = (path: string, tag: string) => dxf.read(read(path)).holders.find((h) => h.level === 'sheet')!.values.find((v) => v.name === tag)!.held.text;
+const folder = mkdtempSync(join(tmpdir(), 'rule-walk-'));
+const keep = async (download: Download) => {
+  const path = join(folder, download.suggestedFilename());
+  await download.saveAs(path);
+  return path;
+};
+async function database<T extends object>(sql: string, bind: unknown[] = []): Promise<T[]> {
+  const client = new pg.Client({ connectionString: process.env['RULE_E2E_DATABASE_URL'] });
+  await client.connect();
+  try {
+    return (await client.query<T>(sql, bind)).rows;
+  } finally {
+    await client.end();
+  }
+}
+const record = async (path: string) => {
+  const answer = await fetch(`http://127.0.0.1:${process.env['RULE_E2E_VAULT_PORT']}/api/files/query`, { method: 'POST', headers: { authorization: 'Bearer e2e', 'content-type': 'application/json' }, body: JSON.stringify({ paths: [path] }) });
+  return ((await answer.json()) as { version: number; record: Record<string, string> }[])[0]!;
+};
+
+const ROASTER = 'DR-15/assemblies/roaster.step';
+const DRUM_UNIT = 'DR-15/assemblies/drum-unit.step';
+const DRUM_SHEET = 'DR-15/drawings/DR15-200 drum unit.dxf';
+
+test('one property goes all the way: found, defined, shown, sent out, taken back, applied, checked in, undone', async ({ page }) => {
+  await signIn(page, 'varga');
+
+  await test.step('found in real files', async () => {
+    await station(page, 'Survey');
+    await page.getByRole('button', { name: /^Strays/ }).click();
+    await page.getByRole('row', { name: /Roast·batch·size/ }).click();
+    await expect(page.getByRole('complementary')).toContainText('Document property of 1 assembly file: 1 filled');
+    await page.getByRole('button', { name: 'Define it in the schema' }).click();
+  });
+
+  await test.step('defined in the schema', async () => {
+    await expect(page.getByLabel('Written name')).toHaveValue('Roast batch size');
+    await page.getByLabel('Written name').fill('Roast batch size ');
+    await expect(page.getByRole('alert')).toContainText('a blank at the end');
+    await expect(page.getByRole('button', { name: 'Define', exact: true })).toBeDisabled();
+    await page.getByLabel('Written name').fill('Roast batch size');
+    await page.getByLabel('Caption').fill('Batch');
+    await page.getByLabel('Placeholder').fill('kg of beans');
+    await page.getByRole('combobox', { name: 'Type' }).click();
+    await page.getByRole('option', { name: 'number', exact: true }).click();
+    await page.getByRole('combobox', { name: 'Unit' }).click();
+    await page.getByRole('option', { name: 'kg', exact: true }).click();
+    await page.getByRole('button', { name: 'Define', exact: true }).click();
+    await expect(page.getByText('Batch is defined.')).toBeVisible();
+    await expect(page.getByRole('complementary')).toContainText('document property, 1 of 2 filled');
+  });
+
+  await test.step('shown in a title block', async () => {
+    await station(page, 'Title blocks');
+    await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
+    await page.getByRole('combobox', { name: 'Property of cell FINISH' }).click();
+    await page.getByRole('option', { name: 'Batch' }).click();
+    await page.getByRole('combobox', { name: 'Format of cell FINISH' }).click();
+    await page.getByRole('option', { name: 'with unit' }).click();
+    // A blank shows its placeholder, and nothing would be written.
+    await expect(page.getByRole('button', { name: 'Cell FINISH: blank' })).toBeVisible();
+    await expect(page.getByRole('group', { name: 'Title block MRW-TITLE' })).toContainText('‹kg of beans›');
+  });
+
+  await test.step('shown in a BOM', async () => {
+    await station(page, 'BOM');
+    await page.getByRole('button', { name: /^roaster\.step/ }).click();
+    await page.getByRole('main').getByText('5 columns').click();
+    await page.getByRole('option', { name: 'Batch' }).click();
+    await page.keyboard.press('Escape');
+    await expect(page.getByRole('columnheader', { name: 'Batch, kg' })).toBeVisible();
+    const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Send out as CSV' }).click()]);
+    const lines = readFileSync(await keep(download), 'utf8').split('\r\n');
+    expect(lines[0]).toContain('Batch [kg]');
+    expect(lines[9]).toMatch(/^9,4,DR-15\/parts\/frame-leg\.step,DR15-170,/);
+  });
+
+  await test.step('shown in a vault record', async () => {
+    await station(page, 'Vault');
+    await page.getByRole('button', { name: /The vault's own table/ }).click();
+    await expect(page.getByRole('row', { name: /Material·/ })).toContainText('they differ in blanks');
+    await page.getByRole('button', { name: /^Links/ }).click();
+    await page.getByRole('button', { name: 'Add a link' }).click();
+    const dialog = page.getByRole('dialog');
+    for (const [label, option] of [['Record field', 'Supplier'], ['Kind of file', 'assembly'], ['Property', 'Roast batch size']] as const) {
+      await dialog.getByRole('combobox', { name: label }).click();
+      await page.getByRole('option', { name: option, exact: true }).click();
+    }
+    await dialog.getByRole('button', { name: 'Save' }).click();
+    await expect(page.getByRole('row', { name: /Supplier assembly Roast·batch·size always never ask/ })).toBeVisible();
+  });
+
+  let workbook = '';
+  await test.step('sent out to a workbook', async () => {
+    await station(page, 'Exchange');
+    await page.getByRole('combobox', { name: 'Files' }).click();
+    await page.getByRole('option', { name: 'assembly files' }).click();
+    await expect(page.getByText('2 files. The first column')).toBeVisible();
+    const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Workbook (XLSX)' }).click()]);
+    workbook = await keep(download);
+    execFileSync('soffice', ['--headless', `-env:UserInstallation=file://${folder}/profile`, '--convert-to', 'csv', '--outdir', folder, workbook], { stdio: 'pipe' });
+    const csv = readFileSync(workbook.replace('.xlsx', '.csv'), 'utf8');
+    expect(csv.split('\n')[0]).toContain('Roast batch size');
+    expect(csv).toContain('DR-15/assemblies/roaster.step,DR15-000');
+  });
+
+  await test.step('changed there', async () => {
+    const book = new excel.Workbook();
+    await book.xlsx.readFile(workbook);
+    const sheet = book.worksheets[0]!;
+    const header = sheet.getRow(1).values as string[];
+    sheet.eachRow((row, n) => {
+      if (n > 1) row.getCell(header.indexOf('Roast batch size')).value = row.getCell(2).value === ROASTER ? 15 : 4.5;
+    });
+    await book.xlsx.writeFile(workbook);
+  });
+
+  await test.step('taken back and reviewed', async () => {
+    await page.getByLabel('Workbook or CSV file').setInputFiles(workbook);
+    const counts = page.getByRole('group', { name: 'Cells by outcome' });
+    await expect(counts).toContainText('1would change');
+    await expect(page.getByRole('table', { name: 'Cells' })).toContainText('drum-unit.step');
+    // 15 kg, typed as text by someone, and 15 in the unit kg say the same.
+    await expect(counts).toContainText('0changed on both sides');
+    await page.getByRole('button', { name: 'Put 1 value in the tray' }).click();
+    await expect(page.getByRole('region', { name: 'Pending changes' })).toContainText('FINISH');
+  });
+
+  await test.step('applied and written into the STEP and DXF files themselves', async () => {
+    expect(property(DRUM_UNIT, 'Roast batch size')).toBeNull();
+    expect(await applyTray(page)).toContain('2 values written into 2 files');
+    expect(property(DRUM_UNIT, 'Roast batch size')).toEqual({ text: '4.5', form: 'measure', unit: 'kg' });
+    expect(cell(DRUM_SHEET, 'FINISH')).toBe('4.5 kg');
+    const judge = "import sys; from ezdxf import recover; d, a = recover.readfile(sys.argv[1]); print(len(a.errors), [x.dxf.text for i in d.layout('Sheet 1').query('INSERT') for x in i.attribs if x.dxf.tag == 'FINISH'])";
+    expect(execFileSync('/usr/bin/python3', ['-c', judge, join(library(), DRUM_SHEET)], { encoding: 'utf8' }).trim()).toBe("0 ['4.5 kg']");
+    const rows = await database<{ text: string; unit: string }>(`SELECT v.text, v.unit FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`, [DRUM_UNIT]);
+    expect(rows).toEqual([{ text: '4.5', unit: 'kg' }]);
+    await page.getByRole('button', { name: 'Close', exact: true }).first().click();
+  });
+
+  await test.step('visible everywhere', async () => {
+    await station(page, 'Values');
+    await page.getByRole('button', { name: /^Assemblies/ }).click();
+    await expect(await gridCell(page, 'drum-unit.step', 'Batch')).toHaveText(/4\.5/);
+    await station(page, 'BOM');
+    await page.getByRole('button', { name: /^roaster\.step/ }).click();
+    await expect(page.getByRole('row', { name: /drum-unit\.step/ })).toContainText('4.5');
+    await station(page, 'Title blocks');
+    await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
+    await expect(page.getByRole('button', { name: 'Cell FINISH: 4.5 kg' })).toBeVisible();
+  });
+
+  await test.step('checked in to the vault', async () => {
+    await station(page, 'Vault');
+    await page.getByRole('button', { name: /^drum-unit\.step/ }).click();
+    const row = page.getByRole('row', { name: /Supplier Roast·batch·size/ });
+    await expect(row).toContainText('file → record');
+    await page.getByRole('button', { name: /^Check in/ }).click();
+    await expect(page.getByRole('status')).toContainText('Checked in as version 2');
+    await expect(row).toContainText('nothing');
+    expect(await record(DRUM_UNIT)).toMatchObject({ version: 2, record: { Supplier: '4.5', Number: 'DR15-200' } });
+  });
+
+  await test.step('and undone', async () => {
+    await page.getByRole('link', { name: 'History' }).click();
+    await expect(page.getByRole('heading', { level: 1 })).toContainText('take-back');
+    await page.getByRole('button', { name: 'Revert 2 values in 2 files' }).click();
+    await expect(page.getByText(/is reverted: 2 values in 2 files/)).toBeVisible();
+    expect(Buffer.compare(Buffer.from(read(DRUM_UNIT)), original(DRUM_UNIT))).toBe(0);
+    expect(Buffer.compare(Buffer.from(read(DRUM_SHEET)), original(DRUM_SHEET))).toBe(0);
+    expect(await database(`SELECT 1 FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`, [DRUM_UNIT])).toEqual([]);
+  });
+});
+
+test('values are typed, checked and given up from the keyboard alone', async ({ page }) => {
+  await signIn(page, 'okafor');
+  await station(page, 'Values');
+  await page.getByRole('button', { name: /^Parts/ }).click();
+  const grid = page.getByRole('grid');
+  await expect(grid.getByRole('row')).toHaveCount(17);
+  await grid.focus();
+  // From agitator-arm.step over part number and description to its revision.
+  for (let i = 0; i < 3; i++) await page.keyboard.press('ArrowRight');
+  await page.keyboard.press('Enter');
+  await page.keyboard.press('Control+A');
+  await page.keyboard.type('ABC');
+  await expect(page.getByRole('alert')).toContainText('may have 2 characters, has 3');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('alert')).toBeVisible();
+  await page.keyboard.press('Escape');
+  await page.keyboard.type('B');
+  await page.keyboard.press('Enter');
+  const revision = await gridCell(page, 'agitator-arm.step', 'Revision');
+  await expect(revision).toHaveText(/B/);
+  await expect(revision).toHaveClass(/pending/);
+  await expect(page.getByText('value would change in 1 file')).toBeVisible();
+  expect(property('DR-15/parts/agitator-arm.step', 'Revision')!.text).toBe('A');
+  await page.keyboard.press('Control+z');
+  await expect(page.getByText('nothing pending')).toBeVisible();
+  // A block from a spreadsheet program: checked and taken as a whole.
+  await (await gridCell(page, 'agitator-arm.step', 'Supplier')).click();
+  await page.evaluate(() => {
+    const data = new DataTransfer();
+    data.setData('text/plain', 'Ostrelle\t0012\r\nNorrwick\t0013\r\n');
+    document.querySelector('[role=grid]')!.dispatchEvent(new ClipboardEvent('paste', { clipboardData: data, bubbles: true, cancelable: true }));
+  });
+  await expect(page.getByText('values would change in 2 files')).toBeVisible();
+  await expect(await gridCell(page, 'bean-hopper.step', 'Order number')).toHaveText(/0013/);
+  await page.keyboard.press('Control+Enter');
+  await page.getByRole('button', { name: 'Give all up' }).click();
+  await expect(page.getByText('nothing pending')).toBeVisible();
+});
+
+test('two people, one value: the second one sees the conflict and settles it', async ({ browser }) => {
+  const first = await (await browser.newContext()).newPage();
+  const second = await (await browser.newContext()).newPage();
+  for (const [page, name, value] of [[first, 'okafor', 'polished'], [second, 'lindqvist', 'bead blasted']] as const) {
+    await signIn(page, name);
+    await page.goto('/values?kind=part');
+    await (await gridCell(page, 'drum.step', 'Finish')).dblclick();
+    await page.getByRole('combobox', { name: 'Finish' }).selectOption(value);
+    await page.keyboard.press('Enter');
+    await expect(page.getByText('value would change in 1 file')).toBeVisible();
+  }
+  expect(await applyTray(first)).toContain('1 values written');
+  await second.reload();
+  await second.getByRole('button', { name: 'Review' }).click();
+  await expect(second.getByText('changed meanwhile, was brushed')).toBeVisible();
+  await second.getByRole('button', { name: 'Keep polished' }).click();
+  await expect(second.getByText('nothing pending')).toBeVisible();
+  expect(property('DR-15/parts/drum.step', 'Finish')!.text).toBe('polished');
+});
+
+test('a viewer sees everything and can change nothing', async ({ page }) => {
+  await signIn(page, 'guest');
+  await expect(page.getByRole('button', { name: 'Review' })).toHaveCount(0);
+  await page.goto('/values');
+  await expect(page.getByText('You may look but not change values.')).toBeVisible();
+  await (await gridCell(page, 'drum.step', 'Revision')).dblclick();
+  await expect(page.getByRole('textbox', { name: 'Revision' })).toHaveCount(0);
+  await page.goto('/schema?property=1');
+  await expect(page.getByLabel('Caption')).toBeDisabled();
+  await page.goto('/exchange');
+  await expect(page.getByText('Taking back needs the role editor.')).toBeVisible();
+});
+
+test('bad files are refused with a sentence that names them', async ({ page }) => {
+  await signIn(page, 'okafor');
+  await page.goto('/exchange');
+  const picker = page.getByLabel('Workbook or CSV file');
+  writeFileSync(join(folder, 'letter.xlsx'), 'Dear Sir');
+  await picker.setInputFiles(join(folder, 'letter.xlsx'));
+  await expect(page.getByRole('alert')).toHaveText('letter.xlsx: This is not an XLSX workbook.');
+  writeFileSync(join(folder, 'liste.csv'), Buffer.from('Datei;Werkstoff\r\na.step;Stahl\r\n', 'latin1'));
+  await picker.setInputFiles(join(folder, 'liste.csv'));
+  await expect(page.getByRole('alert')).toContainText('liste.csv: No sheet has a column "Rule identity" or "File"');
+  await page.goto('/survey');
+  writeFileSync(join(library(), 'torn.dxf'), '  0\r\nSECTION\r\n');
+  await page.getByRole('button', { name: 'Read again' }).click();
+  await expect(page.getByRole('status')).toContainText('1 could not be read: torn.dxf: The file ends before EOF.');
+});

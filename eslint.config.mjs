@@ -1,0 +1,91 @@
+import js from '@eslint/js';
+import angular from 'angular-eslint';
+import prettier from 'eslint-config-prettier';
+import ts from 'typescript-eslint';
+
+/** Nothing is imported past a folder's public face, its index.ts. */
+const publicFaces = {
+  regex: '^(\\.\\./)+(values|schema|files|changes|identity|titleblocks|bom|vault|exchange|trace)/(?!(step|dxf)$).+',
+  message: "Import the folder's index.ts, not a file behind it.",
+};
+const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf)/.+', message: "Import the format's index.ts, not a file behind it." };
+
+const STATIONS = ['overview', 'survey', 'schema', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings'];
+const forbidden = (patterns, paths = []) => ({ 'no-restricted-imports': ['error', { patterns, paths }] });
+
+/** The walls of the house. */
+export default ts.config(
+  { ignores: ['**/node_modules', '**/dist*', 'var', '**/.angular', 'test-results', 'packages/demo/library'] },
+  js.configs.recommended,
+  {
+    files: ['**/*.ts'],
+    extends: [ts.configs.recommendedTypeChecked, ts.configs.stylisticTypeChecked],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      '@typescript-eslint/prefer-nullish-coalescing': ['error', { ignorePrimitives: { string: true } }],
+      '@typescript-eslint/non-nullable-type-assertion-style': 'off',
+      '@typescript-eslint/consistent-type-definitions': 'off',
+      '@typescript-eslint/no-non-null-assertion': 'off',
+      '@typescript-eslint/dot-notation': ['error', { allowIndexSignaturePropertyAccess: true, allowPrivateClassPropertyAccess: true }],
+      'no-control-regex': 'off',
+    },
+  },
+  {
+    // The core has no interface, no database, no network and no clock.
+    files: ['packages/core/src/**/*.ts'],
+    rules: {
+      ...forbidden([
+        publicFaces,
+        formatFaces,
+        { regex: '^(node:|fs$|path$|http|pg$|sequelize|express|@angular|primeng|rxjs|joi|@rule/)', message: 'The core imports nothing but small pure libraries.' },
+      ]),
+      'no-restricted-globals': ['error', ...['fetch', 'XMLHttpRequest', 'document', 'window', 'localStorage', 'process', 'Buffer', 'setTimeout', 'setInterval', 'performance'].map((name) => ({ name, message: 'The core has no interface, network or clock.' }))],
+      'no-restricted-syntax': [
+        'error',
+        { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'The core has no clock: the instant comes in as an argument.' },
+        { selector: "MemberExpression[object.name='Date'][property.name='now']", message: 'The core has no clock: the instant comes in as an argument.' },
+        { selector: "MemberExpression[object.name='Math'][property.name='random']", message: 'The core gives the same answer every time.' },
+      ],
+    },
+  },
+  { files: ['packages/core/src/files/**/*.ts'], rules: forbidden([publicFaces, formatFaces, { regex: '^(\\.\\./)+(schema|changes|identity|titleblocks|bom|vault|exchange|trace)$', message: 'Formats know nothing of schema.' }]) },
+  { files: ['packages/core/src/{values,schema}/**/*.ts'], rules: forbidden([publicFaces, { regex: '^(\\.\\./)+files', message: 'Schema knows nothing of formats.' }]) },
+  { files: ['packages/contract/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!core)', message: 'The contract imports the core alone.' }]) },
+  { files: ['apps/server/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]) },
+  { files: ['apps/vault/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!demo$)', message: 'The vault stand-in knows nothing of Rule.' }]) },
+  {
+    files: ['apps/web/src/**/*.ts'],
+    extends: [angular.configs.tsRecommended],
+    processor: angular.processInlineTemplates,
+    rules: {
+      ...forbidden([{ regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' }, { regex: '^\\.\\./(shared|shell)/.+', message: 'Import the public face of the folder.' }]),
+      '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'rule', style: 'kebab-case' }],
+      '@angular-eslint/component-class-suffix': 'off',
+      '@angular-eslint/no-input-rename': 'off',
+      '@angular-eslint/prefer-on-push-component-change-detection': 'error',
+      '@typescript-eslint/unbound-method': 'off',
+    },
+  },
+  { files: ['apps/web/src/**/*.html'], extends: [angular.configs.templateRecommended, angular.configs.templateAccessibility] },
+  {
+    // The grid and the palette take keys on the element that has the focus and name the chosen cell or entry by aria-activedescendant.
+    files: ['apps/web/src/app/values/grid.ts/**', 'apps/web/src/app/shell/palette.ts/**'],
+    rules: { '@angular-eslint/template/click-events-have-key-events': 'off', '@angular-eslint/template/interactive-supports-focus': 'off' },
+  },
+  // A station never imports another one: what they share moves to shared/.
+  ...STATIONS.map((station) => ({
+    files: [`apps/web/src/app/${station}/**/*.ts`],
+    rules: forbidden([
+      { regex: `^\\.\\./(${[...STATIONS.filter((other) => other !== station), 'shell'].join('|')})(/|$)`, message: 'A station never imports another one.' },
+      { regex: '^\\.\\./shared/.+', message: 'Import the public face of the folder.' },
+      { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
+    ]),
+  })),
+  {
+    files: ['**/test/**/*.ts', '**/*.spec.ts', 'e2e/**/*.ts', 'bench/**/*.ts'],
+    rules: { '@typescript-eslint/no-unsafe-assignment': 'off', '@typescript-eslint/no-unsafe-argument': 'off', '@typescript-eslint/no-unsafe-member-access': 'off' },
+  },
+  { files: ['**/*.mjs'], languageOptions: { globals: { process: 'readonly', console: 'readonly', URL: 'readonly', Buffer: 'readonly', setTimeout: 'readonly', clearTimeout: 'readonly', fetch: 'readonly', performance: 'readonly' } } },
+  prettier,
+);

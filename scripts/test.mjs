@@ -1,0 +1,115 @@
+import { spawn } from 'node:child_process';
+import { existsSync, readFileSync, rmSync } from 'node:fs';
+import { createServer } from 'node:net';
+import { join } from 'node:path';
+import { bundle, buildServers, buildWeb } from './lib/build.mjs';
+import { installPackages } from './lib/install.mjs';
+import { OwnPostgres } from './lib/postgres.mjs';
+import { VAR } from './lib/settings.mjs';
+import { checkNode, main, needDebian, path, read, say } from './lib/shell.mjs';
+
+const counts = { passed: 0, failed: 0 };
+
+/** Runs one check and counts it; what it prints is shown when it fails. */
+async function check(name, command, args, options = {}) {
+  const began = Date.now();
+  const result = await capture(command, args, options);
+  const ok = result.code === 0;
+  counts[ok ? 'passed' : 'failed']++;
+  console.log(`${ok ? '✓' : '✗'} ${name} (${Math.round((Date.now() - began) / 1000)} s)`);
+  if (!ok) console.log(result.output);
+}
+
+function capture(command, args, options) {
+  return new Promise((done) => {
+    const child = spawn(command, args, { cwd: path(), ...options, stdio: ['ignore', 'pipe', 'pipe'] });
+    let output = '';
+    child.stdout.on('data', (chunk) => (output += chunk));
+    child.stderr.on('data', (chunk) => (output += chunk));
+    child.on('error', (error) => done({ code: 1, output: String(error) }));
+    child.on('exit', (code) => done({ code: code ?? 1, output }));
+  });
+}
+
+/** Runs tests that report in JSON and adds their counts; a runner that reports nothing counts as a failure. */
+async function tests(name, command, args, report, countsOf, env = {}) {
+  rmSync(report, { force: true });
+  console.log(`\n— ${name}`);
+  const began = Date.now();
+  const code = await new Promise((done) => {
+    const child = spawn(command, args, { cwd: path(), stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, ...env } });
+    child.on('error', () => done(1));
+    child.on('exit', (status) => done(status ?? 1));
+  });
+  let found = { passed: 0, failed: 0 };
+  if (existsSync(report)) found = countsOf(JSON.parse(readFileSync(report, 'utf8')));
+  if ((code !== 0 && found.failed === 0) || found.passed + found.failed === 0) found.failed++;
+  counts.passed += found.passed;
+  counts.failed += found.failed;
+  console.log(`— ${name}: ${found.passed} passed, ${found.failed} failed (${Math.round((Date.now() - began) / 1000)} s)`);
+}
+
+const freePort = () =>
+  new Promise((done) => {
+    const server = createServer().listen(0, '127.0.0.1', () => {
+      const { port } = server.address();
+      server.close(() => done(port));
+    });
+  });
+
+await main(async () => {
+  checkNode();
+  const only = process.argv.slice(2).find((arg) => !arg.startsWith('-'));
+  const wanted = (part) => !only || only === part;
+  await installPackages();
+  await needDebian([
+    { name: 'chromium', there: () => existsSync('/usr/bin/chromium') },
+    { name: 'python3-ezdxf', there: () => read('/usr/bin/python3', ['-c', 'import ezdxf']) !== null },
+    { name: 'libreoffice-calc', there: () => existsSync('/usr/lib/libreoffice/program/scalc') || existsSync('/usr/lib/libreoffice/program/libsclo.so') },
+    { name: 'unzip', there: () => read('unzip', ['-v']) !== null },
+  ]);
+
+  if (wanted('check')) {
+    console.log('\n— lint, types, builds');
+    await check('lint', 'npx', ['--no-install', 'eslint', '.', '--max-warnings', '0']);
+    for (const project of ['packages/core', 'packages/contract', 'packages/demo', 'apps/server', 'apps/vault', 'e2e', 'bench']) await check(`types of ${project}`, 'npx', ['--no-install', 'tsc', '-p', project]);
+    await check('web build for development', 'npx', ['--no-install', 'ng', 'build', '--configuration', 'development'], { cwd: path('apps/web'), env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+  }
+  say('building');
+  await buildServers();
+  await bundle({ 'crash-child': path('apps/server/test/crash-child.ts') }, path('apps/server/dist-test'));
+  if (wanted('check') || wanted('e2e')) {
+    await buildWeb();
+    counts.passed++;
+    console.log('✓ web build for production');
+  }
+
+  const jest = (project, env) => {
+    const report = join(VAR, `jest-${project}.json`);
+    return tests(`${project} tests`, process.execPath, ['--experimental-vm-modules', '--no-warnings', path('node_modules/jest/bin/jest.js'), '--selectProjects', project, '--json', `--outputFile=${report}`], report, (json) => ({ passed: json.numPassedTests, failed: json.numFailedTests + json.numRuntimeErrorTestSuites }), env);
+  };
+  if (wanted('core')) await jest('core');
+  if (wanted('web')) await jest('web');
+
+  if (wanted('server') || wanted('e2e')) {
+    const port = await freePort();
+    const folder = join(VAR, 'test-postgres');
+    rmSync(folder, { recursive: true, force: true });
+    const postgres = new OwnPostgres(folder, port, 'test-only');
+    try {
+      await postgres.start();
+      if (wanted('server')) await jest('server', { RULE_TEST_DATABASE_URL: postgres.url('postgres') });
+      if (wanted('e2e')) {
+        await postgres.ensureDatabase('rule_e2e');
+        const report = join(VAR, 'e2e.json');
+        const env = { RULE_E2E_DATABASE_URL: postgres.url('rule_e2e'), RULE_E2E_PORT: String(await freePort()), RULE_E2E_VAULT_PORT: String(await freePort()), PLAYWRIGHT_JSON_OUTPUT_NAME: report };
+        await tests('end-to-end tests', 'npx', ['--no-install', 'playwright', 'test', '--config', 'e2e/playwright.config.ts', '--reporter', 'list,json'], report, (json) => ({ passed: json.stats.expected, failed: json.stats.unexpected + json.stats.flaky + json.stats.skipped }), env);
+      }
+    } finally {
+      postgres.stop();
+      rmSync(folder, { recursive: true, force: true });
+    }
+  }
+  console.log(`\n${counts.passed} passed, ${counts.failed} failed`);
+  process.exitCode = counts.failed === 0 ? 0 : 1;
+});
