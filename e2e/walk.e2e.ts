@@ -151,7 +151,6 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     expect(execFileSync('/usr/bin/python3', ['-c', judge, join(library(), DRUM_SHEET)], { encoding: 'utf8' }).trim()).toBe("0 ['4.5 kg']");
     const rows = await database<{ text: string; unit: string }>(`SELECT v.text, v.unit FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`, [DRUM_UNIT]);
     expect(rows).toEqual([{ text: '4.5', unit: 'kg' }]);
-    await page.getByRole('button', { name: 'Close', exact: true }).first().click();
   });
 
   await test.step('visible everywhere', async () => {
@@ -238,7 +237,7 @@ test('two people, one value: the second one sees the conflict and settles it', a
     await page.keyboard.press('Enter');
     await expect(page.getByText('value would change in 1 file')).toBeVisible();
   }
-  expect(await applyTray(first)).toContain('1 values written');
+  expect(await applyTray(first)).toContain('1 value written into 1 file');
   await second.reload();
   await second.getByRole('button', { name: 'Review' }).click();
   await expect(second.getByText('changed meanwhile, was brushed')).toBeVisible();

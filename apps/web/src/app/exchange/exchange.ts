@@ -96,7 +96,7 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
               </span>
               <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span><span role="columnheader">Now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span>
             </div>
-            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup">
+            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(46vh, ' + 32 * shown().length + 'px)'">
               <div class="row" role="row" *cdkVirtualFor="let cell of shown(); trackBy: byId" [class.conflict]="cell.verdict === 'conflict' || cell.verdict === 'error'" [class.done]="cell.outcome" tabindex="0" (click)="selected.set(cell)" (keydown.enter)="selected.set(cell)">
                 <span role="cell">
                   @if (cell.verdict === 'change' && !cell.outcome) {
@@ -114,13 +114,13 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
                   @if (cell.outcome) {
                     <span class="chip good">{{ cell.outcome === 'tray' ? 'in the tray' : 'kept as it is' }}</span>
                   } @else if (cell.verdict === 'conflict' && mayEdit()) {
-                    <span class="bad">both changed, was {{ held(cell.base) }}</span>
                     @if (s.ticked().has(cell.id)) {
-                      <button type="button" class="link" (click)="s.tick(cell.id, false)">undecided again</button>
+                      <button type="button" class="link" (click)="s.tick(cell.id, false)">Decide again</button>
                     } @else {
-                      <button type="button" class="link" (click)="s.keep([cell.id])">Keep</button>
-                      <button type="button" class="link" (click)="s.tick(cell.id, true)">Take</button>
+                      <button type="button" class="link" [attr.aria-label]="'Keep ' + held(cell.current)" (click)="s.keep([cell.id])">Keep</button>
+                      <button type="button" class="link" [attr.aria-label]="'Take ' + cell.text" (click)="s.tick(cell.id, true)">Take</button>
                     }
+                    <span class="bad">both changed, was {{ held(cell.base) }}</span>
                   } @else {
                     {{ cell.message }}
                   }
@@ -234,6 +234,9 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
     }
     .counts > * {
       flex: 1;
+      display: flex;
+      flex-direction: column;
+      justify-content: flex-start;
       padding: 10px 14px;
       color: var(--soft);
       border-right: 1px solid var(--line);
@@ -251,9 +254,6 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
     .table {
       overflow: hidden;
       margin-bottom: 12px;
-    }
-    cdk-virtual-scroll-viewport {
-      height: min(46vh, 420px);
     }
     .row {
       display: grid;
@@ -281,7 +281,7 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
       background: none;
     }
     .row .link {
-      margin-left: 8px;
+      margin-right: 8px;
     }
     dl {
       display: grid;

@@ -43,7 +43,7 @@ import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, probl
         </div>
         <div class="card table" role="table" aria-label="Lines">
           <div class="row header" role="row"><span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Before</span><span role="columnheader">After</span><span role="columnheader">Why</span></div>
-          <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup">
+          <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(60vh, ' + 32 * lines().length + 'px)'">
             <div class="row" role="row" *cdkVirtualFor="let line of lines()">
               <span role="cell" [title]="line.path">{{ line.path }}</span>
               <span role="cell"
@@ -69,9 +69,6 @@ import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, probl
     </rule-bench>
   `,
   styles: `
-    cdk-virtual-scroll-viewport {
-      height: min(60vh, 560px);
-    }
     .row {
       display: grid;
       grid-template-columns: minmax(160px, 1.5fr) minmax(110px, 1fr) minmax(90px, 1fr) minmax(90px, 1fr) minmax(140px, 1.2fr);

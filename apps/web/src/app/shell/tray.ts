@@ -1,10 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { RouterLink } from '@angular/router';
+import { takeUntilDestroyed } from '@angular/core/rxjs-interop';
+import { NavigationEnd, Router, RouterLink } from '@angular/router';
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
+import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
 import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, trayFeature } from '../shared';
 
 /** The tray: how many values would change in how many files; opened, the lines themselves. */
@@ -40,7 +42,7 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
         @if (report(); as r) {
           <div class="note" [class.bad]="r.failures.length" role="status">
             @if (r.applied) {
-              {{ r.applied }} values written into {{ r.files }} files. <button type="button" class="link" (click)="undo(r.changeSet)">Undo</button>
+              {{ r.applied }} {{ r.applied === 1 ? 'value' : 'values' }} written into {{ r.files }} {{ r.files === 1 ? 'file' : 'files' }}. <button type="button" class="link" (click)="undo(r.changeSet)">Undo</button>
             } @else {
               Nothing was written.
             }
@@ -55,7 +57,7 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
               <span role="columnheader"><input type="checkbox" aria-label="Accept all lines" [checked]="allAccepted()" (change)="acceptAll()" /></span>
               <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Now</span><span role="columnheader">Becomes</span><span role="columnheader">Why</span><span role="columnheader"></span>
             </div>
-            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup">
+            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(36vh, ' + 32 * lines().length + 'px)'">
               <div class="row" role="row" *cdkVirtualFor="let line of sorted(); trackBy: byId" [class.aside]="!line.accepted" [class.broken]="line.verdict === 'conflict' || line.refused">
                 <span role="cell"><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)" /></span>
                 <span role="cell" class="path" [title]="line.path">{{ line.path }}</span>
@@ -181,9 +183,6 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
       min-height: 0;
       overflow: hidden;
     }
-    cdk-virtual-scroll-viewport {
-      height: min(36vh, 340px);
-    }
     .row {
       display: grid;
       grid-template-columns: 34px minmax(140px, 1.3fr) minmax(110px, 0.9fr) minmax(90px, 0.8fr) minmax(90px, 0.8fr) minmax(180px, 1.6fr) 66px;
@@ -196,6 +195,10 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
       overflow: hidden;
       text-overflow: ellipsis;
       white-space: nowrap;
+    }
+    .row > span:first-child {
+      text-overflow: clip;
+      padding-right: 0;
     }
     .header {
       font: 600 12px 'Barlow Semi Condensed', sans-serif;
@@ -215,6 +218,7 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
     }
     small {
       color: var(--faint);
+      margin-left: 6px;
     }
     .why .link {
       margin-left: 8px;
@@ -239,6 +243,22 @@ export class TrayBar {
     const rank = (line: TrayLine) => (line.verdict === 'conflict' || line.refused ? 0 : line.follows ? 2 : 1);
     return [...this.lines()].sort((a, b) => rank(a) - rank(b) || a.id - b.id);
   });
+
+  constructor() {
+    // Another station comes into view: the sheet gives it room.
+    const router = inject(Router);
+    router.events
+      .pipe(
+        filter((event) => event instanceof NavigationEnd),
+        map((event) => event.urlAfterRedirects),
+        startWith(router.url),
+        map((url) => url.split('?')[0]),
+        distinctUntilChanged(),
+        skip(1),
+        takeUntilDestroyed(),
+      )
+      .subscribe(() => this.store.dispatch(TrayActions.open({ open: false })));
+  }
 
   protected toggle(): void {
     this.store.dispatch(TrayActions.open({ open: !this.open() }));

@@ -109,7 +109,6 @@ interface NameRow extends FoundName {
                   <th class="num">Files</th>
                   <th class="num">Filled</th>
                   <th class="num">Stand-ins</th>
-                  <th class="num">Distinct</th>
                   <th>For example</th>
                 </tr>
               </thead>
@@ -123,7 +122,6 @@ interface NameRow extends FoundName {
                     <td class="num">{{ row.files }}</td>
                     <td class="num">{{ row.filled }}</td>
                     <td class="num" [class.warn]="row.standIns">{{ row.standIns || '' }}</td>
-                    <td class="num">{{ row.distinct }}</td>
                     <td class="mono examples">{{ row.examples.join(' · ') }}</td>
                   </tr>
                 } @empty {
@@ -144,7 +142,7 @@ interface NameRow extends FoundName {
           <h2><rule-exact-name [name]="row.name" /></h2>
           <p class="soft">
             {{ row.level === 'document' ? 'Document property' : 'Value at the level ' + row.level }} of {{ row.files }} {{ row.kind }} {{ row.files === 1 ? 'file' : 'files' }}: {{ row.filled }} filled, {{ row.standIns }} with a stand-in,
-            {{ row.files - row.filled - row.standIns }} empty.
+            {{ row.files - row.filled - row.standIns }} empty; {{ row.distinct }} different {{ row.distinct === 1 ? 'text' : 'texts' }}.
           </p>
           @if (row.status === 'alike') {
             <p class="note bad">The schema has {{ row.like }}. The two differ in {{ difference(row) }} only: programs that compare exactly take them for two properties.</p>

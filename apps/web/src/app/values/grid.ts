@@ -26,7 +26,9 @@ const ROW = 30;
 
 const widthOf = (property: Property): number => {
   const byName = 26 + 7 * property.caption.length + (property.unit ? 8 * (property.unit.length + 1) : 0);
-  const byType = { text: 130, choice: 120, date: 100, yesno: 74, whole: 74, number: 86 }[property.type];
+  const longest = property.type === 'choice' ? Math.max(8, ...property.choices.map((choice) => choice.length)) : (property.maxLength ?? 20);
+  const ofText = Math.min(170, Math.max(60, 24 + 7 * longest));
+  const byType = { text: ofText, choice: ofText, date: 100, yesno: 74, whole: 74, number: 86 }[property.type];
   return Math.max(byName, byType);
 };
 
@@ -182,6 +184,9 @@ const widthOf = (property: Property): number => {
       text-overflow: ellipsis;
       white-space: nowrap;
       cursor: default;
+    }
+    .cell.file {
+      position: sticky;
     }
     .num {
       text-align: right;

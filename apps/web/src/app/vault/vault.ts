@@ -62,7 +62,6 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
                   <th>Record</th>
                   <th>Last agreed</th>
                   <th>Next check-in</th>
-                  <th>Because</th>
                 </tr>
               </thead>
               <tbody>
@@ -70,9 +69,9 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
                   <tr [class.on]="v.decision.action === 'ask'">
                     <td>{{ v.link.field }}</td>
                     <td><rule-exact-name [name]="v.link.name" /></td>
-                    <td class="mono">{{ v.file ?? '—' }}</td>
-                    <td class="mono">{{ v.record ?? '—' }}</td>
-                    <td class="mono">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
+                    <td class="mono nowrap">{{ v.file ?? '—' }}</td>
+                    <td class="mono nowrap">{{ v.record ?? '—' }}</td>
+                    <td class="mono nowrap">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
                     <td>
                       @if (v.decision.action === 'ask') {
                         <label><input type="radio" [name]="'settle-' + v.link.id" value="file" [checked]="settled()[v.link.id] === 'file'" [disabled]="!mayEdit()" (change)="settle(v, 'file')" /> take {{ v.file }}</label>
@@ -80,12 +79,12 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
                       } @else {
                         <span class="chip" [class.good]="v.decision.action === 'equal'" [class.brass]="v.decision.action === 'in' || v.decision.action === 'out'" [class.warn]="v.decision.action === 'stays'">{{ actionName(v) }}</span>
                       }
+                      <small class="soft">{{ v.decision.reason }}</small>
                     </td>
-                    <td class="soft">{{ v.decision.reason }}</td>
                   </tr>
                 } @empty {
                   <tr>
-                    <td colspan="7" class="soft">No record field is linked for a {{ r.file.kind }}.</td>
+                    <td colspan="6" class="soft">No record field is linked for a {{ r.file.kind }}.</td>
                   </tr>
                 }
               </tbody>
@@ -221,6 +220,12 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
       display: grid;
       grid-template-columns: 1fr 1fr 1.3fr;
       gap: 0 12px;
+    }
+    .nowrap {
+      white-space: nowrap;
+    }
+    td small {
+      display: block;
     }
     td label {
       margin-right: 10px;
