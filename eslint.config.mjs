@@ -38,9 +38,18 @@ export default ts.config(
       ...forbidden([
         publicFaces,
         formatFaces,
-        { regex: '^(node:|fs$|path$|http|pg$|sequelize|express|@angular|primeng|rxjs|joi|@rule/)', message: 'The core imports nothing but small pure libraries.' },
+        {
+          regex: '^(node:|fs$|path$|http|pg$|sequelize|express|@angular|primeng|rxjs|joi|@rule/)',
+          message: 'The core imports nothing but small pure libraries.',
+        },
       ]),
-      'no-restricted-globals': ['error', ...['fetch', 'XMLHttpRequest', 'document', 'window', 'localStorage', 'process', 'Buffer', 'setTimeout', 'setInterval', 'performance'].map((name) => ({ name, message: 'The core has no interface, network or clock.' }))],
+      'no-restricted-globals': [
+        'error',
+        ...['fetch', 'XMLHttpRequest', 'document', 'window', 'localStorage', 'process', 'Buffer', 'setTimeout', 'setInterval', 'performance'].map((name) => ({
+          name,
+          message: 'The core has no interface, network or clock.',
+        })),
+      ],
       'no-restricted-syntax': [
         'error',
         { selector: "NewExpression[callee.name='Date'][arguments.length=0]", message: 'The core has no clock: the instant comes in as an argument.' },
@@ -49,17 +58,33 @@ export default ts.config(
       ],
     },
   },
-  { files: ['packages/core/src/files/**/*.ts'], rules: forbidden([publicFaces, formatFaces, { regex: '^(\\.\\./)+(schema|changes|identity|titleblocks|bom|vault|exchange|trace)$', message: 'Formats know nothing of schema.' }]) },
-  { files: ['packages/core/src/{values,schema}/**/*.ts'], rules: forbidden([publicFaces, { regex: '^(\\.\\./)+files', message: 'Schema knows nothing of formats.' }]) },
+  {
+    files: ['packages/core/src/files/**/*.ts'],
+    rules: forbidden([
+      publicFaces,
+      formatFaces,
+      { regex: '^(\\.\\./)+(schema|changes|identity|titleblocks|bom|vault|exchange|trace)$', message: 'Formats know nothing of schema.' },
+    ]),
+  },
+  {
+    files: ['packages/core/src/{values,schema}/**/*.ts'],
+    rules: forbidden([publicFaces, { regex: '^(\\.\\./)+files', message: 'Schema knows nothing of formats.' }]),
+  },
   { files: ['packages/contract/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!core)', message: 'The contract imports the core alone.' }]) },
-  { files: ['apps/server/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]) },
+  {
+    files: ['apps/server/src/**/*.ts'],
+    rules: forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]),
+  },
   { files: ['apps/vault/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!demo$)', message: 'The vault stand-in knows nothing of Rule.' }]) },
   {
     files: ['apps/web/src/**/*.ts'],
     extends: [angular.configs.tsRecommended],
     processor: angular.processInlineTemplates,
     rules: {
-      ...forbidden([{ regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' }, { regex: '^\\.\\./(shared|shell)/.+', message: 'Import the public face of the folder.' }]),
+      ...forbidden([
+        { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
+        { regex: '^\\.\\./(shared|shell)/.+', message: 'Import the public face of the folder.' },
+      ]),
       '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'rule', style: 'kebab-case' }],
       '@angular-eslint/component-class-suffix': 'off',
       '@angular-eslint/no-input-rename': 'off',
@@ -82,10 +107,29 @@ export default ts.config(
       { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
     ]),
   })),
+  { files: ['**/*.spec.ts'], rules: { '@angular-eslint/prefer-on-push-component-change-detection': 'off' } },
   {
     files: ['**/test/**/*.ts', '**/*.spec.ts', 'e2e/**/*.ts', 'bench/**/*.ts'],
-    rules: { '@typescript-eslint/no-unsafe-assignment': 'off', '@typescript-eslint/no-unsafe-argument': 'off', '@typescript-eslint/no-unsafe-member-access': 'off' },
+    rules: {
+      '@typescript-eslint/no-unsafe-assignment': 'off',
+      '@typescript-eslint/no-unsafe-argument': 'off',
+      '@typescript-eslint/no-unsafe-member-access': 'off',
+    },
   },
-  { files: ['**/*.mjs'], languageOptions: { globals: { process: 'readonly', console: 'readonly', URL: 'readonly', Buffer: 'readonly', setTimeout: 'readonly', clearTimeout: 'readonly', fetch: 'readonly', performance: 'readonly' } } },
+  {
+    files: ['**/*.mjs'],
+    languageOptions: {
+      globals: {
+        process: 'readonly',
+        console: 'readonly',
+        URL: 'readonly',
+        Buffer: 'readonly',
+        setTimeout: 'readonly',
+        clearTimeout: 'readonly',
+        fetch: 'readonly',
+        performance: 'readonly',
+      },
+    },
+  },
   prettier,
 );

@@ -1,5 +1,10 @@
 const swc = ['@swc/jest', {}];
-const names = { '^@rule/core/files/(step|dxf)$': '<rootDir>/packages/core/src/files/$1/index.ts', '^@rule/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts', '^@rule/contract$': '<rootDir>/packages/contract/src/index.ts', '^@rule/demo$': '<rootDir>/packages/demo/src/index.ts' };
+const names = {
+  '^@rule/core/files/(step|dxf)$': '<rootDir>/packages/core/src/files/$1/index.ts',
+  '^@rule/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
+  '^@rule/contract$': '<rootDir>/packages/contract/src/index.ts',
+  '^@rule/demo$': '<rootDir>/packages/demo/src/index.ts',
+};
 const node = { rootDir: import.meta.dirname, testEnvironment: 'node', transform: { '\\.ts$': swc }, extensionsToTreatAsEsm: ['.ts'], moduleNameMapper: names };
 
 /** Unit tests of the core, tests of the server on a real PostgreSQL, and tests of components. */

@@ -21,6 +21,7 @@ export function report(title: string, rows: readonly Measured[], megabytes?: num
   console.log(`### ${title}\n`);
   console.log(`| | ms | ratio${megabytes === undefined ? '' : ' | MB/s'} |`);
   console.log(`|---|---:|---:${megabytes === undefined ? '' : '|---:'}|`);
-  for (const { what, ms } of rows) console.log(`| ${what} | ${ms.toFixed(0)} | ${(ms / floor).toFixed(2)}${megabytes === undefined ? '' : ` | ${((megabytes * 1000) / ms).toFixed(0)}`} |`);
+  for (const { what, ms } of rows)
+    console.log(`| ${what} | ${ms.toFixed(0)} | ${(ms / floor).toFixed(2)}${megabytes === undefined ? '' : ` | ${((megabytes * 1000) / ms).toFixed(0)}`} |`);
   console.log('');
 }

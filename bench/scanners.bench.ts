@@ -18,20 +18,28 @@ function largeStep(megabytes: number): Buffer {
   const end = text.lastIndexOf('ENDSEC;');
   const parts = [text.slice(0, end)];
   const shapes = text.slice(data, end).replace(/^#\d+ ?= ?(PRODUCT|NEXT_ASSEMBLY|PROPERTY|GENERAL|APPLICATION|CONTEXT_DEP|\()[\s\S]*?;$/gm, '');
-  for (let copy = 1, size = text.length; size < megabytes * 1e6; copy++, size += shapes.length) parts.push(shapes.replace(/#(\d+)/g, (_, id: string) => `#${Number(id) + copy * 100_000}`));
+  for (let copy = 1, size = text.length; size < megabytes * 1e6; copy++, size += shapes.length)
+    parts.push(shapes.replace(/#(\d+)/g, (_, id: string) => `#${Number(id) + copy * 100_000}`));
   return Buffer.from([...parts, text.slice(end)].join(''), 'latin1');
 }
 
 function largeDxf(megabytes: number): Buffer {
   const text = readFileSync(join(library, 'DR-15/drawings/face-plate.dxf'), 'utf8');
   const at = text.lastIndexOf('  0\r\nENDSEC\r\n  0\r\nSECTION\r\n  2\r\nOBJECTS');
-  const line = (n: number) => `  0\r\nLINE\r\n  5\r\n${(0x10000 + n).toString(16).toUpperCase()}\r\n330\r\n1F\r\n100\r\nAcDbEntity\r\n  8\r\nVIEW\r\n100\r\nAcDbLine\r\n 10\r\n${n}.25\r\n 20\r\n0.0\r\n 30\r\n0.0\r\n 11\r\n${n}.75\r\n 21\r\n100.0\r\n 31\r\n0.0\r\n`;
+  const line = (n: number) =>
+    `  0\r\nLINE\r\n  5\r\n${(0x10000 + n).toString(16).toUpperCase()}\r\n330\r\n1F\r\n100\r\nAcDbEntity\r\n  8\r\nVIEW\r\n100\r\nAcDbLine\r\n 10\r\n${n}.25\r\n 20\r\n0.0\r\n 30\r\n0.0\r\n 11\r\n${n}.75\r\n 21\r\n100.0\r\n 31\r\n0.0\r\n`;
   const lines: string[] = [];
   for (let n = 0, size = 0; size < megabytes * 1e6; n++) size += lines[lines.push(line(n)) - 1]!.length;
   return Buffer.from(text.slice(0, at) + lines.join('') + text.slice(at), 'utf8');
 }
 
-async function compare(name: string, bytes: Buffer, scan: (b: Uint8Array) => unknown, read: (b: Uint8Array) => unknown, write: (b: Uint8Array) => unknown): Promise<void> {
+async function compare(
+  name: string,
+  bytes: Buffer,
+  scan: (b: Uint8Array) => unknown,
+  read: (b: Uint8Array) => unknown,
+  write: (b: Uint8Array) => unknown,
+): Promise<void> {
   const path = join(folder, name);
   writeFileSync(path, bytes);
   report(
@@ -47,6 +55,18 @@ async function compare(name: string, bytes: Buffer, scan: (b: Uint8Array) => unk
 }
 
 const change = [{ holder: '', place: 'property' as const, name: 'Description', value: heldText('changed') }];
-await compare('STEP', largeStep(40), (b) => scanStep(b, ['PRODUCT']), (b) => step.read(b), (b) => applyEdits(b, step.modify(b, change)));
-await compare('DXF', largeDxf(40), scanDxf, (b) => dxf.read(b), (b) => applyEdits(b, dxf.modify(b, change)));
+await compare(
+  'STEP',
+  largeStep(40),
+  (b) => scanStep(b, ['PRODUCT']),
+  (b) => step.read(b),
+  (b) => applyEdits(b, step.modify(b, change)),
+);
+await compare(
+  'DXF',
+  largeDxf(40),
+  scanDxf,
+  (b) => dxf.read(b),
+  (b) => applyEdits(b, dxf.modify(b, change)),
+);
 rmSync(folder, { recursive: true });

@@ -13,11 +13,29 @@ const COLUMNS = 20;
 const CHANGED = 50;
 
 const properties = Array.from({ length: COLUMNS }, (_, i): Property => ({
-  id: i + 1, writtenName: `Property ${i + 1}`, caption: `Property ${i + 1}`, retired: false, help: '', type: i % 4 === 0 ? 'number' : 'text', unit: i % 4 === 0 ? 'kg' : null, decimals: i % 4 === 0 ? 3 : null, kinds: ['part'], feed: 'typed', fileField: null,
-  required: false, minLength: null, maxLength: 60, min: null, max: null, choices: [], placeholder: '',
+  id: i + 1,
+  writtenName: `Property ${i + 1}`,
+  caption: `Property ${i + 1}`,
+  retired: false,
+  help: '',
+  type: i % 4 === 0 ? 'number' : 'text',
+  unit: i % 4 === 0 ? 'kg' : null,
+  decimals: i % 4 === 0 ? 3 : null,
+  kinds: ['part'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: 60,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '',
 }));
-const held = (file: number, property: Property): HeldValue => holdValue(property.type === 'number' ? ((file * 7 + property.id) % 9999) / 1000 : `value ${file} of ${property.id}`, property);
-const cell = (file: number, property: Property): string => ((file * COLUMNS + property.id) % CHANGED === 0 ? (property.type === 'number' ? '1.25' : 'changed') : held(file, property).text);
+const held = (file: number, property: Property): HeldValue =>
+  holdValue(property.type === 'number' ? ((file * 7 + property.id) % 9999) / 1000 : `value ${file} of ${property.id}`, property);
+const cell = (file: number, property: Property): string =>
+  (file * COLUMNS + property.id) % CHANGED === 0 ? (property.type === 'number' ? '1.25' : 'changed') : held(file, property).text;
 
 const context: TakeBackContext = {
   properties,
@@ -30,20 +48,32 @@ const context: TakeBackContext = {
 
 const files = Array.from({ length: ROWS }, (_, i) => i + 1);
 const header = ['Rule identity', 'File', ...properties.map((property) => property.writtenName)];
-const csv = new TextEncoder().encode(writeCsv([header, ...files.map((file) => [identityMark(1, file), `parts/${file}.step`, ...properties.map((property) => cell(file, property))])]));
+const csv = new TextEncoder().encode(
+  writeCsv([header, ...files.map((file) => [identityMark(1, file), `parts/${file}.step`, ...properties.map((property) => cell(file, property))])]),
+);
 const folder = mkdtempSync(join(tmpdir(), 'rule-bench-'));
 const path = join(folder, 'table.xlsx');
 const writer = new excel.stream.xlsx.WorkbookWriter({ filename: path, useStyles: true });
 const sheet = writer.addWorksheet('Values');
 sheet.addRow(header).commit();
-for (const file of files) sheet.addRow([identityMark(1, file), `parts/${file}.step`, ...properties.map((property) => (property.type === 'number' ? Number(cell(file, property)) : cell(file, property)))]).commit();
+for (const file of files)
+  sheet
+    .addRow([
+      identityMark(1, file),
+      `parts/${file}.step`,
+      ...properties.map((property) => (property.type === 'number' ? Number(cell(file, property)) : cell(file, property))),
+    ])
+    .commit();
 await writer.commit();
 const xlsx = new Uint8Array(readFileSync(path));
 
 const expect = (changes: number) => {
   if (changes !== (ROWS * COLUMNS) / CHANGED) throw new Error(`${changes} changes found`);
 };
-for (const [name, parse] of [['CSV', () => readCsv(csv)], ['XLSX', () => readWorkbook(xlsx)[0]!]] as const)
+for (const [name, parse] of [
+  ['CSV', () => readCsv(csv)],
+  ['XLSX', () => readWorkbook(xlsx)[0]!],
+] as const)
   report(`Taking back ${ROWS} rows × ${COLUMNS} columns, ${name}, one cell in ${CHANGED} changed`, [
     await best('parsing alone: the floor', 3, parse),
     await best('parsing, three-way comparison and checking of every cell', 3, () => expect(takeBack(parse(), context).counts.change)),

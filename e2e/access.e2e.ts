@@ -19,11 +19,28 @@ for (const surface of ['light', 'dark'] as const)
       // Through the debugger, so that the page's own policy for scripts is not touched.
       await page.evaluate(axe);
       const { violations } = await page.evaluate(() => (window as unknown as { axe: Axe }).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }));
-      found.push(...violations.map(({ id, nodes }) => `${where}: ${id}: ${nodes.map((node) => `${node.html.slice(0, 160)} — ${node.failureSummary.slice(0, 200)}`).join(' | ')}`));
+      found.push(
+        ...violations.map(
+          ({ id, nodes }) => `${where}: ${id}: ${nodes.map((node) => `${node.html.slice(0, 160)} — ${node.failureSummary.slice(0, 200)}`).join(' | ')}`,
+        ),
+      );
     };
     await check('sign-in');
     await signIn(page, 'varga');
-    for (const view of ['overview', 'survey', 'schema?property=4', 'schema?define=', 'values', 'title-blocks?cell=MATL', 'bom?item=3', 'vault', 'vault?look=table', 'exchange', 'history', 'settings']) {
+    for (const view of [
+      'overview',
+      'survey',
+      'schema?property=4',
+      'schema?define=',
+      'values',
+      'title-blocks?cell=MATL',
+      'bom?item=3',
+      'vault',
+      'vault?look=table',
+      'exchange',
+      'history',
+      'settings',
+    ]) {
       await page.goto(`/${view}`);
       await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
       await page.waitForLoadState('networkidle');

@@ -20,7 +20,13 @@ export async function gridCell(page: Page, file: string, caption: string) {
   const grid = page.getByRole('grid');
   const row = grid.getByRole('row').filter({ has: page.getByRole('rowheader', { name: new RegExp(`^\\s*${file.replace('.', '\\.')}`) }) });
   const headers = await grid.getByRole('columnheader').allTextContents();
-  const column = headers.findIndex((text) => text.trim().split(',')[0]!.replace(/ [↑↓]$/, '') === caption);
+  const column = headers.findIndex(
+    (text) =>
+      text
+        .trim()
+        .split(',')[0]!
+        .replace(/ [↑↓]$/, '') === caption,
+  );
   expect(column).toBeGreaterThan(0);
   return row.locator(`[aria-colindex="${column + 1}"]`);
 }

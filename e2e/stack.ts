@@ -7,7 +7,7 @@ const root = join(import.meta.dirname, '..');
 
 function launch(file: string, env: Record<string, string>): Promise<ChildProcess> {
   return new Promise((done, fail) => {
-    const child = fork(join(root, file), [], { cwd: root, env: { ...process.env, ...env } as NodeJS.ProcessEnv });
+    const child = fork(join(root, file), [], { cwd: root, env: { ...process.env, ...env } });
     child.once('message', () => done(child));
     child.once('exit', (code) => fail(new Error(`${file} ended with ${code} while starting`)));
   });

@@ -12,8 +12,16 @@ import { applyTray, gridCell, signIn, station } from './pages';
 const library = () => process.env['RULE_E2E_LIBRARY']!;
 const read = (path: string) => new Uint8Array(readFileSync(join(library(), path)));
 const original = (path: string) => readFileSync(join(import.meta.dirname, '../packages/demo/library', path));
-const property = (path: string, name: string) => step.read(read(path)).holders.find((h) => h.key === '')!.values.find((v) => v.place === 'property' && v.name === name)?.held ?? null;
-const cell = (path: string, tag: string) => dxf.read(read(path)).holders.find((h) => h.level === 'sheet')!.values.find((v) => v.name === tag)!.held.text;
+const property = (path: string, name: string) =>
+  step
+    .read(read(path))
+    .holders.find((h) => h.key === '')!
+    .values.find((v) => v.place === 'property' && v.name === name)?.held ?? null;
+const cell = (path: string, tag: string) =>
+  dxf
+    .read(read(path))
+    .holders.find((h) => h.level === 'sheet')!
+    .values.find((v) => v.name === tag)!.held.text;
 const folder = mkdtempSync(join(tmpdir(), 'rule-walk-'));
 const keep = async (download: Download) => {
   const path = join(folder, download.suggestedFilename());
@@ -30,7 +38,11 @@ async function database<T extends object>(sql: string, bind: unknown[] = []): Pr
   }
 }
 const record = async (path: string) => {
-  const answer = await fetch(`http://127.0.0.1:${process.env['RULE_E2E_VAULT_PORT']}/api/files/query`, { method: 'POST', headers: { authorization: 'Bearer e2e', 'content-type': 'application/json' }, body: JSON.stringify({ paths: [path] }) });
+  const answer = await fetch(`http://127.0.0.1:${process.env['RULE_E2E_VAULT_PORT']}/api/files/query`, {
+    method: 'POST',
+    headers: { authorization: 'Bearer e2e', 'content-type': 'application/json' },
+    body: JSON.stringify({ paths: [path] }),
+  });
   return ((await answer.json()) as { version: number; record: Record<string, string> }[])[0]!;
 };
 
@@ -98,7 +110,11 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await page.getByRole('button', { name: /^Links/ }).click();
     await page.getByRole('button', { name: 'Add a link' }).click();
     const dialog = page.getByRole('dialog');
-    for (const [label, option] of [['Record field', 'Supplier'], ['Kind of file', 'assembly'], ['Property', 'Roast batch size']] as const) {
+    for (const [label, option] of [
+      ['Record field', 'Supplier'],
+      ['Kind of file', 'assembly'],
+      ['Property', 'Roast batch size'],
+    ] as const) {
       await dialog.getByRole('combobox', { name: label }).click();
       await page.getByRole('option', { name: option, exact: true }).click();
     }
@@ -114,7 +130,9 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await expect(page.getByText('2 files. The first column')).toBeVisible();
     const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Workbook (XLSX)' }).click()]);
     workbook = await keep(download);
-    execFileSync('soffice', ['--headless', `-env:UserInstallation=file://${folder}/profile`, '--convert-to', 'csv', '--outdir', folder, workbook], { stdio: 'pipe' });
+    execFileSync('soffice', ['--headless', `-env:UserInstallation=file://${folder}/profile`, '--convert-to', 'csv', '--outdir', folder, workbook], {
+      stdio: 'pipe',
+    });
     const csv = readFileSync(workbook.replace('.xlsx', '.csv'), 'utf8');
     expect(csv.split('\n')[0]).toContain('Roast batch size');
     expect(csv).toContain('DR-15/assemblies/roaster.step,DR15-000');
@@ -147,9 +165,13 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     expect(await applyTray(page)).toContain('2 values written into 2 files');
     expect(property(DRUM_UNIT, 'Roast batch size')).toEqual({ text: '4.5', form: 'measure', unit: 'kg' });
     expect(cell(DRUM_SHEET, 'FINISH')).toBe('4.5 kg');
-    const judge = "import sys; from ezdxf import recover; d, a = recover.readfile(sys.argv[1]); print(len(a.errors), [x.dxf.text for i in d.layout('Sheet 1').query('INSERT') for x in i.attribs if x.dxf.tag == 'FINISH'])";
+    const judge =
+      "import sys; from ezdxf import recover; d, a = recover.readfile(sys.argv[1]); print(len(a.errors), [x.dxf.text for i in d.layout('Sheet 1').query('INSERT') for x in i.attribs if x.dxf.tag == 'FINISH'])";
     expect(execFileSync('/usr/bin/python3', ['-c', judge, join(library(), DRUM_SHEET)], { encoding: 'utf8' }).trim()).toBe("0 ['4.5 kg']");
-    const rows = await database<{ text: string; unit: string }>(`SELECT v.text, v.unit FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`, [DRUM_UNIT]);
+    const rows = await database<{ text: string; unit: string }>(
+      `SELECT v.text, v.unit FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`,
+      [DRUM_UNIT],
+    );
     expect(rows).toEqual([{ text: '4.5', unit: 'kg' }]);
   });
 
@@ -183,7 +205,9 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await expect(page.getByText(/is reverted: 2 values in 2 files/)).toBeVisible();
     expect(Buffer.compare(Buffer.from(read(DRUM_UNIT)), original(DRUM_UNIT))).toBe(0);
     expect(Buffer.compare(Buffer.from(read(DRUM_SHEET)), original(DRUM_SHEET))).toBe(0);
-    expect(await database(`SELECT 1 FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`, [DRUM_UNIT])).toEqual([]);
+    expect(
+      await database(`SELECT 1 FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = $1 AND v.name = 'Roast batch size'`, [DRUM_UNIT]),
+    ).toEqual([]);
   });
 });
 
@@ -229,7 +253,10 @@ test('values are typed, checked and given up from the keyboard alone', async ({ 
 test('two people, one value: the second one sees the conflict and settles it', async ({ browser }) => {
   const first = await (await browser.newContext()).newPage();
   const second = await (await browser.newContext()).newPage();
-  for (const [page, name, value] of [[first, 'okafor', 'polished'], [second, 'lindqvist', 'bead blasted']] as const) {
+  for (const [page, name, value] of [
+    [first, 'okafor', 'polished'],
+    [second, 'lindqvist', 'bead blasted'],
+  ] as const) {
     await signIn(page, name);
     await page.goto('/values?kind=part');
     await (await gridCell(page, 'drum.step', 'Finish')).dblclick();

@@ -51,7 +51,10 @@ await main(async () => {
   const port = portOf('RULE_PORT', 4310);
   const vaultPort = portOf('RULE_VAULT_PORT', 4311);
   const dbPort = portOf('RULE_DB_PORT', 4312);
-  for (const [name, number] of [['RULE_PORT', port], ['RULE_VAULT_PORT', vaultPort]])
+  for (const [name, number] of [
+    ['RULE_PORT', port],
+    ['RULE_VAULT_PORT', vaultPort],
+  ])
     if (await isTaken(number)) throw new Stop(`Port ${number} is taken by another program. Set ${name} to a free one.`);
   await installPackages();
   const secret = secrets(VAR);
@@ -60,7 +63,11 @@ await main(async () => {
   const modeFile = join(VAR, 'mode');
   const mode = empty ? 'empty' : 'demo';
   if (existsSync(modeFile) && readFileSync(modeFile, 'utf8') !== mode)
-    throw new Stop(mode === 'empty' ? 'This folder was started with the demo. Run npm run reset first, then npm start -- --empty.' : 'This folder was started empty. Start it with npm start -- --empty, or run npm run reset first.');
+    throw new Stop(
+      mode === 'empty'
+        ? 'This folder was started with the demo. Run npm run reset first, then npm start -- --empty.'
+        : 'This folder was started empty. Start it with npm start -- --empty, or run npm run reset first.',
+    );
 
   process.on('SIGINT', () => void stop(0));
   process.on('SIGTERM', () => void stop(0));

@@ -1,5 +1,5 @@
 import { spawn } from 'node:child_process';
-import { existsSync, readFileSync, rmSync } from 'node:fs';
+import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { bundle, buildServers, buildWeb } from './lib/build.mjs';
@@ -59,6 +59,7 @@ const freePort = () =>
 
 await main(async () => {
   checkNode();
+  mkdirSync(VAR, { recursive: true });
   const only = process.argv.slice(2).find((arg) => !arg.startsWith('-'));
   const wanted = (part) => !only || only === part;
   await installPackages();
@@ -72,8 +73,12 @@ await main(async () => {
   if (wanted('check')) {
     console.log('\n— lint, types, builds');
     await check('lint', 'npx', ['--no-install', 'eslint', '.', '--max-warnings', '0']);
-    for (const project of ['packages/core', 'packages/contract', 'packages/demo', 'apps/server', 'apps/vault', 'e2e', 'bench']) await check(`types of ${project}`, 'npx', ['--no-install', 'tsc', '-p', project]);
-    await check('web build for development', 'npx', ['--no-install', 'ng', 'build', '--configuration', 'development'], { cwd: path('apps/web'), env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+    for (const project of ['packages/core', 'packages/contract', 'packages/demo', 'apps/server', 'apps/vault', 'e2e', 'bench'])
+      await check(`types of ${project}`, 'npx', ['--no-install', 'tsc', '-p', project]);
+    await check('web build for development', 'npx', ['--no-install', 'ng', 'build', '--configuration', 'development'], {
+      cwd: path('apps/web'),
+      env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
+    });
   }
   say('building');
   await buildServers();
@@ -86,7 +91,14 @@ await main(async () => {
 
   const jest = (project, env) => {
     const report = join(VAR, `jest-${project}.json`);
-    return tests(`${project} tests`, process.execPath, ['--experimental-vm-modules', '--no-warnings', path('node_modules/jest/bin/jest.js'), '--selectProjects', project, '--json', `--outputFile=${report}`], report, (json) => ({ passed: json.numPassedTests, failed: json.numFailedTests + json.numRuntimeErrorTestSuites }), env);
+    return tests(
+      `${project} tests`,
+      process.execPath,
+      ['--experimental-vm-modules', '--no-warnings', path('node_modules/jest/bin/jest.js'), '--selectProjects', project, '--json', `--outputFile=${report}`],
+      report,
+      (json) => ({ passed: json.numPassedTests, failed: json.numFailedTests + json.numRuntimeErrorTestSuites }),
+      env,
+    );
   };
   if (wanted('core')) await jest('core');
   if (wanted('web')) await jest('web');
@@ -102,8 +114,20 @@ await main(async () => {
       if (wanted('e2e')) {
         await postgres.ensureDatabase('rule_e2e');
         const report = join(VAR, 'e2e.json');
-        const env = { RULE_E2E_DATABASE_URL: postgres.url('rule_e2e'), RULE_E2E_PORT: String(await freePort()), RULE_E2E_VAULT_PORT: String(await freePort()), PLAYWRIGHT_JSON_OUTPUT_NAME: report };
-        await tests('end-to-end tests', 'npx', ['--no-install', 'playwright', 'test', '--config', 'e2e/playwright.config.ts', '--reporter', 'list,json'], report, (json) => ({ passed: json.stats.expected, failed: json.stats.unexpected + json.stats.flaky + json.stats.skipped }), env);
+        const env = {
+          RULE_E2E_DATABASE_URL: postgres.url('rule_e2e'),
+          RULE_E2E_PORT: String(await freePort()),
+          RULE_E2E_VAULT_PORT: String(await freePort()),
+          PLAYWRIGHT_JSON_OUTPUT_NAME: report,
+        };
+        await tests(
+          'end-to-end tests',
+          'npx',
+          ['--no-install', 'playwright', 'test', '--config', 'e2e/playwright.config.ts', '--reporter', 'list,json'],
+          report,
+          (json) => ({ passed: json.stats.expected, failed: json.stats.unexpected + json.stats.flaky + json.stats.skipped }),
+          env,
+        );
       }
     } finally {
       postgres.stop();

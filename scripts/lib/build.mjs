@@ -17,13 +17,18 @@ export async function bundle(entries, outdir) {
     outExtension: { '.js': '.mjs' },
     sourcemap: 'linked',
     logLevel: 'warning',
-    plugins: [{ name: 'outside', setup: (b) => b.onResolve({ filter: /^[^./]/ }, (args) => (inside.test(args.path) || args.kind === 'entry-point' ? undefined : { external: true })) }],
+    plugins: [
+      {
+        name: 'outside',
+        setup: (b) => b.onResolve({ filter: /^[^./]/ }, (args) => (inside.test(args.path) || args.kind === 'entry-point' ? undefined : { external: true })),
+      },
+    ],
   });
 }
 
 /** Bundles server, worker and vault stand-in. */
 export async function buildServers() {
-  await bundle({ main: path('apps/server/src/main.ts'), worker: path('apps/server/src/work/worker.ts') }, path('apps/server/dist'));
+  await bundle({ main: path('apps/server/src/main.ts'), worker: path('apps/server/src/threads/worker.ts') }, path('apps/server/dist'));
   await bundle({ main: path('apps/vault/src/main.ts') }, path('apps/vault/dist'));
 }
 
@@ -44,6 +49,9 @@ export async function buildWeb() {
   const digest = hash.digest('hex');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === digest) return;
   say('building the web application (about a minute)');
-  await run('npx', ['--no-install', 'ng', 'build', '--configuration', 'production'], { cwd: path('apps/web'), env: { ...process.env, NG_CLI_ANALYTICS: 'false' } });
+  await run('npx', ['--no-install', 'ng', 'build', '--configuration', 'production'], {
+    cwd: path('apps/web'),
+    env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
+  });
   writeFileSync(mark, digest);
 }

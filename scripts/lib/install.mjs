@@ -4,7 +4,9 @@ import { path, run, say } from './shell.mjs';
 
 /** Installs the npm packages when they are missing or the lock file has changed. */
 export async function installPackages() {
-  const lock = createHash('sha256').update(readFileSync(path('package-lock.json'))).digest('hex');
+  const lock = createHash('sha256')
+    .update(readFileSync(path('package-lock.json')))
+    .digest('hex');
   const mark = path('node_modules', '.rule-lock');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return;
   say('installing npm packages');

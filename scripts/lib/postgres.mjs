@@ -27,12 +27,15 @@ export const isTaken = (port) =>
 function asServerUser(dataFolder) {
   if (!isRoot()) return [];
   let closed = null;
-  for (let folder = dataFolder; folder !== '/'; folder = dirname(folder)) if (existsSync(folder) && folder !== dataFolder && (statSync(folder).mode & 0o001) === 0) closed = folder;
+  for (let folder = dataFolder; folder !== '/'; folder = dirname(folder))
+    if (existsSync(folder) && folder !== dataFolder && (statSync(folder).mode & 0o001) === 0) closed = folder;
   if (closed === null) return ['runuser', '-u', 'postgres', '--'];
   // A parent such as root's home may be closed to others: let the server pass through without opening it.
   const passing = ['setpriv', '--reuid=postgres', '--regid=postgres', '--clear-groups', '--inh-caps=+dac_read_search', '--ambient-caps=+dac_read_search', '--'];
   if (spawnSync(passing[0], [...passing.slice(1), 'ls', closed], { cwd: '/' }).status === 0) return passing;
-  throw new Stop(`PostgreSQL cannot run as root, and its own user may not enter ${closed}.\nMove the project to a folder that everyone may enter, run this as another user, or set RULE_DATABASE_URL to an existing PostgreSQL.`);
+  throw new Stop(
+    `PostgreSQL cannot run as root, and its own user may not enter ${closed}.\nMove the project to a folder that everyone may enter, run this as another user, or set RULE_DATABASE_URL to an existing PostgreSQL.`,
+  );
 }
 
 /** The working folder of a process; null when it is gone. A PostgreSQL server works in its data folder. */
@@ -72,7 +75,10 @@ export class OwnPostgres {
     if (!existsSync(join(this.data, 'PG_VERSION'))) this.create();
     const wanted = readFileSync(join(this.data, 'PG_VERSION'), 'utf8').trim();
     const has = read(join(this.bin, 'postgres'), ['--version'])?.match(/(\d+)/)?.[1];
-    if (wanted !== has) throw new Stop(`The data in ${this.data} are of PostgreSQL ${wanted}; this machine has ${has}. Install that version, or start afresh with npm run reset.`);
+    if (wanted !== has)
+      throw new Stop(
+        `The data in ${this.data} are of PostgreSQL ${wanted}; this machine has ${has}. Install that version, or start afresh with npm run reset.`,
+      );
     if (await this.adoptOrClear()) return;
     if (await isTaken(this.port)) throw new Stop(`Port ${this.port}, which the database needs, is taken by another program. Set RULE_DB_PORT to a free one.`);
     say(`starting PostgreSQL on 127.0.0.1:${this.port}`);
@@ -81,7 +87,10 @@ export class OwnPostgres {
     const options = `-c listen_addresses=127.0.0.1 -c port=${this.port} -c unix_socket_directories=${sockets} -c max_connections=60 -c logging_collector=off`;
     const started = this.call('pg_ctl', ['start', '-w', '-t', '60', '-D', this.data, '-l', this.log, '-o', options]);
     this.sockets = sockets;
-    if (started.status !== 0) throw new Stop(`PostgreSQL did not start. The end of ${this.log}:\n${existsSync(this.log) ? readFileSync(this.log, 'utf8').split('\n').slice(-12).join('\n') : started.stderr}`);
+    if (started.status !== 0)
+      throw new Stop(
+        `PostgreSQL did not start. The end of ${this.log}:\n${existsSync(this.log) ? readFileSync(this.log, 'utf8').split('\n').slice(-12).join('\n') : started.stderr}`,
+      );
   }
 
   ids() {

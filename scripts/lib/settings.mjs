@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { join, resolve } from 'node:path';
 import { Stop, path } from './shell.mjs';
 
 /** The folder for everything that Rule keeps at run time. */
-export const VAR = path('var');
+export const VAR = process.env.RULE_VAR ? resolve(process.env.RULE_VAR) : path('var');
 
 /** Reads a port from the environment. */
 export function portOf(name, otherwise) {
@@ -21,7 +21,9 @@ export function secrets(folder) {
   const file = join(folder, 'secrets.json');
   if (!existsSync(file)) {
     const secret = () => randomBytes(24).toString('base64url');
-    writeFileSync(file, JSON.stringify({ database: secret(), session: secret(), vault: secret(), admin: randomBytes(9).toString('base64url') }), { mode: 0o600 });
+    writeFileSync(file, JSON.stringify({ database: secret(), session: secret(), vault: secret(), admin: randomBytes(9).toString('base64url') }), {
+      mode: 0o600,
+    });
   }
   return JSON.parse(readFileSync(file, 'utf8'));
 }

@@ -46,7 +46,11 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   const sessionPool = new pg.Pool({ connectionString: databaseUrl, max: 4 });
   sessionPool.on('error', (error) => log.warn({ reason: error.message }, 'session connection lost'));
   const PgStore = connectPgSimple(session);
-  const store = new PgStore({ pool: sessionPool, tableName: 'session', errorLog: (...args: unknown[]) => log.warn({ reason: String(args[0]) }, 'session store') });
+  const store = new PgStore({
+    pool: sessionPool,
+    tableName: 'session',
+    errorLog: (...args: unknown[]) => log.warn({ reason: String(args[0]) }, 'session store'),
+  });
 
   app.disable('x-powered-by');
   app.use(
@@ -54,7 +58,18 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       contentSecurityPolicy: {
         useDefaults: false,
         // Styles are inserted while the page runs (by the component library and the framework), hence 'unsafe-inline' for them alone.
-        directives: { defaultSrc: ["'none'"], scriptSrc: ["'self'"], styleSrc: ["'self'", "'unsafe-inline'"], fontSrc: ["'self'"], imgSrc: ["'self'", 'data:'], connectSrc: ["'self'"], workerSrc: ["'self'"], baseUri: ["'self'"], formAction: ["'self'"], frameAncestors: ["'none'"] },
+        directives: {
+          defaultSrc: ["'none'"],
+          scriptSrc: ["'self'"],
+          styleSrc: ["'self'", "'unsafe-inline'"],
+          fontSrc: ["'self'"],
+          imgSrc: ["'self'", 'data:'],
+          connectSrc: ["'self'"],
+          workerSrc: ["'self'"],
+          baseUri: ["'self'"],
+          formAction: ["'self'"],
+          frameAncestors: ["'none'"],
+        },
       },
       strictTransportSecurity: false,
     }),
@@ -63,7 +78,11 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     pinoHttp({
       logger: log,
       // Paths and numbers only: no query, no body, no header, so that no value of a property gets into the log.
-      serializers: { req: (req: { method: string; url: string }) => ({ method: req.method, path: req.url.split('?')[0] }), res: (res: { statusCode: number }) => ({ status: res.statusCode }), err: (error: Error) => ({ type: error.name }) },
+      serializers: {
+        req: (req: { method: string; url: string }) => ({ method: req.method, path: req.url.split('?')[0] }),
+        res: (res: { statusCode: number }) => ({ status: res.statusCode }),
+        err: (error: Error) => ({ type: error.name }),
+      },
       customLogLevel: (_req, res, error) => (error || res.statusCode >= 500 ? 'error' : res.statusCode >= 400 ? 'warn' : 'info'),
       autoLogging: { ignore: (req) => !(req.url ?? '').startsWith('/api') },
     }),
@@ -76,7 +95,18 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     response.json({ up: true });
   });
 
-  app.use('/api', session({ name: 'rule.sid', secret: sessionSecret, store, resave: false, saveUninitialized: false, rolling: true, cookie: { httpOnly: true, sameSite: 'strict', maxAge: 12 * 3_600_000 } }));
+  app.use(
+    '/api',
+    session({
+      name: 'rule.sid',
+      secret: sessionSecret,
+      store,
+      resave: false,
+      saveUninitialized: false,
+      rolling: true,
+      cookie: { httpOnly: true, sameSite: 'strict', maxAge: 12 * 3_600_000 },
+    }),
+  );
   const users = new WeakMap<Request, User>();
   app.use('/api', async (request: Request, _response: Response, next: NextFunction) => {
     request.session.csrf ??= randomBytes(24).toString('base64url');
@@ -136,7 +166,8 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
 }
 
 /** A callback in the manner of Node that settles a promise. */
-const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) => (failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve());
+const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) =>
+  failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve();
 
 /** Parses JSON bodies, but leaves uploads to their routes. */
 function jsonUnlessUpload(uploads: readonly string[]): RequestHandler {
@@ -151,7 +182,8 @@ function answerErrors(log: Logger): ErrorRequestHandler {
       return;
     }
     const known = toAppError(error);
-    if (known.status >= 500 && known.code === 'internal') log.error({ err: error instanceof Error ? { type: error.name, message: error.message, stack: error.stack } : String(error) }, 'unexpected error');
+    if (known.status >= 500 && known.code === 'internal')
+      log.error({ err: error instanceof Error ? { type: error.name, message: error.message, stack: error.stack } : String(error) }, 'unexpected error');
     response.status(known.status).type('application/problem+json').send(JSON.stringify(known.toProblem()));
   };
 }
@@ -159,8 +191,10 @@ function answerErrors(log: Logger): ErrorRequestHandler {
 function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error;
   const type = (error as { type?: string }).type;
-  if (type === 'entity.too.large') return new AppError(413, 'too-large', `What was sent is larger than Rule takes (${Math.round((error as { limit?: number }).limit! / 2 ** 20)} MiB).`);
+  if (type === 'entity.too.large')
+    return new AppError(413, 'too-large', `What was sent is larger than Rule takes (${Math.round((error as { limit?: number }).limit! / 2 ** 20)} MiB).`);
   if (type === 'entity.parse.failed') return new AppError(400, 'bad-request', 'The body is not JSON.');
-  if (isConnectionError(error)) return new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed by this request; try again in a moment.');
+  if (isConnectionError(error))
+    return new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed by this request; try again in a moment.');
   return new AppError(500, 'internal', 'Something unexpected went wrong on the server. What happened is in its log.');
 }

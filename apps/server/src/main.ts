@@ -10,13 +10,17 @@ import { migrate } from './platform/migrations';
 import { buildServices, storeFolder } from './services';
 import { addUser } from './users/users';
 import { HttpVault } from './vault/port';
-import { WorkPool } from './work/pool';
+import { WorkPool } from './threads/pool';
 
 const config = readConfig();
 const log = pino({ level: config.logLevel });
 const db = new Db(config.databaseUrl);
 await migrate(db.sequelize);
-const pool = new WorkPool(workerPath(dirname(fileURLToPath(import.meta.url))), { databaseUrl: config.databaseUrl, storeRoot: storeFolder(config.dataFolder) }, config.workers);
+const pool = new WorkPool(
+  workerPath(dirname(fileURLToPath(import.meta.url))),
+  { databaseUrl: config.databaseUrl, storeRoot: storeFolder(config.dataFolder) },
+  config.workers,
+);
 const services = buildServices({ db, pool, vaultPort: new HttpVault(config.vaultUrl, config.vaultToken), dataFolder: config.dataFolder });
 
 for (const { changeSet, outcome } of await services.applying.recover()) log.warn({ changeSet, outcome }, 'a change set was interrupted by a crash');

@@ -1,8 +1,47 @@
 import { rm } from 'node:fs/promises';
 import {
-  AcceptLines, ApplyTray, BindingRequest, BlockTray, CheckIn, FileFilter, GridQuery, LibraryDraft, SendOutRequest, Settings, SettleLine, SettleModel, SettlePart, TakeBackKeep, TakeBackTray, TrayLines, ProposedValues,
-  acceptLines, applyTray, bindingRequest, blockTray, bomLayout, bomColumns, BomColumns, checkIn, fileFilter, gridQuery, library, linkDraft, propertyDraft, proposedValues, sendOutRequest, settings, settleLine, settleModel, settlePart, takeBackKeep, takeBackTray, trayLines,
-  BomLayout, blockQuery, BlockQuery,
+  AcceptLines,
+  ApplyTray,
+  BindingRequest,
+  BlockTray,
+  CheckIn,
+  FileFilter,
+  GridQuery,
+  LibraryDraft,
+  SendOutRequest,
+  Settings,
+  SettleLine,
+  SettleModel,
+  SettlePart,
+  TakeBackKeep,
+  TakeBackTray,
+  TrayLines,
+  ProposedValues,
+  acceptLines,
+  applyTray,
+  bindingRequest,
+  blockTray,
+  bomLayout,
+  bomColumns,
+  BomColumns,
+  checkIn,
+  fileFilter,
+  gridQuery,
+  library,
+  linkDraft,
+  propertyDraft,
+  proposedValues,
+  sendOutRequest,
+  settings,
+  settleLine,
+  settleModel,
+  settlePart,
+  takeBackKeep,
+  takeBackTray,
+  trayLines,
+  BomLayout,
+  blockQuery,
+  BlockQuery,
 } from '@rule/contract';
 import { PropertyDraft } from '@rule/core/schema';
 import { Link } from '@rule/core/vault';
@@ -21,28 +60,100 @@ export function routesOf(s: Services): Route[] {
   return [
     route({ method: 'get', path: '/overview', summary: 'How far along the company is', role: 'viewer', action: () => s.overviews.overview() }),
 
-    route({ method: 'get', path: '/survey', summary: 'Libraries, folders, written names found, and files that cannot be read', role: 'viewer', action: () => s.libraries.survey() }),
+    route({
+      method: 'get',
+      path: '/survey',
+      summary: 'Libraries, folders, written names found, and files that cannot be read',
+      role: 'viewer',
+      action: () => s.libraries.survey(),
+    }),
     route<LibraryDraft>({
-      method: 'post', path: '/libraries', summary: 'Register a folder of the server as a library and read it', role: 'administrator', body: library,
+      method: 'post',
+      path: '/libraries',
+      summary: 'Register a folder of the server as a library and read it',
+      role: 'administrator',
+      body: library,
       action: async ({ body }) => {
         await s.libraries.add(body.name, body.path);
         return s.libraries.rescan();
       },
     }),
-    route({ method: 'post', path: '/libraries/rescan', summary: 'Read what is new or changed in all libraries', role: 'editor', action: () => s.libraries.rescan() }),
+    route({
+      method: 'post',
+      path: '/libraries/rescan',
+      summary: 'Read what is new or changed in all libraries',
+      role: 'editor',
+      action: () => s.libraries.rescan(),
+    }),
     route({ method: 'get', path: '/files/{file}', summary: 'What a file holds', role: 'viewer', action: ({ params }) => s.libraries.details(params['file']!) }),
-    route<SettleModel>({ method: 'put', path: '/files/{file}/model', summary: 'Settle which model a drawing shows', role: 'editor', body: settleModel, action: ({ params, body }) => s.libraries.settleModel(params['file']!, body.model) }),
-    route<SettlePart>({ method: 'put', path: '/files/{file}/part', summary: "Settle which part file an assembly's copy belongs to", role: 'editor', body: settlePart, action: ({ params, body }) => s.libraries.settlePart(params['file']!, body.product, body.part) }),
+    route<SettleModel>({
+      method: 'put',
+      path: '/files/{file}/model',
+      summary: 'Settle which model a drawing shows',
+      role: 'editor',
+      body: settleModel,
+      action: ({ params, body }) => s.libraries.settleModel(params['file']!, body.model),
+    }),
+    route<SettlePart>({
+      method: 'put',
+      path: '/files/{file}/part',
+      summary: "Settle which part file an assembly's copy belongs to",
+      role: 'editor',
+      body: settlePart,
+      action: ({ params, body }) => s.libraries.settlePart(params['file']!, body.product, body.part),
+    }),
 
-    route({ method: 'get', path: '/properties', summary: 'All properties of the schema, retired ones included', role: 'viewer', action: () => s.properties.list() }),
-    route<PropertyDraft>({ method: 'post', path: '/properties', summary: 'Define a property', role: 'administrator', body: propertyDraft, action: ({ body }) => s.properties.define(body) }),
-    route<PropertyDraft>({ method: 'put', path: '/properties/{property}', summary: 'Edit a property', role: 'administrator', body: propertyDraft, action: ({ params, body }) => s.properties.edit(params['property']!, body) }),
-    route({ method: 'post', path: '/properties/{property}/retire', summary: 'Retire a property; its values stay in the files', role: 'administrator', action: ({ params }) => s.properties.retire(params['property']!, true) }),
-    route({ method: 'post', path: '/properties/{property}/restore', summary: 'Take a retired property up again', role: 'administrator', action: ({ params }) => s.properties.retire(params['property']!, false) }),
-    route({ method: 'get', path: '/properties/{property}/way', summary: 'The way of a property: where it is defined, which files hold it, which cell, column and field use it', role: 'viewer', action: ({ params }) => s.overviews.way(params['property']!) }),
+    route({
+      method: 'get',
+      path: '/properties',
+      summary: 'All properties of the schema, retired ones included',
+      role: 'viewer',
+      action: () => s.properties.list(),
+    }),
+    route<PropertyDraft>({
+      method: 'post',
+      path: '/properties',
+      summary: 'Define a property',
+      role: 'administrator',
+      body: propertyDraft,
+      action: ({ body }) => s.properties.define(body),
+    }),
+    route<PropertyDraft>({
+      method: 'put',
+      path: '/properties/{property}',
+      summary: 'Edit a property',
+      role: 'administrator',
+      body: propertyDraft,
+      action: ({ params, body }) => s.properties.edit(params['property']!, body),
+    }),
+    route({
+      method: 'post',
+      path: '/properties/{property}/retire',
+      summary: 'Retire a property; its values stay in the files',
+      role: 'administrator',
+      action: ({ params }) => s.properties.retire(params['property']!, true),
+    }),
+    route({
+      method: 'post',
+      path: '/properties/{property}/restore',
+      summary: 'Take a retired property up again',
+      role: 'administrator',
+      action: ({ params }) => s.properties.retire(params['property']!, false),
+    }),
+    route({
+      method: 'get',
+      path: '/properties/{property}/way',
+      summary: 'The way of a property: where it is defined, which files hold it, which cell, column and field use it',
+      role: 'viewer',
+      action: ({ params }) => s.overviews.way(params['property']!),
+    }),
     route({ method: 'get', path: '/settings', summary: 'Company-wide settings', role: 'viewer', action: () => readSettings(s.db) }),
     route<Settings>({
-      method: 'put', path: '/settings', summary: 'Change company-wide settings', role: 'administrator', body: settings,
+      method: 'put',
+      path: '/settings',
+      summary: 'Change company-wide settings',
+      role: 'administrator',
+      body: settings,
       action: async ({ body }) => {
         await writeSettings(s.db, body);
         await s.libraries.rematch();
@@ -50,51 +161,115 @@ export function routesOf(s: Services): Route[] {
       },
     }),
 
-    route<undefined, GridQuery>({ method: 'get', path: '/values', summary: 'A page of the grid of files × properties', role: 'viewer', query: gridQuery, action: ({ query }) => s.grid.page(query) }),
+    route<undefined, GridQuery>({
+      method: 'get',
+      path: '/values',
+      summary: 'A page of the grid of files × properties',
+      role: 'viewer',
+      query: gridQuery,
+      action: ({ query }) => s.grid.page(query),
+    }),
     route({ method: 'get', path: '/values/filters', summary: 'Folders and kinds with counts', role: 'viewer', action: () => s.grid.filters() }),
 
     route({ method: 'get', path: '/tray', summary: 'Your pending lines', role: 'editor', action: ({ user }) => s.trays.view(user) }),
     route<ProposedValues>({
-      method: 'post', path: '/tray', summary: 'Put typed values in your tray', role: 'editor', body: proposedValues,
+      method: 'post',
+      path: '/tray',
+      summary: 'Put typed values in your tray',
+      role: 'editor',
+      body: proposedValues,
       action: async ({ user, body }) => {
         await s.trays.propose(user, body.values, body.reason);
         return s.trays.view(user);
       },
     }),
     route<TrayLines>({
-      method: 'post', path: '/tray/drop', summary: 'Give pending lines up', role: 'editor', body: trayLines,
+      method: 'post',
+      path: '/tray/drop',
+      summary: 'Give pending lines up',
+      role: 'editor',
+      body: trayLines,
       action: async ({ user, body }) => {
         await s.trays.drop(user, body.lines);
         return s.trays.view(user);
       },
     }),
     route<AcceptLines>({
-      method: 'post', path: '/tray/accept', summary: 'Accept lines or set them aside', role: 'editor', body: acceptLines,
+      method: 'post',
+      path: '/tray/accept',
+      summary: 'Accept lines or set them aside',
+      role: 'editor',
+      body: acceptLines,
       action: async ({ user, body }) => {
         await s.trays.accept(user, body.lines, body.accepted);
         return s.trays.view(user);
       },
     }),
     route<SettleLine>({
-      method: 'post', path: '/tray/settle', summary: 'Settle a conflict', role: 'editor', body: settleLine,
+      method: 'post',
+      path: '/tray/settle',
+      summary: 'Settle a conflict',
+      role: 'editor',
+      body: settleLine,
       action: async ({ user, body }) => {
         await s.trays.settle(user, body.line, body.take);
         return s.trays.view(user);
       },
     }),
-    route<ApplyTray>({ method: 'post', path: '/tray/apply', summary: 'Apply the accepted lines of your tray', role: 'editor', body: applyTray, action: ({ user, body }) => s.applying.applyTray(user, body.mode, body.title) }),
-    route({ method: 'get', path: '/history', summary: 'Change sets that were applied or put back', role: 'viewer', action: () => s.applying.history() }),
-    route({ method: 'get', path: '/history/{set}', summary: 'The lines of a change set', role: 'viewer', action: ({ params }) => s.applying.lines(params['set']!) }),
-    route({ method: 'post', path: '/history/{set}/revert', summary: 'Undo a change set by its inverse', role: 'editor', action: ({ user, params }) => s.applying.revert(user, params['set']!) }),
-
-    route({ method: 'get', path: '/title-blocks', summary: 'Title blocks with their cells, bindings and drawings', role: 'viewer', action: () => s.titleBlocks.list() }),
-    route<undefined, BlockQuery>({
-      method: 'get', path: '/files/{file}/title-block', summary: "One drawing's title block, drawn and filled", role: 'viewer', query: blockQuery,
-      action: async ({ user, params, query }) => s.titleBlocks.view(params['file']!, query.block, (await s.trays.view(user)).lines.filter((line) => line.accepted).map(toLine)),
+    route<ApplyTray>({
+      method: 'post',
+      path: '/tray/apply',
+      summary: 'Apply the accepted lines of your tray',
+      role: 'editor',
+      body: applyTray,
+      action: ({ user, body }) => s.applying.applyTray(user, body.mode, body.title),
     }),
-    route<BindingRequest>({ method: 'put', path: '/title-blocks/bindings', summary: 'Bind a cell to a property, or free it', role: 'administrator', body: bindingRequest, action: ({ body }) => s.titleBlocks.bind(body) }),
+    route({ method: 'get', path: '/history', summary: 'Change sets that were applied or put back', role: 'viewer', action: () => s.applying.history() }),
+    route({
+      method: 'get',
+      path: '/history/{set}',
+      summary: 'The lines of a change set',
+      role: 'viewer',
+      action: ({ params }) => s.applying.lines(params['set']!),
+    }),
+    route({
+      method: 'post',
+      path: '/history/{set}/revert',
+      summary: 'Undo a change set by its inverse',
+      role: 'editor',
+      action: ({ user, params }) => s.applying.revert(user, params['set']!),
+    }),
+
+    route({
+      method: 'get',
+      path: '/title-blocks',
+      summary: 'Title blocks with their cells, bindings and drawings',
+      role: 'viewer',
+      action: () => s.titleBlocks.list(),
+    }),
+    route<undefined, BlockQuery>({
+      method: 'get',
+      path: '/files/{file}/title-block',
+      summary: "One drawing's title block, drawn and filled",
+      role: 'viewer',
+      query: blockQuery,
+      action: async ({ user, params, query }) =>
+        s.titleBlocks.view(params['file']!, query.block, (await s.trays.view(user)).lines.filter((line) => line.accepted).map(toLine)),
+    }),
+    route<BindingRequest>({
+      method: 'put',
+      path: '/title-blocks/bindings',
+      summary: 'Bind a cell to a property, or free it',
+      role: 'administrator',
+      body: bindingRequest,
+      action: ({ body }) => s.titleBlocks.bind(body),
+    }),
     route<BlockTray>({
-      method: 'post', path: '/title-blocks/tray', summary: 'Put the stale cells of a block in your tray', role: 'editor', body: blockTray,
+      method: 'post',
+      path: '/title-blocks/tray',
+      summary: 'Put the stale cells of a block in your tray',
+      role: 'editor',
+      body: blockTray,
       action: async ({ user, body }) => {
         const pending = (await s.trays.view(user)).lines.filter((line) => line.accepted && line.place !== 'cell').map(toLine);
         const lines = await s.titleBlocks.staleLines(body.block, body.drawings, pending);
@@ -104,13 +279,43 @@ export function routesOf(s: Services): Route[] {
       },
     }),
 
-    route({ method: 'get', path: '/bom/assemblies', summary: 'Assemblies, with the number of parts that have no part file yet', role: 'viewer', action: () => s.boms.assemblies() }),
+    route({
+      method: 'get',
+      path: '/bom/assemblies',
+      summary: 'Assemblies, with the number of parts that have no part file yet',
+      role: 'viewer',
+      action: () => s.boms.assemblies(),
+    }),
     route({ method: 'get', path: '/bom/layouts', summary: 'BOM layouts', role: 'viewer', action: () => s.boms.layouts() }),
-    route<Omit<BomLayout, 'id'>>({ method: 'post', path: '/bom/layouts', summary: 'Add a BOM layout', role: 'administrator', body: bomLayout, action: ({ body }) => s.boms.saveLayout(null, body) }),
-    route<Omit<BomLayout, 'id'>>({ method: 'put', path: '/bom/layouts/{layout}', summary: 'Change a BOM layout', role: 'administrator', body: bomLayout, action: ({ params, body }) => s.boms.saveLayout(params['layout']!, body) }),
-    route({ method: 'get', path: '/files/{file}/bom', summary: 'The single-level BOM of an assembly', role: 'viewer', action: ({ params }) => s.boms.table(params['file']!) }),
+    route<Omit<BomLayout, 'id'>>({
+      method: 'post',
+      path: '/bom/layouts',
+      summary: 'Add a BOM layout',
+      role: 'administrator',
+      body: bomLayout,
+      action: ({ body }) => s.boms.saveLayout(null, body),
+    }),
+    route<Omit<BomLayout, 'id'>>({
+      method: 'put',
+      path: '/bom/layouts/{layout}',
+      summary: 'Change a BOM layout',
+      role: 'administrator',
+      body: bomLayout,
+      action: ({ params, body }) => s.boms.saveLayout(params['layout']!, body),
+    }),
+    route({
+      method: 'get',
+      path: '/files/{file}/bom',
+      summary: 'The single-level BOM of an assembly',
+      role: 'viewer',
+      action: ({ params }) => s.boms.table(params['file']!),
+    }),
     route<BomColumns>({
-      method: 'post', path: '/files/{file}/bom.csv', summary: 'The single-level BOM as CSV', role: 'viewer', body: bomColumns,
+      method: 'post',
+      path: '/files/{file}/bom.csv',
+      summary: 'The single-level BOM as CSV',
+      role: 'viewer',
+      body: bomColumns,
       action: async ({ params, body, response }) => {
         const { name, text } = await s.boms.csv(params['file']!, body.columns);
         response.type('text/csv; charset=utf-8').setHeader('content-disposition', disposition(name));
@@ -118,42 +323,122 @@ export function routesOf(s: Services): Route[] {
       },
     }),
 
-    route({ method: 'get', path: '/vault', summary: "The vault's files, fields and own link table, and the links", role: 'viewer', action: () => s.vault.state() }),
-    route<Link>({ method: 'post', path: '/vault/links', summary: 'Add a link', role: 'administrator', body: linkDraft, action: ({ body }) => s.vault.saveLink(null, body) }),
-    route<Link>({ method: 'put', path: '/vault/links/{link}', summary: 'Change a link', role: 'administrator', body: linkDraft, action: ({ params, body }) => s.vault.saveLink(params['link']!, body) }),
-    route({ method: 'delete', path: '/vault/links/{link}', summary: 'Remove a link', role: 'administrator', action: ({ params }) => s.vault.removeLink(params['link']!) }),
-    route({ method: 'get', path: '/files/{file}/record', summary: 'File, record and last agreed value of every link of a file, and what the next check-in does', role: 'viewer', action: ({ params }) => s.vault.file(params['file']!) }),
-    route<CheckIn>({ method: 'post', path: '/files/{file}/check-in', summary: 'Check a file in, passing values through its links', role: 'editor', body: checkIn, action: ({ user, params, body }) => s.vault.checkIn(user, params['file']!, body.settled) }),
+    route({
+      method: 'get',
+      path: '/vault',
+      summary: "The vault's files, fields and own link table, and the links",
+      role: 'viewer',
+      action: () => s.vault.state(),
+    }),
+    route<Link>({
+      method: 'post',
+      path: '/vault/links',
+      summary: 'Add a link',
+      role: 'administrator',
+      body: linkDraft,
+      action: ({ body }) => s.vault.saveLink(null, body),
+    }),
+    route<Link>({
+      method: 'put',
+      path: '/vault/links/{link}',
+      summary: 'Change a link',
+      role: 'administrator',
+      body: linkDraft,
+      action: ({ params, body }) => s.vault.saveLink(params['link']!, body),
+    }),
+    route({
+      method: 'delete',
+      path: '/vault/links/{link}',
+      summary: 'Remove a link',
+      role: 'administrator',
+      action: ({ params }) => s.vault.removeLink(params['link']!),
+    }),
+    route({
+      method: 'get',
+      path: '/files/{file}/record',
+      summary: 'File, record and last agreed value of every link of a file, and what the next check-in does',
+      role: 'viewer',
+      action: ({ params }) => s.vault.file(params['file']!),
+    }),
+    route<CheckIn>({
+      method: 'post',
+      path: '/files/{file}/check-in',
+      summary: 'Check a file in, passing values through its links',
+      role: 'editor',
+      body: checkIn,
+      action: ({ user, params, body }) => s.vault.checkIn(user, params['file']!, body.settled),
+    }),
 
     route<SendOutRequest>({
-      method: 'post', path: '/exchange/send-out', summary: 'Send values out as a workbook or CSV file', role: 'viewer', body: sendOutRequest,
+      method: 'post',
+      path: '/exchange/send-out',
+      summary: 'Send values out as a workbook or CSV file',
+      role: 'viewer',
+      body: sendOutRequest,
       action: async ({ user, body, response }) => {
         const { path, name } = await s.exchange.sendOut(user, body);
         response.type(body.format === 'csv' ? 'text/csv; charset=utf-8' : 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet');
         response.setHeader('content-disposition', disposition(name));
-        await new Promise<void>((resolve, reject) => response.sendFile(path, (error) => (error ? reject(error) : resolve()))).finally(() => rm(path, { force: true }));
+        await new Promise<void>((resolve, reject) => response.sendFile(path, (error) => (error ? reject(error) : resolve()))).finally(() =>
+          rm(path, { force: true }),
+        );
       },
     }),
     route({ method: 'get', path: '/exchange/send-outs', summary: 'Tables that were sent out', role: 'viewer', action: () => s.exchange.sendOuts() }),
     route({ method: 'get', path: '/exchange/take-backs', summary: 'Tables that were taken back', role: 'viewer', action: () => s.exchange.takeBacks() }),
     route({
-      method: 'post', path: '/exchange/take-backs', summary: 'Compare a workbook or CSV file, cell by cell; its name goes in the header x-file-name, percent-encoded', role: 'editor', upload: LARGEST_TABLE,
+      method: 'post',
+      path: '/exchange/take-backs',
+      summary: 'Compare a workbook or CSV file, cell by cell; its name goes in the header x-file-name, percent-encoded',
+      role: 'editor',
+      upload: LARGEST_TABLE,
       action: ({ user, request }) => {
         const bytes: unknown = request.body;
         if (!(bytes instanceof Uint8Array)) throw invalid('empty-file', 'No file was sent.');
         return s.exchange.takeBack(user, nameOf(request.get('x-file-name')), bytes);
       },
     }),
-    route({ method: 'get', path: '/exchange/take-backs/{takeBack}', summary: 'What a table would change', role: 'viewer', action: ({ params }) => s.exchange.view(params['takeBack']!) }),
-    route<TakeBackTray>({ method: 'post', path: '/exchange/take-backs/{takeBack}/tray', summary: 'Put cells in your tray', role: 'editor', body: takeBackTray, action: ({ user, params, body }) => s.exchange.toTray(user, params['takeBack']!, body.cells) }),
-    route<TakeBackKeep>({ method: 'post', path: '/exchange/take-backs/{takeBack}/keep', summary: 'Settle cells by keeping what Rule holds', role: 'editor', body: takeBackKeep, action: ({ params, body }) => s.exchange.keep(params['takeBack']!, body.cells) }),
-    route<undefined, FileFilter>({ method: 'get', path: '/exchange/count', summary: 'How many files a filter chooses', role: 'viewer', query: fileFilter, action: async ({ query }) => ({ files: (await s.grid.page({ ...query, sort: 'file', descending: false, offset: 0, limit: 1 })).total }) }),
+    route({
+      method: 'get',
+      path: '/exchange/take-backs/{takeBack}',
+      summary: 'What a table would change',
+      role: 'viewer',
+      action: ({ params }) => s.exchange.view(params['takeBack']!),
+    }),
+    route<TakeBackTray>({
+      method: 'post',
+      path: '/exchange/take-backs/{takeBack}/tray',
+      summary: 'Put cells in your tray',
+      role: 'editor',
+      body: takeBackTray,
+      action: ({ user, params, body }) => s.exchange.toTray(user, params['takeBack']!, body.cells),
+    }),
+    route<TakeBackKeep>({
+      method: 'post',
+      path: '/exchange/take-backs/{takeBack}/keep',
+      summary: 'Settle cells by keeping what Rule holds',
+      role: 'editor',
+      body: takeBackKeep,
+      action: ({ params, body }) => s.exchange.keep(params['takeBack']!, body.cells),
+    }),
+    route<undefined, FileFilter>({
+      method: 'get',
+      path: '/exchange/count',
+      summary: 'How many files a filter chooses',
+      role: 'viewer',
+      query: fileFilter,
+      action: async ({ query }) => ({ files: (await s.grid.page({ ...query, sort: 'file', descending: false, offset: 0, limit: 1 })).total }),
+    }),
   ];
 }
 
 function nameOf(header: string | undefined): string {
   try {
-    return (decodeURIComponent(header ?? 'table').split(/[\\/]/).at(-1) ?? 'table').slice(0, 200);
+    return (
+      decodeURIComponent(header ?? 'table')
+        .split(/[\\/]/)
+        .at(-1) ?? 'table'
+    ).slice(0, 200);
   } catch {
     throw invalid('bad-name', 'The file name in x-file-name is not percent-encoded.');
   }

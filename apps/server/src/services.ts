@@ -12,7 +12,7 @@ import { TitleBlocks } from './titleblocks/titleblocks';
 import { Grid } from './values/grid';
 import { VaultPort } from './vault/port';
 import { Vault } from './vault/vault';
-import { WorkPool } from './work/pool';
+import { WorkPool } from './threads/pool';
 
 /** What the services are built on. */
 export interface Ground {

@@ -1,4 +1,4 @@
-import { rmSync, utimesSync, writeFileSync } from 'node:fs';
+import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { BomTable, FileDetails, GridPage, Overview, Problem, RescanReport, Survey } from '@rule/contract';
@@ -15,11 +15,29 @@ let guest: Person;
 
 beforeAll(async () => {
   rule = await startRule({ prepareLibrary: (folder) => writeFileSync(join(folder, 'broken.step'), 'ISO-10303-21;\nHEADER;\n') });
-  [varga, okafor, haas, guest] = await Promise.all(['varga', 'okafor', 'haas', 'guest'].map((name) => rule.signIn(name))) as [Person, Person, Person, Person];
+  [varga, okafor, haas, guest] = (await Promise.all(['varga', 'okafor', 'haas', 'guest'].map((name) => rule.signIn(name)))) as [Person, Person, Person, Person];
 }, 60_000);
 afterAll(() => rule.stop());
 
-const draft = (change: object) => ({ writtenName: 'Colour', caption: 'Colour', help: '', type: 'text', unit: null, decimals: null, kinds: ['part'], feed: 'typed', fileField: null, required: false, minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '', ...change });
+const draft = (change: object) => ({
+  writtenName: 'Colour',
+  caption: 'Colour',
+  help: '',
+  type: 'text',
+  unit: null,
+  decimals: null,
+  kinds: ['part'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: null,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '',
+  ...change,
+});
 
 describe('the door', () => {
   it('asks for a sign-in, a token with every change, and a role', async () => {
@@ -30,7 +48,12 @@ describe('the door', () => {
     expect(((await agent.post('/api/session').send({ name: 'varga', password: 'x' })).body as Problem).code).toBe('csrf');
     const file = await rule.file('drum.step');
     const property = await rule.property('Finish');
-    for (const [person, status] of [[guest, 403], [haas, 403], [okafor, 200]] as const) expect((await person.post('/tray', { values: [{ file, property, text: 'polished' }] })).status).toBe(status);
+    for (const [person, status] of [
+      [guest, 403],
+      [haas, 403],
+      [okafor, 200],
+    ] as const)
+      expect((await person.post('/tray', { values: [{ file, property, text: 'polished' }] })).status).toBe(status);
     await okafor.post('/tray/drop', { lines: ((await okafor.get('/tray')).body as { lines: { id: number }[] }).lines.map((line) => line.id) });
     expect((await okafor.post('/properties', draft({}))).status).toBe(403);
     expect((await haas.get('/values')).status).toBe(200);
@@ -46,7 +69,17 @@ describe('the door', () => {
     const agent = request.agent(rule.url);
     const csrf = ((await agent.get('/api/session')).body as { csrf: string }).csrf;
     const codes: string[] = [];
-    for (let i = 0; i < 7; i++) codes.push(((await agent.post('/api/session').set('x-rule-csrf', csrf).send({ name: 'varga', password: `guess ${i}` })).body as Problem).code);
+    for (let i = 0; i < 7; i++)
+      codes.push(
+        (
+          (
+            await agent
+              .post('/api/session')
+              .set('x-rule-csrf', csrf)
+              .send({ name: 'varga', password: `guess ${i}` })
+          ).body as Problem
+        ).code,
+      );
     expect(codes.slice(0, 5)).toEqual(Array(5).fill('wrong-sign-in'));
     expect(codes.slice(5)).toEqual(['too-many-attempts', 'too-many-attempts']);
   });
@@ -55,7 +88,13 @@ describe('the door', () => {
     expect(answer.headers['content-security-policy']).toMatch(/default-src 'none'.*script-src 'self';/);
     const paths = (answer.body as { openapi: string; paths: Record<string, Record<string, { summary: string; requestBody?: object }>> }).paths;
     expect(Object.keys(paths).length).toBeGreaterThan(30);
-    expect(paths['/api/tray']!['post']!.requestBody).toMatchObject({ content: { 'application/json': { schema: { type: 'object', required: ['values'], properties: { values: { type: 'array', items: { required: ['file', 'property', 'text'] } } } } } } });
+    expect(paths['/api/tray']!['post']!.requestBody).toMatchObject({
+      content: {
+        'application/json': {
+          schema: { type: 'object', required: ['values'], properties: { values: { type: 'array', items: { required: ['file', 'property', 'text'] } } } },
+        },
+      },
+    });
   });
   it('answers what it does not know with a code', async () => {
     expect(((await varga.get('/nothing')).body as Problem).code).toBe('no-such-route');
@@ -72,9 +111,16 @@ describe('a library', () => {
     expect(survey.libraries).toMatchObject([{ name: 'Workshop', files: 23, unread: 1 }]);
     expect(survey.problems).toEqual([expect.objectContaining({ path: 'broken.step', message: expect.stringContaining('The file ends') })]);
     const names = survey.names.filter((row) => row.name.startsWith('Material')).map(({ name, level, kind, files }) => [name, level, kind, files]);
-    expect(names).toEqual([['Material', 'copy', 'assembly', 1], ['Material', 'document', 'part', 14], ['Material ', 'document', 'part', 1]]);
+    expect(names).toEqual([
+      ['Material', 'copy', 'assembly', 1],
+      ['Material', 'document', 'part', 14],
+      ['Material ', 'document', 'part', 1],
+    ]);
     expect(survey.names.find((row) => row.name === 'Finish')).toMatchObject({ files: 11, filled: 10, standIns: 1 });
-    expect(survey.names.filter((row) => row.level === 'occurrence').map((row) => [row.name, row.distinct])).toEqual([['Lubrication interval', 2], ['Tightening torque', 2]]);
+    expect(survey.names.filter((row) => row.level === 'occurrence').map((row) => [row.name, row.distinct])).toEqual([
+      ['Lubrication interval', 2],
+      ['Tightening torque', 2],
+    ]);
   });
   it('is read again only where something changed', async () => {
     expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ added: 0, changed: 0, removed: 0, unchanged: 23 });
@@ -86,6 +132,18 @@ describe('a library', () => {
     rmSync(broken);
     expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ removed: 1, unchanged: 22 });
     expect(((await okafor.get('/values')).body as GridPage).total).toBe(22);
+  });
+  it('does not read a file over the limit, and names it', async () => {
+    const huge = join(rule.library, 'huge.step');
+    writeFileSync(huge, 'ISO-10303-21;');
+    // A sparse file: it takes no room on the disk.
+    truncateSync(huge, 513 * 1024 * 1024);
+    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({
+      added: 1,
+      failed: [{ path: 'huge.step', message: 'The file has 513 MiB; Rule reads files up to 512 MiB.' }],
+    });
+    rmSync(huge);
+    await okafor.post('/libraries/rescan');
   });
   it('refuses folders that are none, are taken or are its own', async () => {
     const add = async (path: string) => ((await varga.post('/libraries', { name: 'Other', path })).body as Problem).code;
@@ -99,8 +157,14 @@ describe('the schema', () => {
   it('defines, edits, retires and takes up again', async () => {
     const made = (await varga.post('/properties', draft({}))).body as Property;
     expect(made).toMatchObject({ writtenName: 'Colour', retired: false });
-    expect((await varga.put(`/properties/${made.id}`, draft({ caption: 'Colour of the paint', maxLength: 20 }))).body).toMatchObject({ caption: 'Colour of the paint', maxLength: 20 });
-    expect(((await varga.post('/properties', draft({ writtenName: 'colour ' }))).body as Problem).issues).toMatchObject([{ field: 'writtenName', code: 'name-odd' }, { code: 'name-alike' }]);
+    expect((await varga.put(`/properties/${made.id}`, draft({ caption: 'Colour of the paint', maxLength: 20 }))).body).toMatchObject({
+      caption: 'Colour of the paint',
+      maxLength: 20,
+    });
+    expect(((await varga.post('/properties', draft({ writtenName: 'colour ' }))).body as Problem).issues).toMatchObject([
+      { field: 'writtenName', code: 'name-odd' },
+      { code: 'name-alike' },
+    ]);
     expect((await varga.post(`/properties/${made.id}/retire`)).body).toMatchObject({ retired: true });
     expect(((await varga.post('/properties', draft({}))).body as Problem).detail).toBe('The schema already has "Colour" (retired).');
     expect((await varga.post(`/properties/${made.id}/restore`)).body).toMatchObject({ retired: false });
@@ -108,7 +172,15 @@ describe('the schema', () => {
   });
   it('shows the way of a property with its breaks', async () => {
     const hops = (await haas.get(`/properties/${await rule.property('Material')}/way`)).body as Hop[];
-    expect(hops.map((hop) => [hop.station, hop.state])).toEqual([['schema', 'good'], ['values', 'good'], ['survey', 'broken'], ['title-blocks', 'broken'], ['bom', 'good'], ['vault', 'good'], ['vault', 'broken']]);
+    expect(hops.map((hop) => [hop.station, hop.state])).toEqual([
+      ['schema', 'good'],
+      ['values', 'good'],
+      ['survey', 'broken'],
+      ['title-blocks', 'broken'],
+      ['bom', 'good'],
+      ['vault', 'good'],
+      ['vault', 'broken'],
+    ]);
     expect(hops.at(-1)!.why).toContain('"Material "');
   });
 });
@@ -134,15 +206,43 @@ describe('values', () => {
       expect(blank).toBeGreaterThanOrEqual(0);
     }
     const finish = await rule.property('Finish');
-    expect(overview.coverage.filter((entry) => entry.property === finish)).toEqual([{ property: finish, kind: 'part', files: 16, filled: 10, standIns: 1, blank: 5 }]);
+    expect(overview.coverage.filter((entry) => entry.property === finish)).toEqual([
+      { property: finish, kind: 'part', files: 16, filled: 10, standIns: 1, blank: 5 },
+    ]);
     expect(overview.toDo.find((item) => item.text.includes('required'))!.count).toBe(2);
+  });
+});
+
+describe('the log', () => {
+  it('tells requests, but no value of any property', async () => {
+    await okafor.post('/tray', { values: [{ file: await rule.file('drum.step'), property: await rule.property('Supplier'), text: 'Quillmere Castings' }] });
+    await okafor.get('/values?search=Quillmere');
+    const log = rule.logged.join('');
+    expect(log).toContain('"path":"/api/tray"');
+    expect(log).toMatch(/"status":200/);
+    expect(log).not.toContain('Quillmere');
+    await okafor.post('/tray/drop', { lines: ((await okafor.get('/tray')).body as { lines: { id: number }[] }).lines.map((line) => line.id) });
   });
 });
 
 describe('identity and BOM', () => {
   it('shows matched, ambiguous and unmatched parts, and contradictions', async () => {
     const table = (await guest.get(`/files/${await rule.file('roaster.step')}/bom`)).body as BomTable;
-    expect(table.rows.map((row) => [row.item, row.quantity, row.match.state])).toEqual([[1, 1, 'matched'], [2, 1, 'matched'], [3, 1, 'matched'], [4, 1, 'matched'], [5, 1, 'matched'], [6, 1, 'matched'], [7, 1, 'matched'], [8, 1, 'matched'], [9, 4, 'matched'], [10, 2, 'matched'], [11, 1, 'ambiguous'], [12, 2, 'unmatched'], [13, 4, 'matched']]);
+    expect(table.rows.map((row) => [row.item, row.quantity, row.match.state])).toEqual([
+      [1, 1, 'matched'],
+      [2, 1, 'matched'],
+      [3, 1, 'matched'],
+      [4, 1, 'matched'],
+      [5, 1, 'matched'],
+      [6, 1, 'matched'],
+      [7, 1, 'matched'],
+      [8, 1, 'matched'],
+      [9, 4, 'matched'],
+      [10, 2, 'matched'],
+      [11, 1, 'ambiguous'],
+      [12, 2, 'unmatched'],
+      [13, 4, 'matched'],
+    ]);
     const material = await rule.property('Material');
     expect(table.rows[2]!.held[material]!.text).toBe('1.4301');
     expect(table.rows[2]!.contradictions).toEqual({ [material]: { text: 'DC01', form: 'text' } });
@@ -168,6 +268,8 @@ describe('identity and BOM', () => {
   it('is sent out as CSV in which blanks stay blank', async () => {
     const columns = [await rule.property('Part number'), await rule.property('Mass')];
     const csv = await guest.post(`/files/${await rule.file('drum-unit.step')}/bom.csv`, { columns });
-    expect(csv.text).toBe('\ufeffItem,Quantity,Part,Part number,Mass [kg]\r\n1,1,DR-15/parts/drum.step,DR15-110,7.961\r\n2,1,DR-15/parts/drum-shaft.step,DR15-112,2.500\r\n3,4,DR-15/parts/agitator-arm.step,DR15-115,0.142\r\n4,2,bought parts/drum-bearing.step,BP-6204,0.156\r\n');
+    expect(csv.text).toBe(
+      '\ufeffItem,Quantity,Part,Part number,Mass [kg]\r\n1,1,DR-15/parts/drum.step,DR15-110,7.961\r\n2,1,DR-15/parts/drum-shaft.step,DR15-112,2.500\r\n3,4,DR-15/parts/agitator-arm.step,DR15-115,0.142\r\n4,2,bought parts/drum-bearing.step,BP-6204,0.156\r\n',
+    );
   });
 });

@@ -24,10 +24,31 @@ async function begin(options: Options = {}): Promise<void> {
 beforeEach(() => begin(), 60_000);
 afterEach(() => rule.stop());
 
-const original = (pathEnd: string) => readFileSync(join(DEMO_LIBRARY, readdirSync(DEMO_LIBRARY, { recursive: true, encoding: 'utf8' }).find((path) => path.endsWith(pathEnd))!));
-const inFile = (pathEnd: string, name: string) => step.read(rule.bytes(pathEnd)).holders.find((holder) => holder.key === '')!.values.find((value) => value.place === 'property' && value.name === name)?.held.text ?? null;
-const inCell = (pathEnd: string, tag: string) => dxf.read(rule.bytes(pathEnd)).holders.find((holder) => holder.level === 'sheet')!.values.find((value) => value.name === tag)!.held.text;
-const inDatabase = async (pathEnd: string, name: string, holder = '') => (await rule.db.one<{ text: string }>('SELECT text FROM held_values WHERE file_id = $1 AND holder = $2 AND name = $3', [await rule.file(pathEnd), holder, name]))?.text ?? null;
+const original = (pathEnd: string) =>
+  readFileSync(
+    join(
+      DEMO_LIBRARY,
+      readdirSync(DEMO_LIBRARY, { recursive: true, encoding: 'utf8' }).find((path) => path.endsWith(pathEnd))!,
+    ),
+  );
+const inFile = (pathEnd: string, name: string) =>
+  step
+    .read(rule.bytes(pathEnd))
+    .holders.find((holder) => holder.key === '')!
+    .values.find((value) => value.place === 'property' && value.name === name)?.held.text ?? null;
+const inCell = (pathEnd: string, tag: string) =>
+  dxf
+    .read(rule.bytes(pathEnd))
+    .holders.find((holder) => holder.level === 'sheet')!
+    .values.find((value) => value.name === tag)!.held.text;
+const inDatabase = async (pathEnd: string, name: string, holder = '') =>
+  (
+    await rule.db.one<{ text: string }>('SELECT text FROM held_values WHERE file_id = $1 AND holder = $2 AND name = $3', [
+      await rule.file(pathEnd),
+      holder,
+      name,
+    ])
+  )?.text ?? null;
 /** Nothing that Rule makes while it applies is left beside the files. */
 const leftovers = () => readdirSync(rule.library, { recursive: true, encoding: 'utf8' }).filter((path) => path.includes('.rule-'));
 
@@ -42,20 +63,35 @@ const tray = async (person: Person) => ((await person.get('/tray')).body as Tray
 
 describe('applying', () => {
   it('writes files, title block cells and database together, and undoes them to the byte', async () => {
-    const pending = await propose(okafor, ['bean-hopper.step', 'Material', '1.4404'], ['slide-gate.step', 'Material', '1.4301'], ['face-plate.dxf', 'Date of issue', '2026-11-25']);
+    const pending = await propose(
+      okafor,
+      ['bean-hopper.step', 'Material', '1.4404'],
+      ['slide-gate.step', 'Material', '1.4301'],
+      ['face-plate.dxf', 'Date of issue', '2026-11-25'],
+    );
     expect(pending.lines.map((line) => [line.path.split('/').at(-1), line.name, line.follows])).toEqual([
-      ['bean-hopper.step', 'Material', false], ['slide-gate.step', 'Material', false], ['face-plate.dxf', 'Date of issue', false], ['DR15-130 bean hopper.dxf', 'MATL', true], ['face-plate.dxf', 'DATE', true],
+      ['bean-hopper.step', 'Material', false],
+      ['slide-gate.step', 'Material', false],
+      ['face-plate.dxf', 'Date of issue', false],
+      ['DR15-130 bean hopper.dxf', 'MATL', true],
+      ['face-plate.dxf', 'DATE', true],
     ]);
     expect(inFile('bean-hopper.step', 'Material')).toBe('1.4301');
     expect(await apply(okafor)).toMatchObject({ state: 'applied', applied: 5, failed: 0, files: 4, failures: [] });
-    expect([inFile('bean-hopper.step', 'Material'), inFile('slide-gate.step', 'Material'), inCell('bean hopper.dxf', 'MATL'), inCell('face-plate.dxf', 'DATE')]).toEqual(['1.4404', '1.4301', '1.4404', '2026-11-25']);
+    expect([
+      inFile('bean-hopper.step', 'Material'),
+      inFile('slide-gate.step', 'Material'),
+      inCell('bean hopper.dxf', 'MATL'),
+      inCell('face-plate.dxf', 'DATE'),
+    ]).toEqual(['1.4404', '1.4301', '1.4404', '2026-11-25']);
     expect([await inDatabase('bean-hopper.step', 'Material'), await inDatabase('slide-gate.step', 'Material')]).toEqual(['1.4404', '1.4301']);
     expect([await tray(okafor), leftovers()]).toEqual([[], []]);
 
     const [set] = (await okafor.get('/history')).body as ChangeSetRow[];
     expect(set).toMatchObject({ by: 'Tobe Okafor', state: 'applied', lines: 5, files: 4, revertedBy: null });
     expect((await lindqvist.post(`/history/${set!.id}/revert`)).body).toMatchObject({ state: 'applied', applied: 5 });
-    for (const path of ['bean-hopper.step', 'slide-gate.step', 'bean hopper.dxf', 'face-plate.dxf']) expect(Buffer.compare(rule.bytes(path), original(path))).toBe(0);
+    for (const path of ['bean-hopper.step', 'slide-gate.step', 'bean hopper.dxf', 'face-plate.dxf'])
+      expect(Buffer.compare(rule.bytes(path), original(path))).toBe(0);
     expect(await inDatabase('slide-gate.step', 'Material')).toBeNull();
     expect(((await okafor.post(`/history/${set!.id}/revert`)).body as Problem).code).toBe('reverted-already');
   });
@@ -74,14 +110,20 @@ describe('applying', () => {
     const { changeSet } = await apply(okafor);
     await propose(okafor, ['drum.step', 'Finish', 'bead blasted']);
     await apply(okafor);
-    expect((await okafor.post(`/history/${changeSet}/revert`)).body).toMatchObject({ state: 'put back', failures: [{ message: 'The value was changed by someone else.' }] });
+    expect((await okafor.post(`/history/${changeSet}/revert`)).body).toMatchObject({
+      state: 'put back',
+      failures: [{ message: 'The value was changed by someone else.' }],
+    });
     expect(inFile('drum.step', 'Finish')).toBe('bead blasted');
   });
 
   it('takes only what was accepted, and what follows from it', async () => {
     const { lines } = await propose(okafor, ['bean-hopper.step', 'Material', '1.4404'], ['drum.step', 'Finish', 'polished']);
     await okafor.post('/tray/accept', { lines: [lines[0]!.id], accepted: false });
-    expect((await tray(okafor)).map((line) => [line.name, line.accepted])).toEqual([['Material', false], ['Finish', true]]);
+    expect((await tray(okafor)).map((line) => [line.name, line.accepted])).toEqual([
+      ['Material', false],
+      ['Finish', true],
+    ]);
     expect(await apply(okafor)).toMatchObject({ state: 'applied', applied: 1, files: 1 });
     expect((await tray(okafor)).map((line) => line.name)).toEqual(['Material']);
     expect(inFile('bean-hopper.step', 'Material')).toBe('1.4301');
@@ -111,14 +153,20 @@ describe('two people', () => {
     await propose(lindqvist, ['drum.step', 'Finish', 'bead blasted'], ['trier.step', 'Finish', 'bead blasted']);
     const states = (await Promise.all([apply(okafor), apply(lindqvist)])).map((report) => report.state).sort();
     expect(states).toEqual(['applied', 'put back']);
-    expect([['polished', 'brushed'], ['bead blasted', 'bead blasted']]).toContainEqual([inFile('drum.step', 'Finish'), inFile('trier.step', 'Finish')]);
+    expect([
+      ['polished', 'brushed'],
+      ['bead blasted', 'bead blasted'],
+    ]).toContainEqual([inFile('drum.step', 'Finish'), inFile('trier.step', 'Finish')]);
   });
   it('a file that another program changed meanwhile is a conflict, found at the moment of writing', async () => {
     await propose(okafor, ['drum.step', 'Finish', 'polished'], ['drum.step', 'Revision', 'D']);
     const path = join(rule.library, 'DR-15/parts/drum.step');
     writeFileSync(path, Buffer.from(rule.bytes('parts/drum.step').toString('latin1').replace("'brushed'", "'sanded'"), 'latin1'));
     expect(await apply(okafor)).toMatchObject({ state: 'put back' });
-    expect((await tray(okafor)).map((line) => [line.name, line.verdict, line.current?.text])).toEqual([['Finish', 'conflict', 'sanded'], ['Revision', 'apply', 'C']]);
+    expect((await tray(okafor)).map((line) => [line.name, line.verdict, line.current?.text])).toEqual([
+      ['Finish', 'conflict', 'sanded'],
+      ['Revision', 'apply', 'C'],
+    ]);
   });
 });
 
@@ -126,9 +174,16 @@ describe('refusals', () => {
   it('name file and property, and add nothing to the tray', async () => {
     const [drum, stub, plan] = [await rule.file('parts/drum.step'), await rule.file('chimney-stub.step'), await rule.file('face-plate.dxf')];
     const [finish, material, saved] = [await rule.property('Finish'), await rule.property('Material'), await rule.property('Saved by')];
-    const answer = await okafor.post('/tray', { values: [
-      { file: drum, property: finish, text: 'polished' }, { file: drum, property: material, text: 'wood' }, { file: stub, property: finish, text: 'brushed' }, { file: plan, property: material, text: 'DC01' }, { file: drum, property: saved, text: 'me' }, { file: 99999, property: finish, text: 'x' },
-    ] });
+    const answer = await okafor.post('/tray', {
+      values: [
+        { file: drum, property: finish, text: 'polished' },
+        { file: drum, property: material, text: 'wood' },
+        { file: stub, property: finish, text: 'brushed' },
+        { file: plan, property: material, text: 'DC01' },
+        { file: drum, property: saved, text: 'me' },
+        { file: 99999, property: finish, text: 'x' },
+      ],
+    });
     expect(answer.status).toBe(422);
     expect((answer.body as Problem).issues!.map((issue) => [issue.code, issue.message])).toEqual([
       ['not-a-choice', 'DR-15/parts/drum.step, Material: "wood" is not among the choices.'],
@@ -143,7 +198,10 @@ describe('refusals', () => {
     await propose(okafor, ['drum.step', 'Finish', 'polished']);
     const [entry] = await rule.vault<{ id: number }[]>('POST', '/api/files/query', { paths: ['DR-15/parts/drum.step'] });
     await rule.vault('PUT', `/api/files/${entry!.id}/state`, { state: 'released' });
-    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: 'DR-15/parts/drum.step', message: 'The file is released in the vault.' }] });
+    expect(await apply(okafor)).toMatchObject({
+      state: 'put back',
+      failures: [{ path: 'DR-15/parts/drum.step', message: 'The file is released in the vault.' }],
+    });
   });
 });
 
@@ -216,9 +274,20 @@ describe('a crash', () => {
     expect(await new Promise((done) => running.once('exit', (_code, signal) => done(signal)))).toBe('SIGKILL');
   }
   const values = async () => {
-    const files = [inFile('parts/drum.step', 'Finish'), inFile('trier.step', 'Finish'), inFile('bean-hopper.step', 'Material'), inCell('bean hopper.dxf', 'MATL')];
-    const holder = (await rule.db.one<{ key: string }>(`SELECT key FROM holders WHERE level = 'sheet' AND file_id = $1`, [await rule.file('bean hopper.dxf')]))!.key;
-    const database = [await inDatabase('parts/drum.step', 'Finish'), await inDatabase('trier.step', 'Finish'), await inDatabase('bean-hopper.step', 'Material'), await inDatabase('bean hopper.dxf', 'MATL', holder)];
+    const files = [
+      inFile('parts/drum.step', 'Finish'),
+      inFile('trier.step', 'Finish'),
+      inFile('bean-hopper.step', 'Material'),
+      inCell('bean hopper.dxf', 'MATL'),
+    ];
+    const holder = (await rule.db.one<{ key: string }>(`SELECT key FROM holders WHERE level = 'sheet' AND file_id = $1`, [await rule.file('bean hopper.dxf')]))!
+      .key;
+    const database = [
+      await inDatabase('parts/drum.step', 'Finish'),
+      await inDatabase('trier.step', 'Finish'),
+      await inDatabase('bean-hopper.step', 'Material'),
+      await inDatabase('bean hopper.dxf', 'MATL', holder),
+    ];
     return { files, database };
   };
   const OLD = ['brushed', 'polished', '1.4301', 'DC01'];
@@ -255,7 +324,9 @@ describe('a crash', () => {
     expect(await rule.services.applying.recover()).toMatchObject([{ outcome: 'put back' }]);
     expect(Buffer.compare(readFileSync(path), foreign)).toBe(0);
     for (const name of ['parts/drum.step', 'trier.step', 'bean hopper.dxf']) expect(Buffer.compare(rule.bytes(name), original(name))).toBe(0);
-    expect((await tray(okafor)).filter((line) => !line.follows).map((line) => line.message)).toEqual(Array(3).fill('The server stopped while this was applied, and the file was changed by another program.'));
+    expect((await tray(okafor)).filter((line) => !line.follows).map((line) => line.message)).toEqual(
+      Array(3).fill('The server stopped while this was applied, and the file was changed by another program.'),
+    );
     expect(leftovers()).toEqual([]);
   });
 });

@@ -3,7 +3,7 @@ import { STEPS } from '../src/changes/apply';
 import { Db } from '../src/platform/db';
 import { buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
-import { WorkPool } from '../src/work/pool';
+import { WorkPool } from '../src/threads/pool';
 
 /** Applies a person's tray and kills its own process, as a power cut would, at the step that it is told. */
 const [databaseUrl, data, vaultUrl, worker, step, mode, user] = process.argv.slice(2) as [string, string, string, string, string, string, string];
@@ -19,5 +19,9 @@ const services = buildServices({
     return Promise.resolve();
   },
 });
-await services.applying.applyTray({ id: Number(user), name: '', displayName: '', role: 'administrator' }, APPLY_MODES.find((candidate) => candidate === mode)!, '');
+await services.applying.applyTray(
+  { id: Number(user), name: '', displayName: '', role: 'administrator' },
+  APPLY_MODES.find((candidate) => candidate === mode)!,
+  '',
+);
 process.exit(3);

@@ -25,10 +25,13 @@ afterAll(async () => {
 });
 
 const sendOut = async (format: string, filter = {}, properties: number[] = []): Promise<Buffer> => {
-  const answer = await okafor.post('/exchange/send-out', { format, filter, properties }).buffer(true).parse((response, done) => {
-    const chunks: Buffer[] = [];
-    response.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => done(null, Buffer.concat(chunks)));
-  });
+  const answer = await okafor
+    .post('/exchange/send-out', { format, filter, properties })
+    .buffer(true)
+    .parse((response, done) => {
+      const chunks: Buffer[] = [];
+      response.on('data', (chunk: Buffer) => chunks.push(chunk)).on('end', () => done(null, Buffer.concat(chunks)));
+    });
   expect(answer.status).toBe(200);
   return answer.body as Buffer;
 };
@@ -39,12 +42,18 @@ const refused = async (name: string, bytes: Uint8Array) => (await okafor.upload(
 function throughLibreOffice(bytes: Uint8Array, from: string, to: string): Buffer {
   const source = join(folder, `sent.${from}`);
   writeFileSync(source, bytes);
-  execFileSync('soffice', ['--headless', `-env:UserInstallation=file://${folder}/profile`, '--convert-to', to, '--outdir', join(folder, 'out'), source], { stdio: 'pipe', timeout: 90_000 });
+  execFileSync('soffice', ['--headless', `-env:UserInstallation=file://${folder}/profile`, '--convert-to', to, '--outdir', join(folder, 'out'), source], {
+    stdio: 'pipe',
+    timeout: 90_000,
+  });
   return readFileSync(join(folder, 'out', `sent.${to.split(':')[0]}`));
 }
 
 /** Edits cells of the first sheet with another program's library. */
-function edit(bytes: Uint8Array, changes: (set: (file: string, header: string, value: string | number | null) => void, sheet: sheetjs.WorkSheet) => void): Buffer {
+function edit(
+  bytes: Uint8Array,
+  changes: (set: (file: string, header: string, value: string | number | null) => void, sheet: sheetjs.WorkSheet) => void,
+): Buffer {
   const book = sheetjs.read(bytes, { type: 'buffer', cellNF: true, cellStyles: true });
   const sheet = book.Sheets[book.SheetNames[0]!]!;
   const rows = sheetjs.utils.sheet_to_json<string[]>(sheet, { header: 1, raw: false, defval: '' });
@@ -61,7 +70,9 @@ function edit(bytes: Uint8Array, changes: (set: (file: string, header: string, v
 
 describe('a workbook that was sent out', () => {
   it('opens in LibreOffice with every value as it is in the files', async () => {
-    const csv = throughLibreOffice(await sendOut('xlsx', { kind: 'part' }), 'xlsx', 'csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false').toString('utf8');
+    const csv = throughLibreOffice(await sendOut('xlsx', { kind: 'part' }), 'xlsx', 'csv:Text - txt - csv (StarCalc):44,34,76,1,,0,false,false').toString(
+      'utf8',
+    );
     const rows = Papa.parse<string[]>(csv.trim()).data;
     const header = rows[0]!;
     const cell = (file: string, name: string) => rows.find((row) => row[1]!.endsWith(file))![header.indexOf(name)];
@@ -70,7 +81,12 @@ describe('a workbook that was sent out', () => {
     // Leading zeros and texts that look like dates stay what they are; numbers are numbers.
     expect(cell('drum-bearing.step', 'Order number')).toBe('0062042');
     expect(cell('hex-bolt-m8x25.step', 'Order number')).toBe('3-4');
-    expect([cell('face-plate.step', 'Mass'), cell('drum.step', 'Food contact'), cell('burner-rail.step', 'Finish'), cell('bean-hopper.step', 'Finish')]).toEqual(['9.447 kg', 'yes', '-', '']);
+    expect([
+      cell('face-plate.step', 'Mass'),
+      cell('drum.step', 'Food contact'),
+      cell('burner-rail.step', 'Finish'),
+      cell('bean-hopper.step', 'Finish'),
+    ]).toEqual(['9.447 kg', 'yes', '-', '']);
   });
   it('offers choices, freezes its header and keeps text as text', async () => {
     const raw = join(folder, 'sent-raw.xlsx');
@@ -79,6 +95,38 @@ describe('a workbook that was sent out', () => {
     expect(part).toMatch(/<pane[^>]*xSplit="2"[^>]*ySplit="1"[^>]*state="frozen"/);
     expect(part).toContain('1.4301,1.4404,S235JR,DC01,100Cr6,steel 8.8,various');
     expect(part).toContain('<formula1>"yes,no"</formula1>'.replaceAll('"', '&quot;'));
+  });
+  it('keeps long lists of choices, and choices with commas, on a sheet of their own', async () => {
+    const varga = await rule.signIn('varga');
+    const choices = Array.from({ length: 60 }, (_, i) => `alloy ${i}, hardened`);
+    const draft = {
+      writtenName: 'Alloy',
+      caption: 'Alloy',
+      help: '',
+      type: 'choice',
+      unit: null,
+      decimals: null,
+      kinds: ['part'],
+      feed: 'typed',
+      fileField: null,
+      required: false,
+      minLength: null,
+      maxLength: null,
+      min: null,
+      max: null,
+      choices,
+      placeholder: '',
+    };
+    const { id } = (await varga.post('/properties', draft)).body as { id: number };
+    const sent = await sendOut('xlsx', { kind: 'part' }, [await rule.property('Part number'), id]);
+    const book = sheetjs.read(sent, { type: 'buffer' });
+    expect(sheetjs.utils.sheet_to_json<string[]>(book.Sheets['Choices']!, { header: 1 }).flat()).toEqual(['Alloy', ...choices]);
+    const raw = join(folder, 'choices.xlsx');
+    writeFileSync(raw, sent);
+    expect(execFileSync('unzip', ['-p', raw, 'xl/worksheets/sheet1.xml'], { encoding: 'utf8' })).toContain('<formula1>Choices!$A$2:$A$61</formula1>');
+    const back = edit(sent, (set) => set('drum.step', 'Alloy', 'alloy 7, hardened'));
+    expect((await takeBack('choices.xlsx', back)).cells).toMatchObject([{ verdict: 'change', proposed: { text: 'alloy 7, hardened' } }]);
+    await varga.post(`/properties/${id}/retire`);
   });
   it('changes nothing when it comes back untouched, also after LibreOffice has saved it', async () => {
     const sent = await sendOut('xlsx');
@@ -106,16 +154,18 @@ describe('a workbook that was sent out', () => {
       set('agitator-arm.step', 'Rule identity', 'S1-F99999');
     });
     const view = await takeBack('edited.xlsx', back);
-    expect(view.cells.map((cell) => [cell.path.split('/').at(-1), cell.verdict, cell.message])).toEqual(expect.arrayContaining([
-      ['bean-hopper.step', 'change', 'fills a blank'],
-      ['drum.step', 'change', 'changes the value'],
-      ['gear-motor.step', 'change', 'fills a blank'],
-      ['trier.step', 'conflict', 'Changed in Rule since it was sent out.'],
-      ['tray-rail.step', 'error', 'Material: "steel" is not among the choices.'],
-      ['chimney-stub.step', 'error', 'DR-15/parts/chimney-stub.step is released in the vault.'],
-      ['frame-leg.step', 'error', 'Saved by is taken from the file and cannot be typed.'],
-      ['drum-shaft.step', 'error', 'Description: is required and cannot be blanked.'],
-    ]));
+    expect(view.cells.map((cell) => [cell.path.split('/').at(-1), cell.verdict, cell.message])).toEqual(
+      expect.arrayContaining([
+        ['bean-hopper.step', 'change', 'fills a blank'],
+        ['drum.step', 'change', 'changes the value'],
+        ['gear-motor.step', 'change', 'fills a blank'],
+        ['trier.step', 'conflict', 'Changed in Rule since it was sent out.'],
+        ['tray-rail.step', 'error', 'Material: "steel" is not among the choices.'],
+        ['chimney-stub.step', 'error', 'DR-15/parts/chimney-stub.step is released in the vault.'],
+        ['frame-leg.step', 'error', 'Saved by is taken from the file and cannot be typed.'],
+        ['drum-shaft.step', 'error', 'Description: is required and cannot be blanked.'],
+      ]),
+    );
     expect(view.cells).toHaveLength(8);
     expect(view.issues).toMatchObject([{ code: 'unknown-file' }]);
     expect(view.takeBack.counts).toEqual({ unchanged: 330 - 8 - 15, change: 3, same: 0, conflict: 1, error: 4, notTaken: 15, total: 330 });
@@ -127,9 +177,14 @@ describe('a workbook that was sent out', () => {
     const after = (await okafor.post(`/exchange/take-backs/${view.takeBack.id}/tray`, { cells: [...changes, conflict.id] })).body as TakeBackView;
     expect(after.cells.filter((cell) => cell.outcome === 'tray')).toHaveLength(4);
     const pending = ((await okafor.get('/tray')).body as Tray).lines.filter((line) => !line.follows);
-    expect(pending.map((line) => [line.path.split('/').at(-1), line.base?.text ?? null, line.proposed?.text, line.verdict])).toEqual(expect.arrayContaining([
-      ['bean-hopper.step', null, 'brushed', 'apply'], ['drum.step', '7.961', '8.125', 'apply'], ['gear-motor.step', null, 'Otterby Drives', 'apply'], ['trier.step', 'bead blasted', 'brushed', 'apply'],
-    ]));
+    expect(pending.map((line) => [line.path.split('/').at(-1), line.base?.text ?? null, line.proposed?.text, line.verdict])).toEqual(
+      expect.arrayContaining([
+        ['bean-hopper.step', null, 'brushed', 'apply'],
+        ['drum.step', '7.961', '8.125', 'apply'],
+        ['gear-motor.step', null, 'Otterby Drives', 'apply'],
+        ['trier.step', 'bead blasted', 'brushed', 'apply'],
+      ]),
+    );
     expect((await okafor.post('/tray/apply', { mode: 'whole' })).body as ApplyReport).toMatchObject({ state: 'applied', applied: 4 });
     // The same file again changes nothing more.
     expect((await takeBack('edited.xlsx', back)).takeBack.counts).toMatchObject({ change: 0, same: 4, conflict: 0, error: 4 });
@@ -144,7 +199,11 @@ describe('a workbook that was sent out', () => {
 
 describe('a file that cannot be taken back', () => {
   it('is refused with its name and the reason', async () => {
-    expect(await refused('list.xlsx', Buffer.from('not a workbook'))).toMatchObject({ status: 422, code: 'xlsx-not', detail: 'list.xlsx: This is not an XLSX workbook.' });
+    expect(await refused('list.xlsx', Buffer.from('not a workbook'))).toMatchObject({
+      status: 422,
+      code: 'xlsx-not',
+      detail: 'list.xlsx: This is not an XLSX workbook.',
+    });
     expect(await refused('list.csv', Buffer.from('Name;Material\r\na;b\r\n'))).toMatchObject({ code: 'no-file-column' });
     expect(await refused('list.csv', Buffer.from('File;Material;Material\r\na;b;c\r\n'))).toMatchObject({ code: 'header-twice' });
     expect(await refused('empty.csv', Buffer.alloc(0))).toMatchObject({ code: 'empty-file' });

@@ -19,7 +19,7 @@ import { migrate } from '../src/platform/migrations';
 import { FileStore } from '../src/platform/store';
 import { Services, buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
-import { WorkPool } from '../src/work/pool';
+import { WorkPool } from '../src/threads/pool';
 
 const TOKEN = 'test-token';
 const worker = join(import.meta.dirname, '../dist/worker.mjs');
@@ -55,6 +55,8 @@ export interface Rule {
   readonly library: string;
   readonly data: string;
   readonly vaultUrl: string;
+  /** What the server logged, at level info. */
+  readonly logged: string[];
   /** Asks the vault stand-in directly, as somebody who does not use Rule. */
   vault<T>(method: string, path: string, body?: object): Promise<T>;
   signIn(name: string): Promise<Person>;
@@ -106,9 +108,21 @@ async function demoTemplate(): Promise<string> {
     const vault = new VaultStandIn(db.sequelize, TOKEN);
     await vault.migrate();
     const paths = readdirSync(DEMO_LIBRARY, { recursive: true, encoding: 'utf8' }).filter((path) => /\.(step|dxf)$/.test(path));
-    await vault.fill({ fields: DEMO_FIELDS, table: DEMO_VAULT_TABLE, files: paths.map((path) => ({ path, content: readFileSync(join(DEMO_LIBRARY, path)), state: DEMO_RELEASED.includes(path) ? 'released' : 'open', record: DEMO_RECORDS[path] ?? {} })) });
+    await vault.fill({
+      fields: DEMO_FIELDS,
+      table: DEMO_VAULT_TABLE,
+      files: paths.map((path) => ({
+        path,
+        content: readFileSync(join(DEMO_LIBRARY, path)),
+        state: DEMO_RELEASED.includes(path) ? 'released' : 'open',
+        record: DEMO_RECORDS[path] ?? {},
+      })),
+    });
     const server = await listening(vault.app());
-    await loadDemo(buildServices({ db, pool, vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN), dataFolder: data }), DEMO_LIBRARY);
+    await loadDemo(
+      buildServices({ db, pool, vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN), dataFolder: data }),
+      DEMO_LIBRARY,
+    );
     server.closeAllConnections();
     server.close();
     await pool.close();
@@ -136,9 +150,24 @@ export async function startRule(options: Options = {}): Promise<Rule> {
   const db = new Db(database.url);
   await db.run('UPDATE libraries SET root = $1', [library]);
   const pool = new WorkPool(worker, { databaseUrl: database.url, storeRoot: storeFolder(data) }, 1);
-  const services = buildServices({ db, pool, vaultPort: new HttpVault(vaultUrl, TOKEN, 1000), dataFolder: data, ...(options.at ? { at: options.at } : {}), ...(options.store ? { store: options.store(data) } : {}) });
+  const services = buildServices({
+    db,
+    pool,
+    vaultPort: new HttpVault(vaultUrl, TOKEN, 1000),
+    dataFolder: data,
+    ...(options.at ? { at: options.at } : {}),
+    ...(options.store ? { store: options.store(data) } : {}),
+  });
   if (options.prepareLibrary) await services.libraries.rescan();
-  const { app, close } = buildApp({ services, databaseUrl: database.url, sessionSecret: 'test', webFolder: null, log: pino({ level: 'silent' }), signInLimit: 5 });
+  const logged: string[] = [];
+  const { app, close } = buildApp({
+    services,
+    databaseUrl: database.url,
+    sessionSecret: 'test',
+    webFolder: null,
+    log: pino({ level: 'info' }, { write: (line: string) => void logged.push(line) }),
+    signInLimit: 5,
+  });
   const server = await listening(app);
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
 
@@ -150,8 +179,13 @@ export async function startRule(options: Options = {}): Promise<Rule> {
     library,
     data,
     vaultUrl,
+    logged,
     vault: async (method, path, body) => {
-      const response = await fetch(`${vaultUrl}${path}`, { method, headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/json' }, ...(body ? { body: JSON.stringify(body) } : {}) });
+      const response = await fetch(`${vaultUrl}${path}`, {
+        method,
+        headers: { authorization: `Bearer ${TOKEN}`, 'content-type': 'application/json' },
+        ...(body ? { body: JSON.stringify(body) } : {}),
+      });
       return (await response.json()) as never;
     },
     signIn: async (name) => {
@@ -165,12 +199,24 @@ export async function startRule(options: Options = {}): Promise<Rule> {
         post: (path, body = {}) => agent.post(`/api${path}`).set('x-rule-csrf', csrf).send(body),
         put: (path, body) => agent.put(`/api${path}`).set('x-rule-csrf', csrf).send(body),
         delete: (path) => agent.delete(`/api${path}`).set('x-rule-csrf', csrf),
-        upload: (path, fileName, bytes) => agent.post(`/api${path}`).set('x-rule-csrf', csrf).set('x-file-name', encodeURIComponent(fileName)).type('application/octet-stream').send(Buffer.from(bytes)),
+        upload: (path, fileName, bytes) =>
+          agent
+            .post(`/api${path}`)
+            .set('x-rule-csrf', csrf)
+            .set('x-file-name', encodeURIComponent(fileName))
+            .type('application/octet-stream')
+            .send(Buffer.from(bytes)),
       };
     },
     file: async (pathEnd) => (await db.one<{ id: number }>('SELECT id FROM files WHERE path LIKE $1 ORDER BY id', [`%${pathEnd}`]))!.id,
     property: async (name) => (await db.one<{ id: number }>('SELECT id FROM properties WHERE "writtenName" = $1', [name]))!.id,
-    bytes: (pathEnd) => readFileSync(join(library, readdirSync(library, { recursive: true, encoding: 'utf8' }).find((path) => path.endsWith(pathEnd))!)),
+    bytes: (pathEnd) =>
+      readFileSync(
+        join(
+          library,
+          readdirSync(library, { recursive: true, encoding: 'utf8' }).find((path) => path.endsWith(pathEnd))!,
+        ),
+      ),
     stop: async () => {
       server.closeAllConnections();
       server.close();

@@ -20,14 +20,17 @@ interface Entry {
   readonly checkedOutBy: string | null;
 }
 const entry = async (path: string) => (await rule.vault<Entry[]>('POST', '/api/files/query', { paths: [path] }))[0]!;
-const decisions = async (file: number) => Object.fromEntries(((await okafor.get(`/files/${file}/record`)).body as VaultFile).values.map((v) => [v.link.field, v.decision.action]));
+const decisions = async (file: number) =>
+  Object.fromEntries(((await okafor.get(`/files/${file}/record`)).body as VaultFile).values.map((v) => [v.link.field, v.decision.action]));
 
 describe('the vault', () => {
   it('is shown with its own link table, compared to the letter', async () => {
     const state = (await okafor.get('/vault')).body as VaultState;
     expect(state.problem).toBeNull();
     expect(state.files).toHaveLength(22);
-    expect(state.table.filter((finding) => finding.state !== 'exact')).toMatchObject([{ row: { field: 'Material', name: 'Material ' }, state: 'alike', likeness: 'blanks', nearest: 'Material' }]);
+    expect(state.table.filter((finding) => finding.state !== 'exact')).toMatchObject([
+      { row: { field: 'Material', name: 'Material ' }, state: 'alike', likeness: 'blanks', nearest: 'Material' },
+    ]);
   });
 
   it('passes values both ways at check-in and remembers what both agree on', async () => {
@@ -35,12 +38,19 @@ describe('the vault', () => {
     expect(await decisions(gate)).toEqual({ 'Mass kg': 'in', Material: 'out', Number: 'equal', Supplier: 'equal', Title: 'in' });
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, recordChanges: 2, fileChanges: 1 });
     const after = await entry('DR-15/parts/slide-gate.step');
-    expect(after).toMatchObject({ version: 2, checkedOutBy: null, record: { 'Mass kg': '0.196', Material: '1.4301', Number: 'DR15-131', Title: 'Slide gate' } });
+    expect(after).toMatchObject({
+      version: 2,
+      checkedOutBy: null,
+      record: { 'Mass kg': '0.196', Material: '1.4301', Number: 'DR15-131', Title: 'Slide gate' },
+    });
     // What the vault holds now is the file as Rule wrote it, and its comment names the change set.
     const versions = await rule.vault<{ version: number; comment: string; by: string }[]>('GET', `/api/files/${after.id}/versions`);
     expect(versions[1]).toMatchObject({ by: 'Rule', comment: expect.stringMatching(/^Checked in by Tobe Okafor with Rule, change set \d+$/) });
     const content = await fetch(`${rule.vaultUrl}/api/files/${after.id}/content`, { headers: { authorization: 'Bearer test-token' } });
-    const held = step.read(new Uint8Array(await content.arrayBuffer())).holders.find((h) => h.key === '')!.values.find((v) => v.name === 'Material');
+    const held = step
+      .read(new Uint8Array(await content.arrayBuffer()))
+      .holders.find((h) => h.key === '')!
+      .values.find((v) => v.name === 'Material');
     expect(held?.held.text).toBe('1.4301');
     expect(await decisions(gate)).toEqual({ 'Mass kg': 'equal', Material: 'equal', Number: 'equal', Supplier: 'equal', Title: 'equal' });
 
@@ -60,18 +70,30 @@ describe('the vault', () => {
 
   it('refuses files that are released or that someone else has out', async () => {
     const [stub, arm] = [await rule.file('chimney-stub.step'), await rule.file('agitator-arm.step')];
-    expect((await okafor.post(`/files/${stub}/check-in`, { settled: {} })).body as Problem).toMatchObject({ status: 409, code: 'vault-refused', detail: 'The vault refused: the file is released' });
+    expect((await okafor.post(`/files/${stub}/check-in`, { settled: {} })).body as Problem).toMatchObject({
+      status: 409,
+      code: 'vault-refused',
+      detail: 'The vault refused: the file is released',
+    });
     const { id } = await entry('DR-15/parts/agitator-arm.step');
     await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
-    expect((await okafor.post(`/files/${arm}/check-in`, { settled: {} })).body as Problem).toMatchObject({ detail: 'The vault refused: the file is checked out by Hedda Novak' });
+    expect((await okafor.post(`/files/${arm}/check-in`, { settled: {} })).body as Problem).toMatchObject({
+      detail: 'The vault refused: the file is checked out by Hedda Novak',
+    });
     await okafor.get('/vault');
-    expect((await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Finish'), text: 'polished' }] })).body as Problem).toMatchObject({ issues: [{ code: 'locked' }] });
+    expect((await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Finish'), text: 'polished' }] })).body as Problem).toMatchObject({
+      issues: [{ code: 'locked' }],
+    });
   });
 
   it('that is slow, fails or drops the connection gives a clear answer and leaves nothing half done', async () => {
     const gate = await rule.file('slide-gate.step');
     const before = rule.bytes('slide-gate.step');
-    for (const [faults, message] of [[{ delayMs: 3000 }, /did not answer within 1 s/], [{ failNext: 1 }, /inner fault/], [{ dropNext: 1 }, /cannot be reached|broke off/]] as const) {
+    for (const [faults, message] of [
+      [{ delayMs: 3000 }, /did not answer within 1 s/],
+      [{ failNext: 1 }, /inner fault/],
+      [{ dropNext: 1 }, /cannot be reached|broke off/],
+    ] as const) {
       await rule.vault('POST', '/api/faults', faults);
       const answer = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
       expect([answer.status, answer.code]).toEqual([502, 'vault-unreachable']);
@@ -110,7 +132,9 @@ describe('the vault', () => {
 
 describe('a database that goes away', () => {
   it('gives a clear answer, and the next request works again', async () => {
-    await rule.db.all('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()').catch(() => undefined);
+    await rule.db
+      .all('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()')
+      .catch(() => undefined);
     const first = await okafor.get('/values');
     expect([200, 503]).toContain(first.status);
     if (first.status === 503) expect((first.body as Problem).code).toBe('database-unreachable');

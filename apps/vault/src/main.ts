@@ -12,11 +12,20 @@ const env = (name: string): string => {
 
 /** The demo's files as the vault's first versions. */
 function demoContent(folder: string): VaultContent {
-  const paths = readdirSync(folder, { recursive: true, withFileTypes: true }).flatMap((entry) => (entry.isFile() ? [relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')] : []));
+  const paths = readdirSync(folder, { recursive: true, withFileTypes: true }).flatMap((entry) =>
+    entry.isFile() ? [relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')] : [],
+  );
   return {
     fields: DEMO_FIELDS,
     table: DEMO_VAULT_TABLE,
-    files: paths.sort().map((path) => ({ path, content: readFileSync(join(folder, path)), state: DEMO_RELEASED.includes(path) ? 'released' : 'open', record: DEMO_RECORDS[path] ?? {} })),
+    files: paths
+      .sort()
+      .map((path) => ({
+        path,
+        content: readFileSync(join(folder, path)),
+        state: DEMO_RELEASED.includes(path) ? 'released' : 'open',
+        record: DEMO_RECORDS[path] ?? {},
+      })),
   };
 }
 

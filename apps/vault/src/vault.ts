@@ -51,10 +51,18 @@ class Refusal extends Error {
 const ENTRY = `SELECT f.id, f.path, f.state, f.checked_out_by AS "checkedOutBy", f.record, (SELECT max(version) FROM vault.versions v WHERE v.file_id = f.id) AS version FROM vault.files f`;
 
 const by = Joi.object({ by: Joi.string().max(100).required() }).required();
-const checkIn = Joi.object({ by: Joi.string().max(100).required(), comment: Joi.string().max(1000).allow('').required(), record: Joi.object().pattern(Joi.string().max(100), Joi.string().max(10_000).allow(null)).required() }).required();
+const checkIn = Joi.object({
+  by: Joi.string().max(100).required(),
+  comment: Joi.string().max(1000).allow('').required(),
+  record: Joi.object().pattern(Joi.string().max(100), Joi.string().max(10_000).allow(null)).required(),
+}).required();
 const record = Joi.object({ record: Joi.object().pattern(Joi.string().max(100), Joi.string().max(10_000).allow(null)).required() }).required();
 const state = Joi.object({ state: Joi.valid('open', 'in check', 'released').required() }).required();
-const faultsSchema = Joi.object({ delayMs: Joi.number().integer().min(0).max(60_000).default(0), failNext: Joi.number().integer().min(0).default(0), dropNext: Joi.number().integer().min(0).default(0) }).required();
+const faultsSchema = Joi.object({
+  delayMs: Joi.number().integer().min(0).max(60_000).default(0),
+  failNext: Joi.number().integer().min(0).default(0),
+  dropNext: Joi.number().integer().min(0).default(0),
+}).required();
 
 /** What the vault holds when it is new. */
 export interface VaultContent {
@@ -91,7 +99,11 @@ export class VaultStandIn {
       for (const field of content.fields) await this.run('INSERT INTO vault.fields (name) VALUES ($1)', [field], transaction);
       for (const { field, kind, name } of content.table) await this.run('INSERT INTO vault.link_table VALUES ($1, $2, $3)', [field, kind, name], transaction);
       for (const file of content.files) {
-        const [row] = await this.select<{ id: number }>('INSERT INTO vault.files (path, state, record) VALUES ($1, $2, $3::jsonb) RETURNING id', [file.path, file.state, JSON.stringify(file.record)], transaction);
+        const [row] = await this.select<{ id: number }>(
+          'INSERT INTO vault.files (path, state, record) VALUES ($1, $2, $3::jsonb) RETURNING id',
+          [file.path, file.state, JSON.stringify(file.record)],
+          transaction,
+        );
         await this.addVersion(row!.id, file.content, 'brought in', 'vault', transaction);
       }
     });
@@ -107,13 +119,24 @@ export class VaultStandIn {
 
   private async addVersion(file: number, content: Uint8Array, comment: string, person: string, transaction: Transaction): Promise<void> {
     const hash = createHash('sha256').update(content).digest('hex');
-    await this.run('INSERT INTO vault.versions (file_id, version, content, hash, comment, by) SELECT $1, coalesce(max(version), 0) + 1, $2, $3, $4, $5 FROM vault.versions WHERE file_id = $1', [file, Buffer.from(content), hash, comment, person], transaction);
+    await this.run(
+      'INSERT INTO vault.versions (file_id, version, content, hash, comment, by) SELECT $1, coalesce(max(version), 0) + 1, $2, $3, $4, $5 FROM vault.versions WHERE file_id = $1',
+      [file, Buffer.from(content), hash, comment, person],
+      transaction,
+    );
   }
 
   /** Runs work on one file that nobody else changes meanwhile. */
-  private onFile<T>(id: number, work: (file: { state: string; checkedOutBy: string | null; record: Record<string, string> }, transaction: Transaction) => Promise<T>): Promise<T> {
+  private onFile<T>(
+    id: number,
+    work: (file: { state: string; checkedOutBy: string | null; record: Record<string, string> }, transaction: Transaction) => Promise<T>,
+  ): Promise<T> {
     return this.sequelize.transaction(async (transaction) => {
-      const [file] = await this.select<{ state: string; checkedOutBy: string | null; record: Record<string, string> }>('SELECT state, checked_out_by AS "checkedOutBy", record FROM vault.files WHERE id = $1 FOR UPDATE', [id], transaction);
+      const [file] = await this.select<{ state: string; checkedOutBy: string | null; record: Record<string, string> }>(
+        'SELECT state, checked_out_by AS "checkedOutBy", record FROM vault.files WHERE id = $1 FOR UPDATE',
+        [id],
+        transaction,
+      );
       if (!file) throw new Refusal(404, `there is no file ${id}`);
       return work(file, transaction);
     });
@@ -167,17 +190,30 @@ export class VaultStandIn {
       return id;
     };
 
-    app.get('/api/fields', async (_request, response) => void response.json((await this.select<{ name: string }>('SELECT name FROM vault.fields ORDER BY position')).map((field) => field.name)));
-    app.get('/api/link-table', async (_request, response) => void response.json(await this.select('SELECT field, kind, name FROM vault.link_table ORDER BY field, kind')));
+    app.get(
+      '/api/fields',
+      async (_request, response) =>
+        void response.json((await this.select<{ name: string }>('SELECT name FROM vault.fields ORDER BY position')).map((field) => field.name)),
+    );
+    app.get(
+      '/api/link-table',
+      async (_request, response) => void response.json(await this.select('SELECT field, kind, name FROM vault.link_table ORDER BY field, kind')),
+    );
     app.post('/api/files/query', json, async (request, response) => {
       const { paths } = checked<{ paths: string[] | null }>(Joi.object({ paths: Joi.array().items(Joi.string()).allow(null).required() }), request.body);
       response.json(await this.select(`${ENTRY} WHERE $1::text[] IS NULL OR f.path = ANY($1::text[]) ORDER BY f.path`, [paths]));
     });
     app.get('/api/files/:id/versions', async (request, response) => {
-      response.json(await this.select('SELECT version, hash, comment, by, at, length(content) AS size FROM vault.versions WHERE file_id = $1 ORDER BY version', [idOf(request)]));
+      response.json(
+        await this.select('SELECT version, hash, comment, by, at, length(content) AS size FROM vault.versions WHERE file_id = $1 ORDER BY version', [
+          idOf(request),
+        ]),
+      );
     });
     app.get('/api/files/:id/content', async (request, response) => {
-      const [row] = await this.select<{ content: Buffer }>('SELECT content FROM vault.versions WHERE file_id = $1 ORDER BY version DESC LIMIT 1', [idOf(request)]);
+      const [row] = await this.select<{ content: Buffer }>('SELECT content FROM vault.versions WHERE file_id = $1 ORDER BY version DESC LIMIT 1', [
+        idOf(request),
+      ]);
       if (!row) throw new Refusal(404, 'there is no such file');
       response.type('application/octet-stream').send(row.content);
     });
@@ -213,13 +249,19 @@ export class VaultStandIn {
     app.put('/api/files/:id/record', json, async (request, response) => {
       const changes = checked<{ record: Record<string, string | null> }>(record, request.body).record;
       await this.onFile(idOf(request), async (file, transaction) => {
-        await this.run('UPDATE vault.files SET record = $2::jsonb WHERE id = $1', [idOf(request), JSON.stringify(await this.changedRecord(file.record, changes))], transaction);
+        await this.run(
+          'UPDATE vault.files SET record = $2::jsonb WHERE id = $1',
+          [idOf(request), JSON.stringify(await this.changedRecord(file.record, changes))],
+          transaction,
+        );
       });
       response.json(await this.entry(idOf(request)));
     });
     app.put('/api/files/:id/state', json, async (request, response) => {
       const { state: wanted } = checked<{ state: string }>(state, request.body);
-      await this.onFile(idOf(request), (_file, transaction) => this.run('UPDATE vault.files SET state = $2 WHERE id = $1', [idOf(request), wanted], transaction));
+      await this.onFile(idOf(request), (_file, transaction) =>
+        this.run('UPDATE vault.files SET state = $2 WHERE id = $1', [idOf(request), wanted], transaction),
+      );
       response.json(await this.entry(idOf(request)));
     });
     app.use((error: unknown, _request: Request, response: Response, next: NextFunction) => {
@@ -228,7 +270,9 @@ export class VaultStandIn {
         return;
       }
       if (!(error instanceof Refusal)) console.error(error);
-      response.status(error instanceof Refusal ? error.status : 500).json({ message: error instanceof Refusal ? error.message : 'the vault has an inner fault' });
+      response
+        .status(error instanceof Refusal ? error.status : 500)
+        .json({ message: error instanceof Refusal ? error.message : 'the vault has an inner fault' });
     });
     return app;
   }

@@ -78,6 +78,13 @@ export interface Overview {
   readonly unread: number;
   readonly properties: number;
   /** By property and kind reached: files, filled with a value, stand-ins, blank. The three add up to the files. */
-  readonly coverage: readonly { readonly property: number; readonly kind: string; readonly files: number; readonly filled: number; readonly standIns: number; readonly blank: number }[];
+  readonly coverage: readonly {
+    readonly property: number;
+    readonly kind: string;
+    readonly files: number;
+    readonly filled: number;
+    readonly standIns: number;
+    readonly blank: number;
+  }[];
   readonly toDo: readonly { readonly station: string; readonly count: number; readonly text: string }[];
 }

@@ -61,7 +61,12 @@ export interface RescanReport {
 export interface FileDetails {
   readonly file: FileRow;
   readonly version: string;
-  readonly holders: readonly { readonly level: Level; readonly key: string; readonly label: string; readonly values: readonly { readonly place: Place; readonly name: string; readonly held: HeldValue }[] }[];
+  readonly holders: readonly {
+    readonly level: Level;
+    readonly key: string;
+    readonly label: string;
+    readonly values: readonly { readonly place: Place; readonly name: string; readonly held: HeldValue }[];
+  }[];
   readonly notes: readonly string[];
   /** The model that a drawing shows. */
   readonly model: Match | null;
@@ -80,6 +85,9 @@ export interface SettlePart {
   readonly part: number | null;
 }
 
-export const library = Joi.object<LibraryDraft>({ name: Joi.string().trim().min(1).max(100).required(), path: Joi.string().trim().min(1).max(1000).required() }).required();
+export const library = Joi.object<LibraryDraft>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  path: Joi.string().trim().min(1).max(1000).required(),
+}).required();
 export const settleModel = Joi.object<SettleModel>({ model: id.allow(null).required() }).required();
 export const settlePart = Joi.object<SettlePart>({ product: Joi.string().max(2000).required(), part: id.allow(null).required() }).required();

@@ -47,7 +47,10 @@ export interface BlockTray extends BlockQuery {
 }
 
 export const blockQuery = Joi.object<BlockQuery>({ block: Joi.string().max(255).required() });
-export const blockTray = Joi.object<BlockTray>({ block: Joi.string().max(255).required(), drawings: Joi.array().items(id).max(10_000).allow(null).required() }).required();
+export const blockTray = Joi.object<BlockTray>({
+  block: Joi.string().max(255).required(),
+  drawings: Joi.array().items(id).max(10_000).allow(null).required(),
+}).required();
 
 export interface BomLayout {
   readonly id: number;
@@ -60,7 +63,10 @@ export interface BomColumns {
 }
 
 export const bomColumns = Joi.object<BomColumns>({ columns: Joi.array().items(id).max(100).unique().required() }).required();
-export const bomLayout = Joi.object<Omit<BomLayout, 'id'>>({ name: Joi.string().trim().min(1).max(100).required(), columns: Joi.array().items(id).max(100).unique().required() }).required();
+export const bomLayout = Joi.object<Omit<BomLayout, 'id'>>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  columns: Joi.array().items(id).max(100).unique().required(),
+}).required();
 
 export interface BomTableRow {
   readonly item: number;
@@ -103,7 +109,14 @@ export interface VaultState {
   readonly fields: readonly string[];
   readonly links: readonly LinkRow[];
   readonly table: readonly TableFinding[];
-  readonly files: readonly { readonly file: number; readonly path: string; readonly kind: Kind; readonly state: string; readonly version: number; readonly checkedOutBy: string | null }[];
+  readonly files: readonly {
+    readonly file: number;
+    readonly path: string;
+    readonly kind: Kind;
+    readonly state: string;
+    readonly version: number;
+    readonly checkedOutBy: string | null;
+  }[];
 }
 
 /** One link of one file: its three values and what the next check-in does. */

@@ -26,7 +26,9 @@ export const fileFilter = Joi.object<FileFilter>(filterKeys);
 
 export const gridQuery = Joi.object<GridQuery>({
   ...filterKeys,
-  sort: Joi.string().pattern(/^(file|\d{1,9})$/).default('file'),
+  sort: Joi.string()
+    .pattern(/^(file|\d{1,9})$/)
+    .default('file'),
   descending: Joi.boolean().default(false),
   offset: Joi.number().integer().min(0).max(10_000_000).default(0),
   limit: Joi.number().integer().min(1).max(1000).default(200),
@@ -115,9 +117,15 @@ export interface SettleLine {
   readonly take: 'mine' | 'theirs';
 }
 
-export const applyTray = Joi.object<ApplyTray>({ mode: Joi.valid(...APPLY_MODES).default('whole'), title: Joi.string().max(200).allow('').default('') }).required();
+export const applyTray = Joi.object<ApplyTray>({
+  mode: Joi.valid(...APPLY_MODES).default('whole'),
+  title: Joi.string().max(200).allow('').default(''),
+}).required();
 export const trayLines = Joi.object<TrayLines>({ lines: Joi.array().items(id).min(1).max(100_000).required() }).required();
-export const acceptLines = Joi.object<AcceptLines>({ lines: Joi.array().items(id).min(1).max(100_000).required(), accepted: Joi.boolean().required() }).required();
+export const acceptLines = Joi.object<AcceptLines>({
+  lines: Joi.array().items(id).min(1).max(100_000).required(),
+  accepted: Joi.boolean().required(),
+}).required();
 export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();
 
 /** What happened to a change set. */

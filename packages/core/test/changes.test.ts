@@ -11,7 +11,12 @@ const line = (name: string, base: string | null, proposed: string | null, file =
   follows: false,
 });
 const text = fc.constantFrom('a', 'b', 'c', null);
-const lines = fc.array(fc.record({ name: fc.constantFrom('x', 'y', 'z'), base: text, proposed: text, file: fc.constantFrom(1, 2) }).map((l) => line(l.name, l.base, l.proposed, l.file)), { maxLength: 12 });
+const lines = fc.array(
+  fc
+    .record({ name: fc.constantFrom('x', 'y', 'z'), base: text, proposed: text, file: fc.constantFrom(1, 2) })
+    .map((l) => line(l.name, l.base, l.proposed, l.file)),
+  { maxLength: 12 },
+);
 
 /** Applies lines to a map of values: what a library of files does. */
 const run = (state: ReadonlyMap<string, HeldValue | null>, list: readonly Line[]) => {
@@ -81,7 +86,13 @@ describe('inversion', () => {
 it('lines are sorted by file for writing', () => {
   const grouped = changesByFile([line('x', null, 'a', 2), line('y', null, 'b', 1), line('z', 'a', null, 2)]);
   expect([...grouped].map(([file, changes]) => [file, changes.map((change) => [change.name, change.value?.text])])).toEqual([
-    [2, [['x', 'a'], ['z', undefined]]],
+    [
+      2,
+      [
+        ['x', 'a'],
+        ['z', undefined],
+      ],
+    ],
     [1, [['y', 'b']]],
   ]);
 });

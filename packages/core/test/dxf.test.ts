@@ -8,37 +8,135 @@ type Pair = readonly [number, string | number];
 const dxfText = (pairs: readonly Pair[], eol = '\r\n') => pairs.map(([code, value]) => `${String(code).padStart(3)}${eol}${value}${eol}`).join('');
 const bytes = (s: string, encoding: BufferEncoding = 'utf8') => new Uint8Array(Buffer.from(s, encoding));
 
-const header = (version: string, more: readonly Pair[] = []): Pair[] => [[0, 'SECTION'], [2, 'HEADER'], [9, '$ACADVER'], [1, version], [9, '$DWGCODEPAGE'], [3, 'ANSI_1252'], ...more, [0, 'ENDSEC']];
-const property = (name: string, value: string): Pair[] => [[9, '$CUSTOMPROPERTYTAG'], [1, name], [9, '$CUSTOMPROPERTY'], [1, value]];
+const header = (version: string, more: readonly Pair[] = []): Pair[] => [
+  [0, 'SECTION'],
+  [2, 'HEADER'],
+  [9, '$ACADVER'],
+  [1, version],
+  [9, '$DWGCODEPAGE'],
+  [3, 'ANSI_1252'],
+  ...more,
+  [0, 'ENDSEC'],
+];
+const property = (name: string, value: string): Pair[] => [
+  [9, '$CUSTOMPROPERTYTAG'],
+  [1, name],
+  [9, '$CUSTOMPROPERTY'],
+  [1, value],
+];
 const BLOCKS: Pair[] = [
-  [0, 'SECTION'], [2, 'BLOCKS'],
-  [0, 'BLOCK'], [5, '20'], [2, 'TITLE'], [10, 100], [20, 50],
-  [0, 'LINE'], [10, 100], [20, 50], [11, 280], [21, 50],
-  [0, 'LWPOLYLINE'], [90, 3], [70, 1], [10, 100], [20, 50], [10, 110], [20, 50], [10, 110], [20, 60],
-  [0, 'TEXT'], [10, 101], [20, 58], [40, 1.8], [1, 'Material %%c'],
-  [0, 'ATTDEF'], [10, 102], [20, 52], [40, 3.5], [1, ''], [3, 'Material of the part'], [2, 'MATL'], [70, 0],
-  [0, 'ATTDEF'], [10, 0], [20, 0], [11, 150], [21, 55], [72, 1], [74, 2], [40, 5], [41, 0.8], [1, 'none'], [3, ''], [2, 'TITLE'], [70, 0],
+  [0, 'SECTION'],
+  [2, 'BLOCKS'],
+  [0, 'BLOCK'],
+  [5, '20'],
+  [2, 'TITLE'],
+  [10, 100],
+  [20, 50],
+  [0, 'LINE'],
+  [10, 100],
+  [20, 50],
+  [11, 280],
+  [21, 50],
+  [0, 'LWPOLYLINE'],
+  [90, 3],
+  [70, 1],
+  [10, 100],
+  [20, 50],
+  [10, 110],
+  [20, 50],
+  [10, 110],
+  [20, 60],
+  [0, 'TEXT'],
+  [10, 101],
+  [20, 58],
+  [40, 1.8],
+  [1, 'Material %%c'],
+  [0, 'ATTDEF'],
+  [10, 102],
+  [20, 52],
+  [40, 3.5],
+  [1, ''],
+  [3, 'Material of the part'],
+  [2, 'MATL'],
+  [70, 0],
+  [0, 'ATTDEF'],
+  [10, 0],
+  [20, 0],
+  [11, 150],
+  [21, 55],
+  [72, 1],
+  [74, 2],
+  [40, 5],
+  [41, 0.8],
+  [1, 'none'],
+  [3, ''],
+  [2, 'TITLE'],
+  [70, 0],
   [0, 'ENDBLK'],
-  [0, 'BLOCK'], [2, 'SCREW'], [10, 0], [20, 0], [0, 'CIRCLE'], [10, 0], [20, 0], [40, 4], [0, 'ENDBLK'],
+  [0, 'BLOCK'],
+  [2, 'SCREW'],
+  [10, 0],
+  [20, 0],
+  [0, 'CIRCLE'],
+  [10, 0],
+  [20, 0],
+  [40, 4],
+  [0, 'ENDBLK'],
   [0, 'ENDSEC'],
 ];
 const ENTITIES: Pair[] = [
-  [0, 'SECTION'], [2, 'ENTITIES'],
-  [0, 'INSERT'], [5, '30'], [67, 1], [66, 1], [2, 'TITLE'], [10, 230], [20, 10],
-  [0, 'ATTRIB'], [5, '31'], [10, 232], [20, 12], [40, 3.5], [1, 'S235JR'], [2, 'MATL'], [70, 0],
-  [0, 'SEQEND'], [5, '33'],
-  [0, 'INSERT'], [5, '40'], [2, 'SCREW'], [10, 0], [20, 0],
-  [0, 'ENDSEC'], [0, 'EOF'],
+  [0, 'SECTION'],
+  [2, 'ENTITIES'],
+  [0, 'INSERT'],
+  [5, '30'],
+  [67, 1],
+  [66, 1],
+  [2, 'TITLE'],
+  [10, 230],
+  [20, 10],
+  [0, 'ATTRIB'],
+  [5, '31'],
+  [10, 232],
+  [20, 12],
+  [40, 3.5],
+  [1, 'S235JR'],
+  [2, 'MATL'],
+  [70, 0],
+  [0, 'SEQEND'],
+  [5, '33'],
+  [0, 'INSERT'],
+  [5, '40'],
+  [2, 'SCREW'],
+  [10, 0],
+  [20, 0],
+  [0, 'ENDSEC'],
+  [0, 'EOF'],
 ];
 const DRAWING = bytes(dxfText([...header('AC1032', [...property('Material', 'S235JR'), ...property('Größe', '12')]), ...BLOCKS, ...ENTITIES]));
 
-const at = (place: FileChange['place'], holder: string, name: string, text: string | null): FileChange => ({ place, holder, name, value: text === null ? null : heldText(text) });
+const at = (place: FileChange['place'], holder: string, name: string, text: string | null): FileChange => ({
+  place,
+  holder,
+  name,
+  value: text === null ? null : heldText(text),
+});
 const changed = (b: Uint8Array, ...changes: FileChange[]) => applyEdits(b, dxf.modify(b, changes));
-const values = (b: Uint8Array, holder = '') => Object.fromEntries(dxf.read(b).holders.find((h) => h.key === holder)!.values.map((v) => [v.name, v.held.text]));
+const values = (b: Uint8Array, holder = '') =>
+  Object.fromEntries(
+    dxf
+      .read(b)
+      .holders.find((h) => h.key === holder)!
+      .values.map((v) => [v.name, v.held.text]),
+  );
 
 describe('reading', () => {
   it('finds document properties and cells', () => {
-    expect(dxf.read(DRAWING)).toMatchObject({ kind: 'drawing', version: 'AC1032', problems: [], inserts: [{ block: 'TITLE', holder: 'insert:30', layout: 'paper' }] });
+    expect(dxf.read(DRAWING)).toMatchObject({
+      kind: 'drawing',
+      version: 'AC1032',
+      problems: [],
+      inserts: [{ block: 'TITLE', holder: 'insert:30', layout: 'paper' }],
+    });
     expect(values(DRAWING)).toEqual({ Material: 'S235JR', Größe: '12' });
     expect(values(DRAWING, 'insert:30')).toEqual({ MATL: 'S235JR' });
   });
@@ -50,8 +148,23 @@ describe('reading', () => {
       { tag: 'TITLE', preset: 'none', at: { x: 50, y: 5 }, height: 5, widthFactor: 0.8, align: 'centre', valign: 'middle' },
     ]);
     expect(block!.shapes).toEqual([
-      { shape: 'line', points: [{ x: 0, y: 0 }, { x: 180, y: 0 }], closed: false },
-      { shape: 'line', points: [{ x: 0, y: 0 }, { x: 10, y: 0 }, { x: 10, y: 10 }], closed: true },
+      {
+        shape: 'line',
+        points: [
+          { x: 0, y: 0 },
+          { x: 180, y: 0 },
+        ],
+        closed: false,
+      },
+      {
+        shape: 'line',
+        points: [
+          { x: 0, y: 0 },
+          { x: 10, y: 0 },
+          { x: 10, y: 10 },
+        ],
+        closed: true,
+      },
       { shape: 'text', at: { x: 1, y: 8 }, text: 'Material ⌀', height: 1.8, rotation: 0, align: 'left' },
     ]);
   });
@@ -123,14 +236,29 @@ describe('writing', () => {
   const line = fc.string({ unit: 'grapheme' }).filter((s) => !/[\r\n\0]/.test(s) && !/\\U\+|%%/.test(s));
   it('is undone to the byte by the inverse edits, whatever was written', () => {
     fc.assert(
-      fc.property(fc.dictionary(line.filter((s) => s.trim() !== ''), line, { maxKeys: 4, noNullPrototype: true }), fc.option(line), line, (entries, material, cell) => {
-        const changes = [...Object.entries(entries).filter(([name]) => name !== 'Material').map(([name, text]) => at('property', '', name, text)), at('property', '', 'Material', material), at('cell', 'insert:30', 'MATL', cell)];
-        const edits = dxf.modify(DRAWING, changes);
-        const after = applyEdits(DRAWING, edits);
-        expect(values(after)).toEqual({ Größe: '12', ...entries, ...(material === null ? {} : { Material: material }) });
-        expect(values(after, 'insert:30')).toEqual({ MATL: cell });
-        expect(applyEdits(after, invertEdits(DRAWING, edits))).toEqual(DRAWING);
-      }),
+      fc.property(
+        fc.dictionary(
+          line.filter((s) => s.trim() !== ''),
+          line,
+          { maxKeys: 4, noNullPrototype: true },
+        ),
+        fc.option(line),
+        line,
+        (entries, material, cell) => {
+          const changes = [
+            ...Object.entries(entries)
+              .filter(([name]) => name !== 'Material')
+              .map(([name, text]) => at('property', '', name, text)),
+            at('property', '', 'Material', material),
+            at('cell', 'insert:30', 'MATL', cell),
+          ];
+          const edits = dxf.modify(DRAWING, changes);
+          const after = applyEdits(DRAWING, edits);
+          expect(values(after)).toEqual({ Größe: '12', ...entries, ...(material === null ? {} : { Material: material }) });
+          expect(values(after, 'insert:30')).toEqual({ MATL: cell });
+          expect(applyEdits(after, invertEdits(DRAWING, edits))).toEqual(DRAWING);
+        },
+      ),
     );
   });
 });

@@ -2,7 +2,24 @@ import { describe, expect, it } from '@jest/globals';
 import * as sheetjs from '@e965/xlsx';
 import fc from 'fast-check';
 import { strToU8, zipSync } from 'fflate';
-import { FILE_HEADER, IDENTITY_HEADER, KnownFile, Table, TableCell, TableError, TakeBackContext, chooseTable, decodeText, identityMark, neutralise, readCsv, readWorkbook, restore, takeBack, writeCsv } from '../src/exchange';
+import {
+  FILE_HEADER,
+  IDENTITY_HEADER,
+  KnownFile,
+  Table,
+  TableCell,
+  TableError,
+  TakeBackContext,
+  chooseTable,
+  decodeText,
+  identityMark,
+  neutralise,
+  readCsv,
+  readWorkbook,
+  restore,
+  takeBack,
+  writeCsv,
+} from '../src/exchange';
 import { Property } from '../src/schema';
 import { HeldValue, compileStandIns, heldText } from '../src/values';
 
@@ -45,10 +62,17 @@ describe('CSV', () => {
   ])('is decoded from %s', (encoding, bytes, text) => expect(decodeText(new Uint8Array(bytes))).toEqual({ encoding, text }));
   it('in Windows-1252 with semicolons is read, and says so', () => {
     const table = readCsv(new Uint8Array(Buffer.from('File;Größe\r\na.step;5" Rohr\r\n', 'latin1')));
-    expect(texts(table)).toEqual([['File', 'Größe'], ['a.step', '5" Rohr']]);
+    expect(texts(table)).toEqual([
+      ['File', 'Größe'],
+      ['a.step', '5" Rohr'],
+    ]);
     expect(table.note).toBe('read as windows-1252');
   });
-  it('with a sep= line is read without it', () => expect(texts(readCsv(strToU8('sep=|\r\na|b\r\n1|2')))).toEqual([['a', 'b'], ['1', '2']]));
+  it('with a sep= line is read without it', () =>
+    expect(texts(readCsv(strToU8('sep=|\r\na|b\r\n1|2')))).toEqual([
+      ['a', 'b'],
+      ['1', '2'],
+    ]));
   it('refuses what is no text or has an open quotation mark', () => {
     expect(code(() => readCsv(new Uint8Array([65, 66, 0, 1, 2, 3])))).toBe('csv-not');
     expect(code(() => readCsv(strToU8('File,A\n"open,1\n')))).toBe('csv-quotes');
@@ -69,13 +93,27 @@ function workbook(sheet: string, more: Record<string, string> = {}, date1904 = '
 describe('a workbook', () => {
   // Cell types, shared strings, phonetic runs and _xHHHH_ escapes as ECMA-376 part 1, 18.3.1.4 and 22.9.2.19 define them.
   it('is read with every kind of cell', () => {
-    const shared = '<sst><si><t>plain</t></si><si><r><t>ri</t></r><r><t xml:space="preserve">ch </t></r><rPh sb="0" eb="1"><t>no</t></rPh></si><si><t>a_x000A_b</t></si></sst>';
-    const styles = '<styleSheet><numFmts><numFmt numFmtId="164" formatCode="yyyy\\-mm\\-dd"/><numFmt numFmtId="165" formatCode="0.00&quot; kg/d&quot;"/></numFmts><cellXfs><xf numFmtId="0"/><xf numFmtId="164"/><xf numFmtId="165"/><xf numFmtId="14"/></cellXfs></styleSheet>';
-    const row = '<row r="2"><c r="A2" t="s"><v>0</v></c><c r="B2" t="s"><v>1</v></c><c r="D2" t="s"><v>2</v></c><c r="E2"><v>12.5</v></c><c r="F2" s="1"><v>46351</v></c><c r="G2" s="2"><v>2</v></c><c r="H2" t="b"><v>0</v></c><c r="I2" t="e"><v>#N/A</v></c><c r="J2" t="str"><f>A1</f><v></v></c><c r="K2" t="inlineStr"><is><t>in</t><r><t>line</t></r></is></c><c r="L2" s="3"><v>60.5</v></c></row>';
+    const shared =
+      '<sst><si><t>plain</t></si><si><r><t>ri</t></r><r><t xml:space="preserve">ch </t></r><rPh sb="0" eb="1"><t>no</t></rPh></si><si><t>a_x000A_b</t></si></sst>';
+    const styles =
+      '<styleSheet><numFmts><numFmt numFmtId="164" formatCode="yyyy\\-mm\\-dd"/><numFmt numFmtId="165" formatCode="0.00&quot; kg/d&quot;"/></numFmts><cellXfs><xf numFmtId="0"/><xf numFmtId="164"/><xf numFmtId="165"/><xf numFmtId="14"/></cellXfs></styleSheet>';
+    const row =
+      '<row r="2"><c r="A2" t="s"><v>0</v></c><c r="B2" t="s"><v>1</v></c><c r="D2" t="s"><v>2</v></c><c r="E2"><v>12.5</v></c><c r="F2" s="1"><v>46351</v></c><c r="G2" s="2"><v>2</v></c><c r="H2" t="b"><v>0</v></c><c r="I2" t="e"><v>#N/A</v></c><c r="J2" t="str"><f>A1</f><v></v></c><c r="K2" t="inlineStr"><is><t>in</t><r><t>line</t></r></is></c><c r="L2" s="3"><v>60.5</v></c></row>';
     const [table] = readWorkbook(workbook(row, { 'xl/sharedStrings.xml': shared, 'xl/styles.xml': styles }));
     expect(table!.rows[0]).toEqual([]);
     expect(table!.rows[1]!.map((cell) => [cell.text, cell.is])).toEqual([
-      ['plain', 'text'], ['rich ', 'text'], ['', 'blank'], ['a\nb', 'text'], ['12.5', 'number'], ['2026-11-25', 'date'], ['2', 'number'], ['no', 'boolean'], ['#N/A', 'error'], ['', 'text'], ['inline', 'text'], ['1900-02-28T12:00:00', 'date'],
+      ['plain', 'text'],
+      ['rich ', 'text'],
+      ['', 'blank'],
+      ['a\nb', 'text'],
+      ['12.5', 'number'],
+      ['2026-11-25', 'date'],
+      ['2', 'number'],
+      ['no', 'boolean'],
+      ['#N/A', 'error'],
+      ['', 'text'],
+      ['inline', 'text'],
+      ['1900-02-28T12:00:00', 'date'],
     ]);
     expect(table!.rows[1]![8]).not.toHaveProperty('formula');
     expect(table!.rows[1]![9]).toMatchObject({ formula: true });
@@ -86,7 +124,11 @@ describe('a workbook', () => {
     expect(table!.rows[0]![0]!.text).toBe('1904-01-01');
   });
   it('is read as another program wrote it, and the two agree', () => {
-    const cell = fc.oneof(fc.string({ unit: 'grapheme-ascii' }).map((s) => s.replace(/[^\x20-\x7e]/g, '')), fc.double({ min: -1e6, max: 1e6, noNaN: true }), fc.boolean());
+    const cell = fc.oneof(
+      fc.string({ unit: 'grapheme-ascii' }).map((s) => s.replace(/[^\x20-\x7e]/g, '')),
+      fc.double({ min: -1e6, max: 1e6, noNaN: true }),
+      fc.boolean(),
+    );
     fc.assert(
       fc.property(fc.array(fc.array(cell, { minLength: 1, maxLength: 5 }), { minLength: 1, maxLength: 8 }), (rows) => {
         const book = sheetjs.utils.book_new();
@@ -119,8 +161,25 @@ describe('a workbook', () => {
 
 describe('taking back', () => {
   const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
-    id, writtenName, caption: writtenName, retired: false, help: '', type: 'text', unit: null, decimals: null, kinds: ['part'], feed: 'typed', fileField: null, required: false,
-    minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '', ...change,
+    id,
+    writtenName,
+    caption: writtenName,
+    retired: false,
+    help: '',
+    type: 'text',
+    unit: null,
+    decimals: null,
+    kinds: ['part'],
+    feed: 'typed',
+    fileField: null,
+    required: false,
+    minLength: null,
+    maxLength: null,
+    min: null,
+    max: null,
+    choices: [],
+    placeholder: '',
+    ...change,
   });
   const properties = [
     property(1, 'Material', { type: 'choice', choices: ['S235JR', '1.4301'], required: true }),
@@ -137,7 +196,14 @@ describe('taking back', () => {
     { id: 15, path: 'c/arm.step', kind: 'part', lock: null },
   ];
   const kg = (text: string): HeldValue => ({ text, form: 'measure', unit: 'kg' });
-  const sent: Record<string, HeldValue> = { '11/1': heldText('S235JR'), '11/2': kg('1.5'), '11/3': heldText('007'), '12/1': heldText('1.4301'), '13/3': heldText('x'), '11/4': heldText('me') };
+  const sent: Record<string, HeldValue> = {
+    '11/1': heldText('S235JR'),
+    '11/2': kg('1.5'),
+    '11/3': heldText('007'),
+    '12/1': heldText('1.4301'),
+    '13/3': heldText('x'),
+    '11/4': heldText('me'),
+  };
   const context = (now: Record<string, HeldValue | null> = {}): TakeBackContext => ({
     properties,
     standIns: compileStandIns(['-*']),
@@ -150,7 +216,11 @@ describe('taking back', () => {
     },
   });
   const cell = (text: string, is: TableCell['is'] = text === '' ? 'blank' : 'text'): TableCell => ({ text, is });
-  const table = (header: string[], ...rows: (string | TableCell)[][]): Table => ({ sheet: 'S', note: null, rows: [header, ...rows].map((row) => row.map((c) => (typeof c === 'string' ? cell(c) : c))) });
+  const table = (header: string[], ...rows: (string | TableCell)[][]): Table => ({
+    sheet: 'S',
+    note: null,
+    rows: [header, ...rows].map((row) => row.map((c) => (typeof c === 'string' ? cell(c) : c))),
+  });
   const HEADER = [IDENTITY_HEADER, FILE_HEADER, 'Material', 'Mass', 'Order number', 'Saved by'];
   const row = (file: number, ...cells: (string | TableCell)[]) => [identityMark(1, file), '', ...cells];
   const verdicts = (result: ReturnType<typeof takeBack>) => result.cells.map((c) => [c.row, c.property, c.verdict, c.code]);
@@ -161,24 +231,65 @@ describe('taking back', () => {
     expect(result.counts).toEqual({ unchanged: 8, change: 0, same: 0, conflict: 0, error: 0, notTaken: 0, total: 8 });
   });
   it('tells change, conflict and what Rule holds already apart', () => {
-    const result = takeBack(table(HEADER, row(11, '1.4301', '2.5', '007', 'me'), row(12, 'S235JR', '', 'N-1', '')), context({ '11/1': heldText('DC01'), '12/3': heldText('N-1') }));
-    expect(verdicts(result)).toEqual([[2, 1, 'conflict', 'conflict'], [2, 2, 'change', 'change'], [3, 1, 'change', 'change'], [3, 3, 'same', 'same']]);
+    const result = takeBack(
+      table(HEADER, row(11, '1.4301', '2.5', '007', 'me'), row(12, 'S235JR', '', 'N-1', '')),
+      context({ '11/1': heldText('DC01'), '12/3': heldText('N-1') }),
+    );
+    expect(verdicts(result)).toEqual([
+      [2, 1, 'conflict', 'conflict'],
+      [2, 2, 'change', 'change'],
+      [3, 1, 'change', 'change'],
+      [3, 3, 'same', 'same'],
+    ]);
     expect(result.cells[1]!.proposed).toEqual(kg('2.5'));
     expect(result.cells[0]).toMatchObject({ base: heldText('S235JR'), current: heldText('DC01'), proposed: heldText('1.4301') });
   });
   it('refuses single cells with the reason, and nothing else', () => {
-    const result = takeBack(table(HEADER, row(11, 'wood', 'heavy', '--', 'you'), row(12, '', cell('#REF!', 'error'), 'N-2', ''), row(13, '1.4301', '', 'x', ''), row(14, '', '', 'N-3', '')), context());
+    const result = takeBack(
+      table(
+        HEADER,
+        row(11, 'wood', 'heavy', '--', 'you'),
+        row(12, '', cell('#REF!', 'error'), 'N-2', ''),
+        row(13, '1.4301', '', 'x', ''),
+        row(14, '', '', 'N-3', ''),
+      ),
+      context(),
+    );
     expect(verdicts(result)).toEqual([
-      [2, 1, 'error', 'not-a-choice'], [2, 2, 'error', 'type'], [2, 3, 'error', 'stand-in'], [2, 4, 'error', 'computed'],
-      [3, 1, 'error', 'required'], [3, 2, 'error', 'error-cell'], [3, 3, 'change', 'change'],
-      [4, 1, 'error', 'locked'], [5, 3, 'error', 'not-reached'],
+      [2, 1, 'error', 'not-a-choice'],
+      [2, 2, 'error', 'type'],
+      [2, 3, 'error', 'stand-in'],
+      [2, 4, 'error', 'computed'],
+      [3, 1, 'error', 'required'],
+      [3, 2, 'error', 'error-cell'],
+      [3, 3, 'change', 'change'],
+      [4, 1, 'error', 'locked'],
+      [5, 3, 'error', 'not-reached'],
     ]);
     expect(result.cells.find((c) => c.code === 'locked')!.message).toBe('b/stub.step is released in the vault.');
   });
   it('takes a foreign list by path or file name, and asks where a name is ambiguous', () => {
-    const result = takeBack(table([FILE_HEADER, 'Order number'], ['plate.step', 'N-1'], ['arm.step', 'N-2'], ['c/arm.step', 'N-3'], ['gone.step', 'N-4'], ['', ''], ['a/plate.step', 'N-5']), context());
-    expect(verdicts(result)).toEqual([[2, 3, 'change', 'change'], [4, 3, 'change', 'change']]);
-    expect(result.issues.map((issue) => [issue.row, issue.code])).toEqual([[3, 'ambiguous-file'], [5, 'unknown-file'], [7, 'row-twice']]);
+    const result = takeBack(
+      table(
+        [FILE_HEADER, 'Order number'],
+        ['plate.step', 'N-1'],
+        ['arm.step', 'N-2'],
+        ['c/arm.step', 'N-3'],
+        ['gone.step', 'N-4'],
+        ['', ''],
+        ['a/plate.step', 'N-5'],
+      ),
+      context(),
+    );
+    expect(verdicts(result)).toEqual([
+      [2, 3, 'change', 'change'],
+      [4, 3, 'change', 'change'],
+    ]);
+    expect(result.issues.map((issue) => [issue.row, issue.code])).toEqual([
+      [3, 'ambiguous-file'],
+      [5, 'unknown-file'],
+      [7, 'row-twice'],
+    ]);
     expect(result.counts).toMatchObject({ total: 5, change: 2, notTaken: 3 });
   });
   it('leaves columns out that it does not know exactly, and names what differs', () => {

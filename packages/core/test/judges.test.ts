@@ -12,12 +12,16 @@ import { heldText } from '../src/values';
 /** Programs that know the formats and nothing of Rule judge what Rule writes. */
 const require = createRequire(import.meta.url);
 const library = join(import.meta.dirname, '../../demo/library');
-const paths = readdirSync(library, { recursive: true, encoding: 'utf8' }).filter((path) => /\.(step|dxf)$/.test(path)).sort();
+const paths = readdirSync(library, { recursive: true, encoding: 'utf8' })
+  .filter((path) => /\.(step|dxf)$/.test(path))
+  .sort();
 const read = (path: string) => new Uint8Array(readFileSync(join(library, path)));
 
 /** STEP files of several systems, which the geometry reader ships in its package for its own tests. */
 const foreign = join(dirname(require.resolve('occt-import-js/package.json')), 'test/testfiles/cax-if');
-const foreignPaths = readdirSync(foreign, { encoding: 'utf8' }).filter((name) => /\.stp$/i.test(name)).sort();
+const foreignPaths = readdirSync(foreign, { encoding: 'utf8' })
+  .filter((name) => /\.stp$/i.test(name))
+  .sort();
 
 interface Mesh {
   readonly attributes: { readonly position: { readonly array: number[] } };
@@ -25,7 +29,9 @@ interface Mesh {
 let meshes: (bytes: Uint8Array) => number[][];
 
 beforeAll(async () => {
-  const open = require('occt-import-js') as () => Promise<{ ReadStepFile: (bytes: Uint8Array, options: object | null) => { success: boolean; meshes: Mesh[] } }>;
+  const open = require('occt-import-js') as () => Promise<{
+    ReadStepFile: (bytes: Uint8Array, options: object | null) => { success: boolean; meshes: Mesh[] };
+  }>;
   const reader = await open();
   meshes = (bytes) => {
     const result = reader.ReadStepFile(bytes, null);
@@ -58,7 +64,13 @@ describe('STEP', () => {
     expect(reading.structure!.products.length).toBeGreaterThan(0);
     const edits = step.modify(before, CHANGES);
     const after = applyEdits(before, edits);
-    const held = Object.fromEntries(step.read(after).holders.find((h) => h.key === '')!.values.filter((v) => v.place === 'property').map((v) => [v.name, v.held.text]));
+    const held = Object.fromEntries(
+      step
+        .read(after)
+        .holders.find((h) => h.key === '')!
+        .values.filter((v) => v.place === 'property')
+        .map((v) => [v.name, v.held.text]),
+    );
     expect(held).toMatchObject({ Description: CHANGES[0]!.value!.text, Mass: '1.25', Spare: 'yes' });
     expect(meshes(after)).toEqual(meshes(before));
     expect(Buffer.compare(applyEdits(after, invertEdits(before, edits)), before)).toBe(0);
@@ -104,7 +116,12 @@ for path in sys.argv[1:]:
     inserts = doc.layout('Sheet 1').query('INSERT')
     out.append({'errors': len(auditor.errors), 'fixes': len(auditor.fixes), 'properties': dict(doc.header.custom_vars.properties), 'cells': {a.dxf.tag: a.dxf.text for i in inserts for a in i.attribs}})
 print(json.dumps(out))`;
-    const found = JSON.parse(execFileSync('/usr/bin/python3', ['-c', judge, ...drawings.map((_, i) => join(folder, `${i}.dxf`))], { encoding: 'utf8' })) as { errors: number; fixes: number; properties: Record<string, string>; cells: Record<string, string> }[];
+    const found = JSON.parse(execFileSync('/usr/bin/python3', ['-c', judge, ...drawings.map((_, i) => join(folder, `${i}.dxf`))], { encoding: 'utf8' })) as {
+      errors: number;
+      fixes: number;
+      properties: Record<string, string>;
+      cells: Record<string, string>;
+    }[];
     expect(found).toHaveLength(4);
     for (const { errors, fixes, properties, cells } of found) {
       expect([errors, fixes]).toEqual([0, 0]);

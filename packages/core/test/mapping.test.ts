@@ -11,8 +11,25 @@ import { CLASHES, Link, PASSES, compareVaultTable, decide } from '../src/vault';
 
 const standIns = compileStandIns(['-*']);
 const property = (change: Partial<Property>): Property => ({
-  id: 1, retired: false, writtenName: 'Mass', caption: 'Mass', help: '', type: 'number', unit: 'kg', decimals: 2, kinds: ['part'], feed: 'typed', fileField: null, required: false,
-  minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '0.00', ...change,
+  id: 1,
+  retired: false,
+  writtenName: 'Mass',
+  caption: 'Mass',
+  help: '',
+  type: 'number',
+  unit: 'kg',
+  decimals: 2,
+  kinds: ['part'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: null,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '0.00',
+  ...change,
 });
 
 describe('part identity', () => {
@@ -50,9 +67,20 @@ describe('a single-level BOM', () => {
   const structure: StructureReading = {
     products: ['A', 'B', 'C', 'C~2', 'D'].map((key) => ({ key, id: key, name: `${key} name`, externalFile: null })),
     roots: ['A'],
-    occurrences: [['A', 'B'], ['A', 'C'], ['A', 'B'], ['B', 'D'], ['A', 'C~2'], ['A', 'B']].map(([parent, child], i) => ({ key: `o${i}`, label: `o${i}`, parent: parent!, child: child! })),
+    occurrences: [
+      ['A', 'B'],
+      ['A', 'C'],
+      ['A', 'B'],
+      ['B', 'D'],
+      ['A', 'C~2'],
+      ['A', 'B'],
+    ].map(([parent, child], i) => ({ key: `o${i}`, label: `o${i}`, parent: parent!, child: child! })),
   };
-  const parts = new Map<string, Match>([['B', { state: 'matched', file: 2, by: 'product id' }], ['C', { state: 'matched', file: 3, by: 'product id' }], ['C~2', { state: 'matched', file: 3, by: 'settled' }]]);
+  const parts = new Map<string, Match>([
+    ['B', { state: 'matched', file: 2, by: 'product id' }],
+    ['C', { state: 'matched', file: 3, by: 'product id' }],
+    ['C~2', { state: 'matched', file: 3, by: 'settled' }],
+  ]);
   const rows = singleLevel(structure, (key) => parts.get(key) ?? { state: 'unmatched' });
 
   it('counts what is placed in the root by part file, in order, numbered from 1', () => {
@@ -65,7 +93,9 @@ describe('a single-level BOM', () => {
     fc.assert(
       fc.property(fc.array(fc.constantFrom('B', 'C', 'D'), { maxLength: 20 }), fc.array(fc.constantFrom('B', 'C', 'D')), (children, matched) => {
         const s: StructureReading = { ...structure, occurrences: children.map((child, i) => ({ key: `o${i}`, label: '', parent: 'A', child })) };
-        const bom = singleLevel(s, (key) => ((matched as string[]).includes(key) ? { state: 'matched', file: key.charCodeAt(0), by: 'product id' } : { state: 'unmatched' }));
+        const bom = singleLevel(s, (key) =>
+          (matched as string[]).includes(key) ? { state: 'matched', file: key.charCodeAt(0), by: 'product id' } : { state: 'unmatched' },
+        );
         expect(bom.reduce((sum, row) => sum + row.quantity, 0)).toBe(children.length);
         expect(bom.flatMap((row) => row.occurrences).sort()).toEqual(children.map((_, i) => `o${i}`).sort());
       }),
@@ -84,7 +114,11 @@ describe('a title block cell', () => {
   it('never writes a placeholder or a stand-in', () => {
     expect(cellText(null, property({}), 'plain', standIns)).toMatchObject({ state: 'blank', placeholder: '0.00' });
     expect(cellText(heldText('--'), property({}), 'plain', standIns)).toMatchObject({ state: 'blank', why: '"--" only stands in for a value' });
-    const [line] = cellLines([{ drawing: 1, holder: 'insert:1', tag: 'MASS', stored: 'old', shown: cellText(null, property({}), 'plain', standIns) }], 'test', false);
+    const [line] = cellLines(
+      [{ drawing: 1, holder: 'insert:1', tag: 'MASS', stored: 'old', shown: cellText(null, property({}), 'plain', standIns) }],
+      'test',
+      false,
+    );
     expect(line!.proposed).toEqual(heldText(''));
   });
   it('is left alone where the model is missing, the block lacks it or nothing differs', () => {
@@ -104,7 +138,16 @@ describe('a title block cell', () => {
 });
 
 describe('a vault link', () => {
-  const link = (change: Partial<Link>): Link => ({ field: 'F', kind: 'part', place: 'property', name: 'N', in: 'always', out: 'always', onClash: 'ask', ...change });
+  const link = (change: Partial<Link>): Link => ({
+    field: 'F',
+    kind: 'part',
+    place: 'property',
+    name: 'N',
+    in: 'always',
+    out: 'always',
+    onClash: 'ask',
+    ...change,
+  });
   it.each([
     // file, record, agreed, link, action
     ['a', 'a', undefined, {}, 'equal'],
@@ -125,43 +168,87 @@ describe('a vault link', () => {
     ['a', null, undefined, {}, 'in'],
     [null, 'b', undefined, {}, 'out'],
     ['a', 'b', undefined, {}, 'ask'],
-  ] as const)('file %j, record %j, agreed %j, %j: %s', (file, record, agreed, change, action) => expect(decide(link(change), file, record, agreed).action).toBe(action));
+  ] as const)('file %j, record %j, agreed %j, %j: %s', (file, record, agreed, change, action) =>
+    expect(decide(link(change), file, record, agreed).action).toBe(action),
+  );
 
   it('treats both sides alike', () => {
     const value = fc.constantFrom('a', 'b', 'c', null);
     const mirror = { equal: 'equal', in: 'out', out: 'in', ask: 'ask', stays: 'stays' } as const;
     fc.assert(
-      fc.property(value, value, fc.option(value, { nil: undefined }), fc.constantFrom(...PASSES), fc.constantFrom(...PASSES), fc.constantFrom(...CLASHES), (file, record, agreed, passesIn, passesOut, onClash) => {
-        const swapped = onClash === 'ask' ? onClash : onClash === CLASHES[1] ? CLASHES[2] : CLASHES[1];
-        const there = decide(link({ in: passesIn, out: passesOut, onClash }), file, record, agreed);
-        const back = decide(link({ in: passesOut, out: passesIn, onClash: swapped }), record, file, agreed);
-        expect(back.action).toBe(mirror[there.action]);
-      }),
+      fc.property(
+        value,
+        value,
+        fc.option(value, { nil: undefined }),
+        fc.constantFrom(...PASSES),
+        fc.constantFrom(...PASSES),
+        fc.constantFrom(...CLASHES),
+        (file, record, agreed, passesIn, passesOut, onClash) => {
+          const swapped = onClash === 'ask' ? onClash : onClash === CLASHES[1] ? CLASHES[2] : CLASHES[1];
+          const there = decide(link({ in: passesIn, out: passesOut, onClash }), file, record, agreed);
+          const back = decide(link({ in: passesOut, out: passesIn, onClash: swapped }), record, file, agreed);
+          expect(back.action).toBe(mirror[there.action]);
+        },
+      ),
     );
   });
   it("names what is wrong in the vault's own table", () => {
     const findings = compareVaultTable(
-      [{ field: 'Material', kind: 'part', name: 'Material ' }, { field: 'Mass', kind: 'part', name: 'Mass' }, { field: 'X', kind: 'part', name: 'Colour' }],
+      [
+        { field: 'Material', kind: 'part', name: 'Material ' },
+        { field: 'Mass', kind: 'part', name: 'Mass' },
+        { field: 'X', kind: 'part', name: 'Colour' },
+      ],
       ['Material', 'Mass'],
     );
-    expect(findings.map(({ state, nearest, likeness }) => [state, nearest, likeness])).toEqual([['alike', 'Material', 'blanks'], ['exact', 'Mass', 'same'], ['unknown', null, 'different']]);
+    expect(findings.map(({ state, nearest, likeness }) => [state, nearest, likeness])).toEqual([
+      ['alike', 'Material', 'blanks'],
+      ['exact', 'Mass', 'same'],
+      ['unknown', null, 'different'],
+    ]);
     expect(findings[0]!.message).toContain('"Material "');
   });
 });
 
 describe('the way of a property', () => {
   const way = (change: Partial<PropertyWay>) =>
-    wayOf({ property: property({ writtenName: 'Material', type: 'text', unit: null }), held: [], foundNames: [], cells: [], columns: [], links: [], vaultTable: [], sentOut: [], ...change });
+    wayOf({
+      property: property({ writtenName: 'Material', type: 'text', unit: null }),
+      held: [],
+      foundNames: [],
+      cells: [],
+      columns: [],
+      links: [],
+      vaultTable: [],
+      sentOut: [],
+      ...change,
+    });
   it('breaks where names differ, and says in what', () => {
-    const hops = way({ foundNames: [{ name: 'Material', files: 3 }, { name: 'Material ', files: 1 }, { name: 'Matl', files: 2 }] });
-    expect(hops.filter((hop) => hop.state === 'broken')).toMatchObject([{ title: 'Found under another name', why: 'It differs from "Material" in blanks: programs that compare exactly do not find it.' }]);
+    const hops = way({
+      foundNames: [
+        { name: 'Material', files: 3 },
+        { name: 'Material ', files: 1 },
+        { name: 'Matl', files: 2 },
+      ],
+    });
+    expect(hops.filter((hop) => hop.state === 'broken')).toMatchObject([
+      { title: 'Found under another name', why: 'It differs from "Material" in blanks: programs that compare exactly do not find it.' },
+    ]);
   });
   it('breaks where a cell is stale and where no file holds the name', () => {
     const hops = way({ held: [{ kind: 'part', files: 2, filled: 0 }], cells: [{ block: 'B', tag: 'MATL', source: 'model', drawings: 4, stale: 1 }] });
-    expect(hops.map((hop) => [hop.station, hop.state])).toEqual([['schema', 'good'], ['values', 'broken'], ['title-blocks', 'broken']]);
+    expect(hops.map((hop) => [hop.station, hop.state])).toEqual([
+      ['schema', 'good'],
+      ['values', 'broken'],
+      ['title-blocks', 'broken'],
+    ]);
   });
   it('names every place that uses the property', () => {
-    const hops = way({ columns: ['Parts list'], links: [{ field: 'Mat', kind: 'part', name: 'Material', in: 'always', out: 'never' }], sentOut: [{ id: 3, at: '2026-11-25' }] });
+    const hops = way({
+      columns: ['Parts list'],
+      links: [{ field: 'Mat', kind: 'part', name: 'Material', in: 'always', out: 'never' }],
+      sentOut: [{ id: 3, at: '2026-11-25' }],
+    });
     expect(hops.map((hop) => hop.detail)).toEqual(['text', 'layout Parts list', 'part: in always, out never', 'send-out 3, 2026-11-25']);
   });
 });

@@ -3,8 +3,23 @@ import { Property, PropertyDraft, checkDefinition, checkProposed, compareNames, 
 import { compileStandIns, heldText } from '../src/values';
 
 const draft = (change: Partial<PropertyDraft> = {}): PropertyDraft => ({
-  writtenName: 'Material', caption: 'Material', help: '', type: 'text', unit: null, decimals: null, kinds: ['part'], feed: 'typed', fileField: null,
-  required: false, minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '', ...change,
+  writtenName: 'Material',
+  caption: 'Material',
+  help: '',
+  type: 'text',
+  unit: null,
+  decimals: null,
+  kinds: ['part'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: null,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '',
+  ...change,
 });
 const property = (change: Partial<Property> = {}): Property => ({ id: 1, retired: false, ...draft(), ...change });
 const standIns = compileStandIns(['-*', ' *']);
@@ -79,7 +94,10 @@ describe('a proposed value', () => {
     expect(codes(property({ required: true }), '')).toEqual(['required']);
   });
   it('becomes what the file holds', () => {
-    expect(checkProposed('2500 g', property({ type: 'number', unit: 'kg' }), standIns)).toEqual({ ok: true, held: { text: '2.5', form: 'measure', unit: 'kg' } });
+    expect(checkProposed('2500 g', property({ type: 'number', unit: 'kg' }), standIns)).toEqual({
+      ok: true,
+      held: { text: '2.5', form: 'measure', unit: 'kg' },
+    });
     expect(checkProposed('Yes', property({ type: 'yesno' }), standIns)).toEqual({ ok: true, held: { text: 'yes', form: 'boolean' } });
   });
 });

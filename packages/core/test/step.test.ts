@@ -40,7 +40,14 @@ const attribute = (n: number, target: number, name: string, item: string) => `#$
 const CONTEXT = "#1=REPRESENTATION_CONTEXT('','user defined attributes');\n";
 const PART = file(CONTEXT + product(10, 'P-1') + attribute(20, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')"));
 
-const values = (b: Uint8Array, holder = '') => Object.fromEntries(step.read(b).holders.find((h) => h.key === holder)!.values.filter((v) => v.place === 'property').map((v) => [v.name, v.held]));
+const values = (b: Uint8Array, holder = '') =>
+  Object.fromEntries(
+    step
+      .read(b)
+      .holders.find((h) => h.key === holder)!
+      .values.filter((v) => v.place === 'property')
+      .map((v) => [v.name, v.held]),
+  );
 const change = (name: string, value: HeldValue | null, holder = ''): FileChange => ({ holder, place: 'property', name, value });
 const changed = (b: Uint8Array, ...changes: FileChange[]) => applyEdits(b, step.modify(b, changes));
 
@@ -77,7 +84,14 @@ describe('reading', () => {
     const reading = step.read(PART);
     expect(reading).toMatchObject({ kind: 'part', version: 'AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF', problems: [] });
     const fields = Object.fromEntries(reading.holders[0]!.values.filter((v) => v.place === 'field').map((v) => [v.name, v.held.text]));
-    expect(fields).toEqual({ 'product id': 'P-1', 'product name': 'P-1 name', 'version id': 'A', author: 'A. Person', organisation: 'A Company', 'time stamp': '2026-01-01T00:00:00' });
+    expect(fields).toEqual({
+      'product id': 'P-1',
+      'product name': 'P-1 name',
+      'version id': 'A',
+      author: 'A. Person',
+      organisation: 'A Company',
+      'time stamp': '2026-01-01T00:00:00',
+    });
     expect(values(PART)).toEqual({ Material: heldText('S235JR') });
   });
 
@@ -102,17 +116,30 @@ describe('reading', () => {
   });
 
   const ASSEMBLY =
-    CONTEXT + product(10, 'A-1') + product(20, 'B-1') + product(30, 'B-1') +
+    CONTEXT +
+    product(10, 'A-1') +
+    product(20, 'B-1') +
+    product(30, 'B-1') +
     `#40=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','left','',#12,#22,$);
 #41=NEXT_ASSEMBLY_USAGE_OCCURRENCE('2','right','',#12,#22,$);
 #42=NEXT_ASSEMBLY_USAGE_OCCURRENCE('3','other','',#12,#32,$);
 #43=PRODUCT_DEFINITION_SHAPE('','',#40);
 `;
   it('finds product structure, occurrences and the copies, with keys that differ', () => {
-    const reading = step.read(file(ASSEMBLY + attribute(50, 43, 'Torque', "DESCRIPTIVE_REPRESENTATION_ITEM('Torque','12')") + attribute(60, 41, 'Torque', "DESCRIPTIVE_REPRESENTATION_ITEM('Torque','18')")));
+    const reading = step.read(
+      file(
+        ASSEMBLY +
+          attribute(50, 43, 'Torque', "DESCRIPTIVE_REPRESENTATION_ITEM('Torque','12')") +
+          attribute(60, 41, 'Torque', "DESCRIPTIVE_REPRESENTATION_ITEM('Torque','18')"),
+      ),
+    );
     expect(reading.kind).toBe('assembly');
     expect(reading.structure!.roots).toEqual(['A-1']);
-    expect(reading.structure!.occurrences.map((o) => [o.label, o.child])).toEqual([['left', 'B-1'], ['right', 'B-1'], ['other', 'B-1~2']]);
+    expect(reading.structure!.occurrences.map((o) => [o.label, o.child])).toEqual([
+      ['left', 'B-1'],
+      ['right', 'B-1'],
+      ['other', 'B-1~2'],
+    ]);
     // Attached through the shape of the occurrence, and to the occurrence itself.
     const torque = reading.holders.filter((h) => h.level === 'occurrence').map((h) => h.values[0]?.held.text);
     expect(torque).toEqual(['12', '18', undefined]);
@@ -122,10 +149,18 @@ describe('reading', () => {
     expect(step.read(raw).structure!.products.map((p) => p.id)).toEqual(['P-1']);
   });
   it('takes several independent products for variants', () => {
-    expect(step.read(file(product(10, 'P-1') + product(20, 'P-2'))).holders.map((h) => [h.level, h.key])).toEqual([['document', ''], ['variant', 'variant:P-2']]);
+    expect(step.read(file(product(10, 'P-1') + product(20, 'P-2'))).holders.map((h) => [h.level, h.key])).toEqual([
+      ['document', ''],
+      ['variant', 'variant:P-2'],
+    ]);
   });
   it('reports a name that stands twice', () => {
-    const twice = file(CONTEXT + product(10, 'P-1') + attribute(20, 12, 'M', "DESCRIPTIVE_REPRESENTATION_ITEM('M','a')") + attribute(30, 12, 'M', "DESCRIPTIVE_REPRESENTATION_ITEM('M','b')"));
+    const twice = file(
+      CONTEXT +
+        product(10, 'P-1') +
+        attribute(20, 12, 'M', "DESCRIPTIVE_REPRESENTATION_ITEM('M','a')") +
+        attribute(30, 12, 'M', "DESCRIPTIVE_REPRESENTATION_ITEM('M','b')"),
+    );
     expect(step.read(twice).problems.map((p) => p.code)).toEqual(['name-twice']);
     expect(values(twice)['M']!.text).toBe('a');
   });
@@ -161,7 +196,9 @@ describe('broken files', () => {
     );
   });
   it('survives unit definitions that refer to themselves', () => {
-    const loop = file(`${CONTEXT}${product(10, 'P-1')}#90=(MASS_UNIT()NAMED_UNIT(#91)SI_UNIT(.KILO.,.GRAM.));\n#91=DIMENSIONAL_EXPONENTS(#90);\n${attribute(20, 12, 'm', "MEASURE_REPRESENTATION_ITEM('m',MASS_MEASURE(1.),#90)")}`);
+    const loop = file(
+      `${CONTEXT}${product(10, 'P-1')}#90=(MASS_UNIT()NAMED_UNIT(#91)SI_UNIT(.KILO.,.GRAM.));\n#91=DIMENSIONAL_EXPONENTS(#90);\n${attribute(20, 12, 'm', "MEASURE_REPRESENTATION_ITEM('m',MASS_MEASURE(1.),#90)")}`,
+    );
     expect(values(changed(loop, change('m', null)))).toEqual({});
   });
 });
@@ -182,7 +219,9 @@ describe('writing', () => {
     expect(text(changed(added, change('Mass', null), change('Note', null)))).toBe(text(before));
   });
   it('blanks an attribute that something else refers to', () => {
-    const approved = file(`${CONTEXT}${product(10, 'P-1')}${attribute(20, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')")}#30=APPLIED_APPROVAL_ASSIGNMENT(#31,(#21));\n`);
+    const approved = file(
+      `${CONTEXT}${product(10, 'P-1')}${attribute(20, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')")}#30=APPLIED_APPROVAL_ASSIGNMENT(#31,(#21));\n`,
+    );
     const after = changed(approved, change('Material', null));
     expect(values(after)).toEqual({ Material: heldText('') });
     expect(text(after)).toContain('#30=APPLIED_APPROVAL_ASSIGNMENT(#31,(#21));');
@@ -210,7 +249,9 @@ describe('writing', () => {
     expect(values(changed(group, change('A', null), change('B', null)))).toEqual({});
   });
   it('writes at occurrence level through the shape of the occurrence', () => {
-    const assembly = file(`${CONTEXT}${product(10, 'A-1')}${product(20, 'B-1')}#40=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','left','',#12,#22,$);\n#43=PRODUCT_DEFINITION_SHAPE('','',#40);\n`);
+    const assembly = file(
+      `${CONTEXT}${product(10, 'A-1')}${product(20, 'B-1')}#40=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','left','',#12,#22,$);\n#43=PRODUCT_DEFINITION_SHAPE('','',#40);\n`,
+    );
     const key = 'occurrence:A-1/1';
     const after = changed(assembly, change('Torque', { text: '12', form: 'measure', unit: 'N·m' }, key));
     expect(values(after, key)).toEqual({ Torque: { text: '12', form: 'measure', unit: 'N·m' } });
@@ -218,13 +259,27 @@ describe('writing', () => {
   });
   it('writes only items that the schema of the file has', () => {
     const ap214 = file(product(10, 'P-1'), 'AUTOMOTIVE_DESIGN { 1 0 10303 214 1 1 1 1 }');
-    const after = changed(ap214, change('n', { text: '3', form: 'integer' }), change('b', { text: 'yes', form: 'boolean' }), change('r', { text: '1.5', form: 'real' }));
+    const after = changed(
+      ap214,
+      change('n', { text: '3', form: 'integer' }),
+      change('b', { text: 'yes', form: 'boolean' }),
+      change('r', { text: '1.5', form: 'real' }),
+    );
     expect(text(after)).not.toMatch(/INTEGER_REP|BOOLEAN_REP|REAL_REP/);
     expect(values(after)).toEqual({ n: { text: '3', form: 'integer' }, b: heldText('yes'), r: { text: '1.5', form: 'real' } });
   });
   it('changes the own fields of the file', () => {
-    const after = changed(PART, { holder: '', place: 'field', name: 'product name', value: heldText('Plate') }, { holder: '', place: 'field', name: 'author', value: heldText('B') });
-    expect(step.read(after).holders[0]!.values.filter((v) => v.name === 'product name' || v.name === 'author').map((v) => v.held.text)).toEqual(['Plate', 'B']);
+    const after = changed(
+      PART,
+      { holder: '', place: 'field', name: 'product name', value: heldText('Plate') },
+      { holder: '', place: 'field', name: 'author', value: heldText('B') },
+    );
+    expect(
+      step
+        .read(after)
+        .holders[0]!.values.filter((v) => v.name === 'product name' || v.name === 'author')
+        .map((v) => v.held.text),
+    ).toEqual(['Plate', 'B']);
   });
   it('refuses what it cannot write, and says why', () => {
     expect(() => step.modify(PART, [change('M', { text: '1', form: 'measure', unit: 'parsec' })])).toThrow('cannot carry the unit parsec');
@@ -237,12 +292,19 @@ describe('writing', () => {
     fc.string({ unit: 'grapheme' }).map(heldText),
     fc.integer().map((n) => ({ text: String(n), form: 'integer' as const })),
     fc.boolean().map((b) => ({ text: b ? 'yes' : 'no', form: 'boolean' as const })),
-    fc.tuple(fc.double({ min: -1e9, max: 1e9, noNaN: true }), fc.constantFrom('mm', 'in', 'kg', 'lb', 'h', 'N·m', 'lbf·ft')).map(([n, unit]) => ({ text: String(Math.round(n * 1e6) / 1e6 || 0), form: 'measure' as const, unit })),
+    fc
+      .tuple(fc.double({ min: -1e9, max: 1e9, noNaN: true }), fc.constantFrom('mm', 'in', 'kg', 'lb', 'h', 'N·m', 'lbf·ft'))
+      .map(([n, unit]) => ({ text: String(Math.round(n * 1e6) / 1e6 || 0), form: 'measure' as const, unit })),
   );
   it('is undone to the byte by the inverse edits, whatever was written', () => {
     fc.assert(
       fc.property(fc.dictionary(fc.string({ minLength: 1 }), fc.option(held), { maxKeys: 5, noNullPrototype: true }), fc.option(held), (entries, material) => {
-        const changes = [...Object.entries(entries).filter(([name]) => name !== 'Material').map(([name, value]) => change(name, value)), change('Material', material)];
+        const changes = [
+          ...Object.entries(entries)
+            .filter(([name]) => name !== 'Material')
+            .map(([name, value]) => change(name, value)),
+          change('Material', material),
+        ];
         const edits = step.modify(PART, changes);
         const after = applyEdits(PART, edits);
         for (const { name, value } of changes) if (value) expect(values(after)[name]).toEqual(value);

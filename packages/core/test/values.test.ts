@@ -1,6 +1,18 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { DEFAULT_STAND_INS, TypeSpec, TypedValue, compileStandIns, convert, holdValue, isIsoDate, parseText, plainNumber, readHeld, showValue } from '../src/values';
+import {
+  DEFAULT_STAND_INS,
+  TypeSpec,
+  TypedValue,
+  compileStandIns,
+  convert,
+  holdValue,
+  isIsoDate,
+  parseText,
+  plainNumber,
+  readHeld,
+  showValue,
+} from '../src/values';
 
 const value = (text: string, spec: TypeSpec) => {
   const parsed = parseText(text, spec);
@@ -84,7 +96,10 @@ describe('a held value', () => {
     fc.tuple(fc.constant<TypeSpec>({ type: 'whole' }), fc.maxSafeInteger()),
     fc.tuple(fc.constantFrom<TypeSpec>({ type: 'number' }, { type: 'number', unit: 'mm' }), fc.double({ noNaN: true, noDefaultInfinity: true })),
     fc.tuple(fc.constant<TypeSpec>({ type: 'yesno' }), fc.boolean()),
-    fc.tuple(fc.constant<TypeSpec>({ type: 'date' }), fc.date({ min: new Date('1000-01-01'), max: new Date('9999-12-31'), noInvalidDate: true }).map((d) => d.toISOString().slice(0, 10))),
+    fc.tuple(
+      fc.constant<TypeSpec>({ type: 'date' }),
+      fc.date({ min: new Date('1000-01-01'), max: new Date('9999-12-31'), noInvalidDate: true }).map((d) => d.toISOString().slice(0, 10)),
+    ),
   );
   it('reads back as it was written', () => {
     fc.assert(

@@ -1,4 +1,4 @@
-import type { PropertyDraft } from '@rule/core/schema';
+import { PropertyDraft, newDraft } from '@rule/core/schema';
 import type { Link, VaultTableRow } from '@rule/core/vault';
 
 /** The demo company. All names, people and numbers are invented. */
@@ -13,32 +13,39 @@ export const DEMO_USERS = [
   { name: 'guest', displayName: 'Guest', role: 'viewer' },
 ] as const;
 
-const property = (writtenName: string, more: Partial<PropertyDraft>): PropertyDraft => ({
-  writtenName,
-  caption: writtenName,
-  help: '',
-  type: 'text',
-  unit: null,
-  decimals: null,
-  kinds: ['part', 'assembly'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: null,
-  min: null,
-  max: null,
-  choices: [],
-  placeholder: '',
-  ...more,
-});
+const property = (writtenName: string, more: Partial<PropertyDraft>): PropertyDraft => ({ ...newDraft(writtenName), kinds: ['part', 'assembly'], ...more });
 
 export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
-  property('Part number', { kinds: ['part', 'assembly', 'drawing'], required: true, minLength: 5, maxLength: 20, placeholder: 'DR15-000', help: 'Unique in the company. Bought parts begin with BP.' }),
-  property('Description', { kinds: ['part', 'assembly', 'drawing'], required: true, maxLength: 40, placeholder: 'what it is', help: 'In the words of the BOM, singular, no part number.' }),
+  property('Part number', {
+    kinds: ['part', 'assembly', 'drawing'],
+    required: true,
+    minLength: 5,
+    maxLength: 20,
+    placeholder: 'DR15-000',
+    help: 'Unique in the company. Bought parts begin with BP.',
+  }),
+  property('Description', {
+    kinds: ['part', 'assembly', 'drawing'],
+    required: true,
+    maxLength: 40,
+    placeholder: 'what it is',
+    help: 'In the words of the BOM, singular, no part number.',
+  }),
   property('Revision', { kinds: ['part', 'assembly', 'drawing'], required: true, maxLength: 2, placeholder: 'A' }),
-  property('Material', { kinds: ['part'], type: 'choice', required: true, choices: ['1.4301', '1.4404', 'S235JR', 'DC01', '100Cr6', 'steel 8.8', 'various'], placeholder: 'material', help: 'Number or short name as on the certificate.' }),
-  property('Finish', { kinds: ['part'], type: 'choice', choices: ['brushed', 'polished', 'bead blasted', 'black oxide', 'zinc plated', 'powder coat RAL 9005'], placeholder: 'finish' }),
+  property('Material', {
+    kinds: ['part'],
+    type: 'choice',
+    required: true,
+    choices: ['1.4301', '1.4404', 'S235JR', 'DC01', '100Cr6', 'steel 8.8', 'various'],
+    placeholder: 'material',
+    help: 'Number or short name as on the certificate.',
+  }),
+  property('Finish', {
+    kinds: ['part'],
+    type: 'choice',
+    choices: ['brushed', 'polished', 'bead blasted', 'black oxide', 'zinc plated', 'powder coat RAL 9005'],
+    placeholder: 'finish',
+  }),
   property('Mass', { type: 'number', unit: 'kg', decimals: 3, min: 0, placeholder: '0.000' }),
   property('Make or buy', { type: 'choice', required: true, choices: ['made', 'bought'] }),
   property('Supplier', { kinds: ['part'], maxLength: 60, placeholder: 'supplier' }),
@@ -48,7 +55,12 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
   property('Date of issue', { kinds: ['drawing'], type: 'date', placeholder: 'YYYY-MM-DD' }),
   property('Sheets', { kinds: ['drawing'], type: 'whole', min: 1, max: 99 }),
   property('Model', { kinds: ['drawing'], maxLength: 120, help: 'File name of the part or assembly that the drawing shows.' }),
-  property('Saved by', { kinds: ['part', 'assembly', 'drawing'], feed: 'file', fileField: 'author', help: 'Who saved the file last, as its program wrote it.' }),
+  property('Saved by', {
+    kinds: ['part', 'assembly', 'drawing'],
+    feed: 'file',
+    fileField: 'author',
+    help: 'Who saved the file last, as its program wrote it.',
+  }),
 ];
 
 const BLOCK = 'MRW-TITLE';

@@ -37,104 +37,302 @@ const plate = (x: number, y: number, z: number, holes: readonly (readonly [numbe
   return body;
 };
 const tube = (outer: number, inner: number, length: number): AnyShape => makeCylinder(outer, length).cut(makeCylinder(inner, length + 2, [0, 0, -1]));
-const squareTube = (side: number, wall: number, length: number): AnyShape => makeBaseBox(side, side, length).cut(makeBaseBox(side - 2 * wall, side - 2 * wall, length + 2).translate([0, 0, -1]));
+const squareTube = (side: number, wall: number, length: number): AnyShape =>
+  makeBaseBox(side, side, length).cut(makeBaseBox(side - 2 * wall, side - 2 * wall, length + 2).translate([0, 0, -1]));
 const sketch = (drawing: ReturnType<typeof drawCircle>) => drawing.sketchOnPlane('XY') as Sketch;
-const hexBolt = (): AnyShape => sketch(drawPolysides(7.5, 6)).extrude(5.3).fuse(makeCylinder(4, 25, [0, 0, 5.3]));
+const hexBolt = (): AnyShape =>
+  sketch(drawPolysides(7.5, 6))
+    .extrude(5.3)
+    .fuse(makeCylinder(4, 25, [0, 0, 5.3]));
 const hopper = (): AnyShape => {
   const profile = draw([0, 0]).lineTo([60, 0]).lineTo([150, 160]).lineTo([148, 160]).lineTo([58.4, 2]).lineTo([0, 2]).close().sketchOnPlane('XZ') as Sketch;
   return profile.revolve([0, 0, 1]);
 };
-const dish = (): AnyShape => makeCylinder(280, 90).cut(makeCylinder(278, 90, [0, 0, 1.5])).cut(makeCylinder(40, 4, [0, 0, -1]));
-const trier = (): AnyShape => makeCylinder(8, 180).cut(makeBaseBox(8, 12, 70).translate([0, 6, 100])).fuse(makeCylinder(14, 40, [0, 0, -40]));
-const arm = (): AnyShape => sketch(drawRoundedRectangle(160, 30, 10)).extrude(4).cut(makeCylinder(8.1, 10, [-60, 0, -2]));
+const dish = (): AnyShape =>
+  makeCylinder(280, 90)
+    .cut(makeCylinder(278, 90, [0, 0, 1.5]))
+    .cut(makeCylinder(40, 4, [0, 0, -1]));
+const trier = (): AnyShape =>
+  makeCylinder(8, 180)
+    .cut(makeBaseBox(8, 12, 70).translate([0, 6, 100]))
+    .fuse(makeCylinder(14, 40, [0, 0, -40]));
+const arm = (): AnyShape =>
+  sketch(drawRoundedRectangle(160, 30, 10))
+    .extrude(4)
+    .cut(makeCylinder(8.1, 10, [-60, 0, -2]));
 
 /** Parts whose files stand in the library. Untidy on purpose: see the comments. */
 export const PARTS: readonly DemoPart[] = [
   {
-    id: 'DR15-101', name: 'Face plate', path: 'DR-15/parts/face-plate.step', density: STEEL, drawnBy: 'E. Varga',
-    solid: () => plate(420, 420, 8, [[0, 0, 90], [170, 170, 6.5], [-170, 170, 6.5], [170, -170, 6.5], [-170, -170, 6.5]]),
-    values: { 'Part number': 'DR15-101', Description: 'Face plate', Revision: 'B', Material: 'S235JR', Finish: 'black oxide', 'Make or buy': 'made', 'Food contact': false },
+    id: 'DR15-101',
+    name: 'Face plate',
+    path: 'DR-15/parts/face-plate.step',
+    density: STEEL,
+    drawnBy: 'E. Varga',
+    solid: () =>
+      plate(420, 420, 8, [
+        [0, 0, 90],
+        [170, 170, 6.5],
+        [-170, 170, 6.5],
+        [170, -170, 6.5],
+        [-170, -170, 6.5],
+      ]),
+    values: {
+      'Part number': 'DR15-101',
+      Description: 'Face plate',
+      Revision: 'B',
+      Material: 'S235JR',
+      Finish: 'black oxide',
+      'Make or buy': 'made',
+      'Food contact': false,
+    },
   },
   {
-    id: 'DR15-110', name: 'Drum', path: 'DR-15/parts/drum.step', density: STAINLESS, drawnBy: 'E. Varga',
+    id: 'DR15-110',
+    name: 'Drum',
+    path: 'DR-15/parts/drum.step',
+    density: STAINLESS,
+    drawnBy: 'E. Varga',
     solid: () => tube(150, 147, 360),
-    values: { 'Part number': 'DR15-110', Description: 'Drum, 15 kg', Revision: 'C', Material: '1.4301', Finish: 'brushed', 'Make or buy': 'made', 'Food contact': true },
+    values: {
+      'Part number': 'DR15-110',
+      Description: 'Drum, 15 kg',
+      Revision: 'C',
+      Material: '1.4301',
+      Finish: 'brushed',
+      'Make or buy': 'made',
+      'Food contact': true,
+    },
   },
   {
-    id: 'DR15-112', name: 'Drum shaft', path: 'DR-15/parts/drum-shaft.step', density: STAINLESS, drawnBy: 'E. Varga',
+    id: 'DR15-112',
+    name: 'Drum shaft',
+    path: 'DR-15/parts/drum-shaft.step',
+    density: STAINLESS,
+    drawnBy: 'E. Varga',
     solid: () => makeCylinder(15, 420).fuse(makeCylinder(12.5, 40, [0, 0, 420])),
     values: { 'Part number': 'DR15-112', Description: 'Drum shaft', Revision: 'A', Material: '1.4301', 'Make or buy': 'made', 'Food contact': true },
   },
   {
-    id: 'DR15-115', name: 'Agitator arm', path: 'DR-15/parts/agitator-arm.step', density: STAINLESS, drawnBy: 'T. Okafor',
+    id: 'DR15-115',
+    name: 'Agitator arm',
+    path: 'DR-15/parts/agitator-arm.step',
+    density: STAINLESS,
+    drawnBy: 'T. Okafor',
     solid: arm,
-    values: { 'Part number': 'DR15-115', Description: 'Agitator arm', Revision: 'A', Material: '1.4301', Finish: 'brushed', 'Make or buy': 'made', 'Food contact': true },
+    values: {
+      'Part number': 'DR15-115',
+      Description: 'Agitator arm',
+      Revision: 'A',
+      Material: '1.4301',
+      Finish: 'brushed',
+      'Make or buy': 'made',
+      'Food contact': true,
+    },
   },
   {
-    id: 'DR15-130', name: 'Bean hopper', path: 'DR-15/parts/bean-hopper.step', density: STAINLESS, drawnBy: 'T. Okafor',
+    id: 'DR15-130',
+    name: 'Bean hopper',
+    path: 'DR-15/parts/bean-hopper.step',
+    density: STAINLESS,
+    drawnBy: 'T. Okafor',
     solid: hopper,
     // The finish is missing.
     values: { 'Part number': 'DR15-130', Description: 'Bean hopper', Revision: 'B', Material: '1.4301', 'Make or buy': 'made', 'Food contact': true },
   },
   {
-    id: 'DR15-131', name: 'Slide gate', path: 'DR-15/parts/slide-gate.step', density: STAINLESS, drawnBy: 'T. Okafor',
+    id: 'DR15-131',
+    name: 'Slide gate',
+    path: 'DR-15/parts/slide-gate.step',
+    density: STAINLESS,
+    drawnBy: 'T. Okafor',
     solid: () => plate(140, 90, 2, [[50, 0, 8]]),
     // The material, which is required, is missing.
     values: { 'Part number': 'DR15-131', Description: 'Slide gate', Revision: 'A', Finish: 'brushed', 'Make or buy': 'made', 'Food contact': true },
   },
   {
-    id: 'DR15-140', name: 'Chimney stub', path: 'DR-15/parts/chimney-stub.step', density: STEEL, drawnBy: 'E. Varga',
+    id: 'DR15-140',
+    name: 'Chimney stub',
+    path: 'DR-15/parts/chimney-stub.step',
+    density: STEEL,
+    drawnBy: 'E. Varga',
     solid: () => tube(60, 58.5, 200),
-    values: { 'Part number': 'DR15-140', Description: 'Chimney stub', Revision: 'A', Material: 'DC01', Finish: 'powder coat RAL 9005', 'Make or buy': 'made', 'Food contact': false },
+    values: {
+      'Part number': 'DR15-140',
+      Description: 'Chimney stub',
+      Revision: 'A',
+      Material: 'DC01',
+      Finish: 'powder coat RAL 9005',
+      'Make or buy': 'made',
+      'Food contact': false,
+    },
   },
   {
-    id: 'DR15-150', name: 'Burner rail', path: 'DR-15/parts/burner-rail.step', density: STEEL, drawnBy: 'T. Okafor',
-    solid: () => plate(320, 25, 25, [[-120, 0, 4], [-60, 0, 4], [0, 0, 4], [60, 0, 4], [120, 0, 4]]),
+    id: 'DR15-150',
+    name: 'Burner rail',
+    path: 'DR-15/parts/burner-rail.step',
+    density: STEEL,
+    drawnBy: 'T. Okafor',
+    solid: () =>
+      plate(320, 25, 25, [
+        [-120, 0, 4],
+        [-60, 0, 4],
+        [0, 0, 4],
+        [60, 0, 4],
+        [120, 0, 4],
+      ]),
     // A stand-in was left in the finish.
-    values: { 'Part number': 'DR15-150', Description: 'Burner rail', Revision: 'A', Material: 'S235JR', Finish: '-', 'Make or buy': 'made', 'Food contact': false },
+    values: {
+      'Part number': 'DR15-150',
+      Description: 'Burner rail',
+      Revision: 'A',
+      Material: 'S235JR',
+      Finish: '-',
+      'Make or buy': 'made',
+      'Food contact': false,
+    },
   },
   {
-    id: 'DR15-160', name: 'Cooling tray', path: 'DR-15/parts/cooling-tray.step', density: STAINLESS, drawnBy: 'T. Okafor',
+    id: 'DR15-160',
+    name: 'Cooling tray',
+    path: 'DR-15/parts/cooling-tray.step',
+    density: STAINLESS,
+    drawnBy: 'T. Okafor',
     solid: dish,
     // One property spelled another way: a blank at its end.
-    values: { 'Part number': 'DR15-160', Description: 'Cooling tray', Revision: 'A', 'Material ': '1.4301', Finish: 'brushed', 'Make or buy': 'made', 'Food contact': true },
+    values: {
+      'Part number': 'DR15-160',
+      Description: 'Cooling tray',
+      Revision: 'A',
+      'Material ': '1.4301',
+      Finish: 'brushed',
+      'Make or buy': 'made',
+      'Food contact': true,
+    },
   },
   {
-    id: 'DR15-170', name: 'Frame leg', path: 'DR-15/parts/frame-leg.step', density: STEEL, drawnBy: 'E. Varga',
+    id: 'DR15-170',
+    name: 'Frame leg',
+    path: 'DR-15/parts/frame-leg.step',
+    density: STEEL,
+    drawnBy: 'E. Varga',
     solid: () => squareTube(40, 3, 620),
-    values: { 'Part number': 'DR15-170', Description: 'Frame leg 40 x 40 x 3', Revision: 'A', Material: 'S235JR', Finish: 'powder coat RAL 9005', 'Make or buy': 'made', 'Food contact': false },
+    values: {
+      'Part number': 'DR15-170',
+      Description: 'Frame leg 40 x 40 x 3',
+      Revision: 'A',
+      Material: 'S235JR',
+      Finish: 'powder coat RAL 9005',
+      'Make or buy': 'made',
+      'Food contact': false,
+    },
   },
   {
-    id: 'DR15-171', name: 'Tray rail', path: 'DR-15/parts/tray-rail.step', density: STEEL, drawnBy: 'E. Varga',
+    id: 'DR15-171',
+    name: 'Tray rail',
+    path: 'DR-15/parts/tray-rail.step',
+    density: STEEL,
+    drawnBy: 'E. Varga',
     solid: () => squareTube(25, 2, 560),
     // Another wording of a choice.
-    values: { 'Part number': 'DR15-171', Description: 'Tray rail', Revision: 'A', Material: 'S235 JR', Finish: 'powder coat RAL 9005', 'Make or buy': 'made', 'Food contact': false },
+    values: {
+      'Part number': 'DR15-171',
+      Description: 'Tray rail',
+      Revision: 'A',
+      Material: 'S235 JR',
+      Finish: 'powder coat RAL 9005',
+      'Make or buy': 'made',
+      'Food contact': false,
+    },
   },
   {
-    id: 'DR15-180', name: 'Trier', path: 'DR-15/parts/trier.step', density: STAINLESS, drawnBy: 'T. Okafor',
+    id: 'DR15-180',
+    name: 'Trier',
+    path: 'DR-15/parts/trier.step',
+    density: STAINLESS,
+    drawnBy: 'T. Okafor',
     solid: trier,
-    values: { 'Part number': 'DR15-180', Description: 'Trier with handle', Revision: 'A', Material: '1.4301', Finish: 'polished', 'Make or buy': 'made', 'Food contact': true },
+    values: {
+      'Part number': 'DR15-180',
+      Description: 'Trier with handle',
+      Revision: 'A',
+      Material: '1.4301',
+      Finish: 'polished',
+      'Make or buy': 'made',
+      'Food contact': true,
+    },
   },
   {
-    id: 'BP-6204', name: 'Drum bearing', path: 'bought parts/drum-bearing.step', density: STEEL, drawnBy: 'R. Lindqvist',
+    id: 'BP-6204',
+    name: 'Drum bearing',
+    path: 'bought parts/drum-bearing.step',
+    density: STEEL,
+    drawnBy: 'R. Lindqvist',
     solid: () => tube(23.5, 10, 14),
-    values: { 'Part number': 'BP-6204', Description: 'Drum bearing, sealed', Revision: 'A', Material: '100Cr6', 'Make or buy': 'bought', Supplier: 'Ostrelle Bearings', 'Order number': '0062042', 'Food contact': false },
+    values: {
+      'Part number': 'BP-6204',
+      Description: 'Drum bearing, sealed',
+      Revision: 'A',
+      Material: '100Cr6',
+      'Make or buy': 'bought',
+      Supplier: 'Ostrelle Bearings',
+      'Order number': '0062042',
+      'Food contact': false,
+    },
   },
   {
-    id: 'BP-GM40', name: 'Gear motor', path: 'bought parts/gear-motor.step', density: 3.1, drawnBy: 'R. Lindqvist',
+    id: 'BP-GM40',
+    name: 'Gear motor',
+    path: 'bought parts/gear-motor.step',
+    density: 3.1,
+    drawnBy: 'R. Lindqvist',
     solid: () => makeBaseBox(90, 90, 160).fuse(makeCylinder(10, 40, [0, 0, 160])),
-    values: { 'Part number': 'BP-GM40', Description: 'Gear motor 40 W', Revision: 'A', Material: 'various', 'Make or buy': 'bought', 'Order number': '00418', 'Food contact': false },
+    values: {
+      'Part number': 'BP-GM40',
+      Description: 'Gear motor 40 W',
+      Revision: 'A',
+      Material: 'various',
+      'Make or buy': 'bought',
+      'Order number': '00418',
+      'Food contact': false,
+    },
   },
   {
     // One bought part in two folders under one file name.
-    id: 'BP-GM40', name: 'Gear motor', path: 'DR-15/parts/gear-motor.step', density: 3.1, drawnBy: 'T. Okafor',
+    id: 'BP-GM40',
+    name: 'Gear motor',
+    path: 'DR-15/parts/gear-motor.step',
+    density: 3.1,
+    drawnBy: 'T. Okafor',
     solid: () => makeBaseBox(90, 90, 160).fuse(makeCylinder(10, 40, [0, 0, 160])),
-    values: { 'Part number': 'BP-GM40', Description: 'Gear motor', Revision: 'A', Material: 'various', 'Make or buy': 'bought', Supplier: 'Otterby Drives', 'Food contact': false },
+    values: {
+      'Part number': 'BP-GM40',
+      Description: 'Gear motor',
+      Revision: 'A',
+      Material: 'various',
+      'Make or buy': 'bought',
+      Supplier: 'Otterby Drives',
+      'Food contact': false,
+    },
   },
   {
-    id: 'BP-M8x25', name: 'Hexagon bolt M8 x 25', path: 'bought parts/hex-bolt-m8x25.step', density: STEEL, drawnBy: 'R. Lindqvist',
+    id: 'BP-M8x25',
+    name: 'Hexagon bolt M8 x 25',
+    path: 'bought parts/hex-bolt-m8x25.step',
+    density: STEEL,
+    drawnBy: 'R. Lindqvist',
     solid: hexBolt,
-    values: { 'Part number': 'BP-M8x25', Description: 'Hexagon bolt M8 x 25', Revision: 'A', Material: 'steel 8.8', Finish: 'zinc plated', 'Make or buy': 'bought', Supplier: 'Norrwick Fasteners', 'Order number': '3-4', 'Food contact': false },
+    values: {
+      'Part number': 'BP-M8x25',
+      Description: 'Hexagon bolt M8 x 25',
+      Revision: 'A',
+      Material: 'steel 8.8',
+      Finish: 'zinc plated',
+      'Make or buy': 'bought',
+      Supplier: 'Norrwick Fasteners',
+      'Order number': '3-4',
+      'Food contact': false,
+    },
   },
 ];
 
@@ -146,7 +344,9 @@ const corner = (n: number, size: number, z: number): readonly [number, number, n
 /** Assemblies whose files stand in the library; the first one is a sub-assembly of the second. */
 export const ASSEMBLIES: readonly DemoAssembly[] = [
   {
-    id: 'DR15-200', name: 'Drum unit', path: 'DR-15/assemblies/drum-unit.step',
+    id: 'DR15-200',
+    name: 'Drum unit',
+    path: 'DR-15/assemblies/drum-unit.step',
     placements: [
       { of: 'DR15-110', label: 'drum', at: [0, 0, 0] },
       { of: 'DR15-112', label: 'shaft', at: [0, 0, -30] },
@@ -162,7 +362,9 @@ export const ASSEMBLIES: readonly DemoAssembly[] = [
     copyValues: {},
   },
   {
-    id: 'DR15-000', name: 'Drum roaster DR-15', path: 'DR-15/assemblies/roaster.step',
+    id: 'DR15-000',
+    name: 'Drum roaster DR-15',
+    path: 'DR-15/assemblies/roaster.step',
     placements: [
       { of: 'DR15-101', label: 'face plate', at: [0, 0, 400] },
       { of: 'DR15-200', label: 'drum unit', at: [0, 0, 0] },

@@ -56,7 +56,8 @@ class Dxf {
     return (this.last + 1).toString(16).toUpperCase();
   }
   put(...pairs: readonly Pair[]): void {
-    for (const [code, value] of pairs) this.lines.push(String(code).padStart(3), typeof value === 'number' && code >= 10 && code < 60 ? decimal(value) : String(value));
+    for (const [code, value] of pairs)
+      this.lines.push(String(code).padStart(3), typeof value === 'number' && code >= 10 && code < 60 ? decimal(value) : String(value));
   }
   text(): string {
     return `${this.lines.join('\r\n')}\r\n`;
@@ -94,8 +95,10 @@ function table(d: Dxf, name: string, records: readonly (() => readonly Pair[])[]
 
 function tables(d: Dxf): void {
   d.put([0, 'SECTION'], [2, 'TABLES']);
-  const record = (type: string, subclass: string, name: string, ...more: readonly Pair[]) => () =>
-    [[0, type], [5, d.handle()], [330, '0'], [100, 'AcDbSymbolTableRecord'], [100, subclass], [2, name], [70, 0], ...more] as const;
+  const record =
+    (type: string, subclass: string, name: string, ...more: readonly Pair[]) =>
+    () =>
+      [[0, type], [5, d.handle()], [330, '0'], [100, 'AcDbSymbolTableRecord'], [100, subclass], [2, name], [70, 0], ...more] as const;
   const lineType = (name: string, text: string) => record('LTYPE', 'AcDbLinetypeTableRecord', name, [3, text], [72, 65], [73, 0], [40, 0]);
   table(d, 'VPORT', []);
   table(d, 'LTYPE', [lineType('ByBlock', ''), lineType('ByLayer', ''), lineType('Continuous', 'Solid line')]);
@@ -106,7 +109,18 @@ function tables(d: Dxf): void {
   table(d, 'UCS', []);
   table(d, 'APPID', [record('APPID', 'AcDbRegAppTableRecord', 'ACAD')]);
   table(d, 'DIMSTYLE', [], [[100, 'AcDbDimStyleTable']]);
-  const blockRecord = (name: string, handle: string) => () => [[0, 'BLOCK_RECORD'], [5, handle], [330, '0'], [100, 'AcDbSymbolTableRecord'], [100, 'AcDbBlockTableRecord'], [2, name], [70, 0], [280, 1], [281, 0]] as const;
+  const blockRecord = (name: string, handle: string) => () =>
+    [
+      [0, 'BLOCK_RECORD'],
+      [5, handle],
+      [330, '0'],
+      [100, 'AcDbSymbolTableRecord'],
+      [100, 'AcDbBlockTableRecord'],
+      [2, name],
+      [70, 0],
+      [280, 1],
+      [281, 0],
+    ] as const;
   table(d, 'BLOCK_RECORD', [blockRecord('*Model_Space', MODEL), blockRecord('*Paper_Space', PAPER), blockRecord(BLOCK, '1E')]);
   d.put([0, 'ENDSEC']);
 }
@@ -127,7 +141,13 @@ function line(d: Dxf, owner: string, layer: string, paper: boolean, x1: number, 
 
 function rectangle(d: Dxf, owner: string, layer: string, paper: boolean, [x, y, w, h]: readonly [number, number, number, number]): void {
   d.put(...entity(d, 'LWPOLYLINE', owner, layer, 'AcDbPolyline', paper), [90, 4], [70, 1]);
-  for (const [px, py] of [[x, y], [x + w, y], [x + w, y + h], [x, y + h]] as const) d.put([10, px], [20, py]);
+  for (const [px, py] of [
+    [x, y],
+    [x + w, y],
+    [x + w, y + h],
+    [x, y + h],
+  ] as const)
+    d.put([10, px], [20, py]);
 }
 
 const INSIDE = 1.5;
@@ -137,7 +157,19 @@ function blocks(d: Dxf): void {
   d.put([0, 'SECTION'], [2, 'BLOCKS']);
   const block = (name: string, owner: string, paper: boolean, inside: () => void) => {
     const both: readonly Pair[] = [[330, owner], [100, 'AcDbEntity'], ...(paper ? ([[67, 1]] as const) : []), [8, '0']];
-    d.put([0, 'BLOCK'], [5, d.handle()], ...both, [100, 'AcDbBlockBegin'], [2, name], [70, name === BLOCK ? 2 : 0], [10, 0], [20, 0], [30, 0], [3, name], [1, '']);
+    d.put(
+      [0, 'BLOCK'],
+      [5, d.handle()],
+      ...both,
+      [100, 'AcDbBlockBegin'],
+      [2, name],
+      [70, name === BLOCK ? 2 : 0],
+      [10, 0],
+      [20, 0],
+      [30, 0],
+      [3, name],
+      [1, ''],
+    );
     inside();
     d.put([0, 'ENDBLK'], [5, d.handle()], ...both, [100, 'AcDbBlockEnd']);
   };
@@ -146,9 +178,23 @@ function blocks(d: Dxf): void {
   block(BLOCK, '1E', false, () => {
     rectangle(d, '1E', 'SHEET', false, [0, 0, 180, 48]);
     for (const y of [24, 36]) line(d, '1E', 'SHEET', false, 0, y, 180, y);
-    for (const [x, from, to] of [[60, 24, 48], [105, 0, 48], [150, 24, 48], [160, 0, 24]] as const) line(d, '1E', 'SHEET', false, x, from, x, to);
+    for (const [x, from, to] of [
+      [60, 24, 48],
+      [105, 0, 48],
+      [150, 24, 48],
+      [160, 0, 24],
+    ] as const)
+      line(d, '1E', 'SHEET', false, x, from, x, to);
     for (const { label, box } of FIELDS)
-      d.put(...entity(d, 'TEXT', '1E', 'SHEET', 'AcDbText', false), [10, box[0] + INSIDE], [20, box[1] + box[3] - 3.2], [30, 0], [40, 1.8], [1, label], [100, 'AcDbText']);
+      d.put(
+        ...entity(d, 'TEXT', '1E', 'SHEET', 'AcDbText', false),
+        [10, box[0] + INSIDE],
+        [20, box[1] + box[3] - 3.2],
+        [30, 0],
+        [40, 1.8],
+        [1, label],
+        [100, 'AcDbText'],
+      );
     for (const field of FIELDS) {
       const [x, y] = cellAt(field);
       d.put(...entity(d, 'ATTDEF', '1E', 'SHEET', 'AcDbText', false), [10, x], [20, y], [30, 0], [40, field.height], [1, '']);
@@ -168,8 +214,35 @@ function entities(d: Dxf, sheet: DemoSheet, width: number, height: number): void
   const viewport = (id: number, x: number, y: number, w: number, h: number, viewHeight: number, cx: number, cy: number) =>
     d.put(
       ...entity(d, 'VIEWPORT', PAPER, 'SHEET', 'AcDbViewport', true),
-      [10, x], [20, y], [30, 0], [40, w], [41, h], [68, id], [69, id], [12, cx], [22, cy], [13, 0], [23, 0], [14, 10], [24, 10], [15, 10], [25, 10],
-      [16, 0], [26, 0], [36, 1], [17, 0], [27, 0], [37, 0], [42, 50], [43, 0], [44, 0], [45, viewHeight], [50, 0], [51, 0], [72, 1000], [90, 32864],
+      [10, x],
+      [20, y],
+      [30, 0],
+      [40, w],
+      [41, h],
+      [68, id],
+      [69, id],
+      [12, cx],
+      [22, cy],
+      [13, 0],
+      [23, 0],
+      [14, 10],
+      [24, 10],
+      [15, 10],
+      [25, 10],
+      [16, 0],
+      [26, 0],
+      [36, 1],
+      [17, 0],
+      [27, 0],
+      [37, 0],
+      [42, 50],
+      [43, 0],
+      [44, 0],
+      [45, viewHeight],
+      [50, 0],
+      [51, 0],
+      [72, 1000],
+      [90, 32864],
     );
   viewport(1, width / 2, height / 2, width, height, height, width / 2, height / 2);
   const viewWidth = width - 60;
@@ -179,7 +252,20 @@ function entities(d: Dxf, sheet: DemoSheet, width: number, height: number): void
   rectangle(d, PAPER, 'SHEET', true, [20, 10, width - 30, height - 20]);
   const [ox, oy] = [width - 10 - 180, 10];
   const insert = d.handle();
-  d.put([0, 'INSERT'], [5, insert], [330, PAPER], [100, 'AcDbEntity'], [67, 1], [8, 'SHEET'], [100, 'AcDbBlockReference'], [66, 1], [2, BLOCK], [10, ox], [20, oy], [30, 0]);
+  d.put(
+    [0, 'INSERT'],
+    [5, insert],
+    [330, PAPER],
+    [100, 'AcDbEntity'],
+    [67, 1],
+    [8, 'SHEET'],
+    [100, 'AcDbBlockReference'],
+    [66, 1],
+    [2, BLOCK],
+    [10, ox],
+    [20, oy],
+    [30, 0],
+  );
   for (const field of FIELDS) {
     const [x, y] = cellAt(field, oy, ox);
     d.put(...entity(d, 'ATTRIB', insert, 'SHEET', 'AcDbText', true), [10, x], [20, y], [30, 0], [40, field.height], [1, sheet.cells[field.tag] ?? '']);
@@ -196,9 +282,54 @@ function objects(d: Dxf): void {
   d.put([0, 'DICTIONARY'], [5, layouts], [330, root], [100, 'AcDbDictionary'], [281, 1], [3, 'Model'], [350, model], [3, 'Sheet 1'], [350, paper]);
   const layout = (handle: string, name: string, record: string, order: number) =>
     d.put(
-      [0, 'LAYOUT'], [5, handle], [330, layouts], [100, 'AcDbPlotSettings'], [1, ''], [2, ''], [4, ''], [6, ''], [40, 0], [41, 0], [42, 0], [43, 0], [44, 0], [45, 0], [70, 0], [72, 1], [73, 0], [74, 5], [75, 16],
-      [100, 'AcDbLayout'], [1, name], [70, 1], [71, order], [10, 0], [20, 0], [11, 420], [21, 297], [12, 0], [22, 0], [32, 0], [14, 0], [24, 0], [34, 0], [15, 420], [25, 297], [35, 0],
-      [146, 0], [13, 0], [23, 0], [33, 0], [16, 1], [26, 0], [36, 0], [17, 0], [27, 1], [37, 0], [76, 0], [330, record],
+      [0, 'LAYOUT'],
+      [5, handle],
+      [330, layouts],
+      [100, 'AcDbPlotSettings'],
+      [1, ''],
+      [2, ''],
+      [4, ''],
+      [6, ''],
+      [40, 0],
+      [41, 0],
+      [42, 0],
+      [43, 0],
+      [44, 0],
+      [45, 0],
+      [70, 0],
+      [72, 1],
+      [73, 0],
+      [74, 5],
+      [75, 16],
+      [100, 'AcDbLayout'],
+      [1, name],
+      [70, 1],
+      [71, order],
+      [10, 0],
+      [20, 0],
+      [11, 420],
+      [21, 297],
+      [12, 0],
+      [22, 0],
+      [32, 0],
+      [14, 0],
+      [24, 0],
+      [34, 0],
+      [15, 420],
+      [25, 297],
+      [35, 0],
+      [146, 0],
+      [13, 0],
+      [23, 0],
+      [33, 0],
+      [16, 1],
+      [26, 0],
+      [36, 0],
+      [17, 0],
+      [27, 1],
+      [37, 0],
+      [76, 0],
+      [330, record],
     );
   layout(model, 'Model', MODEL, 0);
   layout(paper, 'Sheet 1', PAPER, 1);

@@ -36,7 +36,8 @@ export class Boms {
     const known = await this.properties.active();
     const unknown = columns.find((column) => !known.has(column));
     if (unknown !== undefined) throw invalid('unknown-property', `There is no property ${unknown}.`);
-    if (await this.db.one('SELECT 1 FROM bom_layouts WHERE name = $1 AND id IS DISTINCT FROM $2', [name, id])) throw refused('name-taken', `There is a layout ${name} already.`);
+    if (await this.db.one('SELECT 1 FROM bom_layouts WHERE name = $1 AND id IS DISTINCT FROM $2', [name, id]))
+      throw refused('name-taken', `There is a layout ${name} already.`);
     const row =
       id === null
         ? await this.db.one<BomLayout>('INSERT INTO bom_layouts (name, columns) VALUES ($1, $2::int[]) RETURNING id, name, columns', [name, columns])
@@ -49,12 +50,21 @@ export class Boms {
     const file = await this.libraries.file(assembly);
     const row = await this.db.one<{ structure: StructureReading | null }>(`SELECT reading->'structure' AS structure FROM files WHERE id = $1`, [assembly]);
     if (file.kind !== 'assembly' || !row?.structure) throw invalid('not-an-assembly', `${file.path} is not an assembly.`);
-    const matches = new Map((await this.db.all<{ product: string; match: Match }>('SELECT product, match FROM copies WHERE assembly_id = $1', [assembly])).map((copy) => [copy.product, copy.match]));
+    const matches = new Map(
+      (await this.db.all<{ product: string; match: Match }>('SELECT product, match FROM copies WHERE assembly_id = $1', [assembly])).map((copy) => [
+        copy.product,
+        copy.match,
+      ]),
+    );
     const bom = singleLevel(row.structure, (product) => matches.get(product) ?? { state: 'unmatched' });
     const active = await this.properties.active();
     const parts = bom.flatMap(({ match }) => (match.state === 'matched' ? [match.file] : []));
     const candidates = bom.flatMap(({ match }) => (match.state === 'ambiguous' ? [...match.candidates] : []));
-    const [held, copies, paths] = await Promise.all([heldFor(this.db, parts, active.values()), this.copyValues(assembly, active), this.libraries.paths(this.db, [...parts, ...candidates])]);
+    const [held, copies, paths] = await Promise.all([
+      heldFor(this.db, parts, active.values()),
+      this.copyValues(assembly, active),
+      this.libraries.paths(this.db, [...parts, ...candidates]),
+    ]);
     return {
       assembly: file,
       paths,
@@ -62,8 +72,19 @@ export class Boms {
         const own = match.state === 'matched' ? (held.get(match.file) ?? {}) : {};
         const copy = Object.assign({}, ...products.map((product) => copies.get(product) ?? {})) as Record<number, HeldValue>;
         // The part file leads; without one the copy is all there is, and it is not passed off as the part's value.
-        const contradictions = match.state === 'matched' ? Object.fromEntries(Object.entries(copy).filter(([id, value]) => !sameHeld(value, own[Number(id)] ?? null))) : {};
-        return { item, quantity, label, match, path: match.state === 'matched' ? (paths[match.file] ?? null) : null, held: own, contradictions, occurrences, products };
+        const contradictions =
+          match.state === 'matched' ? Object.fromEntries(Object.entries(copy).filter(([id, value]) => !sameHeld(value, own[Number(id)] ?? null))) : {};
+        return {
+          item,
+          quantity,
+          label,
+          match,
+          path: match.state === 'matched' ? (paths[match.file] ?? null) : null,
+          held: own,
+          contradictions,
+          occurrences,
+          products,
+        };
       }),
     };
   }

@@ -11,8 +11,8 @@ import { notFound, refused } from '../platform/problem';
 import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
 import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
-import { Prepared } from '../work/prepare';
-import { WorkPool } from '../work/pool';
+import { Prepared } from '../threads/prepare';
+import { WorkPool } from '../threads/pool';
 import { insertLines, linesOf, toLine } from './lines';
 import { Trays } from './tray';
 
@@ -107,7 +107,10 @@ export class Applying {
   async applyLines(user: User, title: string, lines: Parameters<typeof insertLines>[2], revertOf: number | null = null): Promise<ApplyReport> {
     return this.db.exclusive(FILES_LOCK, async () => {
       const rowsOfSet = await this.db.transaction(async (sql) => {
-        const row = await sql.one<{ id: number }>(`INSERT INTO change_sets (title, user_id, state, at, mode, revert_of) VALUES ($1, $2, 'put back', $3, 'whole', $4) RETURNING id`, [title, user.id, this.clock(), revertOf]);
+        const row = await sql.one<{ id: number }>(
+          `INSERT INTO change_sets (title, user_id, state, at, mode, revert_of) VALUES ($1, $2, 'put back', $3, 'whole', $4) RETURNING id`,
+          [title, user.id, this.clock(), revertOf],
+        );
         await insertLines(sql, row!.id, lines);
         return { id: row!.id, lines: await linesOf(sql, row!.id) };
       });
@@ -152,12 +155,26 @@ export class Applying {
   }
 
   /** Applies lines. Those of a tray move into a set of their own; `ownSet` names the set of lines that have one. Runs under the files' lock. */
-  private async apply(user: User, mode: ApplyMode, title: string, lines: readonly LineRow[], ownSet: number | null, revertOf: number | null = null): Promise<ApplyReport> {
+  private async apply(
+    user: User,
+    mode: ApplyMode,
+    title: string,
+    lines: readonly LineRow[],
+    ownSet: number | null,
+    revertOf: number | null = null,
+  ): Promise<ApplyReport> {
     const byFile = new Map<number, LineRow[]>();
     for (const line of lines) byFile.set(line.file, [...(byFile.get(line.file) ?? []), line]);
     const targets = await this.targets([...byFile.keys()]);
     const exact = new Map(
-      revertOf === null ? [] : (await this.db.all<{ file: number; from: string; to: string }>(`SELECT file_id AS file, new_hash AS "from", old_hash AS "to" FROM journal WHERE change_set_id = $1 AND state = 'done'`, [revertOf])).map((row) => [row.file, row] as const),
+      revertOf === null
+        ? []
+        : (
+            await this.db.all<{ file: number; from: string; to: string }>(
+              `SELECT file_id AS file, new_hash AS "from", old_hash AS "to" FROM journal WHERE change_set_id = $1 AND state = 'done'`,
+              [revertOf],
+            )
+          ).map((row) => [row.file, row] as const),
     );
 
     const ready: ReadyFile[] = [];
@@ -166,7 +183,13 @@ export class Applying {
       [...byFile].map(async ([id, fileLines]) => {
         const file = targets.get(id)!;
         if (file.removed || file.lock !== null) {
-          failures.push({ file, lines: fileLines, message: file.removed ? 'The file is no longer in the library.' : `The file ${file.lock}.`, conflicts: [], current: null });
+          failures.push({
+            file,
+            lines: fileLines,
+            message: file.removed ? 'The file is no longer in the library.' : `The file ${file.lock}.`,
+            conflicts: [],
+            current: null,
+          });
           return;
         }
         const prepared = await this.pool.run('prepareFile', { full: file.full, lines: fileLines, exact: exact.get(id) ?? null });
@@ -181,11 +204,20 @@ export class Applying {
     const changeSet = await this.db.transaction(async (sql) => {
       let id = ownSet;
       if (id === null) {
-        id = (await sql.one<{ id: number }>(`INSERT INTO change_sets (title, user_id, state, mode, at, from_tray) VALUES ($1, $2, 'applying', $3, $4, true) RETURNING id`, [title, user.id, mode, this.clock()]))!.id;
-        await sql.run('UPDATE change_lines SET change_set_id = $1, message = NULL WHERE id = ANY($2::int[])', [id, ready.flatMap((file) => file.lines.map((line) => line.id))]);
+        id = (await sql.one<{ id: number }>(
+          `INSERT INTO change_sets (title, user_id, state, mode, at, from_tray) VALUES ($1, $2, 'applying', $3, $4, true) RETURNING id`,
+          [title, user.id, mode, this.clock()],
+        ))!.id;
+        await sql.run('UPDATE change_lines SET change_set_id = $1, message = NULL WHERE id = ANY($2::int[])', [
+          id,
+          ready.flatMap((file) => file.lines.map((line) => line.id)),
+        ]);
       } else await sql.run(`UPDATE change_sets SET state = 'applying' WHERE id = $1`, [id]);
       const journal = ready.map(({ file, oldHash, newHash }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash }));
-      await sql.run(`INSERT INTO journal SELECT $1, file, target, old, new, 'planned' FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, old text, new text)`, [id, rows(journal)]);
+      await sql.run(
+        `INSERT INTO journal SELECT $1, file, target, old, new, 'planned' FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, old text, new text)`,
+        [id, rows(journal)],
+      );
       return id;
     });
     await this.at('planned');
@@ -193,13 +225,17 @@ export class Applying {
     await this.record(changeSet, done, failures.length > 0);
     await this.at('recorded');
     await this.returnFailed(user, changeSet, failures);
-    await this.cleanUp(changeSet, ready.map(({ file }) => file.full));
+    await this.cleanUp(
+      changeSet,
+      ready.map(({ file }) => file.full),
+    );
     return this.report(changeSet, done, failures);
   }
 
   /** Writes the new versions. Returns the files that stand; adds to `failures` those that do not. */
   private async write(changeSet: number, ready: readonly ReadyFile[], mode: ApplyMode, failures: Failure[]): Promise<ReadyFile[]> {
-    const fail = (entry: ReadyFile, error: unknown) => failures.push({ file: entry.file, lines: entry.lines, message: reasonOf(error), conflicts: [], current: null });
+    const fail = (entry: ReadyFile, error: unknown) =>
+      failures.push({ file: entry.file, lines: entry.lines, message: reasonOf(error), conflicts: [], current: null });
     let staged: ReadyFile[] = [];
     for (const entry of ready) {
       try {
@@ -213,7 +249,11 @@ export class Applying {
         }
       }
     }
-    await this.journalState(changeSet, staged.map(({ file }) => file.id), 'staged');
+    await this.journalState(
+      changeSet,
+      staged.map(({ file }) => file.id),
+      'staged',
+    );
     await this.at('staged');
     const swapped: ReadyFile[] = [];
     for (const entry of staged) {
@@ -263,7 +303,11 @@ export class Applying {
   }
 
   /** Records what happened, in one transaction: values as they now are, lines, the set, the journal. */
-  private async record(changeSet: number, done: readonly { readonly file: { readonly id: number; readonly full: string }; readonly newHash: string; readonly reading: FileReading }[], partly: boolean): Promise<void> {
+  private async record(
+    changeSet: number,
+    done: readonly { readonly file: { readonly id: number; readonly full: string }; readonly newHash: string; readonly reading: FileReading }[],
+    partly: boolean,
+  ): Promise<void> {
     const read = await Promise.all(
       done.map(async ({ file, newHash, reading }): Promise<ReadFile> => {
         const { size, mtimeMs } = await stat(file.full);
@@ -283,7 +327,10 @@ export class Applying {
   /** Puts lines that were not applied back into the tray they came from, with the reason. */
   private async returnFailed(owner: Pick<User, 'id'>, changeSet: number, failures: readonly Failure[], message: string | null = null): Promise<void> {
     await this.db.transaction(async (sql) => {
-      const left = await sql.all<{ id: number }>(`SELECT l.id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id WHERE s.id = $1 AND s.from_tray AND l.state <> 'applied'`, [changeSet]);
+      const left = await sql.all<{ id: number }>(
+        `SELECT l.id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id WHERE s.id = $1 AND s.from_tray AND l.state <> 'applied'`,
+        [changeSet],
+      );
       await this.toTray(
         sql,
         owner,
@@ -306,8 +353,12 @@ export class Applying {
   }
 
   private async markFailures(failures: readonly Failure[]): Promise<void> {
-    const marks = failures.flatMap(({ lines, message, conflicts }) => lines.filter((line) => conflicts.length === 0 || conflicts.includes(line.id)).map((line) => ({ id: line.id, message })));
-    await this.db.run('UPDATE change_lines l SET message = n.message FROM jsonb_to_recordset($1::jsonb) AS n(id int, message text) WHERE l.id = n.id', [rows(marks)]);
+    const marks = failures.flatMap(({ lines, message, conflicts }) =>
+      lines.filter((line) => conflicts.length === 0 || conflicts.includes(line.id)).map((line) => ({ id: line.id, message })),
+    );
+    await this.db.run('UPDATE change_lines l SET message = n.message FROM jsonb_to_recordset($1::jsonb) AS n(id int, message text) WHERE l.id = n.id', [
+      rows(marks),
+    ]);
   }
 
   /** Files that turned out to hold something else than was last read are stored as they are. */
@@ -328,7 +379,14 @@ export class Applying {
 
   private report(changeSet: number, done: readonly ReadyFile[], failures: readonly Failure[]): ApplyReport {
     const count = (list: readonly { readonly lines: readonly LineRow[] }[]) => list.reduce((sum, entry) => sum + entry.lines.length, 0);
-    return { changeSet, state: done.length === 0 ? 'put back' : failures.length ? 'partly applied' : 'applied', applied: count(done), failed: count(failures), files: done.length, failures: describeFailures(failures) };
+    return {
+      changeSet,
+      state: done.length === 0 ? 'put back' : failures.length ? 'partly applied' : 'applied',
+      applied: count(done),
+      failed: count(failures),
+      files: done.length,
+      failures: describeFailures(failures),
+    };
   }
 
   private async cleanUp(changeSet: number, targets: readonly string[]): Promise<void> {
@@ -344,7 +402,9 @@ export class Applying {
    */
   async recover(): Promise<{ readonly changeSet: number; readonly outcome: 'finished' | 'put back' | 'partly finished' }[]> {
     return this.db.exclusive(FILES_LOCK, async () => {
-      const sets = await this.db.all<{ id: number; mode: ApplyMode; user: number }>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`);
+      const sets = await this.db.all<{ id: number; mode: ApplyMode; user: number }>(
+        `SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`,
+      );
       const outcomes: { changeSet: number; outcome: 'finished' | 'put back' | 'partly finished' }[] = [];
       for (const set of sets) outcomes.push({ changeSet: set.id, outcome: await this.recoverOne(set.id, set.mode, set.user) });
       return outcomes;
@@ -352,7 +412,10 @@ export class Applying {
   }
 
   private async recoverOne(changeSet: number, mode: ApplyMode, userId: number): Promise<'finished' | 'put back' | 'partly finished'> {
-    const journal = await this.db.all<JournalRow>('SELECT file_id AS file, target, old_hash AS "oldHash", new_hash AS "newHash" FROM journal WHERE change_set_id = $1', [changeSet]);
+    const journal = await this.db.all<JournalRow>(
+      'SELECT file_id AS file, target, old_hash AS "oldHash", new_hash AS "newHash" FROM journal WHERE change_set_id = $1',
+      [changeSet],
+    );
     const stands = new Map<number, boolean>();
     for (const row of journal) stands.set(row.file, await this.finish(changeSet, row));
     const broken = [...stands.values()].some((stood) => !stood);
@@ -365,7 +428,10 @@ export class Applying {
       broken,
     );
     await this.returnFailed({ id: userId }, changeSet, [], 'The server stopped while this was applied, and the file was changed by another program.');
-    await this.cleanUp(changeSet, journal.map((row) => row.target));
+    await this.cleanUp(
+      changeSet,
+      journal.map((row) => row.target),
+    );
     return done.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
   }
 

@@ -10,7 +10,13 @@ export const linesOf = (sql: Sql, changeSet: number): Promise<LineRow[]> =>
   sql.all<LineRow>(`SELECT ${LINE_ROW} FROM change_lines l JOIN files f ON f.id = l.file_id WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
 
 /** A line row as the core knows lines. */
-export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: LineRow): Line => ({ address: { file, holder, place, name }, base, proposed, reason, follows });
+export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: LineRow): Line => ({
+  address: { file, holder, place, name },
+  base,
+  proposed,
+  reason,
+  follows,
+});
 
 /** Adds lines to a change set with one statement. */
 export async function insertLines(sql: Sql, changeSet: number, lines: readonly Line[]): Promise<void> {

@@ -33,7 +33,10 @@ export class Trays {
 
   /** The number of a person's pending change set, made when there is none. */
   async pendingSet(sql: Sql, user: Pick<User, 'id'>): Promise<number> {
-    await sql.run(`INSERT INTO change_sets (title, user_id, state, at) VALUES ('', $1, 'pending', $2) ON CONFLICT (user_id) WHERE state = 'pending' DO NOTHING`, [user.id, this.clock()]);
+    await sql.run(
+      `INSERT INTO change_sets (title, user_id, state, at) VALUES ('', $1, 'pending', $2) ON CONFLICT (user_id) WHERE state = 'pending' DO NOTHING`,
+      [user.id, this.clock()],
+    );
     return (await sql.one<{ id: number }>(`SELECT id FROM change_sets WHERE user_id = $1 AND state = 'pending' FOR UPDATE`, [user.id]))!.id;
   }
 
@@ -150,12 +153,20 @@ export class Trays {
     const own = lines.filter((line) => !line.follows);
     const aside = lines.filter((line) => line.follows && !line.accepted).map((line) => addressKey(toLine(line).address));
     const ownAddresses = new Set(own.map((line) => addressKey(toLine(line).address)));
-    const following = (await this.titleBlocks.following(sql, own.filter((line) => line.accepted).map(toLine))).filter((line) => !ownAddresses.has(addressKey(line.address)));
+    const following = (await this.titleBlocks.following(sql, own.filter((line) => line.accepted).map(toLine))).filter(
+      (line) => !ownAddresses.has(addressKey(line.address)),
+    );
     await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
     await insertLines(sql, set, following);
     const asideAgain = following.filter((line) => aside.includes(addressKey(line.address)));
     for (const { address } of asideAgain)
-      await sql.run('UPDATE change_lines SET accepted = false WHERE change_set_id = $1 AND file_id = $2 AND holder = $3 AND place = $4 AND name = $5', [set, address.file, address.holder, address.place, address.name]);
+      await sql.run('UPDATE change_lines SET accepted = false WHERE change_set_id = $1 AND file_id = $2 AND holder = $3 AND place = $4 AND name = $5', [
+        set,
+        address.file,
+        address.holder,
+        address.place,
+        address.name,
+      ]);
   }
 
   private async files(ids: readonly number[]): Promise<Map<number, FileState>> {

@@ -12,7 +12,7 @@ import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
-import { WorkPool } from '../work/pool';
+import { WorkPool } from '../threads/pool';
 
 /** Largest workbook or CSV file that Rule takes back. */
 export const LARGEST_TABLE = 64 * 1024 * 1024;
@@ -35,13 +35,10 @@ export class Exchange {
     const properties = chosen.flatMap((property) => property ?? []);
     if (properties.length !== chosen.length) throw invalid('unknown-property', 'One of the properties is not in the schema.');
     if (properties.length === 0) throw invalid('no-properties', 'The schema has no property to send out.');
-    const row = await this.db.one<{ id: number }>('INSERT INTO send_outs (user_id, at, format, filter, properties) VALUES ($1, $2, $3, $4::jsonb, $5::int[]) RETURNING id', [
-      user.id,
-      this.clock(),
-      request.format,
-      JSON.stringify(request.filter),
-      properties.map((property) => property.id),
-    ]);
+    const row = await this.db.one<{ id: number }>(
+      'INSERT INTO send_outs (user_id, at, format, filter, properties) VALUES ($1, $2, $3, $4::jsonb, $5::int[]) RETURNING id',
+      [user.id, this.clock(), request.format, JSON.stringify(request.filter), properties.map((property) => property.id)],
+    );
     await mkdir(this.temp, { recursive: true });
     const path = join(this.temp, `${randomUUID()}.${request.format}`);
     try {
@@ -62,7 +59,9 @@ export class Exchange {
   }
 
   takeBacks(): Promise<TakeBackRow[]> {
-    return this.db.all<TakeBackRow>(`SELECT t.id, t.name, u.display_name AS "by", t.at, t.counts, t.note FROM take_backs t JOIN users u ON u.id = t.user_id ORDER BY t.id DESC LIMIT 200`);
+    return this.db.all<TakeBackRow>(
+      `SELECT t.id, t.name, u.display_name AS "by", t.at, t.counts, t.note FROM take_backs t JOIN users u ON u.id = t.user_id ORDER BY t.id DESC LIMIT 200`,
+    );
   }
 
   async takeBack(user: User, name: string, bytes: Uint8Array): Promise<TakeBackView> {
@@ -74,7 +73,10 @@ export class Exchange {
   }
 
   async view(id: number): Promise<TakeBackView> {
-    const row = await this.db.one<TakeBackRow & { issues: TakeBackIssue[] }>(`SELECT t.id, t.name, u.display_name AS "by", t.at, t.counts, t.note, t.issues FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.id = $1`, [id]);
+    const row = await this.db.one<TakeBackRow & { issues: TakeBackIssue[] }>(
+      `SELECT t.id, t.name, u.display_name AS "by", t.at, t.counts, t.note, t.issues FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.id = $1`,
+      [id],
+    );
     if (!row) throw notFound(`Take-back ${id}`);
     const { issues, ...takeBack } = row;
     return { takeBack, issues, cells: await this.cells(id) };
@@ -100,7 +102,15 @@ export class Exchange {
     const lines = chosen.flatMap((cell): Line[] => {
       const property = active.get(cell.property);
       if (!property) throw invalid('retired-column', 'One of the properties was retired since the file was read.');
-      return [{ address: { file: cell.file, holder: '', ...slotOf(property) }, base: cell.current, proposed: cell.proposed, reason: `take-back ${id}, row ${cell.row}`, follows: false }];
+      return [
+        {
+          address: { file: cell.file, holder: '', ...slotOf(property) },
+          base: cell.current,
+          proposed: cell.proposed,
+          reason: `take-back ${id}, row ${cell.row}`,
+          follows: false,
+        },
+      ];
     });
     const now = await heldAt(
       this.db,

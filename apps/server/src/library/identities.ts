@@ -11,9 +11,17 @@ const fileOf = (match: Match) => (match.state === 'matched' ? match.file : null)
 export async function matchIdentities(sql: Sql, modelProperty: string): Promise<void> {
   const candidates = await sql.all<Candidate>(`SELECT id AS file, path, product_id AS "productId" FROM files WHERE format = 'step' AND NOT removed`);
   const index = new CandidateIndex(candidates);
-  const settled = new Map((await sql.all<{ product_id: string; product_name: string; file_id: number }>('SELECT s.* FROM settled_parts s JOIN files f ON f.id = s.file_id AND NOT f.removed')).map((row) => [JSON.stringify([row.product_id, row.product_name]), row.file_id]));
+  const settled = new Map(
+    (
+      await sql.all<{ product_id: string; product_name: string; file_id: number }>(
+        'SELECT s.* FROM settled_parts s JOIN files f ON f.id = s.file_id AND NOT f.removed',
+      )
+    ).map((row) => [JSON.stringify([row.product_id, row.product_name]), row.file_id]),
+  );
 
-  const assemblies = await sql.all<{ id: number; structure: StructureReading }>(`SELECT id, reading->'structure' AS structure FROM files WHERE kind = 'assembly' AND NOT removed AND reading IS NOT NULL`);
+  const assemblies = await sql.all<{ id: number; structure: StructureReading }>(
+    `SELECT id, reading->'structure' AS structure FROM files WHERE kind = 'assembly' AND NOT removed AND reading IS NOT NULL`,
+  );
   const copies = assemblies.flatMap(({ id, structure }) =>
     structure.products
       .filter((product) => !structure.roots.includes(product.key))
@@ -24,7 +32,10 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
       }),
   );
   await sql.run('DELETE FROM copies');
-  await sql.run('INSERT INTO copies SELECT assembly, product, match, part FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text, match jsonb, part int)', [rows(copies)]);
+  await sql.run(
+    'INSERT INTO copies SELECT assembly, product, match, part FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text, match jsonb, part int)',
+    [rows(copies)],
+  );
 
   const drawings = await sql.all<{ id: number; path: string; named: string | null; settled: number | null }>(
     `SELECT f.id, f.path, v.text AS named, (SELECT s.id FROM files s WHERE s.id = f.settled_model_id AND NOT s.removed) AS settled FROM files f
@@ -36,5 +47,8 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
     const match: Match = drawing.settled === null ? index.model(drawing.path, drawing.named) : { state: 'matched', file: drawing.settled, by: 'settled' };
     return { id: drawing.id, match, model: fileOf(match) };
   });
-  await sql.run('UPDATE files f SET model_match = n.match, model_file_id = n.model FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int) WHERE f.id = n.id', [rows(models)]);
+  await sql.run(
+    'UPDATE files f SET model_match = n.match, model_file_id = n.model FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int) WHERE f.id = n.id',
+    [rows(models)],
+  );
 }

@@ -7,7 +7,7 @@ import { compileStandIns } from '@rule/core/values';
 import { Db, Sql, rows } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { readSettings } from '../schema/settings';
-import { WorkPool } from '../work/pool';
+import { WorkPool } from '../threads/pool';
 import { matchIdentities } from './identities';
 import { HELD, KeptReading, ReadFile, storeReadings } from './readings';
 
@@ -37,8 +37,11 @@ export class Libraries {
     const root = await realpath(path).catch(() => undefined);
     if (root === undefined || !(await stat(root)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
     const inside = (a: string, b: string) => a === b || a.startsWith(b.endsWith(sep) ? b : b + sep);
-    for (const own of this.forbidden) if (inside(root, own) || inside(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
-    const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries')).find((other) => other.name === name || inside(root, other.root) || inside(other.root, root));
+    for (const own of this.forbidden)
+      if (inside(root, own) || inside(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
+    const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries')).find(
+      (other) => other.name === name || inside(root, other.root) || inside(other.root, root),
+    );
     if (clash) throw refused('library-taken', `The library ${clash.name} has this name or stands on this folder (${clash.root}).`);
     const row = await this.db.one<{ id: number }>('INSERT INTO libraries (name, root) VALUES ($1, $2) RETURNING id', [name, root]);
     return row!.id;
@@ -71,7 +74,14 @@ export class Libraries {
       report.failed.push({ path: root, message: 'The folder is not there; what was last read from it is kept.' });
       return report;
     }
-    const known = new Map((await this.db.all<{ id: number; path: string; size: number; mtime: number; removed: boolean }>('SELECT id, path, size, mtime_ms AS mtime, removed FROM files WHERE library_id = $1', [library])).map((row) => [row.path, row]));
+    const known = new Map(
+      (
+        await this.db.all<{ id: number; path: string; size: number; mtime: number; removed: boolean }>(
+          'SELECT id, path, size, mtime_ms AS mtime, removed FROM files WHERE library_id = $1',
+          [library],
+        )
+      ).map((row) => [row.path, row]),
+    );
     const found: { path: string; size: number; mtimeMs: number }[] = [];
     report.passedOver = await walk(root, root, 0, found);
     const present = new Set(found.map((file) => file.path));
@@ -87,7 +97,15 @@ export class Libraries {
       const news = fresh.map(({ path, size, mtimeMs }) => {
         const format = formatOf(path)!;
         const slash = path.lastIndexOf('/');
-        return { path, folder: slash < 0 ? '' : path.slice(0, slash), name: path.slice(slash + 1), kind: format.id === 'dxf' ? 'drawing' : 'part', format: format.id, size, mtime: mtimeMs };
+        return {
+          path,
+          folder: slash < 0 ? '' : path.slice(0, slash),
+          name: path.slice(slash + 1),
+          kind: format.id === 'dxf' ? 'drawing' : 'part',
+          format: format.id,
+          size,
+          mtime: mtimeMs,
+        };
       });
       const added = await this.db.all<{ id: number; path: string }>(
         `INSERT INTO files (library_id, path, folder, name, kind, format, size, mtime_ms, hash) SELECT $1, path, folder, name, kind, format, size, mtime, ''
@@ -99,7 +117,12 @@ export class Libraries {
     for (let from = 0; from < stale.length; from += BATCH) {
       const outcomes = await this.pool.run('readFiles', { paths: stale.slice(from, from + BATCH).map(({ path }) => ({ path, full: join(root, path) })) });
       for (const { path, problem } of outcomes) if (problem) report.failed.push({ path, message: problem });
-      await this.db.transaction((sql) => storeReadings(sql, outcomes.map(({ path, ...outcome }): ReadFile => ({ id: known.get(path)!.id, ...outcome }))));
+      await this.db.transaction((sql) =>
+        storeReadings(
+          sql,
+          outcomes.map(({ path, ...outcome }): ReadFile => ({ id: known.get(path)!.id, ...outcome })),
+        ),
+      );
     }
     const gone = [...known.values()].filter((file) => !file.removed && !present.has(file.path)).map((file) => file.id);
     report.removed = gone.length;
@@ -128,10 +151,26 @@ export class Libraries {
          GROUP BY v.name, h.level, v.kind, v.text, v.form ORDER BY v.name, h.level, v.kind, v.text`,
       ),
     ]);
-    const names = new Map<string, { -readonly [K in keyof FoundName]: FoundName[K] } & { all: Set<number>; full: Set<number>; odd: Set<number>; seen: string[] }>();
+    const names = new Map<
+      string,
+      { -readonly [K in keyof FoundName]: FoundName[K] } & { all: Set<number>; full: Set<number>; odd: Set<number>; seen: string[] }
+    >();
     for (const { name, level, kind, text, form, files } of texts) {
       const key = JSON.stringify([name, level, kind]);
-      const entry = names.get(key) ?? { name, level, kind, files: 0, filled: 0, standIns: 0, distinct: 0, examples: [], all: new Set<number>(), full: new Set<number>(), odd: new Set<number>(), seen: [] };
+      const entry = names.get(key) ?? {
+        name,
+        level,
+        kind,
+        files: 0,
+        filled: 0,
+        standIns: 0,
+        distinct: 0,
+        examples: [],
+        all: new Set<number>(),
+        full: new Set<number>(),
+        odd: new Set<number>(),
+        seen: [],
+      };
       for (const file of files) entry.all.add(file);
       const standIn = form === 'text' && standIns.matches(text);
       if (text !== '') for (const file of files) (standIn ? entry.odd : entry.full).add(file);
@@ -145,7 +184,13 @@ export class Libraries {
       libraries,
       folders,
       problems,
-      names: [...names.values()].map(({ all, full, odd, seen, ...entry }) => ({ ...entry, files: all.size, filled: full.size, standIns: [...odd].filter((file) => !full.has(file)).length, examples: seen })),
+      names: [...names.values()].map(({ all, full, odd, seen, ...entry }) => ({
+        ...entry,
+        files: all.size,
+        filled: full.size,
+        standIns: [...odd].filter((file) => !full.has(file)).length,
+        examples: seen,
+      })),
     };
   }
 
@@ -167,7 +212,14 @@ export class Libraries {
     ]);
     const model = kept?.model ?? null;
     const mentioned = model?.state === 'matched' ? [model.file] : model?.state === 'ambiguous' ? [...model.candidates] : [];
-    return { file, version: kept?.reading?.version ?? '', holders, notes: (kept?.reading?.problems ?? []).map((problem) => problem.message), model, paths: await this.paths(this.db, mentioned) };
+    return {
+      file,
+      version: kept?.reading?.version ?? '',
+      holders,
+      notes: (kept?.reading?.problems ?? []).map((problem) => problem.message),
+      model,
+      paths: await this.paths(this.db, mentioned),
+    };
   }
 
   /** Paths by file number. */
@@ -185,14 +237,21 @@ export class Libraries {
   }
 
   async settlePart(assembly: number, product: string, part: number | null): Promise<void> {
-    const row = await this.db.one<{ structure: KeptReading['structure'] }>(`SELECT reading->'structure' AS structure FROM files WHERE id = $1 AND NOT removed`, [assembly]);
+    const row = await this.db.one<{ structure: KeptReading['structure'] }>(
+      `SELECT reading->'structure' AS structure FROM files WHERE id = $1 AND NOT removed`,
+      [assembly],
+    );
     const copy = row?.structure?.products.find((candidate) => candidate.key === product);
     if (!copy) throw notFound(`The copy ${product}`);
     if (part === null) await this.db.run('DELETE FROM settled_parts WHERE product_id = $1 AND product_name = $2', [copy.id, copy.name]);
     else {
       const file = await this.file(part);
       if (file.kind === 'drawing' || part === assembly) throw invalid('not-a-part', `${file.path} cannot be the part file of ${copy.name || copy.id}.`);
-      await this.db.run('INSERT INTO settled_parts VALUES ($1, $2, $3) ON CONFLICT (product_id, product_name) DO UPDATE SET file_id = excluded.file_id', [copy.id, copy.name, part]);
+      await this.db.run('INSERT INTO settled_parts VALUES ($1, $2, $3) ON CONFLICT (product_id, product_name) DO UPDATE SET file_id = excluded.file_id', [
+        copy.id,
+        copy.name,
+        part,
+      ]);
     }
     await this.rematch();
   }
@@ -219,4 +278,3 @@ async function walk(root: string, folder: string, depth: number, into: { path: s
   }
   return others;
 }
-

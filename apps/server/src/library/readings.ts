@@ -32,8 +32,17 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[]): Promi
     hash,
     problem,
     kind: reading?.kind ?? null,
-    product: reading?.holders.find((holder) => holder.key === '')?.values.find((value) => value.place === 'field' && value.name === 'product id')?.held.text ?? '',
-    reading: reading && ({ version: reading.version, structure: reading.structure, blocks: reading.blocks, inserts: reading.inserts, problems: reading.problems } satisfies KeptReading),
+    product:
+      reading?.holders.find((holder) => holder.key === '')?.values.find((value) => value.place === 'field' && value.name === 'product id')?.held.text ?? '',
+    reading:
+      reading &&
+      ({
+        version: reading.version,
+        structure: reading.structure,
+        blocks: reading.blocks,
+        inserts: reading.inserts,
+        problems: reading.problems,
+      } satisfies KeptReading),
   }));
   await sql.run(
     `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), product_id = n.product, reading = n.reading, removed = false
@@ -42,10 +51,23 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[]): Promi
   );
   await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [files.map((file) => file.id)]);
   const holders = files.flatMap(({ id, reading }) => (reading?.holders ?? []).map(({ key, level, label }) => ({ file_id: id, key, level, label })));
-  await sql.run('INSERT INTO holders SELECT file_id, key, level, label FROM jsonb_to_recordset($1::jsonb) AS n(file_id int, key text, level text, label text)', [rows(holders).replaceAll('\\u0000', '\\ufffd')]);
+  await sql.run(
+    'INSERT INTO holders SELECT file_id, key, level, label FROM jsonb_to_recordset($1::jsonb) AS n(file_id int, key text, level text, label text)',
+    [rows(holders).replaceAll('\\u0000', '\\ufffd')],
+  );
   const values = files.flatMap(({ id, reading }) =>
     (reading?.holders ?? []).flatMap((holder) =>
-      holder.values.map(({ place, name, held }) => ({ file_id: id, holder: holder.key, place, name, kind: reading!.kind, text: held.text, form: held.form, unit: held.unit ?? null, number: number(held.text) })),
+      holder.values.map(({ place, name, held }) => ({
+        file_id: id,
+        holder: holder.key,
+        place,
+        name,
+        kind: reading!.kind,
+        text: held.text,
+        form: held.form,
+        unit: held.unit ?? null,
+        number: number(held.text),
+      })),
     ),
   );
   await sql.run(

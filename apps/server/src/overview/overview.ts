@@ -38,7 +38,12 @@ export class Overviews {
       ),
     ]);
     const filesOf = new Map(totals.map((row) => [row.kind, row.files]));
-    const counts = new Map(slots.map(({ property, kind, place, name }) => [`${property} ${kind}`, { property, kind, files: filesOf.get(kind) ?? 0, filled: place === 'field' && name === 'file name' ? (filesOf.get(kind) ?? 0) : 0, standIns: 0 }]));
+    const counts = new Map(
+      slots.map(({ property, kind, place, name }) => [
+        `${property} ${kind}`,
+        { property, kind, files: filesOf.get(kind) ?? 0, filled: place === 'field' && name === 'file name' ? (filesOf.get(kind) ?? 0) : 0, standIns: 0 },
+      ]),
+    );
     let wrong = 0;
     for (const { property, kind, held, files } of values) {
       const entry = counts.get(`${property} ${kind}`)!;
@@ -59,7 +64,9 @@ export class Overviews {
       this.properties.active(),
       this.judged(),
       this.titleBlocks.list(),
-      this.db.one<{ n: number }>(`SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`),
+      this.db.one<{ n: number }>(
+        `SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`,
+      ),
       this.boms.assemblies(),
       this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL'),
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
@@ -86,7 +93,9 @@ export class Overviews {
     const property = await this.properties.get(id);
     const [{ coverage }, names, blocks, layouts, vault, sendOuts] = await Promise.all([
       this.judged(),
-      this.db.all<{ name: string; files: number }>(`SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`),
+      this.db.all<{ name: string; files: number }>(
+        `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`,
+      ),
       this.titleBlocks.list(),
       this.boms.layouts(),
       this.vault.state(),
@@ -101,7 +110,10 @@ export class Overviews {
       columns: layouts.filter((layout) => layout.columns.includes(id)).map((layout) => layout.name),
       links: vault.links.filter((link) => link.place === slotOf(property).place && link.name === slotOf(property).name),
       vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
-      sentOut: sendOuts.filter((sent) => sent.takenBackAt === null).slice(0, 3).map(({ id: sentId, at }) => ({ id: sentId, at: new Date(at).toISOString().slice(0, 10) })),
+      sentOut: sendOuts
+        .filter((sent) => sent.takenBackAt === null)
+        .slice(0, 3)
+        .map(({ id: sentId, at }) => ({ id: sentId, at: new Date(at).toISOString().slice(0, 10) })),
     });
   }
 }

@@ -20,7 +20,12 @@ export class Db implements Sql {
   readonly sequelize: Sequelize;
 
   constructor(url: string, connections = 10) {
-    this.sequelize = new Sequelize(url, { dialect: 'postgres', logging: false, pool: { max: connections, idle: 10_000, acquire: 20_000 }, dialectOptions: { application_name: 'rule' } });
+    this.sequelize = new Sequelize(url, {
+      dialect: 'postgres',
+      logging: false,
+      pool: { max: connections, idle: 10_000, acquire: 20_000 },
+      dialectOptions: { application_name: 'rule' },
+    });
   }
 
   private within(transaction: Transaction | null): Sql {
@@ -67,4 +72,5 @@ export class Db implements Sql {
 /** Whether an error says that the database cannot be reached. */
 export const isConnectionError = (error: unknown): boolean =>
   error instanceof Error &&
-  (/^Sequelize(Connection|HostNot|AccessDenied)/.test(error.name) || /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|the database system is/.test(error.message));
+  (/^Sequelize(Connection|HostNot|AccessDenied)/.test(error.name) ||
+    /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|the database system is/.test(error.message));

@@ -213,7 +213,10 @@ CREATE INDEX take_back_cells_set ON take_back_cells (take_back_id);
 /** Brings the database to the newest layout. */
 export async function migrate(sequelize: Sequelize): Promise<void> {
   const umzug = new Umzug({
-    migrations: MIGRATIONS.map(({ name, up }) => ({ name, up: async () => void (await sequelize.transaction((transaction) => sequelize.query(up, { transaction, raw: true }))) })),
+    migrations: MIGRATIONS.map(({ name, up }) => ({
+      name,
+      up: async () => void (await sequelize.transaction((transaction) => sequelize.query(up, { transaction, raw: true }))),
+    })),
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,
   });

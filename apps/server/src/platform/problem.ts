@@ -13,7 +13,14 @@ export class AppError extends Error {
   }
 
   toProblem(): Problem {
-    return { type: 'about:blank', title: this.code.replaceAll('-', ' '), status: this.status, code: this.code, detail: this.message, ...(this.issues ? { issues: this.issues } : {}) };
+    return {
+      type: 'about:blank',
+      title: this.code.replaceAll('-', ' '),
+      status: this.status,
+      code: this.code,
+      detail: this.message,
+      ...(this.issues ? { issues: this.issues } : {}),
+    };
   }
 }
 

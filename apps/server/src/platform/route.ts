@@ -29,8 +29,13 @@ export interface Route {
 }
 
 /** Declares a route with the types of its input. */
-export const route = <Body = undefined, Query = undefined>(definition: Omit<Route, 'action' | 'body' | 'query'> & { body?: ObjectSchema<Body>; query?: ObjectSchema<Query>; action: (call: Call<Body, Query>) => Promise<unknown> }): Route =>
-  definition;
+export const route = <Body = undefined, Query = undefined>(
+  definition: Omit<Route, 'action' | 'body' | 'query'> & {
+    body?: ObjectSchema<Body>;
+    query?: ObjectSchema<Query>;
+    action: (call: Call<Body, Query>) => Promise<unknown>;
+  },
+): Route => definition;
 
 function check(schema: ObjectSchema | undefined, input: unknown, where: string): unknown {
   if (!schema) return undefined;
@@ -53,7 +58,8 @@ export function routerOf(routes: readonly Route[], userOf: (request: Request) =>
     router[definition.method](path, ...before, async (request, response) => {
       const user = userOf(request);
       if (!user) throw new AppError(401, 'not-signed-in', 'Sign in first.');
-      if (!mayActAs(user.role, definition.role)) throw new AppError(403, 'not-allowed', `This needs the role ${definition.role}; you are signed in as ${user.role}.`);
+      if (!mayActAs(user.role, definition.role))
+        throw new AppError(403, 'not-allowed', `This needs the role ${definition.role}; you are signed in as ${user.role}.`);
       const params = Object.fromEntries(
         Object.entries(request.params).map(([name, text]) => {
           if (!/^[1-9]\d{0,8}$/.test(String(text))) throw new AppError(400, 'bad-request', `${name} is not a number.`);
@@ -85,12 +91,20 @@ function jsonSchema(description: Joi.Description): Record<string, unknown> {
     case 'object': {
       const keys = (description['keys'] ?? {}) as Record<string, Joi.Description>;
       const required = Object.entries(keys).filter(([, key]) => (key.flags as { presence?: string } | undefined)?.presence === 'required');
-      return wrap({ type: 'object', properties: Object.fromEntries(Object.entries(keys).map(([name, key]) => [name, jsonSchema(key)])), ...(required.length ? { required: required.map(([name]) => name) } : {}) });
+      return wrap({
+        type: 'object',
+        properties: Object.fromEntries(Object.entries(keys).map(([name, key]) => [name, jsonSchema(key)])),
+        ...(required.length ? { required: required.map(([name]) => name) } : {}),
+      });
     }
     case 'array':
-      return wrap({ type: 'array', items: jsonSchema(((description['items'] ?? []) as Joi.Description[])[0] ?? ({ type: 'any' })) });
+      return wrap({ type: 'array', items: jsonSchema(((description['items'] ?? []) as Joi.Description[])[0] ?? { type: 'any' }) });
     case 'number':
-      return wrap({ type: rule('integer') !== undefined || ((description['rules'] ?? []) as { name: string }[]).some((r) => r.name === 'integer') ? 'integer' : 'number', ...(rule('min') !== undefined ? { minimum: rule('min') } : {}), ...(rule('max') !== undefined ? { maximum: rule('max') } : {}) });
+      return wrap({
+        type: rule('integer') !== undefined || ((description['rules'] ?? []) as { name: string }[]).some((r) => r.name === 'integer') ? 'integer' : 'number',
+        ...(rule('min') !== undefined ? { minimum: rule('min') } : {}),
+        ...(rule('max') !== undefined ? { maximum: rule('max') } : {}),
+      });
     case 'string':
       return wrap({ type: 'string', ...(rule('max') !== undefined ? { maxLength: rule('max') } : {}) });
     case 'boolean':
@@ -111,7 +125,11 @@ export function openApi(routes: readonly Route[]): object {
       summary,
       description: `Needs the role ${role}.`,
       parameters: [...parameters, ...Object.entries(queryKeys).map(([name, schema]) => ({ name, in: 'query', required: false, schema }))],
-      ...(upload ? { requestBody: { required: true, content: { 'application/octet-stream': {} } } } : body ? { requestBody: { required: true, content: { 'application/json': { schema: jsonSchema(body.describe()) } } } } : {}),
+      ...(upload
+        ? { requestBody: { required: true, content: { 'application/octet-stream': {} } } }
+        : body
+          ? { requestBody: { required: true, content: { 'application/json': { schema: jsonSchema(body.describe()) } } } }
+          : {}),
       responses: {
         200: { description: 'Done.' },
         default: { description: 'An error with a stable code.', content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } } },
@@ -119,6 +137,17 @@ export function openApi(routes: readonly Route[]): object {
     };
   }
   const text = { type: 'string' };
-  const problem = { type: 'object', required: ['type', 'title', 'status', 'code', 'detail'], properties: { type: text, title: text, status: { type: 'integer' }, code: text, detail: text, issues: { type: 'array', items: { type: 'object', properties: { field: text, code: text, message: text } } } } };
+  const problem = {
+    type: 'object',
+    required: ['type', 'title', 'status', 'code', 'detail'],
+    properties: {
+      type: text,
+      title: text,
+      status: { type: 'integer' },
+      code: text,
+      detail: text,
+      issues: { type: 'array', items: { type: 'object', properties: { field: text, code: text, message: text } } },
+    },
+  };
   return { openapi: '3.1.0', info: { title: 'Rule', version: '0.1.0' }, paths, components: { schemas: { Problem: problem } } };
 }

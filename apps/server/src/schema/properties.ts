@@ -66,7 +66,10 @@ export class Properties {
   }
 
   private async check(draft: PropertyDraft, id: number | null): Promise<void> {
-    const problems = checkDefinition(draft, (await this.list()).filter((other) => other.id !== id));
+    const problems = checkDefinition(
+      draft,
+      (await this.list()).filter((other) => other.id !== id),
+    );
     if (problems.length) throw invalid('bad-definition', problems[0]!.message, problems);
   }
 }

@@ -12,5 +12,8 @@ export async function readSettings(sql: Sql): Promise<Settings> {
 
 export async function writeSettings(sql: Sql, settings: Settings): Promise<void> {
   const list = Object.entries(settings).map(([key, value]) => ({ key, value: value as unknown }));
-  await sql.run('INSERT INTO settings SELECT key, value FROM jsonb_to_recordset($1::jsonb) AS n(key text, value jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value', [rows(list)]);
+  await sql.run(
+    'INSERT INTO settings SELECT key, value FROM jsonb_to_recordset($1::jsonb) AS n(key text, value jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value',
+    [rows(list)],
+  );
 }

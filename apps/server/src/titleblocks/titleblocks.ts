@@ -64,7 +64,11 @@ export class TitleBlocks {
         const entry = blocks.get(block.name) ?? { cells: new Map<string, string>(), drawings: [] };
         for (const cell of block.cells) if (!entry.cells.has(cell.tag)) entry.cells.set(cell.tag, cell.prompt);
         const holders = new Set(inserts.map((insert) => insert.holder));
-        entry.drawings.push({ file: drawing.id, path: drawing.path, stale: bound.filter((cell) => cell.drawing === drawing.id && holders.has(cell.holder) && isStale(cell)).length });
+        entry.drawings.push({
+          file: drawing.id,
+          path: drawing.path,
+          stale: bound.filter((cell) => cell.drawing === drawing.id && holders.has(cell.holder) && isStale(cell)).length,
+        });
         blocks.set(block.name, entry);
       }
     return [...blocks].map(([name, { cells, drawings: placed }]) => ({
@@ -111,7 +115,10 @@ export class TitleBlocks {
 
   /** The lines that bring the cells of a block up to date in all or some drawings. */
   async staleLines(blockName: string, only: readonly number[] | null, pending: readonly Line[]): Promise<Line[]> {
-    const drawings = (await this.db.all<Drawing>(`${DRAWINGS} AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`, [only])).map((drawing) => ({ ...drawing, inserts: drawing.inserts.filter((insert) => insert.block === blockName) }));
+    const drawings = (await this.db.all<Drawing>(`${DRAWINGS} AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`, [only])).map((drawing) => ({
+      ...drawing,
+      inserts: drawing.inserts.filter((insert) => insert.block === blockName),
+    }));
     return cellLines(await this.bound(this.db, drawings, await this.bindings(), pending), `title block ${blockName}`, false);
   }
 
@@ -138,14 +145,26 @@ export class TitleBlocks {
   }
 
   /** What the bound cells of drawings hold and would show. */
-  private async bound(sql: Sql, drawings: readonly Drawing[], bindings: readonly Binding[], lines: readonly Line[], wanted: (drawing: Drawing, binding: Binding) => boolean = () => true): Promise<BoundCell[]> {
+  private async bound(
+    sql: Sql,
+    drawings: readonly Drawing[],
+    bindings: readonly Binding[],
+    lines: readonly Line[],
+    wanted: (drawing: Drawing, binding: Binding) => boolean = () => true,
+  ): Promise<BoundCell[]> {
     const active = await this.properties.active();
     const settings = await readSettings(sql);
     const standIns: StandIns = compileStandIns(settings.standIns);
-    const used = new Map<number, Property>(bindings.flatMap(({ propertyId }) => (active.has(propertyId) ? [[propertyId, active.get(propertyId)!] as const] : [])));
+    const used = new Map<number, Property>(
+      bindings.flatMap(({ propertyId }) => (active.has(propertyId) ? [[propertyId, active.get(propertyId)!] as const] : [])),
+    );
     const files = [...new Set(drawings.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
     const held = await heldFor(sql, files, used.values());
-    const pending = new Map(lines.filter((line) => line.address.holder === '' && line.address.place === 'property').map((line) => [JSON.stringify([line.address.file, line.address.name]), line.proposed]));
+    const pending = new Map(
+      lines
+        .filter((line) => line.address.holder === '' && line.address.place === 'property')
+        .map((line) => [JSON.stringify([line.address.file, line.address.name]), line.proposed]),
+    );
     const valueOf = (file: number, property: Property): HeldValue | null => {
       const key = JSON.stringify([file, slotOf(property).name]);
       return pending.has(key) ? pending.get(key)! : (held.get(file)?.[property.id] ?? null);
@@ -162,7 +181,10 @@ export class TitleBlocks {
               holder: insert.holder,
               tag: binding.tag,
               stored: drawing.texts[insert.holder]?.[binding.tag] ?? null,
-              shown: source === null ? { state: 'no-model', placeholder: property.placeholder, why: noModel(drawing.match) } : cellText(valueOf(source, property), property, binding.format, standIns),
+              shown:
+                source === null
+                  ? { state: 'no-model', placeholder: property.placeholder, why: noModel(drawing.match) }
+                  : cellText(valueOf(source, property), property, binding.format, standIns),
             };
           }),
       ),
@@ -171,4 +193,6 @@ export class TitleBlocks {
 }
 
 const noModel = (match: Match | null): string =>
-  match?.state === 'ambiguous' ? `${match.candidates.length} files could be the model that this drawing shows` : 'the model that this drawing shows is not in the library';
+  match?.state === 'ambiguous'
+    ? `${match.candidates.length} files could be the model that this drawing shows`
+    : 'the model that this drawing shows is not in the library';

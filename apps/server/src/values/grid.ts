@@ -21,7 +21,12 @@ export class Grid {
     const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${FILTER}`, bind);
     const direction = query.descending ? 'DESC' : 'ASC';
     let files: FileRow[];
-    if (query.sort === 'file') files = await this.db.all<FileRow>(`SELECT ${FILE_ROW} FROM files f WHERE ${FILTER} ORDER BY f.path ${direction}, f.id LIMIT $4 OFFSET $5`, [...bind, query.limit, query.offset]);
+    if (query.sort === 'file')
+      files = await this.db.all<FileRow>(`SELECT ${FILE_ROW} FROM files f WHERE ${FILTER} ORDER BY f.path ${direction}, f.id LIMIT $4 OFFSET $5`, [
+        ...bind,
+        query.limit,
+        query.offset,
+      ]);
     else {
       const property = active.get(Number(query.sort));
       if (!property) throw invalid('bad-sort', `There is no property ${query.sort} to sort by.`);

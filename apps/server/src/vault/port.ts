@@ -43,7 +43,11 @@ export class HttpVault implements VaultPort {
     try {
       response = await fetch(`${this.base}${path}`, {
         method,
-        headers: { authorization: `Bearer ${this.token}`, ...(body === undefined ? {} : { 'content-type': isBytes ? 'application/octet-stream' : 'application/json' }), ...headers },
+        headers: {
+          authorization: `Bearer ${this.token}`,
+          ...(body === undefined ? {} : { 'content-type': isBytes ? 'application/octet-stream' : 'application/json' }),
+          ...headers,
+        },
         ...(body === undefined ? {} : { body: isBytes ? body : JSON.stringify(body) }),
         signal: AbortSignal.timeout(this.timeoutMs),
       });

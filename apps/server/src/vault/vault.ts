@@ -34,12 +34,19 @@ export class Vault {
   }
 
   async saveLink(id: number | null, link: Link): Promise<LinkRow> {
-    if (await this.db.one('SELECT 1 FROM links WHERE field = $1 AND kind = $2 AND id IS DISTINCT FROM $3', [link.field, link.kind, id])) throw refused('field-taken', `The record field ${link.field} is linked for a ${link.kind} already.`);
+    if (await this.db.one('SELECT 1 FROM links WHERE field = $1 AND kind = $2 AND id IS DISTINCT FROM $3', [link.field, link.kind, id]))
+      throw refused('field-taken', `The record field ${link.field} is linked for a ${link.kind} already.`);
     const bind = [link.field, link.kind, link.place, link.name, link.in, link.out, link.onClash];
     const row =
       id === null
-        ? await this.db.one<LinkRow>(`INSERT INTO links (field, kind, place, name, "in", "out", "onClash") VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING ${LINK}`, bind)
-        : await this.db.one<LinkRow>(`UPDATE links SET field = $1, kind = $2, place = $3, name = $4, "in" = $5, "out" = $6, "onClash" = $7 WHERE id = $8 RETURNING ${LINK}`, [...bind, id]);
+        ? await this.db.one<LinkRow>(
+            `INSERT INTO links (field, kind, place, name, "in", "out", "onClash") VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING ${LINK}`,
+            bind,
+          )
+        : await this.db.one<LinkRow>(
+            `UPDATE links SET field = $1, kind = $2, place = $3, name = $4, "in" = $5, "out" = $6, "onClash" = $7 WHERE id = $8 RETURNING ${LINK}`,
+            [...bind, id],
+          );
     if (!row) throw notFound(`Link ${id}`);
     return row;
   }
@@ -55,7 +62,10 @@ export class Vault {
       const [fields, table, entries, properties] = await Promise.all([this.port.fields(), this.port.table(), this.port.entries(), this.properties.list()]);
       await this.storeLocks(entries);
       const byPath = new Map(entries.map((entry) => [entry.path, entry]));
-      const files = await this.db.all<{ file: number; path: string; kind: Property['kinds'][number] }>('SELECT id AS file, path, kind FROM files WHERE path = ANY($1::text[]) AND NOT removed ORDER BY path', [[...byPath.keys()]]);
+      const files = await this.db.all<{ file: number; path: string; kind: Property['kinds'][number] }>(
+        'SELECT id AS file, path, kind FROM files WHERE path = ANY($1::text[]) AND NOT removed ORDER BY path',
+        [[...byPath.keys()]],
+      );
       return {
         problem: null,
         fields,
@@ -87,7 +97,12 @@ export class Vault {
   private async storeLocks(entries: readonly VaultEntry[]): Promise<void> {
     const locks = entries.map(({ path, state, checkedOutBy }) => ({
       path,
-      lock: state === 'released' ? 'is released in the vault' : checkedOutBy !== null && checkedOutBy !== RULE_USER ? `is checked out by ${checkedOutBy} in the vault` : null,
+      lock:
+        state === 'released'
+          ? 'is released in the vault'
+          : checkedOutBy !== null && checkedOutBy !== RULE_USER
+            ? `is checked out by ${checkedOutBy} in the vault`
+            : null,
     }));
     await this.db.run(
       `UPDATE files f SET lock_reason = n.lock FROM (SELECT f2.id, l.lock FROM files f2 LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text) ON l.path = f2.path) n
@@ -105,24 +120,43 @@ export class Vault {
   async file(id: number): Promise<VaultFile> {
     const file = await this.libraries.file(id);
     const entry = await this.entry(file.path);
-    return { file, version: entry.version, state: entry.state, checkedOutBy: entry.checkedOutBy, values: (await this.compare(id, file.kind, entry)).map(({ values }) => values) };
+    return {
+      file,
+      version: entry.version,
+      state: entry.state,
+      checkedOutBy: entry.checkedOutBy,
+      values: (await this.compare(id, file.kind, entry)).map(({ values }) => values),
+    };
   }
 
   /** The links of one file with their three values, and what the file holds to the letter. */
-  private async compare(id: number, kind: Link['kind'], entry: VaultEntry): Promise<{ values: LinkValues; held: HeldValue | null; property: Property | null }[]> {
+  private async compare(
+    id: number,
+    kind: Link['kind'],
+    entry: VaultEntry,
+  ): Promise<{ values: LinkValues; held: HeldValue | null; property: Property | null }[]> {
     const links = (await this.links()).filter((link) => link.kind === kind);
     const held = await heldAt(
       this.db,
       links.map(({ place, name }) => ({ file: id, holder: '', place, name })),
     );
     const properties = [...(await this.properties.active()).values()];
-    const agreed = new Map((await this.db.all<{ link: number; value: string | null }>('SELECT link_id AS link, value FROM agreed_values WHERE file_id = $1', [id])).map((row) => [row.link, row.value]));
+    const agreed = new Map(
+      (await this.db.all<{ link: number; value: string | null }>('SELECT link_id AS link, value FROM agreed_values WHERE file_id = $1', [id])).map((row) => [
+        row.link,
+        row.value,
+      ]),
+    );
     return links.map((link, i) => {
       const property = properties.find((candidate) => slotOf(candidate).place === link.place && slotOf(candidate).name === link.name) ?? null;
       const file = recordText(held[i]!, property);
       const record = entry.record[link.field] ?? null;
       const last = agreed.get(link.id);
-      return { values: { link, file, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, file, record, last) }, held: held[i]!, property };
+      return {
+        values: { link, file, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, file, record, last) },
+        held: held[i]!,
+        property,
+      };
     });
   }
 
@@ -147,7 +181,14 @@ export class Vault {
       const choice = settled[values.link.id];
       const action = values.decision.action === 'ask' ? (choice === 'file' ? 'in' : 'out') : values.decision.action;
       if (action === 'in') record[values.link.field] = values.file;
-      if (action === 'out') lines.push({ address: { file: id, holder: '', place: values.link.place, name: values.link.name }, base: held, proposed: fileValue(values.record, values.link, property), reason: `vault field ${values.link.field}`, follows: false });
+      if (action === 'out')
+        lines.push({
+          address: { file: id, holder: '', place: values.link.place, name: values.link.name },
+          base: held,
+          proposed: fileValue(values.record, values.link, property),
+          reason: `vault field ${values.link.field}`,
+          follows: false,
+        });
     }
     await this.port.checkOut(entry.id);
     try {
@@ -159,7 +200,12 @@ export class Vault {
       }
       const root = await this.db.one<{ root: string }>('SELECT l.root FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1', [id]);
       const bytes = await readFile(join(root!.root, file.path));
-      const after = await this.port.checkIn(entry.id, bytes, changeSet === null ? `Checked in by ${user.displayName} with Rule` : `Checked in by ${user.displayName} with Rule, change set ${changeSet}`, record);
+      const after = await this.port.checkIn(
+        entry.id,
+        bytes,
+        changeSet === null ? `Checked in by ${user.displayName} with Rule` : `Checked in by ${user.displayName} with Rule, change set ${changeSet}`,
+        record,
+      );
       await this.agree(id, await this.compare(id, file.kind, after));
       return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet };
     } catch (error) {
@@ -171,11 +217,10 @@ export class Vault {
   /** Remembers the values on which file and record agree now. */
   private async agree(file: number, compared: readonly { values: LinkValues }[]): Promise<void> {
     const list = compared.filter(({ values }) => values.decision.action === 'equal').map(({ values }) => ({ link: values.link.id, value: values.file }));
-    await this.db.run('INSERT INTO agreed_values SELECT link, $2, value, $3 FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text) ON CONFLICT (link_id, file_id) DO UPDATE SET value = excluded.value, at = excluded.at', [
-      rows(list),
-      file,
-      this.clock(),
-    ]);
+    await this.db.run(
+      'INSERT INTO agreed_values SELECT link, $2, value, $3 FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text) ON CONFLICT (link_id, file_id) DO UPDATE SET value = excluded.value, at = excluded.at',
+      [rows(list), file, this.clock()],
+    );
   }
 }
 

@@ -47,7 +47,10 @@ export function readCsv(bytes: Uint8Array): Table {
   if (text.includes('\0')) throw new TableError('csv-not', 'This is not a text file.');
   const hint = /^sep=(.)\r?\n/.exec(text);
   // Without empty lines at the end: they mislead the search for the delimiter.
-  const parsed = Papa.parse<string[]>((hint ? text.slice(hint[0].length) : text).replace(/[\r\n]+$/, ''), { delimiter: hint?.[1] ?? '', skipEmptyLines: false });
+  const parsed = Papa.parse<string[]>((hint ? text.slice(hint[0].length) : text).replace(/[\r\n]+$/, ''), {
+    delimiter: hint?.[1] ?? '',
+    skipEmptyLines: false,
+  });
   const quote = parsed.errors.find((error) => error.type === 'Quotes');
   if (quote) throw new TableError('csv-quotes', `Line ${(quote.row ?? 0) + 1}: a quotation mark is not closed.`);
   const rows = parsed.data.map((row) => row.map((cell): TableCell => ({ text: restore(cell), is: cell === '' ? 'blank' : 'text' })));

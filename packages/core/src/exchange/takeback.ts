@@ -81,7 +81,10 @@ export function chooseTable(tables: readonly Table[]): Table {
   const isHeader = (table: Table) => (table.rows[0] ?? []).some((cell) => cell.text === IDENTITY_HEADER || cell.text === FILE_HEADER);
   const table = tables.find(isHeader);
   if (table) return table;
-  throw new TableError('no-file-column', `No sheet has a column ${JSON.stringify(IDENTITY_HEADER)} or ${JSON.stringify(FILE_HEADER)} in its first row, so Rule cannot tell which files the rows are about.`);
+  throw new TableError(
+    'no-file-column',
+    `No sheet has a column ${JSON.stringify(IDENTITY_HEADER)} or ${JSON.stringify(FILE_HEADER)} in its first row, so Rule cannot tell which files the rows are about.`,
+  );
 }
 
 /** Whether a cell still says what was sent out, whatever the spreadsheet program did to its type. */
@@ -115,13 +118,26 @@ export function takeBack(table: Table, context: TakeBackContext): TakeBack {
     else {
       const property = context.properties.find((candidate) => candidate.writtenName === name);
       if (property && !property.retired) columns.push({ at, property });
-      else if (property) issues.push({ row: null, column: name, code: 'retired-column', message: `${JSON.stringify(name)} is retired; the column is left out.`, cells: 0 });
+      else if (property)
+        issues.push({ row: null, column: name, code: 'retired-column', message: `${JSON.stringify(name)} is retired; the column is left out.`, cells: 0 });
       else {
         const near = context.properties.find((candidate) => compareNames(candidate.writtenName, name) !== 'different');
         issues.push(
           near
-            ? { row: null, column: name, code: 'column-alike', message: `${JSON.stringify(name)} differs from ${JSON.stringify(near.writtenName)} in ${compareNames(near.writtenName, name)}; the column is left out.`, cells: 0 }
-            : { row: null, column: name, code: 'unknown-column', message: `The schema has no property ${JSON.stringify(name)}; the column is left out.`, cells: 0 },
+            ? {
+                row: null,
+                column: name,
+                code: 'column-alike',
+                message: `${JSON.stringify(name)} differs from ${JSON.stringify(near.writtenName)} in ${compareNames(near.writtenName, name)}; the column is left out.`,
+                cells: 0,
+              }
+            : {
+                row: null,
+                column: name,
+                code: 'unknown-column',
+                message: `The schema has no property ${JSON.stringify(name)}; the column is left out.`,
+                cells: 0,
+              },
         );
       }
     }
@@ -174,7 +190,14 @@ export function takeBack(table: Table, context: TakeBackContext): TakeBack {
   return { cells, issues, counts, sendOuts: [...sendOuts] };
 }
 
-function judgeCell(cell: TableCell, file: KnownFile, property: Property, sendOut: number | null, context: TakeBackContext, row: number): TakeBackCell | 'unchanged' {
+function judgeCell(
+  cell: TableCell,
+  file: KnownFile,
+  property: Property,
+  sendOut: number | null,
+  context: TakeBackContext,
+  row: number,
+): TakeBackCell | 'unchanged' {
   const current = context.current(file.id, property.id);
   const sent = sendOut === null ? undefined : context.base(sendOut, file.id, property.id);
   const base = sent === undefined ? current : sent;
@@ -187,7 +210,13 @@ function judgeCell(cell: TableCell, file: KnownFile, property: Property, sendOut
   if (cell.is === 'error') return error('error-cell', `The cell holds the error ${cell.text}.`);
   const check = checkProposed(cell.text, property, context.standIns);
   if (!check.ok) return error(check.violations[0]!.code, `${property.caption}: ${check.violations.map((v) => v.message).join('; ')}.`);
-  const done = (verdict: 'change' | 'same' | 'conflict', code: string, message: string): TakeBackCell => ({ ...shared, verdict, proposed: check.held, code, message });
+  const done = (verdict: 'change' | 'same' | 'conflict', code: string, message: string): TakeBackCell => ({
+    ...shared,
+    verdict,
+    proposed: check.held,
+    code,
+    message,
+  });
   if (says(cell, current, property)) return done('same', 'same', 'Rule holds this value already.');
   if (!sameHeld(base, current)) return done('conflict', 'conflict', 'Changed in Rule since it was sent out.');
   return done('change', 'change', base === null || base.text === '' ? 'fills a blank' : check.held === null ? 'blanks the value' : 'changes the value');

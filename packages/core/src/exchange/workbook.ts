@@ -19,7 +19,11 @@ const local = (name: string) => name.slice(name.indexOf(':') + 1);
 type Attributes = Readonly<Record<string, string>>;
 
 /** Runs an XML part through handlers by local name. No entity but the predefined ones is expanded. */
-function scanXml(bytes: Uint8Array | undefined, part: string, on: { open?: (name: string, attributes: Attributes) => void; close?: (name: string) => void; text?: (text: string) => void }): void {
+function scanXml(
+  bytes: Uint8Array | undefined,
+  part: string,
+  on: { open?: (name: string, attributes: Attributes) => void; close?: (name: string) => void; text?: (text: string) => void },
+): void {
   if (!bytes) return;
   const parser = new SaxesParser();
   parser.on('error', (error) => {
@@ -40,7 +44,8 @@ function scanXml(bytes: Uint8Array | undefined, part: string, on: { open?: (name
 }
 
 /** `_x000D_` and the like stand for characters that XML cannot hold (ECMA-376 part 1, ST_Xstring). */
-const unescapeX = (text: string) => (text.includes('_x') ? text.replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))) : text);
+const unescapeX = (text: string) =>
+  text.includes('_x') ? text.replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))) : text;
 
 /** Collects the text of a string item: its `t` elements without phonetic runs. */
 class StringItem {
@@ -123,7 +128,8 @@ export function readWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
   const wanted = (file: UnzipFileInfo) => {
     if (!/^(xl\/|\[Content_Types\])/.test(file.name) || !/\.(xml|rels)$/.test(file.name)) return false;
     total += file.originalSize;
-    if (total > limits.bytes || file.originalSize > Math.max(1 << 20, file.size * RATIO)) throw new TableError('xlsx-too-large', `The workbook unpacks to more than Rule reads (${file.name}).`);
+    if (total > limits.bytes || file.originalSize > Math.max(1 << 20, file.size * RATIO))
+      throw new TableError('xlsx-too-large', `The workbook unpacks to more than Rule reads (${file.name}).`);
     return true;
   };
   let parts: Record<string, Uint8Array>;
@@ -173,7 +179,14 @@ export function readWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
   });
 }
 
-function readSheet(bytes: Uint8Array, sheet: string, shared: readonly string[], dateStyles: readonly boolean[], date1904: boolean, count: (n: number) => void): TableCell[][] {
+function readSheet(
+  bytes: Uint8Array,
+  sheet: string,
+  shared: readonly string[],
+  dateStyles: readonly boolean[],
+  date1904: boolean,
+  count: (n: number) => void,
+): TableCell[][] {
   const rows: TableCell[][] = [];
   let row: TableCell[] = [];
   let rowNumber = -1;

@@ -69,7 +69,14 @@ export interface CellDefinition {
 export type BlockShape =
   | { readonly shape: 'line'; readonly points: readonly Point[]; readonly closed: boolean }
   | { readonly shape: 'circle'; readonly at: Point; readonly radius: number }
-  | { readonly shape: 'text'; readonly at: Point; readonly text: string; readonly height: number; readonly rotation: number; readonly align: CellDefinition['align'] };
+  | {
+      readonly shape: 'text';
+      readonly at: Point;
+      readonly text: string;
+      readonly height: number;
+      readonly rotation: number;
+      readonly align: CellDefinition['align'];
+    };
 
 /** A block with attribute definitions, as one drawing file defines it. */
 export interface BlockReading {

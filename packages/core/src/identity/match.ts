@@ -1,4 +1,4 @@
-import { ProductReading, baseName } from '../files';
+import { ProductReading, baseName, fileName } from '../files';
 
 /** A STEP file that may be the part file of a product, or the model that a drawing shows. */
 export interface Candidate {
@@ -16,8 +16,6 @@ export type Match =
   | { readonly state: 'matched'; readonly file: number; readonly by: MatchedBy }
   | { readonly state: 'ambiguous'; readonly candidates: readonly number[]; readonly by: MatchedBy }
   | { readonly state: 'unmatched' };
-
-const fileNameOf = (path: string) => path.slice(path.lastIndexOf('/') + 1);
 
 function judge(found: readonly Candidate[], by: MatchedBy): Match | undefined {
   if (found.length === 0) return undefined;
@@ -37,7 +35,7 @@ export class CandidateIndex {
     for (const candidate of candidates) {
       add(this.byProductId, candidate.productId, candidate);
       add(this.byBaseName, baseName(candidate.path), candidate);
-      add(this.byFileName, fileNameOf(candidate.path), candidate);
+      add(this.byFileName, fileName(candidate.path), candidate);
     }
   }
 
@@ -49,7 +47,7 @@ export class CandidateIndex {
   partFile(product: ProductReading, assembly: number): Match {
     const others = (list: readonly Candidate[] | undefined) => (list ?? []).filter((candidate) => candidate.file !== assembly);
     const named = new Set([...others(this.byBaseName.get(product.id)), ...others(this.byBaseName.get(product.name))]);
-    const external = product.externalFile === null ? [] : others(this.byFileName.get(fileNameOf(product.externalFile)));
+    const external = product.externalFile === null ? [] : others(this.byFileName.get(fileName(product.externalFile)));
     return (
       judge(others(this.byProductId.get(product.id)), 'product id') ??
       judge([...named], 'file name') ??
@@ -65,7 +63,7 @@ export class CandidateIndex {
   model(drawingPath: string, named: string | null): Match {
     if (named !== null && named.trim() !== '') {
       const wanted = named.trim().replaceAll('\\', '/');
-      const byName = this.byFileName.get(fileNameOf(wanted)) ?? this.byBaseName.get(fileNameOf(wanted)) ?? [];
+      const byName = this.byFileName.get(fileName(wanted)) ?? this.byBaseName.get(fileName(wanted)) ?? [];
       const exact = byName.filter((candidate) => candidate.path === wanted || candidate.path.endsWith(`/${wanted}`));
       return judge(wanted.includes('/') ? exact : byName, 'document property') ?? { state: 'unmatched' };
     }

@@ -5,17 +5,7 @@ import { FileField, FILE_FIELDS, Kind, Property, PropertyDraft } from './propert
 /** One thing that is wrong with a value, in a word for programs and a sentence for people. */
 export interface Violation {
   readonly code:
-    | 'required'
-    | 'type'
-    | 'too-short'
-    | 'too-long'
-    | 'too-small'
-    | 'too-large'
-    | 'decimals'
-    | 'not-a-choice'
-    | 'edge-blank'
-    | 'line-break'
-    | 'stand-in';
+    'required' | 'type' | 'too-short' | 'too-long' | 'too-small' | 'too-large' | 'decimals' | 'not-a-choice' | 'edge-blank' | 'line-break' | 'stand-in';
   readonly message: string;
 }
 
@@ -38,7 +28,12 @@ function constraintViolations(value: TypedValue, p: Property): Violation[] {
     else if (value !== value.trim()) found.push(violation('edge-blank', 'has a blank at its start or end'));
     if (p.type === 'choice' && !p.choices.includes(value)) {
       const near = p.choices.find((choice) => compareNames(choice, value) !== 'different');
-      found.push(violation('not-a-choice', near === undefined ? `${JSON.stringify(value)} is not among the choices` : `${JSON.stringify(value)} is another wording of ${near}`));
+      found.push(
+        violation(
+          'not-a-choice',
+          near === undefined ? `${JSON.stringify(value)} is not among the choices` : `${JSON.stringify(value)} is another wording of ${near}`,
+        ),
+      );
     }
   }
   if (typeof value === 'number') {
@@ -62,13 +57,12 @@ export function judge(held: HeldValue | null, property: Property, standIns: Stan
 }
 
 /** The outcome of checking a text that someone wants to write: the value to hold (`null` blanks the property), or what is wrong. */
-export type ProposedCheck =
-  | { readonly ok: true; readonly held: HeldValue | null }
-  | { readonly ok: false; readonly violations: readonly Violation[] };
+export type ProposedCheck = { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly violations: readonly Violation[] };
 
 /** Checks a text before it becomes a change line. The same code answers in the browser and on the server. */
 export function checkProposed(text: string, property: Property, standIns: StandIns): ProposedCheck {
-  if (text === '') return property.required ? { ok: false, violations: [violation('required', 'is required and cannot be blanked')] } : { ok: true, held: null };
+  if (text === '')
+    return property.required ? { ok: false, violations: [violation('required', 'is required and cannot be blanked')] } : { ok: true, held: null };
   if (text === property.placeholder && property.placeholder !== '' && !property.choices.includes(text))
     return { ok: false, violations: [violation('stand-in', 'is the placeholder, which is never written')] };
   if (standIns.matches(text) && !property.choices.includes(text))
@@ -117,10 +111,13 @@ export function checkDefinition(draft: PropertyDraft, others: readonly Pick<Prop
       if (twin !== undefined) add('choices', 'choices', `${JSON.stringify(choice)} repeats ${JSON.stringify(twin)}.`);
     }
   }
-  if (draft.unit !== null && (draft.type !== 'number' || !findUnit(draft.unit))) add('unit', 'unit', draft.type === 'number' ? `${draft.unit} is not a unit that Rule knows.` : 'Only a number has a unit.');
-  if (draft.minLength !== null && draft.maxLength !== null && draft.minLength > draft.maxLength) add('minLength', 'range', 'The shortest length is above the longest.');
+  if (draft.unit !== null && (draft.type !== 'number' || !findUnit(draft.unit)))
+    add('unit', 'unit', draft.type === 'number' ? `${draft.unit} is not a unit that Rule knows.` : 'Only a number has a unit.');
+  if (draft.minLength !== null && draft.maxLength !== null && draft.minLength > draft.maxLength)
+    add('minLength', 'range', 'The shortest length is above the longest.');
   if (draft.min !== null && draft.max !== null && draft.min > draft.max) add('min', 'range', 'The smallest value is above the largest.');
-  if (draft.feed === 'file' && !FILE_FIELDS.includes(draft.fileField as FileField)) add('fileField', 'file-field', "Choose which of the file's own fields the value is taken from.");
+  if (draft.feed === 'file' && !FILE_FIELDS.includes(draft.fileField as FileField))
+    add('fileField', 'file-field', "Choose which of the file's own fields the value is taken from.");
   return problems;
 }
 

@@ -23,7 +23,7 @@ export function nameOddity(name: string): string | null {
   if (/^\s/u.test(name)) return 'a blank at the start';
   if (/\s$/u.test(name)) return 'a blank at the end';
   if (/\s{2}/u.test(name)) return 'two blanks in a row';
-   
+
   if (/[\u0000-\u001f\u007f\u00a0\u200b-\u200f\u2028\u2029\ufeff]/u.test(name)) return 'a character that cannot be seen';
   return null;
 }

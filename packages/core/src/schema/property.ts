@@ -40,6 +40,26 @@ export interface Property {
 /** What is stored of a property by the person who defines it: all but its number and its retirement. */
 export type PropertyDraft = Omit<Property, 'id' | 'retired'>;
 
+/** A definition in which nothing but the names is said: a text that applies to parts. */
+export const newDraft = (writtenName: string): PropertyDraft => ({
+  writtenName,
+  caption: writtenName.trim(),
+  help: '',
+  type: 'text',
+  unit: null,
+  decimals: null,
+  kinds: ['part'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: null,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '',
+});
+
 /** Where the value of a property is kept: a place in the file and the exact name there. */
 export interface Slot {
   readonly place: 'property' | 'field' | 'cell';
@@ -48,6 +68,4 @@ export interface Slot {
 
 /** The slot that holds a property in any kind of file. */
 export const slotOf = (property: Pick<Property, 'feed' | 'fileField' | 'writtenName'>): Slot =>
-  property.feed === 'file' && property.fileField
-    ? { place: 'field', name: property.fileField }
-    : { place: 'property', name: property.writtenName };
+  property.feed === 'file' && property.fileField ? { place: 'field', name: property.fileField } : { place: 'property', name: property.writtenName };

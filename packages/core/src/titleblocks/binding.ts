@@ -51,7 +51,8 @@ export interface BoundCell {
 }
 
 /** Whether a stored text differs from what the binding shows. A blank asks for an empty cell; a missing model asks for nothing. */
-export const isStale = ({ stored, shown }: BoundCell): boolean => stored !== null && shown.state !== 'no-model' && stored !== (shown.state === 'value' ? shown.text : '');
+export const isStale = ({ stored, shown }: BoundCell): boolean =>
+  stored !== null && shown.state !== 'no-model' && stored !== (shown.state === 'value' ? shown.text : '');
 
 /** The lines that bring stale cells up to date. */
 export const cellLines = (cells: readonly BoundCell[], reason: string, follows: boolean): Line[] =>

@@ -71,7 +71,14 @@ export function wayOf(way: PropertyWay): Hop[] {
   for (const link of way.links)
     hops.push({ state: 'good', title: `Record field ${link.field}`, detail: `${link.kind}: in ${link.in}, out ${link.out}`, why: null, station: 'vault' });
   for (const finding of way.vaultTable)
-    if (finding.state === 'alike') hops.push({ state: 'broken', title: "The vault's own link table", detail: `${finding.row.field}, ${finding.row.kind}`, why: `The vault ${finding.message}.`, station: 'vault' });
+    if (finding.state === 'alike')
+      hops.push({
+        state: 'broken',
+        title: "The vault's own link table",
+        detail: `${finding.row.field}, ${finding.row.kind}`,
+        why: `The vault ${finding.message}.`,
+        station: 'vault',
+      });
   for (const sent of way.sentOut) hops.push({ state: 'note', title: 'Sent out', detail: `send-out ${sent.id}, ${sent.at}`, why: null, station: 'exchange' });
   return hops;
 }

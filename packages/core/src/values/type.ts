@@ -123,9 +123,7 @@ export function holdValue(value: TypedValue, spec: TypeSpec): HeldValue {
     case 'whole':
       return { text: plainNumber(value as number), form: 'integer' };
     case 'number':
-      return spec.unit
-        ? { text: plainNumber(value as number), form: 'measure', unit: spec.unit }
-        : { text: plainNumber(value as number), form: 'real' };
+      return spec.unit ? { text: plainNumber(value as number), form: 'measure', unit: spec.unit } : { text: plainNumber(value as number), form: 'real' };
     case 'yesno':
       return { text: value ? 'yes' : 'no', form: 'boolean' };
     default:

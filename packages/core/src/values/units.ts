@@ -34,9 +34,7 @@ export const UNITS: readonly Unit[] = [
   { code: 'lbf·ft', quantity: 'torque', toSi: 0.45359237 * 9.80665 * 0.3048, also: ['lbf ft', 'ft lbf'] },
 ];
 
-const bySpelling = new Map<string, Unit>(
-  UNITS.flatMap((unit) => [unit.code, ...(unit.also ?? [])].map((spelling) => [spelling, unit] as const)),
-);
+const bySpelling = new Map<string, Unit>(UNITS.flatMap((unit) => [unit.code, ...(unit.also ?? [])].map((spelling) => [spelling, unit] as const)));
 
 /** Finds a unit by its code or another common spelling; `undefined` when it is not known. */
 export const findUnit = (spelling: string): Unit | undefined => bySpelling.get(spelling.trim());

@@ -42,10 +42,12 @@ export function decide(link: Link, file: string | null, record: string | null, a
   if (fileChanged && recordChanged) {
     const both = agreed === undefined ? 'both hold a value and never agreed' : 'both changed since they last agreed';
     if (link.onClash === 'ask') return { action: 'ask', reason: both };
-    return link.onClash === "take the file's" ? { action: 'in', reason: `${both}; the file's is taken` } : { action: 'out', reason: `${both}; the record's is taken` };
+    return link.onClash === "take the file's"
+      ? { action: 'in', reason: `${both}; the file's is taken` }
+      : { action: 'out', reason: `${both}; the record's is taken` };
   }
   const into = fileChanged;
-  const [passes, target, direction] = into ? [link.in, record, 'in'] as const : [link.out, file, 'out'] as const;
+  const [passes, target, direction] = into ? ([link.in, record, 'in'] as const) : ([link.out, file, 'out'] as const);
   const changed = into ? 'the file changed' : 'the record changed';
   if (passes === 'always' || (passes === 'when blank' && isBlank(target))) return { action: direction, reason: changed };
   return { action: 'stays', reason: passes === 'never' ? `${changed}, but the link never passes ${direction}` : `${changed}, but the other side is not blank` };
@@ -74,7 +76,13 @@ export function compareVaultTable(rows: readonly VaultTableRow[], writtenNames: 
     for (const name of writtenNames) {
       const likeness = compareNames(name, row.name);
       if (likeness !== 'different')
-        return { row, state: 'alike', nearest: name, likeness, message: `asks for ${JSON.stringify(row.name)}; files hold ${JSON.stringify(name)}: they differ in ${likeness}, so the vault finds nothing` };
+        return {
+          row,
+          state: 'alike',
+          nearest: name,
+          likeness,
+          message: `asks for ${JSON.stringify(row.name)}; files hold ${JSON.stringify(name)}: they differ in ${likeness}, so the vault finds nothing`,
+        };
     }
     return { row, state: 'unknown', nearest: null, likeness: 'different', message: `asks for ${JSON.stringify(row.name)}, which the schema does not know` };
   });

@@ -3,12 +3,27 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { BomLayout, BomTable, BomTableRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
+import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature, plainHeld, problemOf, saveBlob, sessionFeature, showCell, trayFeature } from '../shared';
+import {
+  Api,
+  Bench,
+  CatalogueActions,
+  IndexRow,
+  Notices,
+  Way,
+  catalogueFeature,
+  plainHeld,
+  problemOf,
+  saveBlob,
+  sessionFeature,
+  showCell,
+  trayFeature,
+} from '../shared';
 
 /** The single-level BOM of an assembly, with columns from properties. */
 @Component({
@@ -20,7 +35,13 @@ import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature,
       <div bench="index">
         <h3>Assemblies</h3>
         @for (row of assemblies() ?? []; track row.id) {
-          <rule-index-row [text]="leaf(row.path)" [end]="row.unmatched ? row.unmatched + ' unmatched' : ''" tone="bad" [on]="row.id === assemblyId()" (choose)="go({ assembly: row.id, item: null })" />
+          <rule-index-row
+            [text]="leaf(row.path)"
+            [end]="row.unmatched ? row.unmatched + ' unmatched' : ''"
+            tone="bad"
+            [on]="row.id === assemblyId()"
+            (choose)="go({ assembly: row.id, item: null })"
+          />
         }
         <h3>Layouts</h3>
         @for (row of layouts(); track row.id) {
@@ -38,11 +59,27 @@ import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature,
         <div class="head">
           <div>
             <h1>{{ t.assembly.name }}</h1>
-            <p>Single-level: {{ t.rows.length }} rows, {{ pieces() }} pieces.{{ missing() === 1 ? ' 1 required value is missing.' : missing() ? ' ' + missing() + ' required values are missing.' : '' }}</p>
+            <p>
+              Single-level: {{ t.rows.length }} rows, {{ pieces() }} pieces.{{
+                missing() === 1 ? ' 1 required value is missing.' : missing() ? ' ' + missing() + ' required values are missing.' : ''
+              }}
+            </p>
           </div>
           <div class="actions">
             @if (mayAdminister() && layout()) {
-              <p-multiselect appendTo="body" [options]="choices()" optionLabel="caption" optionValue="id" [filter]="true" ariaLabel="Columns" [selectedItemsLabel]="'{0} columns'" [maxSelectedLabels]="0" [ngModel]="columnIds()" (onPanelHide)="save()" (ngModelChange)="columnIds.set($event)" />
+              <p-multiselect
+                appendTo="body"
+                [options]="choices()"
+                optionLabel="caption"
+                optionValue="id"
+                [filter]="true"
+                ariaLabel="Columns"
+                [selectedItemsLabel]="'{0} columns'"
+                [maxSelectedLabels]="0"
+                [ngModel]="columnIds()"
+                (onPanelHide)="save()"
+                (ngModelChange)="columnIds.set($event)"
+              />
             }
             <p-button severity="secondary" label="Send out as CSV" (onClick)="csv()" />
           </div>
@@ -61,7 +98,13 @@ import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature,
             </thead>
             <tbody>
               @for (row of t.rows; track row.item) {
-                <tr class="pick" [class.on]="row.item === chosen()?.item" tabindex="0" (click)="go({ item: row.item })" (keydown.enter)="go({ item: row.item })">
+                <tr
+                  class="pick"
+                  [class.on]="row.item === chosen()?.item"
+                  tabindex="0"
+                  (click)="go({ item: row.item })"
+                  (keydown.enter)="go({ item: row.item })"
+                >
                   <td class="num">{{ row.item }}</td>
                   <td class="num">{{ row.quantity }}</td>
                   <td>
@@ -85,7 +128,9 @@ import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature,
                       } @else if (cell.kind === 'placeholder') {
                         <span class="chip" [class.bad]="cell.violations.length">{{ cell.violations.length ? 'missing' : 'blank' }}</span>
                       } @else {
-                        <span [class.bad]="cell.violations.length" [title]="cell.violations.length ? cell.violations[0]!.message : ''">{{ cell.text }}{{ cell.violations.length ? ' !' : '' }}</span>
+                        <span [class.bad]="cell.violations.length" [title]="cell.violations.length ? cell.violations[0]!.message : ''"
+                          >{{ cell.text }}{{ cell.violations.length ? ' !' : '' }}</span
+                        >
                       }
                       @if (row.contradictions[property.id]; as copy) {
                         <span class="chip warn" title="The assembly's own copy says something else">copy: {{ held(copy) }}</span>
@@ -114,8 +159,7 @@ import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature,
           @switch (row.match.state) {
             @case ('matched') {
               <p>
-                Part file <b>{{ row.path }}</b
-                >, found by {{ row.match.by }}.
+                Part file <b>{{ row.path }}</b>, found by {{ row.match.by }}.
               </p>
             }
             @case ('ambiguous') {
@@ -126,11 +170,25 @@ import { Api, Bench, CatalogueActions, IndexRow, Notices, Way, catalogueFeature,
             }
           }
           @if (mayEdit() && (row.match.state !== 'matched' || row.match.by === 'settled')) {
-            <p-select appendTo="body" [options]="candidates()" optionLabel="path" optionValue="id" [filter]="true" [showClear]="row.match.state === 'matched'" placeholder="Settle the part file" ariaLabel="Part file" [ngModel]="row.match.state === 'matched' ? row.match.file : null" (ngModelChange)="settle(row, $event)" />
+            <p-select
+              appendTo="body"
+              [options]="candidates()"
+              optionLabel="path"
+              optionValue="id"
+              [filter]="true"
+              [showClear]="row.match.state === 'matched'"
+              placeholder="Settle the part file"
+              ariaLabel="Part file"
+              [ngModel]="row.match.state === 'matched' ? row.match.file : null"
+              (ngModelChange)="settle(row, $event)"
+            />
             <p class="soft">What is settled here is remembered for every assembly with this part.</p>
           }
           @for (property of contradicting(row); track property.id) {
-            <p class="note">{{ property.caption }}: the part file says {{ held(row.held[property.id] ?? null) }}, the assembly's own copy says {{ held(row.contradictions[property.id] ?? null) }}. The part file leads.</p>
+            <p class="note">
+              {{ property.caption }}: the part file says {{ held(row.held[property.id] ?? null) }}, the assembly's own copy says
+              {{ held(row.contradictions[property.id] ?? null) }}. The part file leads.
+            </p>
           }
         } @else if (columns().length) {
           <p class="soft">Choose a row to see its part file and what the assembly's own copy says.</p>
@@ -153,6 +211,7 @@ export class BomStation {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
+  protected readonly leaf = fileName;
   readonly assembly = input<string>();
   readonly layoutAsked = input<string | undefined>(undefined, { alias: 'layout' });
   readonly item = input<string>();
@@ -173,10 +232,18 @@ export class BomStation {
   protected readonly assemblyId = computed(() => (this.assembly() ? Number(this.assembly()) : (this.assemblies()?.at(-1)?.id ?? null)));
   protected readonly layout = computed(() => this.layouts().find((row) => row.id === Number(this.layoutAsked())) ?? this.layouts()[0] ?? null);
   protected readonly choices = computed(() => this.properties().filter((property) => property.kinds.some((kind) => kind !== 'drawing')));
-  protected readonly columns = computed(() => this.columnIds().flatMap((id) => this.byId()[id] ?? []).filter((property) => !property.retired));
+  protected readonly columns = computed(() =>
+    this.columnIds()
+      .flatMap((id) => this.byId()[id] ?? [])
+      .filter((property) => !property.retired),
+  );
   protected readonly pieces = computed(() => this.table()?.rows.reduce((sum, row) => sum + row.quantity, 0) ?? 0);
   protected readonly missing = computed(
-    () => this.table()?.rows.filter((row) => row.match.state === 'matched').reduce((sum, row) => sum + this.columns().filter((property) => this.shown(row, property).violations.some((v) => v.code === 'required')).length, 0) ?? 0,
+    () =>
+      this.table()
+        ?.rows.filter((row) => row.match.state === 'matched')
+        .reduce((sum, row) => sum + this.columns().filter((property) => this.shown(row, property).violations.some((v) => v.code === 'required')).length, 0) ??
+      0,
   );
   protected readonly chosen = computed(() => this.table()?.rows.find((row) => row.item === Number(this.item())) ?? null);
   protected readonly candidates = computed(() => {
@@ -187,7 +254,9 @@ export class BomStation {
 
   constructor() {
     this.loadIndex();
-    this.api.values({ limit: 1000 }).subscribe({ next: ({ rows }) => this.files.set(rows.filter((row) => row.file.kind !== 'drawing').map((row) => row.file)), error: this.notices.failed });
+    this.api
+      .values({ limit: 1000 })
+      .subscribe({ next: ({ rows }) => this.files.set(rows.filter((row) => row.file.kind !== 'drawing').map((row) => row.file)), error: this.notices.failed });
     effect(() => {
       const layout = this.layout();
       untracked(() => this.columnIds.set([...(layout?.columns ?? [])]));
@@ -209,12 +278,10 @@ export class BomStation {
   }
 
   private loadIndex(): void {
-    this.api.assemblies().subscribe({ next: (assemblies) => this.assemblies.set(assemblies), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+    this.api
+      .assemblies()
+      .subscribe({ next: (assemblies) => this.assemblies.set(assemblies), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
     this.api.layouts().subscribe({ next: (layouts) => this.layouts.set(layouts), error: this.notices.failed });
-  }
-
-  protected leaf(path: string): string {
-    return path.slice(path.lastIndexOf('/') + 1);
   }
 
   protected isNumber(property: Property): boolean {

@@ -4,11 +4,25 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { TableFormat, TakeBackCellRow } from '@rule/contract';
 import { KINDS, Kind } from '@rule/core/schema';
+import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import { Api, Bench, CatalogueActions, IndexRow, Notices, TrayActions, Way, catalogueFeature, plainHeld, saveBlob, sessionFeature, showInstant } from '../shared';
+import {
+  Api,
+  Bench,
+  CatalogueActions,
+  IndexRow,
+  Notices,
+  TrayActions,
+  Way,
+  catalogueFeature,
+  plainHeld,
+  saveBlob,
+  sessionFeature,
+  showInstant,
+} from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
@@ -50,57 +64,72 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
             <p>Taken back {{ instant(v.takeBack.at) }} by {{ v.takeBack.by }}{{ v.takeBack.note ? ', ' + v.takeBack.note : '' }}. Nothing is written yet.</p>
           </div>
           @if (mayEdit()) {
-            <div class="actions"><p-button [label]="'Put ' + s.taken().length + (s.taken().length === 1 ? ' value' : ' values') + ' in the tray'" [disabled]="!s.taken().length" [loading]="s.busy()" (onClick)="toTray()" /></div>
+            <div class="actions">
+              <p-button
+                [label]="'Put ' + s.taken().length + (s.taken().length === 1 ? ' value' : ' values') + ' in the tray'"
+                [disabled]="!s.taken().length"
+                [loading]="s.busy()"
+                (onClick)="toTray()"
+              />
+            </div>
           }
         </div>
         <div class="card counts" role="group" aria-label="Cells by outcome">
           <div>
-            <b>{{ v.takeBack.counts.unchanged }}</b
-            >unchanged
+            <b>{{ v.takeBack.counts.unchanged }}</b>unchanged
           </div>
           <button type="button" class="plain" [class.on]="show() === 'change'" (click)="show.set('change')">
-            <b class="good">{{ v.takeBack.counts.change }}</b
-            >would change
+            <b class="good">{{ v.takeBack.counts.change }}</b>would change
           </button>
           <button type="button" class="plain" [class.on]="show() === 'conflict'" (click)="show.set('conflict')">
-            <b [class.bad]="v.takeBack.counts.conflict">{{ v.takeBack.counts.conflict }}</b
-            >changed on both sides
+            <b [class.bad]="v.takeBack.counts.conflict">{{ v.takeBack.counts.conflict }}</b>changed on both sides
           </button>
           <button type="button" class="plain" [class.on]="show() === 'same'" (click)="show.set('same')">
-            <b>{{ v.takeBack.counts.same }}</b
-            >in Rule already
+            <b>{{ v.takeBack.counts.same }}</b>in Rule already
           </button>
           <button type="button" class="plain" [class.on]="show() === 'error'" (click)="show.set('error')">
-            <b [class.bad]="v.takeBack.counts.error">{{ v.takeBack.counts.error }}</b
-            >refused
+            <b [class.bad]="v.takeBack.counts.error">{{ v.takeBack.counts.error }}</b>refused
           </button>
           <div>
-            <b [class.bad]="v.takeBack.counts.notTaken">{{ v.takeBack.counts.notTaken }}</b
-            >in rows left out
+            <b [class.bad]="v.takeBack.counts.notTaken">{{ v.takeBack.counts.notTaken }}</b>in rows left out
           </div>
           <div class="total">
-            <b>{{ v.takeBack.counts.total }}</b
-            >cells in all
+            <b>{{ v.takeBack.counts.total }}</b>cells in all
           </div>
         </div>
         @for (issue of v.issues; track $index) {
           <p class="note bad">{{ issue.row ? 'Row ' + issue.row + ': ' : '' }}{{ issue.message }}</p>
         }
         @if (shown().length) {
-          <div class="card table" role="table" aria-label="Cells">
+          <div class="card lines" role="table" aria-label="Cells">
             <div class="row header" role="row">
               <span role="columnheader">
                 @if (show() === 'open' || show() === 'change') {
                   <input type="checkbox" aria-label="Take all that would change" [checked]="allTicked()" (change)="s.tickAll(!allTicked())" />
                 }
               </span>
-              <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span><span role="columnheader">Now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span>
+              <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span
+              ><span role="columnheader">Now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span>
             </div>
             <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(46vh, ' + 32 * shown().length + 'px)'">
-              <div class="row" role="row" *cdkVirtualFor="let cell of shown(); trackBy: byId" [class.conflict]="cell.verdict === 'conflict' || cell.verdict === 'error'" [class.done]="cell.outcome" tabindex="0" (click)="selected.set(cell)" (keydown.enter)="selected.set(cell)">
+              <div
+                class="row"
+                role="row"
+                *cdkVirtualFor="let cell of shown(); trackBy: byId"
+                [class.conflict]="cell.verdict === 'conflict' || cell.verdict === 'error'"
+                [class.done]="cell.outcome"
+                tabindex="0"
+                (click)="selected.set(cell)"
+                (keydown.enter)="selected.set(cell)"
+              >
                 <span role="cell">
                   @if (cell.verdict === 'change' && !cell.outcome) {
-                    <input type="checkbox" [attr.aria-label]="'Take row ' + cell.row + ' ' + caption(cell)" [checked]="s.ticked().has(cell.id)" (change)="s.tick(cell.id, !s.ticked().has(cell.id))" />
+                    <input
+                      type="checkbox"
+                      [attr.aria-label]="'Take row ' + cell.row + ' ' + caption(cell)"
+                      [checked]="s.ticked().has(cell.id)"
+                      (change)="s.tick(cell.id, !s.ticked().has(cell.id))"
+                    />
                   }
                 </span>
                 <span role="cell" class="num">{{ cell.row }}</span>
@@ -132,7 +161,10 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
           <p class="note" role="status">{{ v.cells.length ? 'No cell of this sort is left.' : 'The table says what Rule holds: nothing would change.' }}</p>
         }
         @if (s.conflicts().length) {
-          <p class="soft">{{ s.conflicts().length }} {{ s.conflicts().length === 1 ? 'conflict waits' : 'conflicts wait' }} for a decision; the others need not wait for {{ s.conflicts().length === 1 ? 'it' : 'them' }}.</p>
+          <p class="soft">
+            {{ s.conflicts().length }} {{ s.conflicts().length === 1 ? 'conflict waits' : 'conflicts wait' }} for a decision; the others need not wait for
+            {{ s.conflicts().length === 1 ? 'it' : 'them' }}.
+          </p>
         }
       } @else {
         <div class="head">
@@ -146,15 +178,40 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
             <h2>Send out</h2>
             <div class="field">
               <span id="x-kind">Files</span>
-              <p-select ariaLabelledBy="x-kind" [options]="kinds" optionLabel="label" optionValue="value" [ngModel]="kind()" (ngModelChange)="kind.set($event)" />
+              <p-select
+                ariaLabelledBy="x-kind"
+                [options]="kinds"
+                optionLabel="label"
+                optionValue="value"
+                [ngModel]="kind()"
+                (ngModelChange)="kind.set($event)"
+              />
             </div>
             <div class="field">
               <span id="x-folder">Folder</span>
-              <p-select ariaLabelledBy="x-folder" [options]="folders()" optionLabel="label" optionValue="value" [filter]="true" [ngModel]="folder()" (ngModelChange)="folder.set($event)" />
+              <p-select
+                ariaLabelledBy="x-folder"
+                [options]="folders()"
+                optionLabel="label"
+                optionValue="value"
+                [filter]="true"
+                [ngModel]="folder()"
+                (ngModelChange)="folder.set($event)"
+              />
             </div>
             <div class="field">
               <span id="x-columns">Properties</span>
-              <p-multiselect ariaLabelledBy="x-columns" [options]="choices()" optionLabel="caption" optionValue="id" [filter]="true" placeholder="all that apply" [maxSelectedLabels]="3" [ngModel]="columns()" (ngModelChange)="columns.set($event)" />
+              <p-multiselect
+                ariaLabelledBy="x-columns"
+                [options]="choices()"
+                optionLabel="caption"
+                optionValue="id"
+                [filter]="true"
+                placeholder="all that apply"
+                [maxSelectedLabels]="3"
+                [ngModel]="columns()"
+                (ngModelChange)="columns.set($event)"
+              />
             </div>
             <p class="soft">{{ count() ?? '…' }} files. The first column is the mark by which Rule knows each row again: leave it as it is.</p>
             <div class="actions">
@@ -162,11 +219,25 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
               <p-button severity="secondary" label="CSV" [disabled]="!count() || s.busy()" (onClick)="sendOut('csv')" />
             </div>
           </section>
-          <section class="card drop" [class.over]="over()" (dragover)="$event.preventDefault(); over.set(true)" (dragleave)="over.set(false)" (drop)="dropped($event)">
+          <section
+            class="card drop"
+            [class.over]="over()"
+            (dragover)="$event.preventDefault(); over.set(true)"
+            (dragleave)="over.set(false)"
+            (drop)="dropped($event)"
+          >
             <h2>Take back</h2>
             <p class="soft">Drop an edited workbook or CSV file here. Every cell that would change is shown before anything is written.</p>
             @if (mayEdit()) {
-              <input #picker type="file" class="visually-hidden" tabindex="-1" aria-label="Workbook or CSV file" accept=".xlsx,.csv,.txt,.tsv" (change)="picked($event)" />
+              <input
+                #picker
+                type="file"
+                class="visually-hidden"
+                tabindex="-1"
+                aria-label="Workbook or CSV file"
+                accept=".xlsx,.csv,.txt,.tsv"
+                (change)="picked($event)"
+              />
               <p-button severity="secondary" label="Choose a file" [loading]="s.busy()" (onClick)="picker.click()" />
             } @else {
               <p class="soft">Taking back needs the role editor.</p>
@@ -190,7 +261,13 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
           <p [class]="cell.verdict === 'change' || cell.verdict === 'same' ? 'note' : 'note bad'">{{ cell.message }}</p>
           <rule-way [property]="cell.property" />
         } @else {
-          <p class="soft">{{ s.view() ? 'Choose a cell to see what was sent out, what holds now and what came back.' : 'A table that is out and was not taken back is named here and above the station.' }}</p>
+          <p class="soft">
+            {{
+              s.view()
+                ? 'Choose a cell to see what was sent out, what holds now and what came back.'
+                : 'A table that is out and was not taken back is named here and above the station.'
+            }}
+          </p>
         }
       </div>
     </rule-bench>
@@ -205,7 +282,9 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
     .sent {
       display: flex;
       justify-content: space-between;
-      font: 500 12px 'Barlow Semi Condensed', sans-serif;
+      font:
+        500 12px 'Barlow Semi Condensed',
+        sans-serif;
     }
     .two {
       display: grid;
@@ -246,32 +325,15 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
     }
     .counts b {
       display: block;
-      font: 600 24px/1.15 'Barlow Semi Condensed', sans-serif;
+      font:
+        600 24px/1.15 'Barlow Semi Condensed',
+        sans-serif;
     }
     .counts .on {
       background: var(--brass-tint);
     }
-    .table {
-      overflow: hidden;
-      margin-bottom: 12px;
-    }
-    .row {
-      display: grid;
-      grid-template-columns: 32px 46px minmax(110px, 1.1fr) minmax(90px, 0.8fr) minmax(80px, 0.8fr) minmax(80px, 0.9fr) minmax(190px, 1.6fr);
-      height: 32px;
-      align-items: center;
-      border-bottom: 1px solid var(--row);
-    }
-    .row > span {
-      padding: 0 8px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
-    }
-    .header {
-      font: 600 12px 'Barlow Semi Condensed', sans-serif;
-      color: var(--soft);
-      border-bottom-color: var(--ink);
+    .lines {
+      --columns: 32px 46px minmax(110px, 1.1fr) minmax(90px, 0.8fr) minmax(80px, 0.8fr) minmax(80px, 0.9fr) minmax(190px, 1.6fr);
     }
     .conflict {
       background: var(--vermilion-tint);
@@ -303,6 +365,7 @@ export class ExchangeStation {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
+  protected readonly leaf = fileName;
   readonly back = input<string>();
   protected readonly backId = computed(() => (this.back() ? Number(this.back()) : null));
 
@@ -319,7 +382,10 @@ export class ExchangeStation {
   protected readonly held = plainHeld;
   protected readonly instant = showInstant;
   protected readonly byId = (_: number, cell: TakeBackCellRow): number => cell.id;
-  protected readonly kinds: { value: Kind | null; label: string }[] = [{ value: null, label: 'all kinds' }, ...KINDS.map((kind) => ({ value: kind, label: `${kind} files` }))];
+  protected readonly kinds: { value: Kind | null; label: string }[] = [
+    { value: null, label: 'all kinds' },
+    ...KINDS.map((kind) => ({ value: kind, label: `${kind} files` })),
+  ];
   protected readonly folders = signal<{ value: string | null; label: string }[]>([{ value: null, label: 'all folders' }]);
   protected readonly choices = computed(() => this.properties().filter((property) => this.kind() === null || property.kinds.includes(this.kind()!)));
   /** Conflicts and refused cells come first: they need a person. */
@@ -333,7 +399,13 @@ export class ExchangeStation {
 
   constructor() {
     this.s.lists();
-    this.api.filters().subscribe({ next: ({ folders }) => this.folders.set([{ value: null, label: 'all folders' }, ...folders.map(({ folder }) => ({ value: folder, label: folder || 'top folder' }))]), error: this.notices.failed });
+    this.api
+      .filters()
+      .subscribe({
+        next: ({ folders }) =>
+          this.folders.set([{ value: null, label: 'all folders' }, ...folders.map(({ folder }) => ({ value: folder, label: folder || 'top folder' }))]),
+        error: this.notices.failed,
+      });
     effect(() => {
       const id = this.backId();
       untracked(() => {
@@ -350,10 +422,6 @@ export class ExchangeStation {
 
   private filter(): { kind?: Kind; folder?: string } {
     return { ...(this.kind() ? { kind: this.kind()! } : {}), ...(this.folder() ? { folder: this.folder()! } : {}) };
-  }
-
-  protected leaf(path: string): string {
-    return path.slice(path.lastIndexOf('/') + 1);
   }
 
   protected caption(cell: TakeBackCellRow): string {

@@ -4,20 +4,18 @@ import { Router } from '@angular/router';
 import { ChangeSetRow, LineRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, problemOf, sessionFeature, showInstant, trayFeature } from '../shared';
+import { Api, Bench, ExactName, IndexEntry, IndexList, Notices, TrayActions, plainHeld, problemOf, sessionFeature, showInstant, trayFeature } from '../shared';
 
 /** What was applied, by whom and when, and the way back. */
 @Component({
   selector: 'rule-history-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, ExactName, IndexRow, ScrollingModule],
+  imports: [Bench, ButtonModule, ExactName, IndexList, ScrollingModule],
   template: `
     <rule-bench label="History" [inspector]="false">
       <div bench="index">
         <h3>Change sets</h3>
-        @for (row of sets() ?? []; track row.id) {
-          <rule-index-row [text]="row.id + ' · ' + row.title" [end]="row.revertedBy ? 'reverted' : instant(row.at).slice(5)" [on]="row.id === chosen()?.id" (choose)="go(row.id)" />
-        }
+        <rule-index-list [entries]="entries()" [chosen]="chosen()?.id ?? null" (choose)="go($event)" />
       </div>
       @if (error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
@@ -27,7 +25,8 @@ import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, probl
           <div>
             <h1>Change set {{ set.id }}: {{ set.title }}</h1>
             <p>
-              {{ set.by }}, {{ instant(set.at) }}. {{ set.lines }} {{ set.lines === 1 ? 'value' : 'values' }} in {{ set.files }} {{ set.files === 1 ? 'file' : 'files' }}, {{ set.mode }}.
+              {{ set.by }}, {{ instant(set.at) }}. {{ set.lines }} {{ set.lines === 1 ? 'value' : 'values' }} in {{ set.files }}
+              {{ set.files === 1 ? 'file' : 'files' }}, {{ set.mode }}.
               <span class="chip" [class.good]="set.state === 'applied'" [class.warn]="set.state !== 'applied'">{{ set.state }}</span>
               @if (set.revertOf) {
                 <span class="chip">reverts {{ set.revertOf }}</span>
@@ -38,11 +37,21 @@ import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, probl
             </p>
           </div>
           @if (mayEdit() && set.state !== 'put back' && !set.revertedBy) {
-            <div class="actions"><p-button severity="secondary" [loading]="busy()" [label]="'Revert ' + set.lines + (set.lines === 1 ? ' value in ' : ' values in ') + set.files + (set.files === 1 ? ' file' : ' files')" (onClick)="revert(set)" /></div>
+            <div class="actions">
+              <p-button
+                severity="secondary"
+                [loading]="busy()"
+                [label]="'Revert ' + set.lines + (set.lines === 1 ? ' value in ' : ' values in ') + set.files + (set.files === 1 ? ' file' : ' files')"
+                (onClick)="revert(set)"
+              />
+            </div>
           }
         </div>
-        <div class="card table" role="table" aria-label="Lines">
-          <div class="row header" role="row"><span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Before</span><span role="columnheader">After</span><span role="columnheader">Why</span></div>
+        <div class="card lines" role="table" aria-label="Lines">
+          <div class="row header" role="row">
+            <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Before</span
+            ><span role="columnheader">After</span><span role="columnheader">Why</span>
+          </div>
           <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(60vh, ' + 32 * lines().length + 'px)'">
             <div class="row" role="row" *cdkVirtualFor="let line of lines()">
               <span role="cell" [title]="line.path">{{ line.path }}</span>
@@ -50,8 +59,8 @@ import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, probl
                 ><rule-exact-name [name]="line.name" />
                 @if (line.place === 'cell') {
                   <small class="soft">cell</small>
-                }</span
-              >
+                }
+              </span>
               <span role="cell" class="mono">{{ held(line.base) }}</span>
               <span role="cell" class="mono">{{ held(line.proposed) }}</span>
               <span role="cell" class="soft">{{ line.message ?? line.reason }}</span>
@@ -62,30 +71,17 @@ import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, plainHeld, probl
         <div class="head">
           <div>
             <h1>History</h1>
-            <p>{{ sets()!.length ? 'Choose a change set at the left.' : 'Nothing was applied yet. Every change of values will stand here, with the way back.' }}</p>
+            <p>
+              {{ sets()!.length ? 'Choose a change set at the left.' : 'Nothing was applied yet. Every change of values will stand here, with the way back.' }}
+            </p>
           </div>
         </div>
       }
     </rule-bench>
   `,
   styles: `
-    .row {
-      display: grid;
-      grid-template-columns: minmax(160px, 1.5fr) minmax(110px, 1fr) minmax(90px, 1fr) minmax(90px, 1fr) minmax(140px, 1.2fr);
-      height: 32px;
-      align-items: center;
-      border-bottom: 1px solid var(--row);
-    }
-    .row > span {
-      padding: 0 10px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
-    }
-    .header {
-      font: 600 12px 'Barlow Semi Condensed', sans-serif;
-      color: var(--soft);
-      border-bottom-color: var(--ink);
+    .lines {
+      --columns: minmax(160px, 1.5fr) minmax(110px, 1fr) minmax(90px, 1fr) minmax(90px, 1fr) minmax(140px, 1.2fr);
     }
   `,
 })
@@ -102,19 +98,26 @@ export class HistoryStation {
   protected readonly error = signal<string | null>(null);
   protected readonly busy = signal(false);
   protected readonly chosen = computed(() => this.sets()?.find((row) => row.id === Number(this.set())) ?? (this.set() ? null : (this.sets()?.[0] ?? null)));
+  protected readonly entries = computed<IndexEntry[]>(() =>
+    (this.sets() ?? []).map((row) => ({ id: row.id, text: `${row.id} · ${row.title}`, end: row.revertedBy ? 'reverted' : showInstant(row.at).slice(5) })),
+  );
   protected readonly held = plainHeld;
   protected readonly instant = showInstant;
 
   constructor() {
     effect((onCleanup) => {
       this.applied();
-      const subscription = this.api.history().subscribe({ next: (sets) => this.sets.set(sets), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      const subscription = this.api
+        .history()
+        .subscribe({ next: (sets) => this.sets.set(sets), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
       onCleanup(() => subscription.unsubscribe());
     });
     effect((onCleanup) => {
       const set = this.chosen();
       if (!set) return;
-      const subscription = this.api.changeSet(set.id).subscribe({ next: (lines) => this.lines.set(lines), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      const subscription = this.api
+        .changeSet(set.id)
+        .subscribe({ next: (lines) => this.lines.set(lines), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
       onCleanup(() => subscription.unsubscribe());
     });
   }

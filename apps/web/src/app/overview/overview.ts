@@ -22,7 +22,9 @@ import { echarts } from './charts';
           </div>
         </div>
         @if (o.files === 0) {
-          <p class="note">No file is known yet. <a routerLink="/survey">Register a library in Survey</a>: a folder on the server that holds STEP and DXF files.</p>
+          <p class="note">
+            No file is known yet. <a routerLink="/survey">Register a library in Survey</a>: a folder on the server that holds STEP and DXF files.
+          </p>
         }
         <div class="columns">
           <section class="card chart">
@@ -81,7 +83,9 @@ import { echarts } from './charts';
       text-decoration: underline;
     }
     .todo b {
-      font: 600 18px 'Barlow Semi Condensed', sans-serif;
+      font:
+        600 18px 'Barlow Semi Condensed',
+        sans-serif;
       text-align: right;
       color: var(--brass-ink);
     }
@@ -130,10 +134,17 @@ export class OverviewStation {
         backgroundColor: colour('--panel'),
         borderColor: colour('--line'),
         textStyle: { color: colour('--ink') },
-        formatter: (p: { name: string; seriesName: string; data: { count: number; files: number } }) => `${p.name}: ${p.data.count} of ${p.data.files} files ${p.seriesName}`,
+        formatter: (p: { name: string; seriesName: string; data: { count: number; files: number } }) =>
+          `${p.name}: ${p.data.count} of ${p.data.files} files ${p.seriesName}`,
       },
       xAxis: { type: 'value', max: 100, axisLabel: { formatter: '{value} %', color: colour('--soft') }, splitLine: { lineStyle: { color: colour('--row') } } },
-      yAxis: { type: 'category', data: rows.map((row) => row.property.caption), axisTick: { show: false }, axisLine: { lineStyle: { color: colour('--ink') } }, axisLabel: { color: colour('--ink') } },
+      yAxis: {
+        type: 'category',
+        data: rows.map((row) => row.property.caption),
+        axisTick: { show: false },
+        axisLine: { lineStyle: { color: colour('--ink') } },
+        axisLabel: { color: colour('--ink') },
+      },
       series: [bar('filled', 'filled', '--verdigris'), bar('stand-in', 'standIns', '--brass'), bar('blank', 'blank', '--line')],
     };
   });

@@ -1,25 +1,5 @@
 import { Kind, KINDS, Property, PropertyDraft } from '@rule/core/schema';
 
-/** A draft for a property that does not exist yet. */
-export const newDraft = (writtenName: string, kinds: readonly Kind[]): PropertyDraft => ({
-  writtenName,
-  caption: writtenName.trim(),
-  help: '',
-  type: 'text',
-  unit: null,
-  decimals: null,
-  kinds: kinds.length ? kinds : ['part'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: null,
-  min: null,
-  max: null,
-  choices: [],
-  placeholder: '',
-});
-
 /** A property's definition without its number and retirement. */
 export function draftOf(property: Property): PropertyDraft {
   const { id, retired, ...draft } = property;

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { FILE_FIELDS, KINDS, Kind, PropertyDraft, checkDefinition } from '@rule/core/schema';
+import { FILE_FIELDS, KINDS, Kind, PropertyDraft, checkDefinition, newDraft } from '@rule/core/schema';
 import { UNITS, VALUE_TYPES } from '@rule/core/values';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -11,9 +11,16 @@ import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
 import { Api, Bench, CatalogueActions, ExactName, IndexRow, Notices, Way, catalogueFeature, problemOf, sessionFeature } from '../shared';
-import { draftOf, kindsFrom, newDraft, tidy } from './draft';
+import { draftOf, kindsFrom, tidy } from './draft';
 
-const TYPE_NAMES: Readonly<Record<string, string>> = { text: 'text', whole: 'whole number', number: 'number', yesno: 'yes or no', date: 'date', choice: 'choice' };
+const TYPE_NAMES: Readonly<Record<string, string>> = {
+  text: 'text',
+  whole: 'whole number',
+  number: 'number',
+  yesno: 'yes or no',
+  date: 'date',
+  choice: 'choice',
+};
 const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', drawing: 'D' };
 
 /** The schema: properties defined, edited and retired, checked as they are typed. */
@@ -24,7 +31,9 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
   template: `
     <rule-bench label="Schema">
       <div bench="index">
-        <div class="find"><input pInputText placeholder="Find a property" aria-label="Find a property" [ngModel]="find()" (ngModelChange)="find.set($event)" /></div>
+        <div class="find">
+          <input pInputText placeholder="Find a property" aria-label="Find a property" [ngModel]="find()" (ngModelChange)="find.set($event)" />
+        </div>
         @if (mayAdminister()) {
           <rule-index-row text="Define a property …" [on]="define() !== undefined" (choose)="go({ define: '' })" />
         }
@@ -73,7 +82,16 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
             <div class="pair">
               <label class="field">
                 <span>Written name</span>
-                <input pInputText name="writtenName" class="mono" autocomplete="off" spellcheck="false" [ngModel]="d.writtenName" (ngModelChange)="set({ writtenName: $event })" [attr.aria-invalid]="!!problemAt('writtenName')" />
+                <input
+                  pInputText
+                  name="writtenName"
+                  class="mono"
+                  autocomplete="off"
+                  spellcheck="false"
+                  [ngModel]="d.writtenName"
+                  (ngModelChange)="set({ writtenName: $event })"
+                  [attr.aria-invalid]="!!problemAt('writtenName')"
+                />
                 @if (problemAt('writtenName'); as text) {
                   <small class="bad" role="alert">{{ text }}</small>
                 } @else {
@@ -90,28 +108,72 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
                 }
               </label>
             </div>
-            <label class="field"><span>Help</span><textarea pTextarea name="help" rows="2" [ngModel]="d.help" (ngModelChange)="set({ help: $event })"></textarea></label>
+            <label class="field"
+              ><span>Help</span><textarea pTextarea name="help" rows="2" [ngModel]="d.help" (ngModelChange)="set({ help: $event })"></textarea>
+            </label>
             <div class="pair three">
               <div class="field">
                 <span id="type-label">Type</span>
-                <p-select name="type" [options]="types" optionLabel="label" optionValue="value" ariaLabelledBy="type-label" [disabled]="!mayAdminister()" [ngModel]="d.type" (ngModelChange)="set({ type: $event })" />
+                <p-select
+                  name="type"
+                  [options]="types"
+                  optionLabel="label"
+                  optionValue="value"
+                  ariaLabelledBy="type-label"
+                  [disabled]="!mayAdminister()"
+                  [ngModel]="d.type"
+                  (ngModelChange)="set({ type: $event })"
+                />
               </div>
               <div class="field">
                 <span id="feed-label">Value comes from</span>
-                <p-select name="feed" [options]="feeds" optionLabel="label" optionValue="value" ariaLabelledBy="feed-label" [disabled]="!mayAdminister()" [ngModel]="d.feed === 'file' ? 'file:' + d.fileField : 'typed'" (ngModelChange)="setFeed($event)" />
+                <p-select
+                  name="feed"
+                  [options]="feeds"
+                  optionLabel="label"
+                  optionValue="value"
+                  ariaLabelledBy="feed-label"
+                  [disabled]="!mayAdminister()"
+                  [ngModel]="d.feed === 'file' ? 'file:' + d.fileField : 'typed'"
+                  (ngModelChange)="setFeed($event)"
+                />
                 @if (problemAt('fileField'); as text) {
                   <small class="bad">{{ text }}</small>
                 }
               </div>
-              <label class="field"><span>Placeholder</span><input pInputText name="placeholder" [ngModel]="d.placeholder" (ngModelChange)="set({ placeholder: $event })" /><small>Shown for a blank, never written.</small></label>
+              <label class="field"
+                ><span>Placeholder</span><input pInputText name="placeholder" [ngModel]="d.placeholder" (ngModelChange)="set({ placeholder: $event })" /><small
+                  >Shown for a blank, never written.</small
+                ></label
+              >
             </div>
             <div class="field" role="group" aria-label="Applies to">
               <span>Applies to</span>
               <div class="ticks">
                 @for (kind of kinds; track kind) {
-                  <label [for]="'kind-' + kind"><p-checkbox [binary]="true" [name]="'kind-' + kind" [inputId]="'kind-' + kind" [disabled]="!mayAdminister()" [ngModel]="d.kinds.includes(kind)" (ngModelChange)="setKind(kind, $event)" /> {{ kind }}</label>
+                  <label [for]="'kind-' + kind"
+                    ><p-checkbox
+                      [binary]="true"
+                      [name]="'kind-' + kind"
+                      [inputId]="'kind-' + kind"
+                      [disabled]="!mayAdminister()"
+                      [ngModel]="d.kinds.includes(kind)"
+                      (ngModelChange)="setKind(kind, $event)"
+                    />
+                    {{ kind }}</label
+                  >
                 }
-                <label for="required"><p-checkbox [binary]="true" name="required" inputId="required" [disabled]="!mayAdminister()" [ngModel]="d.required" (ngModelChange)="set({ required: $event })" /> required</label>
+                <label for="required"
+                  ><p-checkbox
+                    [binary]="true"
+                    name="required"
+                    inputId="required"
+                    [disabled]="!mayAdminister()"
+                    [ngModel]="d.required"
+                    (ngModelChange)="set({ required: $event })"
+                  />
+                  required</label
+                >
               </div>
               @if (problemAt('kinds'); as text) {
                 <small class="bad">{{ text }}</small>
@@ -121,8 +183,26 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
               @switch (d.type) {
                 @case ('text') {
                   <div class="pair three">
-                    <div class="field"><span id="min-length">Shortest length</span><p-inputnumber ariaLabelledBy="min-length" name="minLength" [min]="0" [ngModel]="d.minLength" (ngModelChange)="set({ minLength: $event })" /></div>
-                    <div class="field"><span id="max-length">Longest length</span><p-inputnumber ariaLabelledBy="max-length" name="maxLength" [min]="1" [ngModel]="d.maxLength" (ngModelChange)="set({ maxLength: $event })" /></div>
+                    <div class="field">
+                      <span id="min-length">Shortest length</span
+                      ><p-inputnumber
+                        ariaLabelledBy="min-length"
+                        name="minLength"
+                        [min]="0"
+                        [ngModel]="d.minLength"
+                        (ngModelChange)="set({ minLength: $event })"
+                      />
+                    </div>
+                    <div class="field">
+                      <span id="max-length">Longest length</span
+                      ><p-inputnumber
+                        ariaLabelledBy="max-length"
+                        name="maxLength"
+                        [min]="1"
+                        [ngModel]="d.maxLength"
+                        (ngModelChange)="set({ maxLength: $event })"
+                      />
+                    </div>
                   </div>
                   @if (problemAt('minLength'); as text) {
                     <small class="bad">{{ text }}</small>
@@ -143,12 +223,36 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
                       @if (d.type === 'number') {
                         <div class="field">
                           <span id="unit-label">Unit</span>
-                          <p-select name="unit" [options]="units" [showClear]="true" placeholder="none" ariaLabelledBy="unit-label" [ngModel]="d.unit" (ngModelChange)="set({ unit: $event })" />
+                          <p-select
+                            name="unit"
+                            [options]="units"
+                            [showClear]="true"
+                            placeholder="none"
+                            ariaLabelledBy="unit-label"
+                            [ngModel]="d.unit"
+                            (ngModelChange)="set({ unit: $event })"
+                          />
                         </div>
-                        <div class="field"><span id="decimals">Decimals</span><p-inputnumber ariaLabelledBy="decimals" name="decimals" [min]="0" [max]="12" [ngModel]="d.decimals" (ngModelChange)="set({ decimals: $event })" /></div>
+                        <div class="field">
+                          <span id="decimals">Decimals</span
+                          ><p-inputnumber
+                            ariaLabelledBy="decimals"
+                            name="decimals"
+                            [min]="0"
+                            [max]="12"
+                            [ngModel]="d.decimals"
+                            (ngModelChange)="set({ decimals: $event })"
+                          />
+                        </div>
                       }
-                      <div class="field"><span id="min">Smallest</span><p-inputnumber ariaLabelledBy="min" name="min" [maxFractionDigits]="12" [ngModel]="d.min" (ngModelChange)="set({ min: $event })" /></div>
-                      <div class="field"><span id="max">Largest</span><p-inputnumber ariaLabelledBy="max" name="max" [maxFractionDigits]="12" [ngModel]="d.max" (ngModelChange)="set({ max: $event })" /></div>
+                      <div class="field">
+                        <span id="min">Smallest</span
+                        ><p-inputnumber ariaLabelledBy="min" name="min" [maxFractionDigits]="12" [ngModel]="d.min" (ngModelChange)="set({ min: $event })" />
+                      </div>
+                      <div class="field">
+                        <span id="max">Largest</span
+                        ><p-inputnumber ariaLabelledBy="max" name="max" [maxFractionDigits]="12" [ngModel]="d.max" (ngModelChange)="set({ max: $event })" />
+                      </div>
                     </div>
                     @if (problemAt('min'); as text) {
                       <small class="bad">{{ text }}</small>
@@ -166,7 +270,13 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
         <div class="head">
           <div>
             <h1>The schema</h1>
-            <p>{{ all().length ? 'Choose a property at the left.' : 'No property is defined yet. Survey shows which names your files hold; define the first one from there, or here.' }}</p>
+            <p>
+              {{
+                all().length
+                  ? 'Choose a property at the left.'
+                  : 'No property is defined yet. Survey shows which names your files hold; define the first one from there, or here.'
+              }}
+            </p>
           </div>
         </div>
       }
@@ -244,7 +354,10 @@ export class SchemaStation {
   protected readonly saving = signal(false);
   protected readonly serverProblem = signal<string | null>(null);
   protected readonly types = VALUE_TYPES.map((value) => ({ value, label: TYPE_NAMES[value]! }));
-  protected readonly feeds = [{ value: 'typed', label: 'people, who type or choose it' }, ...FILE_FIELDS.map((field) => ({ value: `file:${field}`, label: `the file's ${field}` }))];
+  protected readonly feeds = [
+    { value: 'typed', label: 'people, who type or choose it' },
+    ...FILE_FIELDS.map((field) => ({ value: `file:${field}`, label: `the file's ${field}` })),
+  ];
   protected readonly units = UNITS.map((unit) => unit.code);
   protected readonly kinds = KINDS;
 
@@ -258,7 +371,12 @@ export class SchemaStation {
   protected readonly chosen = computed(() => this.byId()[this.chosenId() ?? 0]);
   protected readonly problems = computed(() => {
     const draft = this.draft();
-    return draft ? checkDefinition(tidy(draft), this.all().filter((property) => property.id !== this.chosenId())) : [];
+    return draft
+      ? checkDefinition(
+          tidy(draft),
+          this.all().filter((property) => property.id !== this.chosenId()),
+        )
+      : [];
   });
   protected readonly changed = computed(() => {
     const [draft, chosen] = [this.draft(), this.chosen()];
@@ -272,7 +390,7 @@ export class SchemaStation {
       const kinds = kindsFrom(this.kindsAsked());
       untracked(() => {
         this.serverProblem.set(null);
-        this.draft.set(define !== undefined ? newDraft(define, kinds) : chosen ? draftOf(chosen) : null);
+        this.draft.set(define !== undefined ? { ...newDraft(define), ...(kinds.length ? { kinds } : {}) } : chosen ? draftOf(chosen) : null);
       });
     });
   }

@@ -27,7 +27,9 @@ import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature
         @if (draft(); as d) {
           <fieldset class="card" [disabled]="!mayAdminister()">
             <legend class="visually-hidden">Settings</legend>
-            <label class="field"><span>Company</span><input pInputText name="company" [ngModel]="d.company" (ngModelChange)="set({ company: $event })" /></label>
+            <label class="field"
+              ><span>Company</span><input pInputText name="company" [ngModel]="d.company" (ngModelChange)="set({ company: $event })"
+            /></label>
             <label class="field">
               <span>A drawing names its model in the document property</span>
               <input pInputText name="modelProperty" class="mono" [ngModel]="d.modelProperty" (ngModelChange)="set({ modelProperty: $event })" />
@@ -35,8 +37,18 @@ import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature
             </label>
             <label class="field">
               <span>Stand-ins, one a line</span>
-              <textarea pTextarea name="standIns" class="mono" rows="10" [ngModel]="lines()" (ngModelChange)="set({ standIns: $event.split('\\n') })"></textarea>
-              <small>Texts that look like values and count as blank. One character followed by * stands for one or more of it; a letter must stand at least twice.</small>
+              <textarea
+                pTextarea
+                name="standIns"
+                class="mono"
+                rows="10"
+                [ngModel]="lines()"
+                (ngModelChange)="set({ standIns: $event.split('\\n') })"
+              ></textarea>
+              <small
+                >Texts that look like values and count as blank. One character followed by * stands for one or more of it; a letter must stand at least
+                twice.</small
+              >
             </label>
           </fieldset>
         }

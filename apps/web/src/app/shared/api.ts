@@ -1,8 +1,41 @@
 import { HttpClient, HttpErrorResponse, HttpHeaders, HttpResponse } from '@angular/common/http';
 import { Injectable, inject } from '@angular/core';
 import {
-  AcceptLines, ApplyReport, ApplyTray, BindingRequest, BlockRow, BlockTray, BlockView, BomLayout, BomTable, ChangeSetRow, CheckIn, CheckInReport, FileDetails, FileFilter, GridPage, GridQuery, LibraryDraft, LineRow, LinkRow,
-  Overview, Problem, ProposedValues, RescanReport, SendOutRequest, SendOutRow, SessionState, Settings, SettleLine, SignIn, Survey, TakeBackRow, TakeBackView, Tray, VaultFile, VaultState,
+  AcceptLines,
+  ApplyReport,
+  ApplyTray,
+  BindingRequest,
+  BlockRow,
+  BlockTray,
+  BlockView,
+  BomLayout,
+  BomTable,
+  ChangeSetRow,
+  CheckIn,
+  CheckInReport,
+  FileDetails,
+  FileFilter,
+  GridPage,
+  GridQuery,
+  LibraryDraft,
+  LineRow,
+  LinkRow,
+  Overview,
+  Problem,
+  ProposedValues,
+  RescanReport,
+  SendOutRequest,
+  SendOutRow,
+  SessionState,
+  Settings,
+  SettleLine,
+  SignIn,
+  Survey,
+  TakeBackRow,
+  TakeBackView,
+  Tray,
+  VaultFile,
+  VaultState,
 } from '@rule/contract';
 import { Property, PropertyDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
@@ -15,7 +48,9 @@ export function problemOf(error: unknown): Problem {
   if (!(error instanceof HttpErrorResponse)) return other('unexpected', error instanceof Error ? error.message : String(error));
   const body = parse(error.error as unknown);
   if (body && typeof body === 'object' && 'code' in body) return body as Problem;
-  return error.status === 0 ? other('offline', 'The server does not answer. Nothing was changed; try again in a moment.') : other('unexpected', `The server answered with status ${error.status}.`, error.status);
+  return error.status === 0
+    ? other('offline', 'The server does not answer. Nothing was changed; try again in a moment.')
+    : other('unexpected', `The server answered with status ${error.status}.`, error.status);
 }
 
 function parse(body: unknown): unknown {
@@ -33,7 +68,10 @@ export class Api {
   private readonly http = inject(HttpClient);
 
   private get<T>(path: string, query: object = {}): Observable<T> {
-    const params = Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined && value !== '')) as Record<string, string | number | boolean>;
+    const params = Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined && value !== '')) as Record<
+      string,
+      string | number | boolean
+    >;
     return this.http.get<T>(`/api${path}`, { params });
   }
   private post<T>(path: string, body: unknown = {}): Observable<T> {
@@ -52,7 +90,9 @@ export class Api {
       catchError((error: unknown) => {
         if (!(error instanceof HttpErrorResponse) || !(error.error instanceof Blob)) return throwError(() => error);
         const { headers, status, statusText, url } = error;
-        return from(error.error.text()).pipe(switchMap((text) => throwError(() => new HttpErrorResponse({ error: text, headers, status, statusText, url: url ?? path }))));
+        return from(error.error.text()).pipe(
+          switchMap((text) => throwError(() => new HttpErrorResponse({ error: text, headers, status, statusText, url: url ?? path }))),
+        );
       }),
     );
   }
@@ -97,7 +137,8 @@ export class Api {
 
   assemblies = () => this.get<{ id: number; path: string; unmatched: number }[]>('/bom/assemblies');
   layouts = () => this.get<BomLayout[]>('/bom/layouts');
-  saveLayout = (id: number | null, layout: Omit<BomLayout, 'id'>) => (id === null ? this.post<BomLayout>('/bom/layouts', layout) : this.put<BomLayout>(`/bom/layouts/${id}`, layout));
+  saveLayout = (id: number | null, layout: Omit<BomLayout, 'id'>) =>
+    id === null ? this.post<BomLayout>('/bom/layouts', layout) : this.put<BomLayout>(`/bom/layouts/${id}`, layout);
   bom = (file: number) => this.get<BomTable>(`/files/${file}/bom`);
   bomCsv = (file: number, columns: readonly number[]) => this.download(`/files/${file}/bom.csv`, { columns });
 
@@ -110,7 +151,10 @@ export class Api {
   sendOut = (body: SendOutRequest) => this.download('/exchange/send-out', body);
   sendOuts = () => this.get<SendOutRow[]>('/exchange/send-outs');
   takeBacks = () => this.get<TakeBackRow[]>('/exchange/take-backs');
-  takeBack = (file: File) => this.http.post<TakeBackView>('/api/exchange/take-backs', file, { headers: new HttpHeaders({ 'x-file-name': encodeURIComponent(file.name), 'content-type': 'application/octet-stream' }) });
+  takeBack = (file: File) =>
+    this.http.post<TakeBackView>('/api/exchange/take-backs', file, {
+      headers: new HttpHeaders({ 'x-file-name': encodeURIComponent(file.name), 'content-type': 'application/octet-stream' }),
+    });
   takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
   takeBackTray = (id: number, cells: readonly number[] | null) => this.post<TakeBackView>(`/exchange/take-backs/${id}/tray`, { cells });
   takeBackKeep = (id: number, cells: readonly number[]) => this.post<TakeBackView>(`/exchange/take-backs/${id}/keep`, { cells });

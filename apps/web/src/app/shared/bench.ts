@@ -15,7 +15,16 @@ const kept = (key: string) => {
   template: `
     @if (index()) {
       <nav class="index" [class.folded]="indexFolded()" [attr.aria-label]="label() + ': index'">
-        <button class="fold" type="button" (click)="fold('index')" [attr.aria-expanded]="!indexFolded()" aria-label="Index" [title]="indexFolded() ? 'Show the index' : 'Fold the index away'">{{ indexFolded() ? '›' : '‹' }}</button>
+        <button
+          class="fold"
+          type="button"
+          (click)="fold('index')"
+          [attr.aria-expanded]="!indexFolded()"
+          aria-label="Index"
+          [title]="indexFolded() ? 'Show the index' : 'Fold the index away'"
+        >
+          {{ indexFolded() ? '›' : '‹' }}
+        </button>
         @if (!indexFolded()) {
           <ng-content select="[bench=index]" />
         }
@@ -24,7 +33,16 @@ const kept = (key: string) => {
     <main class="work" id="work" tabindex="-1"><ng-content /></main>
     @if (inspector()) {
       <aside class="inspector" [class.folded]="inspectorFolded()" [attr.aria-label]="label() + ': inspector'">
-        <button class="fold" type="button" (click)="fold('inspector')" [attr.aria-expanded]="!inspectorFolded()" aria-label="Inspector" [title]="inspectorFolded() ? 'Show the inspector' : 'Fold the inspector away'">{{ inspectorFolded() ? '‹' : '›' }}</button>
+        <button
+          class="fold"
+          type="button"
+          (click)="fold('inspector')"
+          [attr.aria-expanded]="!inspectorFolded()"
+          aria-label="Inspector"
+          [title]="inspectorFolded() ? 'Show the inspector' : 'Fold the inspector away'"
+        >
+          {{ inspectorFolded() ? '‹' : '›' }}
+        </button>
         @if (!inspectorFolded()) {
           <ng-content select="[bench=inspector]" />
         }

@@ -36,14 +36,24 @@ export const catalogueFeature = createFeature({
   name: 'catalogue',
   reducer: createReducer<State>(
     { properties: adapter.getInitialState(), settings: null, overview: null, loaded: false },
-    on(CatalogueActions.loaded, (state, { properties, settings }) => ({ ...state, loaded: true, properties: adapter.setAll(properties, state.properties), settings })),
+    on(CatalogueActions.loaded, (state, { properties, settings }) => ({
+      ...state,
+      loaded: true,
+      properties: adapter.setAll(properties, state.properties),
+      settings,
+    })),
     on(CatalogueActions.propertySaved, (state, { property }) => ({ ...state, properties: adapter.upsertOne(property, state.properties) })),
     on(CatalogueActions.settingsSaved, (state, { settings }) => ({ ...state, settings })),
     on(CatalogueActions.counted, (state, { overview }) => ({ ...state, overview })),
   ),
   extraSelectors: ({ selectProperties, selectSettings }) => ({
     selectAll: createSelector(selectProperties, adapter.getSelectors().selectAll),
-    selectActive: createSelector(selectProperties, (state) => adapter.getSelectors().selectAll(state).filter((property) => !property.retired)),
+    selectActive: createSelector(selectProperties, (state) =>
+      adapter
+        .getSelectors()
+        .selectAll(state)
+        .filter((property) => !property.retired),
+    ),
     selectById: createSelector(selectProperties, (state) => state.entities),
     selectStandIns: createSelector(selectSettings, (settings) => compileStandIns(settings?.standIns ?? [])),
   }),

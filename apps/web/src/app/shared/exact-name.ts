@@ -4,10 +4,17 @@ import { ChangeDetectionStrategy, Component, computed, input } from '@angular/co
 @Component({
   selector: 'rule-exact-name',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `@for (part of parts(); track $index) {<span [class]="part.kind">{{ part.text }}</span>}@if (said()) {<span class="visually-hidden">{{ said() }}</span>}`,
+  template: `@for (part of parts(); track $index) {
+      <span [class]="part.kind">{{ part.text }}</span>
+    }
+    @if (said()) {
+      <span class="visually-hidden">{{ said() }}</span>
+    }`,
   styles: `
     :host {
-      font: 12.5px 'JetBrains Mono', monospace;
+      font:
+        12.5px 'JetBrains Mono',
+        monospace;
       white-space: pre;
     }
     .blank {

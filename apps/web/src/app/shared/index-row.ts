@@ -4,8 +4,18 @@ import { ChangeDetectionStrategy, Component, input, output } from '@angular/core
 @Component({
   selector: 'rule-index-row',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  template: `<button type="button" class="plain" [class.on]="on()" [attr.aria-current]="on() ? 'true' : null" (click)="choose.emit()" [style.padding-left.px]="18 + 12 * depth()" [title]="text()">
-    <span class="text"><ng-content>{{ text() }}</ng-content></span><span class="end" [class]="tone()">{{ end() }}</span>
+  template: `<button
+    type="button"
+    class="plain"
+    [class.on]="on()"
+    [attr.aria-current]="on() ? 'true' : null"
+    (click)="choose.emit()"
+    [style.padding-left.px]="18 + 12 * depth()"
+    [title]="text()"
+  >
+    <span class="text"
+      ><ng-content>{{ text() }}</ng-content></span
+    ><span class="end" [class]="tone()">{{ end() }}</span>
   </button>`,
   styles: `
     button {
@@ -31,7 +41,9 @@ import { ChangeDetectionStrategy, Component, input, output } from '@angular/core
     }
     .end {
       color: var(--soft);
-      font: 500 12px 'Barlow Semi Condensed', sans-serif;
+      font:
+        500 12px 'Barlow Semi Condensed',
+        sans-serif;
       white-space: nowrap;
     }
     .end.bad {

@@ -8,11 +8,16 @@ export * from './catalogue.state';
 export * from './cell';
 export * from './csrf';
 export * from './exact-name';
+export * from './index-list';
 export * from './index-row';
 export * from './notices';
 export * from './session.state';
 export * from './tray.state';
 export * from './way';
 
-export const sharedReducers = { [sessionFeature.name]: sessionFeature.reducer, [catalogueFeature.name]: catalogueFeature.reducer, [trayFeature.name]: trayFeature.reducer };
+export const sharedReducers = {
+  [sessionFeature.name]: sessionFeature.reducer,
+  [catalogueFeature.name]: catalogueFeature.reducer,
+  [trayFeature.name]: trayFeature.reducer,
+};
 export const sharedEffects = [sessionEffects, catalogueEffects, trayEffects];

@@ -23,7 +23,26 @@ describe('a written name', () => {
 });
 
 describe('a cell', () => {
-  const mass: Property = { id: 1, writtenName: 'Mass', caption: 'Mass', retired: false, help: '', type: 'number', unit: 'kg', decimals: 3, kinds: ['part'], feed: 'typed', fileField: null, required: true, minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '0.000' };
+  const mass: Property = {
+    id: 1,
+    writtenName: 'Mass',
+    caption: 'Mass',
+    retired: false,
+    help: '',
+    type: 'number',
+    unit: 'kg',
+    decimals: 3,
+    kinds: ['part'],
+    feed: 'typed',
+    fileField: null,
+    required: true,
+    minLength: null,
+    maxLength: null,
+    min: null,
+    max: null,
+    choices: [],
+    placeholder: '0.000',
+  };
   const standIns = compileStandIns(['-*']);
   it('tells blank, stand-in, value and unreadable apart', () => {
     expect(showCell(null, mass, standIns)).toMatchObject({ kind: 'placeholder', text: '0.000', violations: [{ code: 'required' }] });
@@ -31,7 +50,8 @@ describe('a cell', () => {
     expect(showCell({ text: '1500', form: 'measure', unit: 'g' }, mass, standIns)).toEqual({ kind: 'value', text: '1.500', violations: [] });
     expect(showCell({ text: 'heavy', form: 'text' }, mass, standIns)).toMatchObject({ kind: 'unreadable', text: 'heavy' });
   });
-  it('shows units and nothing', () => expect([plainHeld(null), plainHeld({ text: '', form: 'text' }), plainHeld({ text: '2', form: 'measure', unit: 'kg' })]).toEqual(['—', '—', '2 kg']));
+  it('shows units and nothing', () =>
+    expect([plainHeld(null), plainHeld({ text: '', form: 'text' }), plainHeld({ text: '2', form: 'measure', unit: 'kg' })]).toEqual(['—', '—', '2 kg']));
 });
 
 describe('a failed request', () => {
@@ -44,7 +64,26 @@ describe('a failed request', () => {
 });
 
 describe('the tray', () => {
-  const line = (id: number, change: Partial<TrayLine>): TrayLine => ({ id, file: 1, path: 'a', holder: '', place: 'property', name: 'N', base: null, proposed: null, reason: '', follows: false, accepted: true, state: 'pending', message: null, current: null, verdict: 'apply', refused: null, alsoPending: [], ...change });
+  const line = (id: number, change: Partial<TrayLine>): TrayLine => ({
+    id,
+    file: 1,
+    path: 'a',
+    holder: '',
+    place: 'property',
+    name: 'N',
+    base: null,
+    proposed: null,
+    reason: '',
+    follows: false,
+    accepted: true,
+    state: 'pending',
+    message: null,
+    current: null,
+    verdict: 'apply',
+    refused: null,
+    alsoPending: [],
+    ...change,
+  });
   it('counts lines, files and what needs a decision', () => {
     const lines = [line(1, {}), line(2, { file: 2, verdict: 'conflict' }), line(3, { file: 2, refused: 'locked', accepted: false })];
     const state = { tray: trayFeature.reducer(undefined, TrayActions.loaded({ lines })) };

@@ -54,7 +54,10 @@ export const trayFeature = createFeature({
       undecided: lines.filter((line) => line.accepted && (line.verdict === 'conflict' || line.refused !== null)).length,
     })),
     /** Pending lines by file and written name, for views that mark them. */
-    selectByCell: createSelector(selectLines, (lines) => new Map(lines.filter((line) => line.place === 'property' && line.holder === '').map((line) => [`${line.file}/${line.name}`, line]))),
+    selectByCell: createSelector(
+      selectLines,
+      (lines) => new Map(lines.filter((line) => line.place === 'property' && line.holder === '').map((line) => [`${line.file}/${line.name}`, line])),
+    ),
   }),
 });
 
@@ -65,7 +68,14 @@ const change = <T>(work: (api: Api, input: T) => Observable<{ lines: readonly Tr
   );
 
 export const trayEffects = {
-  load: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.load), switchMap(() => change((a) => a.tray(), api, null))), { functional: true }),
+  load: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.load),
+        switchMap(() => change((a) => a.tray(), api, null)),
+      ),
+    { functional: true },
+  ),
   loadWhenSignedIn: createEffect(
     (actions = inject(Actions)) =>
       actions.pipe(
@@ -74,10 +84,38 @@ export const trayEffects = {
       ),
     { functional: true },
   ),
-  propose: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.propose), concatMap(({ values, reason }) => change((a, body) => a.propose(body), api, { values, reason }))), { functional: true }),
-  drop: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.drop), concatMap(({ lines }) => change((a) => a.dropLines(lines), api, null))), { functional: true }),
-  accept: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.accept), concatMap((body) => change((a) => a.acceptLines({ lines: body.lines, accepted: body.accepted }), api, null))), { functional: true }),
-  settle: createEffect((actions = inject(Actions), api = inject(Api)) => actions.pipe(ofType(TrayActions.settle), concatMap(({ settle }) => change((a) => a.settleLine(settle), api, null))), { functional: true }),
+  propose: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.propose),
+        concatMap(({ values, reason }) => change((a, body) => a.propose(body), api, { values, reason })),
+      ),
+    { functional: true },
+  ),
+  drop: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.drop),
+        concatMap(({ lines }) => change((a) => a.dropLines(lines), api, null)),
+      ),
+    { functional: true },
+  ),
+  accept: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.accept),
+        concatMap((body) => change((a) => a.acceptLines({ lines: body.lines, accepted: body.accepted }), api, null)),
+      ),
+    { functional: true },
+  ),
+  settle: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.settle),
+        concatMap(({ settle }) => change((a) => a.settleLine(settle), api, null)),
+      ),
+    { functional: true },
+  ),
   apply: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
@@ -91,6 +129,20 @@ export const trayEffects = {
       ),
     { functional: true },
   ),
-  afterwards: createEffect((actions = inject(Actions)) => actions.pipe(ofType(TrayActions.applied), mergeMap(() => [TrayActions.load(), CatalogueActions.recount()])), { functional: true }),
-  tell: createEffect((actions = inject(Actions), notices = inject(Notices)) => actions.pipe(ofType(TrayActions.failed), tap(({ message }) => notices.error(message))), { functional: true, dispatch: false }),
+  afterwards: createEffect(
+    (actions = inject(Actions)) =>
+      actions.pipe(
+        ofType(TrayActions.applied),
+        mergeMap(() => [TrayActions.load(), CatalogueActions.recount()]),
+      ),
+    { functional: true },
+  ),
+  tell: createEffect(
+    (actions = inject(Actions), notices = inject(Notices)) =>
+      actions.pipe(
+        ofType(TrayActions.failed),
+        tap(({ message }) => notices.error(message)),
+      ),
+    { functional: true, dispatch: false },
+  ),
 };

@@ -86,7 +86,9 @@ import { ExactName } from './exact-name';
       border-color: var(--faint);
     }
     a {
-      font: 600 13px 'Barlow Semi Condensed', sans-serif;
+      font:
+        600 13px 'Barlow Semi Condensed',
+        sans-serif;
       color: var(--ink);
       text-decoration: none;
     }
@@ -124,7 +126,9 @@ export class Way {
       this.shown();
       untracked(() => this.error.set(null));
       if (id === null) return;
-      const subscription = this.api.way(id).subscribe({ next: (hops) => this.hops.set(hops), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      const subscription = this.api
+        .way(id)
+        .subscribe({ next: (hops) => this.hops.set(hops), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
       onCleanup(() => subscription.unsubscribe());
     });
   }

@@ -41,8 +41,19 @@ const SHORTCUTS = [
           <button type="button" class="find" (click)="palette.set(true)">Find <kbd>Ctrl K</kbd></button>
           <a routerLink="/history" routerLinkActive="on">History</a>
           <a routerLink="/settings" routerLinkActive="on">Settings</a>
-          <button type="button" class="plain" [attr.aria-pressed]="dark()" [title]="dark() ? 'Light' : 'Dark'" aria-label="Dark surface" (click)="dark.set(!dark())">{{ dark() ? '☀' : '☾' }}</button>
-          <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" (click)="signOut()">{{ initials(person.displayName) }}<span class="visually-hidden">: sign out {{ person.displayName }}</span></button>
+          <button
+            type="button"
+            class="plain"
+            [attr.aria-pressed]="dark()"
+            [title]="dark() ? 'Light' : 'Dark'"
+            aria-label="Dark surface"
+            (click)="dark.set(!dark())"
+          >
+            {{ dark() ? '☀' : '☾' }}
+          </button>
+          <button type="button" class="person" [title]="person.displayName + ', ' + person.role + '. Sign out'" (click)="signOut()">
+            {{ initials(person.displayName) }}<span class="visually-hidden">: sign out {{ person.displayName }}</span>
+          </button>
         </div>
       </header>
       <div class="bench"><router-outlet /></div>
@@ -50,7 +61,14 @@ const SHORTCUTS = [
         <rule-tray />
       }
       <rule-palette [(open)]="palette" />
-      <p-dialog header="Shortcuts" [modal]="true" [dismissableMask]="true" [visible]="shortcuts()" (visibleChange)="shortcuts.set($event)" [style]="{ width: '420px' }">
+      <p-dialog
+        header="Shortcuts"
+        [modal]="true"
+        [dismissableMask]="true"
+        [visible]="shortcuts()"
+        (visibleChange)="shortcuts.set($event)"
+        [style]="{ width: '420px' }"
+      >
         <table class="list">
           <tbody>
             @for (row of list; track row[0]) {
@@ -101,14 +119,18 @@ const SHORTCUTS = [
     }
     .mark {
       padding: 15px 0 0 20px;
-      font: 600 26px/1 'Barlow Semi Condensed', sans-serif;
+      font:
+        600 26px/1 'Barlow Semi Condensed',
+        sans-serif;
       letter-spacing: 0.5px;
       color: var(--ink);
       text-decoration: none;
     }
     .mark small {
       display: block;
-      font: 500 11px/1.2 'Barlow Semi Condensed', sans-serif;
+      font:
+        500 11px/1.2 'Barlow Semi Condensed',
+        sans-serif;
       color: var(--soft);
       letter-spacing: 0.2px;
       margin-top: 4px;
@@ -122,7 +144,9 @@ const SHORTCUTS = [
       align-items: center;
       gap: 12px;
       padding: 0 18px 12px 20px;
-      font: 500 13px 'Barlow Semi Condensed', sans-serif;
+      font:
+        500 13px 'Barlow Semi Condensed',
+        sans-serif;
       color: var(--soft);
     }
     .right a {
@@ -142,7 +166,9 @@ const SHORTCUTS = [
       cursor: pointer;
     }
     kbd {
-      font: 11px 'JetBrains Mono', monospace;
+      font:
+        11px 'JetBrains Mono',
+        monospace;
       background: var(--vellum);
       border: 1px solid var(--line);
       border-radius: 3px;
@@ -156,7 +182,9 @@ const SHORTCUTS = [
       border-radius: 50%;
       background: var(--ink);
       color: var(--vellum);
-      font: 600 12px 'Barlow Semi Condensed', sans-serif;
+      font:
+        600 12px 'Barlow Semi Condensed',
+        sans-serif;
       cursor: pointer;
     }
     @media (max-width: 1100px) {

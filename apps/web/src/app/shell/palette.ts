@@ -22,10 +22,30 @@ interface Entry {
     @if (open()) {
       <div class="veil" (click)="open.set(false)" aria-hidden="true"></div>
       <div class="palette card" role="dialog" aria-modal="true" aria-label="Find and go">
-        <input #box type="text" placeholder="Station, property, file or action" role="combobox" aria-expanded="true" aria-controls="palette-list" [attr.aria-activedescendant]="'palette-' + at()" aria-label="Find" autocomplete="off" [ngModel]="text()" (ngModelChange)="text.set($event); at.set(0)" (keydown)="key($event)" />
+        <input
+          #box
+          type="text"
+          placeholder="Station, property, file or action"
+          role="combobox"
+          aria-expanded="true"
+          aria-controls="palette-list"
+          [attr.aria-activedescendant]="'palette-' + at()"
+          aria-label="Find"
+          autocomplete="off"
+          [ngModel]="text()"
+          (ngModelChange)="text.set($event); at.set(0)"
+          (keydown)="key($event)"
+        />
         <ul id="palette-list" role="listbox" aria-label="Found">
           @for (entry of entries(); track $index) {
-            <li role="option" [id]="'palette-' + $index" [attr.aria-selected]="$index === at()" [class.on]="$index === at()" (click)="choose(entry)" (mouseenter)="at.set($index)">
+            <li
+              role="option"
+              [id]="'palette-' + $index"
+              [attr.aria-selected]="$index === at()"
+              [class.on]="$index === at()"
+              (click)="choose(entry)"
+              (mouseenter)="at.set($index)"
+            >
               <span>{{ entry.text }}</span><small>{{ entry.what }}</small>
             </li>
           } @empty {
@@ -96,22 +116,43 @@ export class Palette {
   private readonly files = toSignal(
     toObservable(this.text).pipe(
       debounceTime(150),
-      switchMap((text) => (text.trim().length < 2 ? of([]) : this.api.values({ search: text.trim(), limit: 8 }).pipe(map((page) => page.rows.map((row) => row.file)), catchError(() => of([]))))),
+      switchMap((text) =>
+        text.trim().length < 2
+          ? of([])
+          : this.api.values({ search: text.trim(), limit: 8 }).pipe(
+              map((page) => page.rows.map((row) => row.file)),
+              catchError(() => of([])),
+            ),
+      ),
     ),
     { initialValue: [] },
   );
 
   protected readonly entries = computed<Entry[]>(() => {
     const wanted = this.text().trim().toLowerCase();
-    const go = (commands: string[], queryParams: Record<string, string | number> = {}) => () => void this.router.navigate(commands, { queryParams });
+    const go =
+      (commands: string[], queryParams: Record<string, string | number> = {}) =>
+      () =>
+        void this.router.navigate(commands, { queryParams });
     const fixed: Entry[] = [
-      ...[...STATIONS, { path: 'history', name: 'History' }, { path: 'settings', name: 'Settings' }].map(({ path, name }) => ({ what: 'station', text: name, go: go(['/', path]) })),
+      ...[...STATIONS, { path: 'history', name: 'History' }, { path: 'settings', name: 'Settings' }].map(({ path, name }) => ({
+        what: 'station',
+        text: name,
+        go: go(['/', path]),
+      })),
       { what: 'action', text: 'Review pending changes', go: () => this.store.dispatch(TrayActions.open({ open: true })) },
       { what: 'action', text: 'Define a property', go: go(['/', 'schema'], { define: '' }) },
       { what: 'action', text: 'Send values out', go: go(['/', 'exchange']) },
-      ...this.properties().map((property) => ({ what: property.retired ? 'retired property' : 'property', text: property.caption, go: go(['/', 'schema'], { property: property.id }) })),
+      ...this.properties().map((property) => ({
+        what: property.retired ? 'retired property' : 'property',
+        text: property.caption,
+        go: go(['/', 'schema'], { property: property.id }),
+      })),
     ];
-    return [...fixed.filter((entry) => entry.text.toLowerCase().includes(wanted)), ...this.files().map((file) => ({ what: file.kind, text: file.path, go: go(['/', 'values'], { search: file.name }) }))].slice(0, 30);
+    return [
+      ...fixed.filter((entry) => entry.text.toLowerCase().includes(wanted)),
+      ...this.files().map((file) => ({ what: file.kind, text: file.path, go: go(['/', 'values'], { search: file.name }) })),
+    ].slice(0, 30);
   });
 
   constructor() {

@@ -14,8 +14,20 @@ import { SessionActions, sessionFeature } from '../shared';
     <form class="card" (ngSubmit)="signIn()">
       <h1>Rule</h1>
       <p>{{ company() }}</p>
-      <label class="field"><span>Name</span><input pInputText name="name" autocomplete="username" required [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
-      <label class="field"><span>Password</span><input pInputText type="password" name="password" autocomplete="current-password" required [ngModel]="password()" (ngModelChange)="password.set($event)" /></label>
+      <label class="field"
+        ><span>Name</span><input pInputText name="name" autocomplete="username" required [ngModel]="name()" (ngModelChange)="name.set($event)"
+      /></label>
+      <label class="field"
+        ><span>Password</span
+        ><input
+          pInputText
+          type="password"
+          name="password"
+          autocomplete="current-password"
+          required
+          [ngModel]="password()"
+          (ngModelChange)="password.set($event)"
+      /></label>
       @if (error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }

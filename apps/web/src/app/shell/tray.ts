@@ -36,13 +36,19 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
               </select></label
             >
             <p-button severity="secondary" label="Give all up" [disabled]="!lines().length || busy()" (onClick)="drop(lines())" />
-            <p-button [label]="'Apply ' + counts().accepted + (counts().accepted === 1 ? ' value' : ' values')" [disabled]="!counts().accepted || busy()" [loading]="busy()" (onClick)="apply()" />
+            <p-button
+              [label]="'Apply ' + counts().accepted + (counts().accepted === 1 ? ' value' : ' values')"
+              [disabled]="!counts().accepted || busy()"
+              [loading]="busy()"
+              (onClick)="apply()"
+            />
           </div>
         </div>
         @if (report(); as r) {
           <div class="note" [class.bad]="r.failures.length" role="status">
             @if (r.applied) {
-              {{ r.applied }} {{ r.applied === 1 ? 'value' : 'values' }} written into {{ r.files }} {{ r.files === 1 ? 'file' : 'files' }}. <button type="button" class="link" (click)="undo(r.changeSet)">Undo</button>
+              {{ r.applied }} {{ r.applied === 1 ? 'value' : 'values' }} written into {{ r.files }} {{ r.files === 1 ? 'file' : 'files' }}.
+              <button type="button" class="link" (click)="undo(r.changeSet)">Undo</button>
             } @else {
               Nothing was written.
             }
@@ -52,21 +58,30 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
           </div>
         }
         @if (lines().length) {
-          <div class="table card" role="table" aria-label="Lines">
+          <div class="card lines" role="table" aria-label="Lines">
             <div class="row header" role="row">
               <span role="columnheader"><input type="checkbox" aria-label="Accept all lines" [checked]="allAccepted()" (change)="acceptAll()" /></span>
-              <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Now</span><span role="columnheader">Becomes</span><span role="columnheader">Why</span><span role="columnheader"></span>
+              <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Now</span
+              ><span role="columnheader">Becomes</span><span role="columnheader">Why</span><span role="columnheader"></span>
             </div>
             <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(36vh, ' + 32 * lines().length + 'px)'">
-              <div class="row" role="row" *cdkVirtualFor="let line of sorted(); trackBy: byId" [class.aside]="!line.accepted" [class.broken]="line.verdict === 'conflict' || line.refused">
-                <span role="cell"><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)" /></span>
+              <div
+                class="row"
+                role="row"
+                *cdkVirtualFor="let line of sorted(); trackBy: byId"
+                [class.aside]="!line.accepted"
+                [class.broken]="line.verdict === 'conflict' || line.refused"
+              >
+                <span role="cell"
+                  ><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)"
+                /></span>
                 <span role="cell" class="path" [title]="line.path">{{ line.path }}</span>
                 <span role="cell"
                   ><rule-exact-name [name]="line.name" />
                   @if (line.place === 'cell') {
                     <small>cell</small>
-                  }</span
-                >
+                  }
+                </span>
                 <span role="cell" class="mono" [title]="held(line.current)">{{ held(line.current) }}</span>
                 <span role="cell" class="mono" [title]="held(line.proposed)"
                   ><b>{{ line.proposed === null || line.proposed.text === '' ? 'blank' : held(line.proposed) }}</b></span
@@ -87,12 +102,17 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
                     }
                   }
                 </span>
-                <span role="cell"><button type="button" class="link" [attr.aria-label]="'Give up ' + line.path + ' ' + line.name" (click)="drop([line])">give up</button></span>
+                <span role="cell"
+                  ><button type="button" class="link" [attr.aria-label]="'Give up ' + line.path + ' ' + line.name" (click)="drop([line])">give up</button></span
+                >
               </div>
             </cdk-virtual-scroll-viewport>
           </div>
         } @else {
-          <p class="soft">Nothing is pending. Values that you change anywhere in Rule wait here until you apply them. What was applied stands in <a routerLink="/history">History</a>.</p>
+          <p class="soft">
+            Nothing is pending. Values that you change anywhere in Rule wait here until you apply them. What was applied stands in
+            <a routerLink="/history">History</a>.
+          </p>
         }
       </section>
     }
@@ -124,7 +144,9 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
       align-items: center;
       padding: 0 20px;
       gap: 16px;
-      font: 500 13px 'Barlow Semi Condensed', sans-serif;
+      font:
+        500 13px 'Barlow Semi Condensed',
+        sans-serif;
       border-top: 1px solid var(--line);
     }
     .n {
@@ -177,34 +199,12 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
       border-radius: 4px;
       padding: 4px 6px;
     }
-    .table {
-      display: flex;
-      flex-direction: column;
-      min-height: 0;
-      overflow: hidden;
-    }
-    .row {
-      display: grid;
-      grid-template-columns: 34px minmax(140px, 1.3fr) minmax(110px, 0.9fr) minmax(90px, 0.8fr) minmax(90px, 0.8fr) minmax(180px, 1.6fr) 66px;
-      height: 32px;
-      align-items: center;
-      border-bottom: 1px solid var(--row);
-    }
-    .row > span {
-      padding: 0 8px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
+    .lines {
+      --columns: 34px minmax(140px, 1.3fr) minmax(110px, 0.9fr) minmax(90px, 0.8fr) minmax(90px, 0.8fr) minmax(180px, 1.6fr) 66px;
     }
     .row > span:first-child {
       text-overflow: clip;
       padding-right: 0;
-    }
-    .header {
-      font: 600 12px 'Barlow Semi Condensed', sans-serif;
-      color: var(--soft);
-      border-bottom-color: var(--ink);
-      flex: none;
     }
     .path {
       direction: rtl;

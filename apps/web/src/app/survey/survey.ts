@@ -7,7 +7,20 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Bench, CatalogueActions, ExactName, IndexRow, Notices, TrayActions, Way, catalogueFeature, problemOf, sessionFeature, showInstant } from '../shared';
+import {
+  Api,
+  Bench,
+  CatalogueActions,
+  ExactName,
+  IndexRow,
+  Notices,
+  TrayActions,
+  Way,
+  catalogueFeature,
+  problemOf,
+  sessionFeature,
+  showInstant,
+} from '../shared';
 
 interface NameRow extends FoundName {
   readonly known: number | null;
@@ -25,7 +38,12 @@ interface NameRow extends FoundName {
       <div bench="index">
         <h3>Libraries</h3>
         @for (library of survey()?.libraries ?? []; track library.id) {
-          <rule-index-row [text]="library.name" [end]="library.files + ' files'" [on]="look() === 'library' && libraryAt() === library.id" (choose)="go({ look: 'library', library: library.id })" />
+          <rule-index-row
+            [text]="library.name"
+            [end]="library.files + ' files'"
+            [on]="look() === 'library' && libraryAt() === library.id"
+            (choose)="go({ look: 'library', library: library.id })"
+          />
         }
         @if (mayAdminister()) {
           <rule-index-row text="Register a folder …" (choose)="adding.set(true)" />
@@ -33,8 +51,20 @@ interface NameRow extends FoundName {
         <h3>Look at</h3>
         <rule-index-row text="Names" [end]="names().length" [on]="look() === 'names'" (choose)="go({ look: null })" />
         <rule-index-row text="Strays" [end]="strays()" [tone]="strays() ? 'warn' : ''" [on]="look() === 'strays'" (choose)="go({ look: 'strays' })" />
-        <rule-index-row text="Stand-ins" [end]="standIns()" [tone]="standIns() ? 'warn' : ''" [on]="look() === 'stand-ins'" (choose)="go({ look: 'stand-ins' })" />
-        <rule-index-row text="Remarks on files" [end]="survey()?.problems?.length ?? 0" [tone]="survey()?.problems?.length ? 'bad' : ''" [on]="look() === 'problems'" (choose)="go({ look: 'problems' })" />
+        <rule-index-row
+          text="Stand-ins"
+          [end]="standIns()"
+          [tone]="standIns() ? 'warn' : ''"
+          [on]="look() === 'stand-ins'"
+          (choose)="go({ look: 'stand-ins' })"
+        />
+        <rule-index-row
+          text="Remarks on files"
+          [end]="survey()?.problems?.length ?? 0"
+          [tone]="survey()?.problems?.length ? 'bad' : ''"
+          [on]="look() === 'problems'"
+          (choose)="go({ look: 'problems' })"
+        />
         <h3>Folders</h3>
         @for (row of survey()?.folders ?? []; track row.folder) {
           <rule-index-row [text]="row.folder || 'top folder'" [end]="row.files" (choose)="openFolder(row.folder)" />
@@ -60,7 +90,10 @@ interface NameRow extends FoundName {
       }
       @if (survey(); as s) {
         @if (s.libraries.length === 0) {
-          <p class="note">No library is registered. A library is a folder on the server that holds STEP parts and assemblies and DXF drawings; Rule reads it where it stands. An administrator registers it at the left.</p>
+          <p class="note">
+            No library is registered. A library is a folder on the server that holds STEP parts and assemblies and DXF drawings; Rule reads it where it stands.
+            An administrator registers it at the left.
+          </p>
         } @else if (look() === 'problems') {
           <div class="card">
             <table class="list">
@@ -118,7 +151,9 @@ interface NameRow extends FoundName {
                     <td><rule-exact-name [name]="row.name" /></td>
                     <td>{{ row.kind }}</td>
                     <td>{{ row.level }}</td>
-                    <td class="status" [class]="row.status === 'known' ? 'good' : row.status === 'alike' ? 'bad' : 'warn'">{{ row.status === 'alike' ? 'nearly ' + row.like : row.status }}</td>
+                    <td class="status" [class]="row.status === 'known' ? 'good' : row.status === 'alike' ? 'bad' : 'warn'">
+                      {{ row.status === 'alike' ? 'nearly ' + row.like : row.status }}
+                    </td>
                     <td class="num">{{ row.files }}</td>
                     <td class="num">{{ row.filled }}</td>
                     <td class="num" [class.warn]="row.standIns">{{ row.standIns || '' }}</td>
@@ -141,11 +176,14 @@ interface NameRow extends FoundName {
         @if (selected(); as row) {
           <h2><rule-exact-name [name]="row.name" /></h2>
           <p class="soft">
-            {{ row.level === 'document' ? 'Document property' : 'Value at the level ' + row.level }} of {{ row.files }} {{ row.kind }} {{ row.files === 1 ? 'file' : 'files' }}: {{ row.filled }} filled, {{ row.standIns }} with a stand-in,
+            {{ row.level === 'document' ? 'Document property' : 'Value at the level ' + row.level }} of {{ row.files }} {{ row.kind }}
+            {{ row.files === 1 ? 'file' : 'files' }}: {{ row.filled }} filled, {{ row.standIns }} with a stand-in,
             {{ row.files - row.filled - row.standIns }} empty; {{ row.distinct }} different {{ row.distinct === 1 ? 'text' : 'texts' }}.
           </p>
           @if (row.status === 'alike') {
-            <p class="note bad">The schema has {{ row.like }}. The two differ in {{ difference(row) }} only: programs that compare exactly take them for two properties.</p>
+            <p class="note bad">
+              The schema has {{ row.like }}. The two differ in {{ difference(row) }} only: programs that compare exactly take them for two properties.
+            </p>
           }
           @if (row.status === 'stray' && mayAdminister()) {
             <p-button label="Define it in the schema" (onClick)="define(row)" />
@@ -153,7 +191,9 @@ interface NameRow extends FoundName {
           @if (row.known !== null) {
             <rule-way [property]="row.known" />
           }
-          <p><a [routerLink]="['/values']" [queryParams]="{ kind: row.kind }">Open the {{ row.kind }} files in Values</a></p>
+          <p>
+            <a [routerLink]="['/values']" [queryParams]="{ kind: row.kind }">Open the {{ row.kind }} files in Values</a>
+          </p>
         } @else {
           <p class="soft">Choose a name to see how it is used and whether the schema knows it.</p>
         }
@@ -163,7 +203,11 @@ interface NameRow extends FoundName {
     <p-dialog header="Register a folder" [modal]="true" [visible]="adding()" (visibleChange)="adding.set($event)" [style]="{ width: '460px' }">
       <form (ngSubmit)="add()">
         <label class="field"><span>Name of the library</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
-        <label class="field"><span>Folder on the server</span><input pInputText name="path" class="mono" [ngModel]="path()" (ngModelChange)="path.set($event)" /><small>STEP and DXF files in it and below it are read; nothing is changed by reading.</small></label>
+        <label class="field"
+          ><span>Folder on the server</span><input pInputText name="path" class="mono" [ngModel]="path()" (ngModelChange)="path.set($event)" /><small
+            >STEP and DXF files in it and below it are read; nothing is changed by reading.</small
+          ></label
+        >
         @if (addError(); as text) {
           <p class="note bad" role="alert">{{ text }}</p>
         }
@@ -229,7 +273,14 @@ export class SurveyStation {
       return near ? { ...row, known: near.id, status: 'alike', like: near.writtenName } : { ...row, known: null, status: 'stray', like: null };
     }),
   );
-  protected readonly strays = computed(() => new Set(this.names().filter((row) => row.status === 'stray' || row.status === 'alike').map((row) => row.name)).size);
+  protected readonly strays = computed(
+    () =>
+      new Set(
+        this.names()
+          .filter((row) => row.status === 'stray' || row.status === 'alike')
+          .map((row) => row.name),
+      ).size,
+  );
   protected readonly standIns = computed(() => this.names().reduce((sum, row) => sum + row.standIns, 0));
   protected readonly shown = computed(() => {
     if (this.look() === 'strays') return this.names().filter((row) => row.status === 'stray' || row.status === 'alike');

@@ -1,13 +1,50 @@
 import { describe, expect, it } from '@jest/globals';
-import { ComponentRef } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { BlockView } from '@rule/contract';
 import { BlockShape, CellDefinition } from '@rule/core/files';
 import { BlockPicture, extentOf, frameOf } from './picture';
 
-const box = (x: number, y: number, w: number, h: number): BlockShape => ({ shape: 'line', closed: true, points: [{ x, y }, { x: x + w, y }, { x: x + w, y: y + h }, { x, y: y + h }] });
-const cell = (tag: string, x: number, y: number): CellDefinition => ({ tag, prompt: '', preset: '', at: { x, y }, height: 3.5, widthFactor: 1, rotation: 0, align: 'left', valign: 'baseline' });
-const shapes: BlockShape[] = [box(0, 0, 180, 48), { shape: 'line', closed: false, points: [{ x: 60, y: 0 }, { x: 60, y: 48 }] }, { shape: 'line', closed: false, points: [{ x: 60, y: 24 }, { x: 180, y: 24 }] }, { shape: 'text', at: { x: 1, y: 44 }, text: 'Title', height: 1.8, rotation: 0, align: 'left' }];
+const box = (x: number, y: number, w: number, h: number): BlockShape => ({
+  shape: 'line',
+  closed: true,
+  points: [
+    { x, y },
+    { x: x + w, y },
+    { x: x + w, y: y + h },
+    { x, y: y + h },
+  ],
+});
+const cell = (tag: string, x: number, y: number): CellDefinition => ({
+  tag,
+  prompt: '',
+  preset: '',
+  at: { x, y },
+  height: 3.5,
+  widthFactor: 1,
+  rotation: 0,
+  align: 'left',
+  valign: 'baseline',
+});
+const shapes: BlockShape[] = [
+  box(0, 0, 180, 48),
+  {
+    shape: 'line',
+    closed: false,
+    points: [
+      { x: 60, y: 0 },
+      { x: 60, y: 48 },
+    ],
+  },
+  {
+    shape: 'line',
+    closed: false,
+    points: [
+      { x: 60, y: 24 },
+      { x: 180, y: 24 },
+    ],
+  },
+  { shape: 'text', at: { x: 1, y: 44 }, text: 'Title', height: 1.8, rotation: 0, align: 'left' },
+];
 
 describe('the picture of a block', () => {
   it('is as large as the block', () => expect(extentOf(shapes, [cell('A', 2, 2)])).toEqual({ x: 0, y: 0, width: 180, height: 48 }));
@@ -29,12 +66,17 @@ describe('the picture of a block', () => {
       ],
     };
     const fixture = TestBed.createComponent(BlockPicture);
-    (fixture.componentRef as ComponentRef<BlockPicture>).setInput('view', view);
+    fixture.componentRef.setInput('view', view);
     await fixture.whenStable();
     const svg = (fixture.nativeElement as HTMLElement).querySelector('svg')!;
     const [, , width, height] = svg.getAttribute('viewBox')!.split(' ').map(Number);
     expect(width! / height!).toBeCloseTo((180 + 2 * 2.16) / (48 + 2 * 2.16), 6);
-    expect([...svg.querySelectorAll('text')].map((t) => [t.getAttribute('class'), t.textContent])).toEqual([['label', 'Title'], ['would', 'new'], ['empty', '‹finish›'], ['value', 'by hand']]);
+    expect([...svg.querySelectorAll('text')].map((t) => [t.getAttribute('class'), t.textContent])).toEqual([
+      ['label', 'Title'],
+      ['would', 'new'],
+      ['empty', '‹finish›'],
+      ['value', 'by hand'],
+    ]);
     expect([...svg.querySelectorAll('rect')].map((r) => r.getAttribute('aria-label'))).toEqual(['Cell A: new', 'Cell B: blank', 'Cell C: by hand']);
   });
 });

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { BlockView } from '@rule/contract';
 import { BlockShape, CellDefinition, Point } from '@rule/core/files';
+import { isStale } from '@rule/core/titleblocks';
 
 interface Box {
   readonly x: number;
@@ -10,7 +11,14 @@ interface Box {
 }
 
 const pointsOf = (shape: BlockShape): Point[] =>
-  shape.shape === 'line' ? [...shape.points] : shape.shape === 'circle' ? [{ x: shape.at.x - shape.radius, y: shape.at.y - shape.radius }, { x: shape.at.x + shape.radius, y: shape.at.y + shape.radius }] : [shape.at];
+  shape.shape === 'line'
+    ? [...shape.points]
+    : shape.shape === 'circle'
+      ? [
+          { x: shape.at.x - shape.radius, y: shape.at.y - shape.radius },
+          { x: shape.at.x + shape.radius, y: shape.at.y + shape.radius },
+        ]
+      : [shape.at];
 
 /** The extent of a block's drawing in its own coordinates. */
 export function extentOf(shapes: readonly BlockShape[], cells: readonly CellDefinition[]): Box {
@@ -27,7 +35,9 @@ export function extentOf(shapes: readonly BlockShape[], cells: readonly CellDefi
  * chooses the cell. Blocks whose cells are not boxed in give the lettering's own surroundings.
  */
 export function frameOf(cell: CellDefinition, shapes: readonly BlockShape[]): Box {
-  const edges = shapes.flatMap((shape) => (shape.shape === 'line' ? (shape.closed ? [...shape.points, shape.points[0]!] : shape.points).slice(1).map((to, i) => ({ from: shape.points[i]!, to })) : []));
+  const edges = shapes.flatMap((shape) =>
+    shape.shape === 'line' ? (shape.closed ? [...shape.points, shape.points[0]!] : shape.points).slice(1).map((to, i) => ({ from: shape.points[i]!, to })) : [],
+  );
   const { x, y } = cell.at;
   const level = y + cell.height / 2;
   let [left, right, bottom, top] = [-Infinity, Infinity, -Infinity, Infinity];
@@ -41,7 +51,9 @@ export function frameOf(cell: CellDefinition, shapes: readonly BlockShape[]): Bo
       else top = Math.min(top, minY);
     }
   }
-  return [left, right, bottom, top].every(Number.isFinite) ? { x: left, y: bottom, width: right - left, height: top - bottom } : { x: x - 1, y: y - 1, width: cell.height * 8, height: cell.height * 2 };
+  return [left, right, bottom, top].every(Number.isFinite)
+    ? { x: left, y: bottom, width: right - left, height: top - bottom }
+    : { x: x - 1, y: y - 1, width: cell.height * 8, height: cell.height * 2 };
 }
 
 /** A block drawn to scale from the drawing's own lines and texts, with its cells filled. */
@@ -77,12 +89,24 @@ export function frameOf(cell: CellDefinition, shapes: readonly BlockShape[]): Bo
               <circle [attr.cx]="shape.at.x" [attr.cy]="-shape.at.y" [attr.r]="shape.radius" />
             }
             @case ('text') {
-              <text class="label" [attr.transform]="place(shape.at, shape.rotation)" [attr.font-size]="shape.height * 1.4" [attr.text-anchor]="anchor(shape.align)">{{ shape.text }}</text>
+              <text
+                class="label"
+                [attr.transform]="place(shape.at, shape.rotation)"
+                [attr.font-size]="shape.height * 1.4"
+                [attr.text-anchor]="anchor(shape.align)"
+                [textContent]="shape.text"
+              ></text>
             }
           }
         }
         @for (cell of cells(); track cell.tag) {
-          <text [class]="cell.blank ? 'empty' : cell.stale ? 'would' : 'value'" [attr.transform]="place(cell.at, cell.rotation)" [attr.font-size]="cell.height * 1.4" [attr.text-anchor]="anchor(cell.align)">{{ cell.blank && cell.text ? '‹' + cell.text + '›' : cell.text }}</text>
+          <text
+            [class]="cell.blank ? 'empty' : cell.stale ? 'would' : 'value'"
+            [attr.transform]="place(cell.at, cell.rotation)"
+            [attr.font-size]="cell.height * 1.4"
+            [attr.text-anchor]="anchor(cell.align)"
+            [textContent]="cell.blank && cell.text ? '‹' + cell.text + '›' : cell.text"
+          ></text>
         }
       </g>
     </svg>
@@ -154,7 +178,7 @@ export class BlockPicture {
       const bound = cell?.bound ?? null;
       const wanted = bound ? (bound.shown.state === 'value' ? bound.shown.text : bound.shown.placeholder) : (cell?.stored ?? '');
       const blank = bound ? bound.shown.state !== 'value' : !cell?.stored;
-      const stale = bound !== null && bound.stored !== null && bound.shown.state !== 'no-model' && bound.stored !== (bound.shown.state === 'value' ? bound.shown.text : '');
+      const stale = bound !== null && isStale(bound);
       return { ...definition, frame: frameOf(definition, this.view().block.shapes), text: wanted, blank, stale };
     }),
   );

@@ -2,30 +2,48 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { BindingRequest, BlockRow, BlockView } from '@rule/contract';
-import { CellFormat, CellSource } from '@rule/core/titleblocks';
+import { CellFormat, CellSource, isStale } from '@rule/core/titleblocks';
+import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { Api, Bench, CatalogueActions, IndexRow, Notices, TrayActions, Way, catalogueFeature, problemOf, sessionFeature, trayFeature } from '../shared';
+import {
+  Api,
+  Bench,
+  CatalogueActions,
+  IndexEntry,
+  IndexList,
+  IndexRow,
+  Notices,
+  TrayActions,
+  Way,
+  catalogueFeature,
+  problemOf,
+  sessionFeature,
+  trayFeature,
+} from '../shared';
 import { BlockPicture } from './picture';
 
 /** Title blocks: their cells, what each is bound to, and every drawing's block filled. */
 @Component({
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, BlockPicture, ButtonModule, FormsModule, IndexRow, SelectModule, Way],
+  imports: [Bench, BlockPicture, ButtonModule, FormsModule, IndexList, IndexRow, SelectModule, Way],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
         <h3>Title blocks</h3>
         @for (row of blocks() ?? []; track row.name) {
-          <rule-index-row [text]="row.name" [end]="row.drawings.length + (row.drawings.length === 1 ? ' drawing' : ' drawings')" [on]="row.name === block()?.name" (choose)="go({ block: row.name, drawing: null, cell: null })" />
+          <rule-index-row
+            [text]="row.name"
+            [end]="row.drawings.length + (row.drawings.length === 1 ? ' drawing' : ' drawings')"
+            [on]="row.name === block()?.name"
+            (choose)="go({ block: row.name, drawing: null, cell: null })"
+          />
         }
-        @if (block(); as b) {
+        @if (block()) {
           <h3>Drawings with this block</h3>
-          @for (drawing of b.drawings; track drawing.file) {
-            <rule-index-row [text]="leaf(drawing.path)" [end]="drawing.stale ? drawing.stale + ' stale' : ''" tone="warn" [on]="drawing.file === drawingId()" (choose)="go({ drawing: drawing.file })" />
-          }
+          <rule-index-list [entries]="drawingEntries()" [chosen]="drawingId()" (choose)="go({ drawing: $event })" />
         }
       </div>
 
@@ -63,7 +81,10 @@ import { BlockPicture } from './picture';
         </div>
         @if (view(); as v) {
           <div class="card picture"><rule-block-picture [view]="v" [selected]="cell() ?? null" (choose)="go({ cell: $event })" /></div>
-          <p class="legend"><span class="placeholder">text</span> a placeholder for a blank, never written · <span class="chip brass">text</span> differs from what the drawing holds now</p>
+          <p class="legend">
+            <span class="placeholder">text</span> a placeholder for a blank, never written · <span class="chip brass">text</span> differs from what the drawing
+            holds now
+          </p>
         }
         <div class="card cells">
           <table class="list">
@@ -82,16 +103,47 @@ import { BlockPicture } from './picture';
                 <tr [class.on]="row.tag === cell()" (click)="go({ cell: row.tag })">
                   <td class="mono" [title]="row.prompt">{{ row.tag }}</td>
                   <td>
-                    <p-select size="small" appendTo="body" [options]="choices()" optionLabel="label" optionValue="value" [filter]="true" [showClear]="true" placeholder="nothing" [disabled]="!mayAdminister()" [ariaLabel]="'Property of cell ' + row.tag" [ngModel]="row.binding?.propertyId ?? null" (ngModelChange)="bind(row, { property: $event })" />
+                    <p-select
+                      size="small"
+                      appendTo="body"
+                      [options]="choices()"
+                      optionLabel="label"
+                      optionValue="value"
+                      [filter]="true"
+                      [showClear]="true"
+                      placeholder="nothing"
+                      [disabled]="!mayAdminister()"
+                      [ariaLabel]="'Property of cell ' + row.tag"
+                      [ngModel]="row.binding?.propertyId ?? null"
+                      (ngModelChange)="bind(row, { property: $event })"
+                    />
                   </td>
                   <td>
                     @if (row.binding; as binding) {
-                      <p-select size="small" appendTo="body" [options]="sources" optionLabel="label" optionValue="value" [disabled]="!mayAdminister()" [ariaLabel]="'Source of cell ' + row.tag" [ngModel]="binding.source" (ngModelChange)="bind(row, { source: $event })" />
+                      <p-select
+                        size="small"
+                        appendTo="body"
+                        [options]="sources"
+                        optionLabel="label"
+                        optionValue="value"
+                        [disabled]="!mayAdminister()"
+                        [ariaLabel]="'Source of cell ' + row.tag"
+                        [ngModel]="binding.source"
+                        (ngModelChange)="bind(row, { source: $event })"
+                      />
                     }
                   </td>
                   <td>
                     @if (row.binding; as binding) {
-                      <p-select size="small" appendTo="body" [options]="formats" [disabled]="!mayAdminister()" [ariaLabel]="'Format of cell ' + row.tag" [ngModel]="binding.format" (ngModelChange)="bind(row, { format: $event })" />
+                      <p-select
+                        size="small"
+                        appendTo="body"
+                        [options]="formats"
+                        [disabled]="!mayAdminister()"
+                        [ariaLabel]="'Format of cell ' + row.tag"
+                        [ngModel]="binding.format"
+                        (ngModelChange)="bind(row, { format: $event })"
+                      />
                     }
                   </td>
                   <td class="mono" [title]="row.stored ?? ''">{{ row.stored === null ? 'no such cell' : row.stored || '—' }}</td>
@@ -122,10 +174,27 @@ import { BlockPicture } from './picture';
           @if (v.model.match.state !== 'matched' || v.model.match.by === 'settled') {
             <h2>Which model does it show?</h2>
             <p class="soft">
-              {{ v.model.match.state === 'ambiguous' ? 'More than one file could be it.' : v.model.match.state === 'matched' ? 'This was settled by hand.' : 'Neither its document property nor its base name leads to a file.' }}
+              {{
+                v.model.match.state === 'ambiguous'
+                  ? 'More than one file could be it.'
+                  : v.model.match.state === 'matched'
+                    ? 'This was settled by hand.'
+                    : 'Neither its document property nor its base name leads to a file.'
+              }}
             </p>
             @if (mayEdit()) {
-              <p-select [options]="models()" optionLabel="path" optionValue="id" [filter]="true" [showClear]="true" placeholder="Choose the model" ariaLabel="Model" [ngModel]="v.model.match.state === 'matched' ? v.model.match.file : null" (ngModelChange)="settle($event)" (onShow)="loadModels()" />
+              <p-select
+                [options]="models()"
+                optionLabel="path"
+                optionValue="id"
+                [filter]="true"
+                [showClear]="true"
+                placeholder="Choose the model"
+                ariaLabel="Model"
+                [ngModel]="v.model.match.state === 'matched' ? v.model.match.file : null"
+                (ngModelChange)="settle($event)"
+                (onShow)="loadModels()"
+              />
             }
           }
         }
@@ -191,6 +260,7 @@ export class TitleBlocksStation {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
+  protected readonly leaf = fileName;
   readonly blockName = input<string | undefined>(undefined, { alias: 'block' });
   readonly drawing = input<string>();
   readonly cell = input<string>();
@@ -212,13 +282,16 @@ export class TitleBlocksStation {
   protected readonly choices = computed(() => this.properties().map((property) => ({ value: property.id, label: property.caption })));
   protected readonly block = computed(() => this.blocks()?.find((row) => row.name === this.blockName()) ?? this.blocks()?.[0] ?? null);
   protected readonly drawingId = computed(() => (this.drawing() ? Number(this.drawing()) : (this.block()?.drawings[0]?.file ?? null)));
+  protected readonly drawingEntries = computed<IndexEntry[]>(() =>
+    (this.block()?.drawings ?? []).map(({ file, path, stale }) => ({ id: file, text: fileName(path), end: stale ? `${stale} stale` : '', tone: 'warn' })),
+  );
   protected readonly unbound = computed(() => this.block()?.cells.filter((cell) => !cell.binding).length ?? 0);
   protected readonly staleAll = computed(() => this.block()?.drawings.reduce((sum, drawing) => sum + drawing.stale, 0) ?? 0);
   protected readonly rows = computed(() =>
     (this.block()?.cells ?? []).map((cell) => {
       const shown = this.view()?.cells.find((candidate) => candidate.tag === cell.tag);
       const bound = shown?.bound ?? null;
-      const stale = bound !== null && bound.stored !== null && bound.shown.state !== 'no-model' && bound.stored !== (bound.shown.state === 'value' ? bound.shown.text : '');
+      const stale = bound !== null && isStale(bound);
       return { ...cell, stored: shown?.stored ?? null, bound, stale };
     }),
   );
@@ -235,17 +308,15 @@ export class TitleBlocksStation {
       // Pending lines show in the picture as if they were applied.
       this.lines();
       if (file === null || !block) return;
-      const subscription = this.api.block(file, block.name).subscribe({ next: (view) => this.view.set(view), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      const subscription = this.api
+        .block(file, block.name)
+        .subscribe({ next: (view) => this.view.set(view), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
       onCleanup(() => subscription.unsubscribe());
     });
   }
 
   private loadBlocks(): void {
     this.api.blocks().subscribe({ next: (blocks) => this.blocks.set(blocks), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-  }
-
-  protected leaf(path: string): string {
-    return path.slice(path.lastIndexOf('/') + 1);
   }
 
   protected matchedBy(view: BlockView): string {
@@ -257,7 +328,11 @@ export class TitleBlocksStation {
   }
 
   protected bind(row: { tag: string; binding: BlockRow['cells'][number]['binding'] }, change: Partial<BindingRequest>): void {
-    const before = { property: row.binding?.propertyId ?? null, source: row.binding?.source ?? ('model' as const), format: row.binding?.format ?? ('plain' as const) };
+    const before = {
+      property: row.binding?.propertyId ?? null,
+      source: row.binding?.source ?? ('model' as const),
+      format: row.binding?.format ?? ('plain' as const),
+    };
     this.api.bind({ block: this.block()!.name, tag: row.tag, ...before, ...change }).subscribe({
       next: () => {
         this.loadBlocks();
@@ -278,7 +353,9 @@ export class TitleBlocksStation {
   }
 
   protected loadModels(): void {
-    this.api.values({ limit: 1000 }).subscribe({ next: ({ rows }) => this.models.set(rows.filter((row) => row.file.kind !== 'drawing').map((row) => row.file)), error: this.notices.failed });
+    this.api
+      .values({ limit: 1000 })
+      .subscribe({ next: ({ rows }) => this.models.set(rows.filter((row) => row.file.kind !== 'drawing').map((row) => row.file)), error: this.notices.failed });
   }
 
   protected settle(model: number | null): void {

@@ -7,14 +7,45 @@ import { compileStandIns } from '@rule/core/values';
 import { ChosenCell, GridEdit, ValuesGrid } from './grid';
 
 const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
-  id, writtenName, caption: writtenName, retired: false, help: '', type: 'text', unit: null, decimals: null, kinds: ['part'], feed: 'typed', fileField: null, required: false,
-  minLength: null, maxLength: null, min: null, max: null, choices: [], placeholder: '', ...change,
+  id,
+  writtenName,
+  caption: writtenName,
+  retired: false,
+  help: '',
+  type: 'text',
+  unit: null,
+  decimals: null,
+  kinds: ['part'],
+  feed: 'typed',
+  fileField: null,
+  required: false,
+  minLength: null,
+  maxLength: null,
+  min: null,
+  max: null,
+  choices: [],
+  placeholder: '',
+  ...change,
 });
-const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({ file: { id, library: 1, path: `parts/${name}`, folder: 'parts', name, kind: 'part', problem: null, lock: null, ...change }, held });
+const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({
+  file: { id, library: 1, path: `parts/${name}`, folder: 'parts', name, kind: 'part', problem: null, lock: null, ...change },
+  held,
+});
 
 @Component({
   imports: [ValuesGrid],
-  template: `<div style="height: 400px"><rule-values-grid [rows]="rows()" [columns]="columns" [standIns]="standIns" [pending]="pending()" [mayEdit]="mayEdit()" (propose)="proposed.push($event)" (chosen)="chosen = $event" (undo)="undone = undone + 1" /></div>`,
+  template: `<div style="height: 400px">
+    <rule-values-grid
+      [rows]="rows()"
+      [columns]="columns"
+      [standIns]="standIns"
+      [pending]="pending()"
+      [mayEdit]="mayEdit()"
+      (propose)="proposed.push($event)"
+      (chosen)="chosen = $event"
+      (undo)="undone = undone + 1"
+    />
+  </div>`,
 })
 class Host {
   rows = signal<(GridRow | null)[]>([
@@ -23,7 +54,11 @@ class Host {
     row(3, 'stub.step', {}, { lock: 'is released in the vault' }),
     row(4, 'plan.dxf', {}, { kind: 'drawing' }),
   ]);
-  columns = [property(1, 'Description', { placeholder: 'what it is', maxLength: 6 }), property(2, 'Mass', { type: 'number', unit: 'kg', decimals: 2 }), property(3, 'Saved by', { feed: 'file', fileField: 'author' })];
+  columns = [
+    property(1, 'Description', { placeholder: 'what it is', maxLength: 6 }),
+    property(2, 'Mass', { type: 'number', unit: 'kg', decimals: 2 }),
+    property(3, 'Saved by', { feed: 'file', fileField: 'author' }),
+  ];
   standIns = compileStandIns(['-*']);
   pending = signal<ReadonlyMap<string, TrayLine>>(new Map());
   mayEdit = signal(true);

@@ -53,17 +53,48 @@ const widthOf = (property: Property): number => {
       (paste)="paste($event)"
     >
       <div class="line header" role="row" aria-rowindex="1" [style.grid-template-columns]="template()" [style.width.px]="width()">
-        <button type="button" role="columnheader" class="file" tabindex="-1" (click)="sort.emit('file')" [attr.aria-sort]="ariaSort('file')">File{{ arrow('file') }}</button>
+        <button type="button" role="columnheader" class="file" tabindex="-1" (click)="sort.emit('file')" [attr.aria-sort]="ariaSort('file')">
+          File{{ arrow('file') }}
+        </button>
         @for (property of columns(); track property.id) {
-          <button type="button" role="columnheader" tabindex="-1" [class.num]="isNumber(property)" [title]="property.writtenName + (property.help ? ': ' + property.help : '')" (click)="sort.emit('' + property.id)" [attr.aria-sort]="ariaSort('' + property.id)">
+          <button
+            type="button"
+            role="columnheader"
+            tabindex="-1"
+            [class.num]="isNumber(property)"
+            [title]="property.writtenName + (property.help ? ': ' + property.help : '')"
+            (click)="sort.emit('' + property.id)"
+            [attr.aria-sort]="ariaSort('' + property.id)"
+          >
             {{ property.caption }}{{ property.unit ? ', ' + property.unit : '' }}{{ arrow('' + property.id) }}
           </button>
         }
       </div>
-      <cdk-virtual-scroll-viewport [itemSize]="rowHeight" [minBufferPx]="600" [maxBufferPx]="1200" (scrolledIndexChange)="scrolled()" role="rowgroup" [style.width.px]="width()">
-        <div class="line" role="row" *cdkVirtualFor="let row of mutableRows(); let r = index; templateCacheSize: 0" [attr.aria-rowindex]="r + 2" [style.grid-template-columns]="template()" [style.width.px]="width()">
+      <cdk-virtual-scroll-viewport
+        [itemSize]="rowHeight"
+        [minBufferPx]="600"
+        [maxBufferPx]="1200"
+        (scrolledIndexChange)="scrolled()"
+        role="rowgroup"
+        [style.width.px]="width()"
+      >
+        <div
+          class="line"
+          role="row"
+          *cdkVirtualFor="let row of mutableRows(); let r = index; templateCacheSize: 0"
+          [attr.aria-rowindex]="r + 2"
+          [style.grid-template-columns]="template()"
+          [style.width.px]="width()"
+        >
           @if (row) {
-            <div class="cell file" role="rowheader" [id]="'cell-' + r + '-0'" [class.at]="at().row === r && at().column === 0" [title]="row.file.path" (click)="choose(r, 0)">
+            <div
+              class="cell file"
+              role="rowheader"
+              [id]="'cell-' + r + '-0'"
+              [class.at]="at().row === r && at().column === 0"
+              [title]="row.file.path"
+              (click)="choose(r, 0)"
+            >
               {{ row.file.name }}
               @if (row.file.problem) {
                 <span class="mark bad" [title]="row.file.problem">unread</span>
@@ -98,7 +129,17 @@ const widthOf = (property: Property): number => {
                       }
                     </select>
                   } @else {
-                    <input #editor class="editor" [attr.aria-label]="property.caption" [attr.aria-invalid]="!!editError()" [value]="editing()" [placeholder]="property.placeholder" (input)="typed($event)" (keydown)="editorKey($event)" (blur)="leave()" />
+                    <input
+                      #editor
+                      class="editor"
+                      [attr.aria-label]="property.caption"
+                      [attr.aria-invalid]="!!editError()"
+                      [value]="editing()"
+                      [placeholder]="property.placeholder"
+                      (input)="typed($event)"
+                      (keydown)="editorKey($event)"
+                      (blur)="leave()"
+                    />
                   }
                   @if (editError(); as text) {
                     <span class="says" role="alert">{{ text }}</span>
@@ -156,7 +197,9 @@ const widthOf = (property: Property): number => {
       border: 0;
       background: var(--panel);
       padding: 0 8px;
-      font: 600 12px 'Barlow Semi Condensed', sans-serif;
+      font:
+        600 12px 'Barlow Semi Condensed',
+        sans-serif;
       color: var(--soft);
       text-align: left;
       white-space: nowrap;
@@ -219,7 +262,9 @@ const widthOf = (property: Property): number => {
       color: var(--ochre);
     }
     .mark {
-      font: 500 11px 'Barlow Semi Condensed', sans-serif;
+      font:
+        500 11px 'Barlow Semi Condensed',
+        sans-serif;
       color: var(--soft);
       margin-left: 6px;
     }
@@ -353,7 +398,11 @@ export class ValuesGrid {
     if (!row) return '';
     if (!property) return row.file.path;
     const cell = this.cellOf(row, property);
-    return cell.kind === 'placeholder' || cell.kind === 'not-reached' ? '' : cell.kind === 'value' && this.isNumber(property) ? String(Number(cell.text)) : cell.text;
+    return cell.kind === 'placeholder' || cell.kind === 'not-reached'
+      ? ''
+      : cell.kind === 'value' && this.isNumber(property)
+        ? String(Number(cell.text))
+        : cell.text;
   }
 
   protected choose(row: number, column: number): void {
@@ -381,7 +430,9 @@ export class ValuesGrid {
     if (top < frame.scrollTop) frame.scrollTop = top;
     else if (top + ROW > frame.scrollTop + visible) frame.scrollTop = top + ROW - visible;
     if (column > 0) {
-      const left = this.widths().slice(1, column).reduce((sum, width) => sum + width, 0);
+      const left = this.widths()
+        .slice(1, column)
+        .reduce((sum, width) => sum + width, 0);
       const room = frame.clientWidth - this.widths()[0]!;
       if (left < frame.scrollLeft) frame.scrollLeft = left;
       else if (left + this.widths()[column]! > frame.scrollLeft + room) frame.scrollLeft = left + this.widths()[column]! - room;
@@ -390,7 +441,15 @@ export class ValuesGrid {
 
   private editable(): boolean {
     const [row, property] = [this.rowAt(), this.propertyAt()];
-    return this.mayEdit() && row !== null && property !== null && property.feed === 'typed' && property.kinds.includes(row.file.kind) && row.file.lock === null && row.file.problem === null;
+    return (
+      this.mayEdit() &&
+      row !== null &&
+      property !== null &&
+      property.feed === 'typed' &&
+      property.kinds.includes(row.file.kind) &&
+      row.file.lock === null &&
+      row.file.problem === null
+    );
   }
 
   /** Opens the editor: with the cell's own text, or with what was typed. */

@@ -61,7 +61,9 @@ export const ValuesStore = signalStore(
         for (let page = Math.floor(from / PAGE); page <= Math.floor(to / PAGE); page++) ask(page);
       },
       loadFilters(): void {
-        api.filters().subscribe({ next: (filters) => patchState(store, filters), error: (failure: unknown) => patchState(store, { error: problemOf(failure).detail }) });
+        api
+          .filters()
+          .subscribe({ next: (filters) => patchState(store, filters), error: (failure: unknown) => patchState(store, { error: problemOf(failure).detail }) });
       },
     };
   }),

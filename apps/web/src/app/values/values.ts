@@ -18,15 +18,34 @@ import { ValuesStore } from './values.store';
   template: `
     <rule-bench label="Values">
       <div bench="index">
-        <div class="find"><input pInputText placeholder="Find files by any value" aria-label="Find files by any value" [ngModel]="search()" (ngModelChange)="searched($event)" /></div>
+        <div class="find">
+          <input
+            pInputText
+            placeholder="Find files by any value"
+            aria-label="Find files by any value"
+            [ngModel]="search()"
+            (ngModelChange)="searched($event)"
+          />
+        </div>
         <h3>Kinds</h3>
         <rule-index-row text="All files" [end]="all()" [on]="!kind() && !folder()" (choose)="go({ kind: null, folder: null })" />
         @for (row of grid.kinds(); track row.kind) {
-          <rule-index-row [text]="plural(row.kind)" [end]="row.files" [on]="kind() === row.kind" (choose)="go({ kind: kind() === row.kind ? null : row.kind })" />
+          <rule-index-row
+            [text]="plural(row.kind)"
+            [end]="row.files"
+            [on]="kind() === row.kind"
+            (choose)="go({ kind: kind() === row.kind ? null : row.kind })"
+          />
         }
         <h3>Folders</h3>
         @for (row of grid.folders(); track row.folder) {
-          <rule-index-row [text]="leaf(row.folder)" [depth]="depth(row.folder)" [end]="row.files" [on]="folder() === row.folder" (choose)="go({ folder: folder() === row.folder ? null : row.folder })" />
+          <rule-index-row
+            [text]="leaf(row.folder)"
+            [depth]="depth(row.folder)"
+            [end]="row.files"
+            [on]="folder() === row.folder"
+            (choose)="go({ folder: folder() === row.folder ? null : row.folder })"
+          />
         }
       </div>
 
@@ -144,7 +163,9 @@ import { ValuesStore } from './values.store';
             }
           }
         } @else {
-          <p class="soft">Choose a cell to see what the file holds, what is wrong with it, and the property's way. Choose a file name to see all that the file holds.</p>
+          <p class="soft">
+            Choose a cell to see what the file holds, what is wrong with it, and the property's way. Choose a file name to see all that the file holds.
+          </p>
         }
       </div>
     </rule-bench>
@@ -223,9 +244,23 @@ export class ValuesStation {
   constructor() {
     this.grid.loadFilters();
     effect(() => {
-      const query = { folder: this.folder(), kind: KINDS.find((kind) => kind === this.kind()), search: this.search(), sort: this.sort(), descending: this.descending() };
+      const query = {
+        folder: this.folder(),
+        kind: KINDS.find((kind) => kind === this.kind()),
+        search: this.search(),
+        sort: this.sort(),
+        descending: this.descending(),
+      };
       this.applied();
-      untracked(() => this.grid.load(Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined)) as unknown as typeof query & { folder: string; kind: Kind; search: string }));
+      untracked(() =>
+        this.grid.load(
+          Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined)) as unknown as typeof query & {
+            folder: string;
+            kind: Kind;
+            search: string;
+          },
+        ),
+      );
     });
   }
 
@@ -258,7 +293,9 @@ export class ValuesStation {
 
   /** Gives the youngest pending line up. */
   protected undo(): void {
-    const last = this.lines().filter((line) => !line.follows).at(-1);
+    const last = this.lines()
+      .filter((line) => !line.follows)
+      .at(-1);
     if (last) this.store.dispatch(TrayActions.drop({ lines: [last.id] }));
     else this.notices.done('Nothing is pending. Applied changes are undone in History.');
   }

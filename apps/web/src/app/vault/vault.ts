@@ -4,29 +4,54 @@ import { Router } from '@angular/router';
 import { LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { KINDS, Kind, slotOf } from '@rule/core/schema';
 import { CLASHES, Link, PASSES } from '@rule/core/vault';
+import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { SelectModule } from 'primeng/select';
-import { Api, Bench, CatalogueActions, ExactName, IndexRow, Notices, TrayActions, catalogueFeature, problemOf, sessionFeature, trayFeature } from '../shared';
+import {
+  Api,
+  Bench,
+  CatalogueActions,
+  ExactName,
+  IndexEntry,
+  IndexList,
+  IndexRow,
+  Notices,
+  TrayActions,
+  catalogueFeature,
+  problemOf,
+  sessionFeature,
+  trayFeature,
+} from '../shared';
 
-const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { equal: 'nothing', in: 'file → record', out: 'record → file', ask: 'asks you', stays: 'stays apart' };
+const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
+  equal: 'nothing',
+  in: 'file → record',
+  out: 'record → file',
+  ask: 'asks you',
+  stays: 'stays apart',
+};
 
 /** The vault: links between record fields and files, its own link table, and check-in of single files. */
 @Component({
   selector: 'rule-vault-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexRow, SelectModule],
+  imports: [Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexList, IndexRow, SelectModule],
   template: `
     <rule-bench label="Vault">
       <div bench="index">
         <h3>Look at</h3>
         <rule-index-row text="Links" [end]="state()?.links?.length ?? ''" [on]="!file() && look() === 'links'" (choose)="go({ look: null, file: null })" />
-        <rule-index-row text="The vault's own table" [end]="odd() ? odd() + ' differ' : 'exact'" [tone]="odd() ? 'bad' : ''" [on]="!file() && look() === 'table'" (choose)="go({ look: 'table', file: null })" />
+        <rule-index-row
+          text="The vault's own table"
+          [end]="odd() ? odd() + ' differ' : 'exact'"
+          [tone]="odd() ? 'bad' : ''"
+          [on]="!file() && look() === 'table'"
+          (choose)="go({ look: 'table', file: null })"
+        />
         <h3>Files in the vault</h3>
-        @for (row of state()?.files ?? []; track row.file) {
-          <rule-index-row [text]="leaf(row.path)" [end]="row.state === 'released' ? 'released' : row.checkedOutBy ? 'out' : 'v' + row.version" [on]="fileId() === row.file" (choose)="go({ file: row.file })" />
-        }
+        <rule-index-list [entries]="fileEntries()" [chosen]="fileId()" (choose)="go({ file: $event })" />
       </div>
 
       @if (state()?.problem; as text) {
@@ -40,10 +65,20 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
           <div class="head">
             <div>
               <h1>{{ r.file.name }}</h1>
-              <p>Version {{ r.version }}, {{ r.state }}{{ r.checkedOutBy ? ', checked out by ' + r.checkedOutBy : '' }}. What the next check-in would do with each link.</p>
+              <p>
+                Version {{ r.version }}, {{ r.state }}{{ r.checkedOutBy ? ', checked out by ' + r.checkedOutBy : '' }}. What the next check-in would do with
+                each link.
+              </p>
             </div>
             @if (mayEdit()) {
-              <div class="actions"><p-button [label]="checkInLabel()" [loading]="busy()" [disabled]="r.state === 'released' || !!r.checkedOutBy || undecided() > 0" (onClick)="checkIn()" /></div>
+              <div class="actions">
+                <p-button
+                  [label]="checkInLabel()"
+                  [loading]="busy()"
+                  [disabled]="r.state === 'released' || !!r.checkedOutBy || undecided() > 0"
+                  (onClick)="checkIn()"
+                />
+              </div>
             }
           </div>
           @if (report(); as text) {
@@ -74,10 +109,36 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
                     <td class="mono nowrap">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
                     <td>
                       @if (v.decision.action === 'ask') {
-                        <label><input type="radio" [name]="'settle-' + v.link.id" value="file" [checked]="settled()[v.link.id] === 'file'" [disabled]="!mayEdit()" (change)="settle(v, 'file')" /> take {{ v.file }}</label>
-                        <label><input type="radio" [name]="'settle-' + v.link.id" value="record" [checked]="settled()[v.link.id] === 'record'" [disabled]="!mayEdit()" (change)="settle(v, 'record')" /> take {{ v.record }}</label>
+                        <label
+                          ><input
+                            type="radio"
+                            [name]="'settle-' + v.link.id"
+                            value="file"
+                            [checked]="settled()[v.link.id] === 'file'"
+                            [disabled]="!mayEdit()"
+                            (change)="settle(v, 'file')"
+                          />
+                          take {{ v.file }}</label
+                        >
+                        <label
+                          ><input
+                            type="radio"
+                            [name]="'settle-' + v.link.id"
+                            value="record"
+                            [checked]="settled()[v.link.id] === 'record'"
+                            [disabled]="!mayEdit()"
+                            (change)="settle(v, 'record')"
+                          />
+                          take {{ v.record }}</label
+                        >
                       } @else {
-                        <span class="chip" [class.good]="v.decision.action === 'equal'" [class.brass]="v.decision.action === 'in' || v.decision.action === 'out'" [class.warn]="v.decision.action === 'stays'">{{ actionName(v) }}</span>
+                        <span
+                          class="chip"
+                          [class.good]="v.decision.action === 'equal'"
+                          [class.brass]="v.decision.action === 'in' || v.decision.action === 'out'"
+                          [class.warn]="v.decision.action === 'stays'"
+                          >{{ actionName(v) }}</span
+                        >
                       }
                       <small class="soft">{{ v.decision.reason }}</small>
                     </td>
@@ -115,7 +176,11 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
                   <td>{{ finding.row.field }}</td>
                   <td>{{ finding.row.kind }}</td>
                   <td><rule-exact-name [name]="finding.row.name" /></td>
-                  <td><span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{ finding.state === 'exact' ? 'exact' : finding.state === 'alike' ? 'nearly ' + finding.nearest : 'unknown' }}</span></td>
+                  <td>
+                    <span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{
+                      finding.state === 'exact' ? 'exact' : finding.state === 'alike' ? 'nearly ' + finding.nearest : 'unknown'
+                    }}</span>
+                  </td>
                   <td>The vault {{ finding.message }}.</td>
                 </tr>
               }
@@ -150,13 +215,20 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
                 <tr>
                   <td>{{ link.field }}</td>
                   <td>{{ link.kind }}</td>
-                  <td><rule-exact-name [name]="link.name" /> @if (!known(link)) {<span class="chip bad">not in the schema</span>}</td>
+                  <td>
+                    <rule-exact-name [name]="link.name" />
+                    @if (!known(link)) {
+                      <span class="chip bad">not in the schema</span>
+                    }
+                  </td>
                   <td>{{ link.in }}</td>
                   <td>{{ link.out }}</td>
                   <td>{{ link.onClash }}</td>
                   <td class="num">
                     @if (mayAdminister()) {
-                      <button type="button" class="link" [attr.aria-label]="'Change the link of ' + link.field + ' for a ' + link.kind" (click)="open(link)">change</button>
+                      <button type="button" class="link" [attr.aria-label]="'Change the link of ' + link.field + ' for a ' + link.kind" (click)="open(link)">
+                        change
+                      </button>
                     }
                   </td>
                 </tr>
@@ -180,24 +252,76 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = { eq
               <p class="note bad">The vault {{ finding.message }}.</p>
             }
           }
-          <p class="soft">Rule's own links point at written names of the schema and cannot be misspelled; the vault's own table can. Until it is corrected there, checking in from other programs leaves the field empty.</p>
+          <p class="soft">
+            Rule's own links point at written names of the schema and cannot be misspelled; the vault's own table can. Until it is corrected there, checking in
+            from other programs leaves the field empty.
+          </p>
         } @else {
           <h2>How values pass</h2>
-          <p class="soft"><b>In</b> takes what the file says into the record, <b>out</b> the other way. Rule remembers for each file on which value both last agreed, so it knows which side has changed since. When both have, it is a clash.</p>
+          <p class="soft">
+            <b>In</b> takes what the file says into the record, <b>out</b> the other way. Rule remembers for each file on which value both last agreed, so it
+            knows which side has changed since. When both have, it is a clash.
+          </p>
         }
       </div>
     </rule-bench>
 
-    <p-dialog [header]="editedId() === null ? 'Add a link' : 'Change a link'" [modal]="true" [visible]="edited() !== null" (visibleChange)="edited.set(null)" [style]="{ width: '480px' }">
+    <p-dialog
+      [header]="editedId() === null ? 'Add a link' : 'Change a link'"
+      [modal]="true"
+      [visible]="edited() !== null"
+      (visibleChange)="edited.set(null)"
+      [style]="{ width: '480px' }"
+    >
       @if (edited(); as link) {
         <form (ngSubmit)="save()">
-          <div class="field"><span id="l-field">Record field</span><p-select appendTo="body" name="field" ariaLabelledBy="l-field" [options]="fields()" [ngModel]="link.field" (ngModelChange)="set({ field: $event })" /></div>
-          <div class="field"><span id="l-kind">Kind of file</span><p-select appendTo="body" name="kind" ariaLabelledBy="l-kind" [options]="kinds" [ngModel]="link.kind" (ngModelChange)="setKind($event)" /></div>
-          <div class="field"><span id="l-name">Property</span><p-select appendTo="body" name="name" ariaLabelledBy="l-name" [filter]="true" [options]="names(link.kind)" [ngModel]="link.name" (ngModelChange)="set({ name: $event })" /></div>
+          <div class="field">
+            <span id="l-field">Record field</span
+            ><p-select
+              appendTo="body"
+              name="field"
+              ariaLabelledBy="l-field"
+              [options]="fields()"
+              [ngModel]="link.field"
+              (ngModelChange)="set({ field: $event })"
+            />
+          </div>
+          <div class="field">
+            <span id="l-kind">Kind of file</span
+            ><p-select appendTo="body" name="kind" ariaLabelledBy="l-kind" [options]="kinds" [ngModel]="link.kind" (ngModelChange)="setKind($event)" />
+          </div>
+          <div class="field">
+            <span id="l-name">Property</span
+            ><p-select
+              appendTo="body"
+              name="name"
+              ariaLabelledBy="l-name"
+              [filter]="true"
+              [options]="names(link.kind)"
+              [ngModel]="link.name"
+              (ngModelChange)="set({ name: $event })"
+            />
+          </div>
           <div class="three">
-            <div class="field"><span id="l-in">In</span><p-select appendTo="body" name="in" ariaLabelledBy="l-in" [options]="passes" [ngModel]="link.in" (ngModelChange)="set({ in: $event })" /></div>
-            <div class="field"><span id="l-out">Out</span><p-select appendTo="body" name="out" ariaLabelledBy="l-out" [options]="passes" [ngModel]="link.out" (ngModelChange)="set({ out: $event })" /></div>
-            <div class="field"><span id="l-clash">On clash</span><p-select appendTo="body" name="onClash" ariaLabelledBy="l-clash" [options]="clashes" [ngModel]="link.onClash" (ngModelChange)="set({ onClash: $event })" /></div>
+            <div class="field">
+              <span id="l-in">In</span
+              ><p-select appendTo="body" name="in" ariaLabelledBy="l-in" [options]="passes" [ngModel]="link.in" (ngModelChange)="set({ in: $event })" />
+            </div>
+            <div class="field">
+              <span id="l-out">Out</span
+              ><p-select appendTo="body" name="out" ariaLabelledBy="l-out" [options]="passes" [ngModel]="link.out" (ngModelChange)="set({ out: $event })" />
+            </div>
+            <div class="field">
+              <span id="l-clash">On clash</span
+              ><p-select
+                appendTo="body"
+                name="onClash"
+                ariaLabelledBy="l-clash"
+                [options]="clashes"
+                [ngModel]="link.onClash"
+                (ngModelChange)="set({ onClash: $event })"
+              />
+            </div>
           </div>
           @if (linkProblem(); as text) {
             <p class="note bad" role="alert">{{ text }}</p>
@@ -259,6 +383,13 @@ export class VaultStation {
   protected readonly clashes = [...CLASHES];
   protected readonly fields = computed(() => [...(this.state()?.fields ?? [])]);
   protected readonly fileId = computed(() => (this.file() ? Number(this.file()) : null));
+  protected readonly fileEntries = computed<IndexEntry[]>(() =>
+    (this.state()?.files ?? []).map((row) => ({
+      id: row.file,
+      text: fileName(row.path),
+      end: row.state === 'released' ? 'released' : row.checkedOutBy ? 'out' : `v${row.version}`,
+    })),
+  );
   protected readonly odd = computed(() => this.state()?.table.filter((finding) => finding.state !== 'exact').length ?? 0);
   protected readonly undecided = computed(() => this.record()?.values.filter((v) => v.decision.action === 'ask' && !this.settled()[v.link.id]).length ?? 0);
   protected readonly checkInLabel = computed(() => {
@@ -281,7 +412,9 @@ export class VaultStation {
         }
       });
       if (id === null) return;
-      const subscription = this.api.record(id).subscribe({ next: (record) => this.record.set(record), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      const subscription = this.api
+        .record(id)
+        .subscribe({ next: (record) => this.record.set(record), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
       onCleanup(() => subscription.unsubscribe());
     });
   }
@@ -290,9 +423,6 @@ export class VaultStation {
     this.api.vault().subscribe({ next: (state) => this.state.set(state), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
   }
 
-  protected leaf(path: string): string {
-    return path.slice(path.lastIndexOf('/') + 1);
-  }
   protected actionName(v: LinkValues): string {
     return ACTIONS[v.decision.action];
   }
@@ -300,7 +430,9 @@ export class VaultStation {
     return this.properties().some((property) => slotOf(property).place === link.place && slotOf(property).name === link.name);
   }
   protected names(kind: Kind): string[] {
-    return this.properties().filter((property) => property.kinds.includes(kind) && property.feed === 'typed').map((property) => property.writtenName);
+    return this.properties()
+      .filter((property) => property.kinds.includes(kind) && property.feed === 'typed')
+      .map((property) => property.writtenName);
   }
 
   protected go(queryParams: Record<string, string | number | null>): void {
@@ -318,7 +450,9 @@ export class VaultStation {
     this.api.checkIn(id, { settled: this.settled() }).subscribe({
       next: (report) => {
         this.busy.set(false);
-        this.report.set(`Checked in as version ${report.version}: ${report.recordChanges} record fields and ${report.fileChanges} file values changed${report.changeSet ? `, change set ${report.changeSet}` : ''}.`);
+        this.report.set(
+          `Checked in as version ${report.version}: ${report.recordChanges} record fields and ${report.fileChanges} file values changed${report.changeSet ? `, change set ${report.changeSet}` : ''}.`,
+        );
         this.load();
         this.settled.set({});
         this.api.record(id).subscribe({ next: (record) => this.record.set(record), error: this.notices.failed });

@@ -98,7 +98,7 @@ class Reader {
     const codePage = simple('$DWGCODEPAGE') ? this.raw(simple('$DWGCODEPAGE')!.at + 1) : '';
     this.text = dxfText(version, codePage);
     const problems: FileProblem[] = [];
-    if (version < 'AC1021' && codePage !== '' && !codePage.endsWith("1252"))
+    if (version < 'AC1021' && codePage !== '' && !codePage.endsWith('1252'))
       problems.push({ code: 'code-page', message: `Texts are in the code page ${codePage}; letters outside ASCII may be wrong.` });
 
     const properties: DxfContent['properties'][number][] = [];
@@ -110,7 +110,8 @@ class Reader {
         continue;
       }
       const name = this.value(variable.at + 1);
-      if (properties.some((property) => property.name === name)) problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      if (properties.some((property) => property.name === name))
+        problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
       else properties.push({ name, value: this.value(next.at + 1), first: variable.at, valueAt: next.at + 1 });
     }
     const fields = variables.flatMap(({ name, at }) => (FIELDS[name] ? [{ name: FIELDS[name], value: this.value(at + 1), valueAt: at + 1 }] : []));
@@ -119,7 +120,9 @@ class Reader {
     const { blocks, layouts } = blockSection ? this.blocks(blockSection.from, blockSection.to) : { blocks: [], layouts: [] };
     const entitySection = sections.get('ENTITIES');
     const inserts = [
-      ...(entitySection ? this.inserts(this.entities(entitySection.from, entitySection.to), (entity) => (this.get(entity, 67)?.trim() === '1' ? 'paper' : 'model')) : []),
+      ...(entitySection
+        ? this.inserts(this.entities(entitySection.from, entitySection.to), (entity) => (this.get(entity, 67)?.trim() === '1' ? 'paper' : 'model'))
+        : []),
       ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name)),
     ];
     return { index: this.index, version, text: this.text, properties, headerEnd: header ? header.to : -1, fields, blocks, inserts, problems };
@@ -185,7 +188,16 @@ class Reader {
           const at = entity.type === 'TEXT' && horizontal !== 0 ? this.point(entity, 11) : this.point(entity, 10);
           const raw = this.get(entity, 1) ?? '';
           const text = showControlCodes(entity.type === 'MTEXT' ? plainMtext(raw) : raw);
-          return [{ shape: 'text', at: move(at), text, height: this.number(entity, 40, 2.5), rotation: this.number(entity, 50, 0), align: horizontal === 2 ? 'right' : horizontal === 1 ? 'centre' : 'left' }];
+          return [
+            {
+              shape: 'text',
+              at: move(at),
+              text,
+              height: this.number(entity, 40, 2.5),
+              rotation: this.number(entity, 50, 0),
+              align: horizontal === 2 ? 'right' : horizontal === 1 ? 'centre' : 'left',
+            },
+          ];
         }
         default:
           return [];
@@ -196,7 +208,8 @@ class Reader {
   private vertices(entity: Entity): Point[] {
     const points: Point[] = [];
     const { codes } = this.index;
-    for (let k = entity.from + 1; k + 1 < entity.to; k++) if (codes[k] === 10 && codes[k + 1] === 20) points.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
+    for (let k = entity.from + 1; k + 1 < entity.to; k++)
+      if (codes[k] === 10 && codes[k + 1] === 20) points.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
     return points;
   }
 

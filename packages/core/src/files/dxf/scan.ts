@@ -51,7 +51,11 @@ export function scanDxf(bytes: Uint8Array): DxfIndex {
     while (bytes[i] === 32 || bytes[i] === 9 || bytes[i] === 13) i++;
     if (none || i - digits > 8 || (i < bytes.length && bytes[i] !== 10)) {
       if (none && i >= bytes.length) break;
-      throw new FileError(count ? 'dxf-syntax' : 'dxf-not', count ? 'A group code was expected.' : 'This is not a DXF file: it does not begin with a group code.', line);
+      throw new FileError(
+        count ? 'dxf-syntax' : 'dxf-not',
+        count ? 'A group code was expected.' : 'This is not a DXF file: it does not begin with a group code.',
+        line,
+      );
     }
     i++;
     if (i >= bytes.length) throw new FileError('dxf-truncated', 'The file ends in the middle of a group.', line);

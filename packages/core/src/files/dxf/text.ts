@@ -20,7 +20,7 @@ const oneLine = (text: string) => {
 /** Text is UTF-8 from AC1021 on, whatever the code page says; before, the code page with `\U+XXXX` for the rest. */
 export function dxfText(version: string, codePage: string): DxfText {
   if (version >= 'AC1021') return { decode: (bytes) => escapes(utf8.decode(bytes)), encode: oneLine };
-  const western = codePage === '' || codePage.endsWith("1252");
+  const western = codePage === '' || codePage.endsWith('1252');
   return {
     decode: (bytes) => escapes(western ? decodeWestern(bytes) : String.fromCharCode(...bytes)),
     encode: (text) =>

@@ -173,7 +173,20 @@ export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] 
       const name = items.length === 1 && definitionName !== '' ? definitionName : value.name || definitionName;
       const representationShared = users.get(rest.representation)! > 1;
       const itemShared = representationShared || users.get(item)! > 1;
-      return [{ holder, name, held: value.held, argument: value.argument, unit: value.unit, item, grouped: items.length > 1, itemShared, representationShared, ...rest }];
+      return [
+        {
+          holder,
+          name,
+          held: value.held,
+          argument: value.argument,
+          unit: value.unit,
+          item,
+          grouped: items.length > 1,
+          itemShared,
+          representationShared,
+          ...rest,
+        },
+      ];
     }),
   );
 }

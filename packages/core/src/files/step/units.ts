@@ -46,12 +46,18 @@ const WRITINGS: Readonly<Record<string, UnitWriting>> = {
   h: based('TIME_UNIT', 'TIME_MEASURE', 'HOUR', '3600.', SECOND, TIME),
   'N·m': {
     measure: 'NUMERIC_MEASURE',
-    statements: ["(NAMED_UNIT(*)SI_UNIT($,.NEWTON.))", si('LENGTH_UNIT', '$', 'METRE'), 'DERIVED_UNIT_ELEMENT($1,1.)', 'DERIVED_UNIT_ELEMENT($2,1.)', 'DERIVED_UNIT(($3,$4))'],
+    statements: [
+      '(NAMED_UNIT(*)SI_UNIT($,.NEWTON.))',
+      si('LENGTH_UNIT', '$', 'METRE'),
+      'DERIVED_UNIT_ELEMENT($1,1.)',
+      'DERIVED_UNIT_ELEMENT($2,1.)',
+      'DERIVED_UNIT(($3,$4))',
+    ],
   },
   'lbf·ft': {
     measure: 'NUMERIC_MEASURE',
     statements: [
-      "(NAMED_UNIT(*)SI_UNIT($,.NEWTON.))",
+      '(NAMED_UNIT(*)SI_UNIT($,.NEWTON.))',
       si('LENGTH_UNIT', '$', 'METRE'),
       'DERIVED_UNIT_ELEMENT($1,1.)',
       'DERIVED_UNIT_ELEMENT($2,1.)',

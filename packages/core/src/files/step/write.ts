@@ -174,7 +174,8 @@ class Writer {
   private addAttribute(holder: string, name: string, value: HeldValue): void {
     const { keys } = this.content;
     const owner = keys.idOf.get(holder);
-    if (owner === undefined) throw new FileError('no-holder', holder === '' ? 'The file defines no product, so it cannot hold properties.' : `The file has no ${holder}.`);
+    if (owner === undefined)
+      throw new FileError('no-holder', holder === '' ? 'The file defines no product, so it cannot hold properties.' : `The file has no ${holder}.`);
     let target = owner;
     if (holder.startsWith('occurrence:')) target = this.shapeOf(owner);
     this.context ??= this.addition.add(`REPRESENTATION_CONTEXT('',${encodeString(CONTEXT)})`);
@@ -221,7 +222,7 @@ class Writer {
       list.push(referrer);
       referrers.set(referred, list);
     });
-    for (let again = true; again; ) {
+    for (let again = true; again;) {
       again = false;
       for (const id of doomed)
         if (referrers.get(id)?.some((referrer) => !doomed.has(referrer))) {

@@ -25,9 +25,12 @@ export async function takeBackTable(input: TakeBackInput, db: Db): Promise<TakeB
     const table = chooseTable(tables);
     const active = input.properties.filter((property) => !property.retired);
     const sendOuts = new Set<number>();
-    for (const row of table.rows) for (const cell of row.slice(0, 8)) if (/^S\d+-F\d+$/.test(cell.text)) sendOuts.add(Number(cell.text.slice(1, cell.text.indexOf('-'))));
+    for (const row of table.rows)
+      for (const cell of row.slice(0, 8)) if (/^S\d+-F\d+$/.test(cell.text)) sendOuts.add(Number(cell.text.slice(1, cell.text.indexOf('-'))));
     const [files, current, base] = await Promise.all([
-      db.all<{ id: number; path: string; name: string; kind: Property['kinds'][number]; lock: string | null }>('SELECT id, path, name, kind, lock_reason AS lock FROM files WHERE NOT removed'),
+      db.all<{ id: number; path: string; name: string; kind: Property['kinds'][number]; lock: string | null }>(
+        'SELECT id, path, name, kind, lock_reason AS lock FROM files WHERE NOT removed',
+      ),
       heldFor(db, null, active),
       baseOf(db, [...sendOuts]),
     ]);
@@ -58,12 +61,18 @@ type Base = (sendOut: number, file: number, property: number) => HeldValue | nul
 async function baseOf(db: Db, sendOuts: readonly number[]): Promise<Base> {
   const [properties, files, cells] = await Promise.all([
     db.all<{ id: number; properties: number[] }>('SELECT id, properties FROM send_outs WHERE id = ANY($1::int[])', [sendOuts]),
-    db.all<{ sendOut: number; file: number }>('SELECT send_out_id AS "sendOut", file_id AS file FROM send_out_files WHERE send_out_id = ANY($1::int[])', [sendOuts]),
-    db.all<{ sendOut: number; file: number; property: number; text: string; form: HeldValue['form']; unit: string | null }>('SELECT send_out_id AS "sendOut", file_id AS file, property_id AS property, text, form, unit FROM send_out_cells WHERE send_out_id = ANY($1::int[])', [sendOuts]),
+    db.all<{ sendOut: number; file: number }>('SELECT send_out_id AS "sendOut", file_id AS file FROM send_out_files WHERE send_out_id = ANY($1::int[])', [
+      sendOuts,
+    ]),
+    db.all<{ sendOut: number; file: number; property: number; text: string; form: HeldValue['form']; unit: string | null }>(
+      'SELECT send_out_id AS "sendOut", file_id AS file, property_id AS property, text, form, unit FROM send_out_cells WHERE send_out_id = ANY($1::int[])',
+      [sendOuts],
+    ),
   ]);
   const sent = new Map(properties.map((row) => [row.id, new Set(row.properties)]));
   const held = new Map<string, Map<number, HeldValue>>(files.map((row) => [`${row.sendOut}/${row.file}`, new Map()]));
-  for (const { sendOut, file, property, text, form, unit } of cells) held.get(`${sendOut}/${file}`)?.set(property, { text, form, ...(unit === null ? {} : { unit }) });
+  for (const { sendOut, file, property, text, form, unit } of cells)
+    held.get(`${sendOut}/${file}`)?.set(property, { text, form, ...(unit === null ? {} : { unit }) });
   return (sendOut, file, property) => {
     const entry = held.get(`${sendOut}/${file}`);
     return entry && sent.get(sendOut)?.has(property) ? (entry.get(property) ?? null) : undefined;
@@ -72,14 +81,10 @@ async function baseOf(db: Db, sendOuts: readonly number[]): Promise<Base> {
 
 async function store(db: Db, input: TakeBackInput, result: TakeBack, note: string | null): Promise<number> {
   return db.transaction(async (sql) => {
-    const row = await sql.one<{ id: number }>('INSERT INTO take_backs (user_id, at, name, counts, issues, note) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb, $6) RETURNING id', [
-      input.user,
-      input.at,
-      input.name,
-      JSON.stringify(result.counts),
-      JSON.stringify(result.issues),
-      note,
-    ]);
+    const row = await sql.one<{ id: number }>(
+      'INSERT INTO take_backs (user_id, at, name, counts, issues, note) VALUES ($1, $2, $3, $4::jsonb, $5::jsonb, $6) RETURNING id',
+      [input.user, input.at, input.name, JSON.stringify(result.counts), JSON.stringify(result.issues), note],
+    );
     await sql.run(
       `INSERT INTO take_back_cells (take_back_id, row, file_id, property_id, verdict, base, current, proposed, text, message)
        SELECT $1, row, file, property, verdict, nullif(base, 'null'), nullif(current, 'null'), nullif(proposed, 'null'), text, message

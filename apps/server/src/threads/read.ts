@@ -21,7 +21,14 @@ export async function readFiles(input: { readonly paths: readonly { readonly pat
   for (const { path, full } of input.paths) {
     const { size, mtimeMs } = await stat(full);
     if (size > LARGEST_FILE) {
-      outcomes.push({ path, size, mtimeMs, hash: '', reading: null, problem: `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.` });
+      outcomes.push({
+        path,
+        size,
+        mtimeMs,
+        hash: '',
+        reading: null,
+        problem: `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.`,
+      });
       continue;
     }
     const bytes = await readFile(full);

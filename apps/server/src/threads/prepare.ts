@@ -25,7 +25,13 @@ export interface PrepareInput {
 /** A file made ready: its old and new bytes are in the store, nothing is written yet. Or why that cannot be. */
 export type Prepared =
   | { readonly ok: true; readonly oldHash: string; readonly newHash: string; readonly reading: FileReading }
-  | { readonly ok: false; readonly message: string; readonly conflicts: readonly number[]; readonly oldHash: string | null; readonly current: FileReading | null };
+  | {
+      readonly ok: false;
+      readonly message: string;
+      readonly conflicts: readonly number[];
+      readonly oldHash: string | null;
+      readonly current: FileReading | null;
+    };
 
 const find = (reading: FileReading, line: PreparedLine): HeldValue | null =>
   reading.holders.find((holder) => holder.key === line.holder)?.values.find((value) => value.place === line.place && value.name === line.name)?.held ?? null;
@@ -43,8 +49,11 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const format = requireFormat(input.full);
     current = format.read(bytes);
     const conflicts = input.lines.filter((line) => compareThree(orNull(line.base), orNull(find(current!, line)), orNull(line.proposed)) === 'conflict');
-    if (conflicts.length) return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
-    const changes = input.lines.filter((line) => !sameHeld(orNull(find(current!, line)), orNull(line.proposed))).map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
+    if (conflicts.length)
+      return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
+    const changes = input.lines
+      .filter((line) => !sameHeld(orNull(find(current!, line)), orNull(line.proposed)))
+      .map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
     const wrong = input.lines.find((line) => orNull(find(reading, line))?.text !== orNull(line.proposed)?.text);
@@ -55,7 +64,8 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const code = (error as NodeJS.ErrnoException).code;
     if (error instanceof FileError) return { ok: false, message: describe(error), conflicts: [], oldHash, current };
     if (code === 'ENOENT') return { ok: false, message: 'The file is no longer there.', conflicts: [], oldHash, current };
-    if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO') return { ok: false, message: `The file cannot be read or kept (${code}).`, conflicts: [], oldHash, current };
+    if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO')
+      return { ok: false, message: `The file cannot be read or kept (${code}).`, conflicts: [], oldHash, current };
     throw error;
   }
 }

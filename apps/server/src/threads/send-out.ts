@@ -32,7 +32,10 @@ interface Row {
 async function* batches(db: Db, filter: FileFilter): AsyncGenerator<Row[]> {
   let after = { path: '', id: 0 };
   for (;;) {
-    const list = await db.all<Row>(`SELECT f.id, f.path, f.kind FROM files f WHERE ${FILTER} AND (f.path, f.id) > ($4, $5) ORDER BY f.path, f.id LIMIT ${BATCH}`, [...filterBind(filter), after.path, after.id]);
+    const list = await db.all<Row>(
+      `SELECT f.id, f.path, f.kind FROM files f WHERE ${FILTER} AND (f.path, f.id) > ($4, $5) ORDER BY f.path, f.id LIMIT ${BATCH}`,
+      [...filterBind(filter), after.path, after.id],
+    );
     if (list.length === 0) return;
     yield list;
     after = list.at(-1)!;
@@ -77,7 +80,11 @@ async function sendCsv(input: SendOutInput, db: Db): Promise<number> {
       files.map((file) => file.id),
       input.properties,
     );
-    const lines = files.map((file) => [identityMark(input.sendOut, file.id), file.path, ...input.properties.map((property) => plainText(held.get(file.id)?.[property.id], property))]);
+    const lines = files.map((file) => [
+      identityMark(input.sendOut, file.id),
+      file.path,
+      ...input.properties.map((property) => plainText(held.get(file.id)?.[property.id], property)),
+    ]);
     await write(writeCsv(lines).slice(1));
     count += files.length;
   }
@@ -112,7 +119,11 @@ async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
   sheet.columns = [
     { header: IDENTITY_HEADER, width: 14, style: { numFmt: '@' } },
     { header: FILE_HEADER, width: 42, style: { numFmt: '@' } },
-    ...input.properties.map((property) => ({ header: property.writtenName, width: Math.min(40, Math.max(12, property.writtenName.length + 4)), style: { numFmt: numberFormat(property) } })),
+    ...input.properties.map((property) => ({
+      header: property.writtenName,
+      width: Math.min(40, Math.max(12, property.writtenName.length + 4)),
+      style: { numFmt: numberFormat(property) },
+    })),
   ];
   const header = sheet.getRow(1);
   header.font = { bold: true };
@@ -120,7 +131,11 @@ async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
   header.eachCell((cell) => (cell.numFmt = '@'));
   header.commit();
 
-  const longLists = input.properties.filter((property) => choicesOf(property).length && `"${choicesOf(property).join(',')}"`.length > LONGEST_INLINE_LIST - 2 || choicesOf(property).some((choice) => choice.includes(',') || choice.includes('"')));
+  const longLists = input.properties.filter(
+    (property) =>
+      (choicesOf(property).length && `"${choicesOf(property).join(',')}"`.length > LONGEST_INLINE_LIST - 2) ||
+      choicesOf(property).some((choice) => choice.includes(',') || choice.includes('"')),
+  );
   const listColumn = new Map(longLists.map((property, i) => [property.id, i + 1]));
   let count = 0;
   for await (const files of batches(db, input.filter)) {
@@ -131,7 +146,11 @@ async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
       input.properties,
     );
     for (const file of files) {
-      const row = sheet.addRow([identityMark(input.sendOut, file.id), file.path, ...input.properties.map((property) => cellValue(held.get(file.id)?.[property.id], property))]);
+      const row = sheet.addRow([
+        identityMark(input.sendOut, file.id),
+        file.path,
+        ...input.properties.map((property) => cellValue(held.get(file.id)?.[property.id], property)),
+      ]);
       input.properties.forEach((property, i) => {
         const choices = choicesOf(property);
         const cell = row.getCell(i + 3);
@@ -139,7 +158,14 @@ async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
         if (choices.length === 0) return;
         const column = listColumn.get(property.id);
         const letter = column === undefined ? '' : columnLetter(column);
-        cell.dataValidation = { type: 'list', allowBlank: !property.required, formulae: [column === undefined ? `"${choices.join(',')}"` : `Choices!$${letter}$2:$${letter}$${choices.length + 1}`], showErrorMessage: true, errorTitle: property.caption, error: 'Choose one of the listed values.' };
+        cell.dataValidation = {
+          type: 'list',
+          allowBlank: !property.required,
+          formulae: [column === undefined ? `"${choices.join(',')}"` : `Choices!$${letter}$2:$${letter}$${choices.length + 1}`],
+          showErrorMessage: true,
+          errorTitle: property.caption,
+          error: 'Choose one of the listed values.',
+        };
       });
       row.commit();
     }
@@ -158,7 +184,8 @@ async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
   return count;
 }
 
-const choicesOf = (property: Property): readonly string[] => (property.feed !== 'typed' ? [] : property.type === 'choice' ? property.choices : property.type === 'yesno' ? ['yes', 'no'] : []);
+const choicesOf = (property: Property): readonly string[] =>
+  property.feed !== 'typed' ? [] : property.type === 'choice' ? property.choices : property.type === 'yesno' ? ['yes', 'no'] : [];
 
 function columnLetter(column: number): string {
   let letters = '';
