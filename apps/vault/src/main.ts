@@ -18,14 +18,12 @@ function demoContent(folder: string): VaultContent {
   return {
     fields: DEMO_FIELDS,
     table: DEMO_VAULT_TABLE,
-    files: paths
-      .sort()
-      .map((path) => ({
-        path,
-        content: readFileSync(join(folder, path)),
-        state: DEMO_RELEASED.includes(path) ? 'released' : 'open',
-        record: DEMO_RECORDS[path] ?? {},
-      })),
+    files: paths.sort().map((path) => ({
+      path,
+      content: readFileSync(join(folder, path)),
+      state: DEMO_RELEASED.includes(path) ? 'released' : 'open',
+      record: DEMO_RECORDS[path] ?? {},
+    })),
   };
 }
 

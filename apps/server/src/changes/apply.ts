@@ -320,7 +320,13 @@ export class Applying {
       await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
       await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, ids]);
       await sql.run('UPDATE change_sets SET state = $2 WHERE id = $1', [changeSet, done.length === 0 ? 'put back' : partly ? 'partly applied' : 'applied']);
-      await matchIdentities(sql, (await readSettings(sql)).modelProperty);
+      const { modelProperty } = await readSettings(sql);
+      // Only these values say which file stands for what.
+      const telling = await sql.one(`SELECT 1 FROM change_lines WHERE change_set_id = $1 AND (place = 'field' OR name = $2) LIMIT 1`, [
+        changeSet,
+        modelProperty,
+      ]);
+      if (telling) await matchIdentities(sql, modelProperty);
     });
   }
 

@@ -2,7 +2,7 @@ import { LineRow, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, compareThree, stackLines } from '@rule/core/changes';
 import { Property, checkProposed, slotOf } from '@rule/core/schema';
 import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
-import { Db, Sql } from '../platform/db';
+import { Db, Sql, rows } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
@@ -158,15 +158,12 @@ export class Trays {
     );
     await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
     await insertLines(sql, set, following);
-    const asideAgain = following.filter((line) => aside.includes(addressKey(line.address)));
-    for (const { address } of asideAgain)
-      await sql.run('UPDATE change_lines SET accepted = false WHERE change_set_id = $1 AND file_id = $2 AND holder = $3 AND place = $4 AND name = $5', [
-        set,
-        address.file,
-        address.holder,
-        address.place,
-        address.name,
-      ]);
+    const asideAgain = following.filter((line) => aside.includes(addressKey(line.address))).map((line) => line.address);
+    await sql.run(
+      `UPDATE change_lines l SET accepted = false FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
+       WHERE l.change_set_id = $1 AND l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name`,
+      [set, rows(asideAgain)],
+    );
   }
 
   private async files(ids: readonly number[]): Promise<Map<number, FileState>> {

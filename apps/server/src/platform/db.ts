@@ -56,12 +56,23 @@ export class Db implements Sql {
     return this.sequelize.transaction((transaction) => work(this.within(transaction)));
   }
 
-  /** Runs work while no other process of this database runs work under the same lock. */
+  private turn: Promise<unknown> = Promise.resolve();
+
+  /**
+   * Runs work while nobody else of this database runs work under the same lock. Within the process one
+   * waits for the other here, so that those who wait hold no connection that the working one needs.
+   */
   exclusive<T>(lock: number, work: () => Promise<T>): Promise<T> {
-    return this.transaction(async (sql) => {
-      await sql.all('SELECT pg_advisory_xact_lock($1)', [lock]);
-      return work();
-    });
+    const mine = this.turn
+      .catch(() => undefined)
+      .then(() =>
+        this.transaction(async (sql) => {
+          await sql.all('SELECT pg_advisory_xact_lock($1)', [lock]);
+          return work();
+        }),
+      );
+    this.turn = mine;
+    return mine;
   }
 
   close(): Promise<void> {

@@ -41,6 +41,7 @@ CREATE TABLE files (
 );
 CREATE INDEX files_folder ON files (folder, kind) WHERE NOT removed;
 CREATE INDEX files_name ON files (name);
+CREATE INDEX files_path ON files (path);
 CREATE INDEX files_model ON files (model_file_id);
 
 CREATE TABLE holders (

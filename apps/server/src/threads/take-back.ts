@@ -1,4 +1,4 @@
-import { TableError, TakeBack, chooseTable, readCsv, readWorkbook, takeBack } from '@rule/core/exchange';
+import { FILE_HEADER, IDENTITY_HEADER, Table, TableError, TakeBack, chooseTable, readCsv, readIdentityMark, readWorkbook, takeBack } from '@rule/core/exchange';
 import { Property } from '@rule/core/schema';
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { Db, rows } from '../platform/db';
@@ -23,16 +23,21 @@ export async function takeBackTable(input: TakeBackInput, db: Db): Promise<TakeB
   try {
     const tables = CSV.test(input.name) ? [readCsv(input.bytes)] : readWorkbook(input.bytes);
     const table = chooseTable(tables);
-    const active = input.properties.filter((property) => !property.retired);
-    const sendOuts = new Set<number>();
-    for (const row of table.rows)
-      for (const cell of row.slice(0, 8)) if (/^S\d+-F\d+$/.test(cell.text)) sendOuts.add(Number(cell.text.slice(1, cell.text.indexOf('-'))));
-    const [files, current, base] = await Promise.all([
-      db.all<{ id: number; path: string; name: string; kind: Property['kinds'][number]; lock: string | null }>(
-        'SELECT id, path, name, kind, lock_reason AS lock FROM files WHERE NOT removed',
+    // Only what the table speaks of is read: its files, and the properties of its header.
+    const header = new Set((table.rows[0] ?? []).map((cell) => cell.text));
+    const asked = input.properties.filter((property) => !property.retired && header.has(property.writtenName));
+    const { sendOuts, ids, paths } = filesNamed(table);
+    const files = await db.all<{ id: number; path: string; name: string; kind: Property['kinds'][number]; lock: string | null }>(
+      'SELECT id, path, name, kind, lock_reason AS lock FROM files WHERE NOT removed AND (id = ANY($1::int[]) OR path = ANY($2::text[]) OR name = ANY($2::text[]))',
+      [ids, paths],
+    );
+    const [current, base] = await Promise.all([
+      heldFor(
+        db,
+        files.map((file) => file.id),
+        asked,
       ),
-      heldFor(db, null, active),
-      baseOf(db, [...sendOuts]),
+      baseOf(db, sendOuts),
     ]);
     const byId = new Map(files.map((file) => [file.id, file]));
     const byPath = new Map<string, typeof files>();
@@ -53,6 +58,23 @@ export async function takeBackTable(input: TakeBackInput, db: Db): Promise<TakeB
     if (error instanceof TableError) return { ok: false, code: error.code, message: error.message };
     throw error;
   }
+}
+
+/** The send-outs and files that a table's rows name: by identity mark, and by path where there is no mark. */
+function filesNamed(table: Table): { sendOuts: number[]; ids: number[]; paths: string[] } {
+  const header = (table.rows[0] ?? []).map((cell) => cell.text);
+  const [identityAt, fileAt] = [header.indexOf(IDENTITY_HEADER), header.indexOf(FILE_HEADER)];
+  const sendOuts = new Set<number>();
+  const ids: number[] = [];
+  const paths: string[] = [];
+  for (const row of table.rows.slice(1)) {
+    const mark = readIdentityMark(row[identityAt]?.text ?? '');
+    if (mark) {
+      sendOuts.add(mark.sendOut);
+      ids.push(mark.file);
+    } else if (row[fileAt]?.text) paths.push(row[fileAt].text);
+  }
+  return { sendOuts: [...sendOuts], ids, paths };
 }
 
 type Base = (sendOut: number, file: number, property: number) => HeldValue | null | undefined;

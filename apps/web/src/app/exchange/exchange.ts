@@ -399,13 +399,11 @@ export class ExchangeStation {
 
   constructor() {
     this.s.lists();
-    this.api
-      .filters()
-      .subscribe({
-        next: ({ folders }) =>
-          this.folders.set([{ value: null, label: 'all folders' }, ...folders.map(({ folder }) => ({ value: folder, label: folder || 'top folder' }))]),
-        error: this.notices.failed,
-      });
+    this.api.filters().subscribe({
+      next: ({ folders }) =>
+        this.folders.set([{ value: null, label: 'all folders' }, ...folders.map(({ folder }) => ({ value: folder, label: folder || 'top folder' }))]),
+      error: this.notices.failed,
+    });
     effect(() => {
       const id = this.backId();
       untracked(() => {

@@ -29,7 +29,7 @@ const SHORTCUTS = [
   imports: [RouterOutlet, RouterLink, RouterLinkActive, DialogModule, ToastModule, Palette, Scale, SignInPage, TrayBar],
   host: { '(document:keydown)': 'key($event)' },
   template: `
-    <p-toast position="top-right" />
+    <p-toast position="bottom-right" styleClass="notices" />
     @if (user(); as person) {
       <a class="skip" href="#work" (click)="skip($event)">Skip to the work</a>
       <header>

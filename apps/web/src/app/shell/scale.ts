@@ -108,7 +108,8 @@ export class Scale {
     const overview = this.overview();
     const of = (station: string) => (overview?.toDo ?? []).filter((item) => item.station === station).reduce((sum, item) => sum + item.count, 0);
     const counted = (path: string): { count: string; tone: string } => {
-      if (!overview) return { count: '', tone: '' };
+      // Where there are no files there is nothing to be complete.
+      if (!overview || (overview.files === 0 && path !== 'overview' && path !== 'schema')) return { count: '', tone: '' };
       const n = of(path);
       switch (path) {
         case 'overview':

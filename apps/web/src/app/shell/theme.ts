@@ -99,6 +99,18 @@ export const RuleTheme = definePreset(Aura, {
         },
       },
     },
+    toast: {
+      colorScheme: {
+        light: {
+          success: { background: '#e3efec', borderColor: '#1f6f66', color: '#1c2733', shadow: '0 6px 20px rgba(28, 39, 51, 0.18)' },
+          error: { background: '#fbe9e4', borderColor: '#b8361e', color: '#1c2733', shadow: '0 6px 20px rgba(28, 39, 51, 0.18)' },
+        },
+        dark: {
+          success: { background: '#1d3a39', borderColor: '#5cbcae', color: '#e7e3da', shadow: '0 6px 20px rgba(0, 0, 0, 0.5)' },
+          error: { background: '#43241f', borderColor: '#f0806a', color: '#e7e3da', shadow: '0 6px 20px rgba(0, 0, 0, 0.5)' },
+        },
+      },
+    },
     dialog: { title: { fontSize: '17px', fontWeight: '600' } },
   },
 });
