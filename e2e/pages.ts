@@ -19,6 +19,7 @@ export async function station(page: Page, name: string): Promise<void> {
 export async function gridCell(page: Page, file: string, caption: string) {
   const grid = page.getByRole('grid');
   const row = grid.getByRole('row').filter({ has: page.getByRole('rowheader', { name: new RegExp(`^\\s*${file.replace('.', '\\.')}`) }) });
+  await expect(grid.getByRole('columnheader', { name: new RegExp(`^${caption}`) })).toBeVisible();
   const headers = await grid.getByRole('columnheader').allTextContents();
   const column = headers.findIndex(
     (text) =>
