@@ -23,9 +23,16 @@ interface Drawing {
   readonly texts: Readonly<Record<string, Readonly<Record<string, string>>>>;
 }
 
-const DRAWINGS = `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, f.reading->'blocks' AS blocks, f.reading->'inserts' AS inserts,
+/** What blocks are drawn of is by far the largest part of a reading, and only the picture needs it. */
+const WITHOUT_SHAPES = `(SELECT coalesce(jsonb_agg(b - 'shapes'), '[]') FROM jsonb_array_elements(f.reading->'blocks') b)`;
+
+const drawings = (
+  blocks: string,
+) => `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, ${blocks} AS blocks, f.reading->'inserts' AS inserts,
     coalesce((SELECT jsonb_object_agg(h.holder, h.cells) FROM (SELECT v.holder, jsonb_object_agg(v.name, v.text) AS cells FROM held_values v WHERE v.file_id = f.id AND v.place = 'cell' GROUP BY v.holder) h), '{}') AS texts
   FROM files f WHERE f.kind = 'drawing' AND NOT f.removed AND f.reading IS NOT NULL`;
+const DRAWINGS = drawings(WITHOUT_SHAPES);
+const DRAWINGS_WITH_SHAPES = drawings(`f.reading->'blocks'`);
 
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {
@@ -56,6 +63,11 @@ export class TitleBlocks {
   async list(): Promise<BlockRow[]> {
     const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.bindings()]);
     const bound = await this.bound(this.db, drawings, bindings, []);
+    const stale = new Map<string, number>();
+    for (const cell of bound.filter(isStale)) {
+      const place = `${cell.drawing} ${cell.holder}`;
+      stale.set(place, (stale.get(place) ?? 0) + 1);
+    }
     const blocks = new Map<string, { cells: Map<string, string>; drawings: BlockRow['drawings'][number][] }>();
     for (const drawing of drawings)
       for (const block of drawing.blocks) {
@@ -63,11 +75,10 @@ export class TitleBlocks {
         if (inserts.length === 0) continue;
         const entry = blocks.get(block.name) ?? { cells: new Map<string, string>(), drawings: [] };
         for (const cell of block.cells) if (!entry.cells.has(cell.tag)) entry.cells.set(cell.tag, cell.prompt);
-        const holders = new Set(inserts.map((insert) => insert.holder));
         entry.drawings.push({
           file: drawing.id,
           path: drawing.path,
-          stale: bound.filter((cell) => cell.drawing === drawing.id && holders.has(cell.holder) && isStale(cell)).length,
+          stale: inserts.reduce((sum, insert) => sum + (stale.get(`${drawing.id} ${insert.holder}`) ?? 0), 0),
         });
         blocks.set(block.name, entry);
       }
@@ -93,7 +104,7 @@ export class TitleBlocks {
   /** One drawing's block for its picture. Values pending in `lines` are shown as if they were applied. */
   async view(file: number, blockName: string, lines: readonly Line[]): Promise<BlockView> {
     const row = await this.libraries.file(file);
-    const drawing = await this.db.one<Drawing>(`${DRAWINGS} AND f.id = $1`, [file]);
+    const drawing = await this.db.one<Drawing>(`${DRAWINGS_WITH_SHAPES} AND f.id = $1`, [file]);
     const block = drawing?.blocks.find((candidate) => candidate.name === blockName);
     const insert = drawing?.inserts.find((candidate) => candidate.block === blockName);
     if (!drawing || !block || !insert) throw notFound(`The block ${blockName} in ${row.path}`);
