@@ -1,8 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
+import { SelectModule } from 'primeng/select';
 import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
 import { echarts } from './charts';
 
@@ -10,7 +12,7 @@ import { echarts } from './charts';
 @Component({
   selector: 'rule-overview-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, NgxEchartsDirective, RouterLink, Way],
+  imports: [Bench, FormsModule, NgxEchartsDirective, RouterLink, SelectModule, Way],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <rule-bench label="Overview" [index]="false">
@@ -48,10 +50,24 @@ import { echarts } from './charts';
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
       <div bench="inspector">
+        <div class="field">
+          <span id="o-property">Property</span>
+          <p-select
+            appendTo="body"
+            ariaLabelledBy="o-property"
+            [options]="choices()"
+            optionLabel="label"
+            optionValue="value"
+            [filter]="true"
+            placeholder="choose one here or in the chart"
+            [ngModel]="property()"
+            (ngModelChange)="property.set($event)"
+          />
+        </div>
         @if (property() !== null) {
           <rule-way [property]="property()" />
         } @else {
-          <p class="soft">Choose a property in the chart to see its way: where it is defined, which files hold it, which cell, column and field use it.</p>
+          <p class="soft">The way of a property shows where it is defined, which files hold it, which cell, column and field use it.</p>
         }
       </div>
     </rule-bench>
@@ -96,6 +112,7 @@ export class OverviewStation {
   protected readonly overview = this.store.selectSignal(catalogueFeature.selectOverview);
   private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
   protected readonly property = signal<number | null>(null);
+  protected readonly choices = computed(() => this.properties().map(({ id, caption }) => ({ value: id, label: caption })));
 
   /** Filled, stand-ins and blank over all kinds that a property applies to. */
   private readonly rows = computed(() =>
