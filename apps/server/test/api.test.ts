@@ -2,7 +2,7 @@ import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { BomTable, FileDetails, GridPage, Overview, Problem, RescanReport, Survey } from '@rule/contract';
-import { Property } from '@rule/core/schema';
+import { Property, newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
 import { Person, Rule, startRule } from './harness';
@@ -19,25 +19,7 @@ beforeAll(async () => {
 }, 60_000);
 afterAll(() => rule.stop());
 
-const draft = (change: object) => ({
-  writtenName: 'Colour',
-  caption: 'Colour',
-  help: '',
-  type: 'text',
-  unit: null,
-  decimals: null,
-  kinds: ['part'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: null,
-  min: null,
-  max: null,
-  choices: [],
-  placeholder: '',
-  ...change,
-});
+const draft = (change: object) => ({ ...newDraft('Colour'), ...change });
 
 describe('the door', () => {
   it('asks for a sign-in, a token with every change, and a role', async () => {

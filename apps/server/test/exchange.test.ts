@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import * as sheetjs from '@e965/xlsx';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import { ApplyReport, Problem, TakeBackView, Tray } from '@rule/contract';
+import { newDraft } from '@rule/core/schema';
 import Papa from 'papaparse';
 import { Person, Rule, startRule } from './harness';
 
@@ -99,24 +100,7 @@ describe('a workbook that was sent out', () => {
   it('keeps long lists of choices, and choices with commas, on a sheet of their own', async () => {
     const varga = await rule.signIn('varga');
     const choices = Array.from({ length: 60 }, (_, i) => `alloy ${i}, hardened`);
-    const draft = {
-      writtenName: 'Alloy',
-      caption: 'Alloy',
-      help: '',
-      type: 'choice',
-      unit: null,
-      decimals: null,
-      kinds: ['part'],
-      feed: 'typed',
-      fileField: null,
-      required: false,
-      minLength: null,
-      maxLength: null,
-      min: null,
-      max: null,
-      choices,
-      placeholder: '',
-    };
+    const draft = { ...newDraft('Alloy'), type: 'choice', choices };
     const { id } = (await varga.post('/properties', draft)).body as { id: number };
     const sent = await sendOut('xlsx', { kind: 'part' }, [await rule.property('Part number'), id]);
     const book = sheetjs.read(sent, { type: 'buffer' });

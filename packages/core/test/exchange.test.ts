@@ -20,7 +20,7 @@ import {
   takeBack,
   writeCsv,
 } from '../src/exchange';
-import { Property } from '../src/schema';
+import { Property, newDraft } from '../src/schema';
 import { HeldValue, compileStandIns, heldText } from '../src/values';
 
 const texts = (table: Table) => table.rows.map((row) => row.map((cell) => cell.text));
@@ -160,27 +160,7 @@ describe('a workbook', () => {
 });
 
 describe('taking back', () => {
-  const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
-    id,
-    writtenName,
-    caption: writtenName,
-    retired: false,
-    help: '',
-    type: 'text',
-    unit: null,
-    decimals: null,
-    kinds: ['part'],
-    feed: 'typed',
-    fileField: null,
-    required: false,
-    minLength: null,
-    maxLength: null,
-    min: null,
-    max: null,
-    choices: [],
-    placeholder: '',
-    ...change,
-  });
+  const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...change });
   const properties = [
     property(1, 'Material', { type: 'choice', choices: ['S235JR', '1.4301'], required: true }),
     property(2, 'Mass', { type: 'number', unit: 'kg', decimals: 3 }),

@@ -3,7 +3,7 @@ import fc from 'fast-check';
 import { singleLevel } from '../src/bom';
 import { StructureReading } from '../src/files';
 import { Candidate, CandidateIndex, Match } from '../src/identity';
-import { Property } from '../src/schema';
+import { Property, newDraft } from '../src/schema';
 import { Binding, cellLines, cellText, isStale } from '../src/titleblocks';
 import { PropertyWay, wayOf } from '../src/trace';
 import { compileStandIns, heldText } from '../src/values';
@@ -11,23 +11,12 @@ import { CLASHES, Link, PASSES, compareVaultTable, decide } from '../src/vault';
 
 const standIns = compileStandIns(['-*']);
 const property = (change: Partial<Property>): Property => ({
+  ...newDraft('Mass'),
   id: 1,
   retired: false,
-  writtenName: 'Mass',
-  caption: 'Mass',
-  help: '',
   type: 'number',
   unit: 'kg',
   decimals: 2,
-  kinds: ['part'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: null,
-  min: null,
-  max: null,
-  choices: [],
   placeholder: '0.00',
   ...change,
 });

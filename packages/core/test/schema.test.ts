@@ -1,26 +1,8 @@
 import { describe, expect, it } from '@jest/globals';
-import { Property, PropertyDraft, checkDefinition, checkProposed, compareNames, judge, nameOddity } from '../src/schema';
+import { Property, PropertyDraft, checkDefinition, checkProposed, compareNames, judge, nameOddity, newDraft } from '../src/schema';
 import { compileStandIns, heldText } from '../src/values';
 
-const draft = (change: Partial<PropertyDraft> = {}): PropertyDraft => ({
-  writtenName: 'Material',
-  caption: 'Material',
-  help: '',
-  type: 'text',
-  unit: null,
-  decimals: null,
-  kinds: ['part'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: null,
-  min: null,
-  max: null,
-  choices: [],
-  placeholder: '',
-  ...change,
-});
+const draft = (change: Partial<PropertyDraft> = {}): PropertyDraft => ({ ...newDraft('Material'), ...change });
 const property = (change: Partial<Property> = {}): Property => ({ id: 1, retired: false, ...draft(), ...change });
 const standIns = compileStandIns(['-*', ' *']);
 const codes = (p: Property, text: string) => {

@@ -3,7 +3,7 @@ import { HttpErrorResponse } from '@angular/common/http';
 import { Component } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { TrayLine } from '@rule/contract';
-import { Property } from '@rule/core/schema';
+import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { problemOf } from './api';
 import { plainHeld, showCell } from './cell';
@@ -23,26 +23,7 @@ describe('a written name', () => {
 });
 
 describe('a cell', () => {
-  const mass: Property = {
-    id: 1,
-    writtenName: 'Mass',
-    caption: 'Mass',
-    retired: false,
-    help: '',
-    type: 'number',
-    unit: 'kg',
-    decimals: 3,
-    kinds: ['part'],
-    feed: 'typed',
-    fileField: null,
-    required: true,
-    minLength: null,
-    maxLength: null,
-    min: null,
-    max: null,
-    choices: [],
-    placeholder: '0.000',
-  };
+  const mass: Property = { ...newDraft('Mass'), id: 1, retired: false, type: 'number', unit: 'kg', decimals: 3, required: true, placeholder: '0.000' };
   const standIns = compileStandIns(['-*']);
   it('tells blank, stand-in, value and unreadable apart', () => {
     expect(showCell(null, mass, standIns)).toMatchObject({ kind: 'placeholder', text: '0.000', violations: [{ code: 'required' }] });

@@ -4,6 +4,7 @@ import { Router, RouterLink } from '@angular/router';
 import { FoundName, Survey } from '@rule/contract';
 import { compareNames } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
+import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
@@ -32,7 +33,7 @@ interface NameRow extends FoundName {
 @Component({
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexRow, InputTextModule, RouterLink, Way],
+  imports: [Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexRow, InputTextModule, RouterLink, ScrollingModule, Way],
   template: `
     <rule-bench label="Survey">
       <div bench="index">
@@ -131,41 +132,44 @@ interface NameRow extends FoundName {
             }
           }
         } @else {
-          <div class="card names">
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>Written name</th>
-                  <th>In</th>
-                  <th>Level</th>
-                  <th>Schema</th>
-                  <th class="num">Files</th>
-                  <th class="num">Filled</th>
-                  <th class="num">Stand-ins</th>
-                  <th>For example</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (row of shown(); track $index) {
-                  <tr class="pick" [class.on]="row === selected()" tabindex="0" (click)="selected.set(row)" (keydown.enter)="selected.set(row)">
-                    <td><rule-exact-name [name]="row.name" /></td>
-                    <td>{{ row.kind }}</td>
-                    <td>{{ row.level }}</td>
-                    <td class="status" [class]="row.status === 'known' ? 'good' : row.status === 'alike' ? 'bad' : 'warn'">
-                      {{ row.status === 'alike' ? 'nearly ' + row.like : row.status }}
-                    </td>
-                    <td class="num">{{ row.files }}</td>
-                    <td class="num">{{ row.filled }}</td>
-                    <td class="num" [class.warn]="row.standIns">{{ row.standIns || '' }}</td>
-                    <td class="mono examples">{{ row.examples.join(' · ') }}</td>
-                  </tr>
-                } @empty {
-                  <tr>
-                    <td colspan="9" class="soft">{{ look() === 'names' ? 'No file holds a property yet.' : 'None.' }}</td>
-                  </tr>
-                }
-              </tbody>
-            </table>
+          <div class="card lines" role="table" aria-label="Written names">
+            <div class="row header" role="row">
+              <span role="columnheader">Written name</span>
+              <span role="columnheader">In</span>
+              <span role="columnheader">Level</span>
+              <span role="columnheader">Schema</span>
+              <span role="columnheader" class="num">Files</span>
+              <span role="columnheader" class="num">Filled</span>
+              <span role="columnheader" class="num">Stand-ins</span>
+              <span role="columnheader">For example</span>
+            </div>
+            @if (shown().length) {
+              <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(70vh, ' + 32 * shown().length + 'px)'">
+                <div
+                  class="row pick"
+                  role="row"
+                  *cdkVirtualFor="let row of shown()"
+                  [class.on]="row === selected()"
+                  [attr.aria-selected]="row === selected()"
+                  tabindex="0"
+                  (click)="selected.set(row)"
+                  (keydown.enter)="selected.set(row)"
+                >
+                  <span role="cell" [title]="row.name"><rule-exact-name [name]="row.name" /></span>
+                  <span role="cell">{{ row.kind }}</span>
+                  <span role="cell">{{ row.level }}</span>
+                  <span role="cell" [class]="row.status === 'known' ? 'good' : row.status === 'alike' ? 'bad' : 'warn'">{{
+                    row.status === 'alike' ? 'nearly ' + row.like : row.status
+                  }}</span>
+                  <span role="cell" class="num">{{ row.files }}</span>
+                  <span role="cell" class="num">{{ row.filled }}</span>
+                  <span role="cell" class="num" [class.warn]="row.standIns">{{ row.standIns || '' }}</span>
+                  <span role="cell" class="mono" [title]="row.examples.join(' · ')">{{ row.examples.join(' · ') }}</span>
+                </div>
+              </cdk-virtual-scroll-viewport>
+            } @else {
+              <p class="none">{{ look() === 'names' ? 'No file holds a property yet.' : 'None.' }}</p>
+            }
           </div>
         }
       } @else if (!error()) {
@@ -216,17 +220,12 @@ interface NameRow extends FoundName {
     </p-dialog>
   `,
   styles: `
-    .names {
-      overflow: auto;
+    .lines {
+      --columns: minmax(165px, 1.6fr) 72px 86px minmax(104px, 0.9fr) 44px 50px 72px minmax(70px, 1fr);
     }
-    .status {
-      white-space: nowrap;
-    }
-    .examples {
-      max-width: 130px;
-      overflow: hidden;
-      text-overflow: ellipsis;
-      white-space: nowrap;
+    .none {
+      margin: 8px 10px;
+      color: var(--soft);
     }
     .facts {
       display: grid;

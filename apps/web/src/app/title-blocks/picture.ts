@@ -20,6 +20,9 @@ const pointsOf = (shape: BlockShape): Point[] =>
         ]
       : [shape.at];
 
+/** Drawings state the height of capitals; the page's font size is larger, as its capitals are 0.7 of it. */
+const FONT_SIZE_PER_HEIGHT = 1 / 0.7;
+
 /** The extent of a block's drawing in its own coordinates. */
 export function extentOf(shapes: readonly BlockShape[], cells: readonly CellDefinition[]): Box {
   const points = [...shapes.flatMap(pointsOf), ...cells.map((cell) => cell.at)];
@@ -92,7 +95,7 @@ export function frameOf(cell: CellDefinition, shapes: readonly BlockShape[]): Bo
               <text
                 class="label"
                 [attr.transform]="place(shape.at, shape.rotation)"
-                [attr.font-size]="shape.height * 1.4"
+                [attr.font-size]="shape.height * perHeight"
                 [attr.text-anchor]="anchor(shape.align)"
                 [textContent]="shape.text"
               ></text>
@@ -103,7 +106,7 @@ export function frameOf(cell: CellDefinition, shapes: readonly BlockShape[]): Bo
           <text
             [class]="cell.blank ? 'empty' : cell.stale ? 'would' : 'value'"
             [attr.transform]="place(cell.at, cell.rotation)"
-            [attr.font-size]="cell.height * 1.4"
+            [attr.font-size]="cell.height * perHeight"
             [attr.text-anchor]="anchor(cell.align)"
             [textContent]="cell.blank && cell.text ? '‹' + cell.text + '›' : cell.text"
           ></text>
@@ -164,6 +167,7 @@ export class BlockPicture {
   readonly view = input.required<BlockView>();
   readonly selected = input<string | null>(null);
   readonly choose = output<string>();
+  protected readonly perHeight = FONT_SIZE_PER_HEIGHT;
   private readonly extent = computed(() => extentOf(this.view().block.shapes, this.view().block.cells));
 
   protected readonly viewBox = computed(() => {

@@ -2,31 +2,11 @@ import { beforeEach, describe, expect, it } from '@jest/globals';
 import { Component, signal } from '@angular/core';
 import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { GridRow, TrayLine } from '@rule/contract';
-import { Property } from '@rule/core/schema';
+import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { ChosenCell, GridEdit, ValuesGrid } from './grid';
 
-const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
-  id,
-  writtenName,
-  caption: writtenName,
-  retired: false,
-  help: '',
-  type: 'text',
-  unit: null,
-  decimals: null,
-  kinds: ['part'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: null,
-  min: null,
-  max: null,
-  choices: [],
-  placeholder: '',
-  ...change,
-});
+const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...change });
 const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({
   file: { id, library: 1, path: `parts/${name}`, folder: 'parts', name, kind: 'part', problem: null, lock: null, ...change },
   held,
