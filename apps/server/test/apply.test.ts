@@ -256,6 +256,29 @@ describe('a failure', () => {
     expect(leftovers()).toEqual([]);
   });
 
+  it('of the database between files and record is repaired by the next one who applies, without a new start', async () => {
+    await rule.stop();
+    let lost = false;
+    await begin({
+      at: (reached) => {
+        if (reached !== 'swapped' || lost) return Promise.resolve();
+        lost = true;
+        return Promise.reject(new Error('Connection terminated unexpectedly'));
+      },
+    });
+    await propose(okafor, ['drum.step', 'Finish', 'polished']);
+    expect(await okafor.post('/tray/apply', { mode: 'whole' })).toMatchObject({ status: 503, body: { code: 'database-unreachable' } });
+    expect([inFile('drum.step', 'Finish'), await inDatabase('drum.step', 'Finish')]).toEqual(['polished', 'brushed']);
+    await propose(lindqvist, ['trier.step', 'Finish', 'brushed']);
+    expect(await apply(lindqvist)).toMatchObject({ state: 'applied', applied: 1 });
+    expect(await inDatabase('drum.step', 'Finish')).toBe('polished');
+    expect(((await okafor.get('/history')).body as ChangeSetRow[]).map((set) => [set.by, set.state])).toEqual([
+      ['Runa Lindqvist', 'applied'],
+      ['Tobe Okafor', 'applied'],
+    ]);
+    expect(leftovers()).toEqual([]);
+  });
+
   it('keeps the permissions of the file', async () => {
     const path = join(rule.library, 'DR-15/parts/drum.step');
     chmodSync(path, 0o640);

@@ -1,6 +1,7 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { step } from '@rule/core/files/step';
 import { Problem, VaultFile, VaultState } from '@rule/contract';
+import pg from 'pg';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(60_000);
@@ -131,13 +132,18 @@ describe('the vault', () => {
 });
 
 describe('a database that goes away', () => {
-  it('gives a clear answer, and the next request works again', async () => {
-    await rule.db
-      .all('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()')
-      .catch(() => undefined);
-    const first = await okafor.get('/values');
-    expect([200, 503]).toContain(first.status);
-    if (first.status === 503) expect((first.body as Problem).code).toBe('database-unreachable');
+  it('gives a clear answer and changes nothing; when it is back the next request works', async () => {
+    const name = new URL(rule.databaseUrl).pathname.slice(1);
+    const admin = new pg.Client({ connectionString: process.env['RULE_TEST_DATABASE_URL'] });
+    await admin.connect();
+    await admin.query(`ALTER DATABASE ${name} ALLOW_CONNECTIONS false`);
+    await admin.query('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = $1', [name]);
+    const before = rule.bytes('slide-gate.step');
+    for (const answer of [await okafor.get('/values'), await okafor.post('/tray/apply', { mode: 'whole' })])
+      expect([answer.status, (answer.body as Problem).code]).toEqual([503, 'database-unreachable']);
+    await admin.query(`ALTER DATABASE ${name} ALLOW_CONNECTIONS true`);
+    await admin.end();
     expect((await okafor.get('/values')).status).toBe(200);
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
   });
 });

@@ -52,6 +52,12 @@ interface JournalRow {
   readonly newHash: string;
 }
 
+/** What became of a change set that was interrupted. */
+export interface Recovered {
+  readonly changeSet: number;
+  readonly outcome: 'finished' | 'put back' | 'partly finished';
+}
+
 /** The new version waits under this name beside its target … */
 const stagedName = (target: string, changeSet: number) => join(dirname(target), `.rule-${changeSet}-new-${hashOf(Buffer.from(target)).slice(0, 12)}`);
 /** … and the old version is kept under this one until the change set is recorded. */
@@ -96,6 +102,7 @@ export class Applying {
   async applyTray(user: User, mode: ApplyMode, title: string): Promise<ApplyReport> {
     await this.refreshLocks();
     return this.db.exclusive(FILES_LOCK, async () => {
+      await this.finishInterrupted();
       const set = await this.db.transaction((sql) => this.trays.pendingSet(sql, user));
       const lines = (await linesOf(this.db, set)).filter((line) => line.accepted);
       if (lines.length === 0) throw refused('tray-empty', 'No accepted line waits in your tray.');
@@ -106,6 +113,7 @@ export class Applying {
   /** Applies lines that are in no tray, such as those of a vault's check-in, as a change set of their own. */
   async applyLines(user: User, title: string, lines: Parameters<typeof insertLines>[2], revertOf: number | null = null): Promise<ApplyReport> {
     return this.db.exclusive(FILES_LOCK, async () => {
+      await this.finishInterrupted();
       const rowsOfSet = await this.db.transaction(async (sql) => {
         const row = await sql.one<{ id: number }>(
           `INSERT INTO change_sets (title, user_id, state, at, mode, revert_of) VALUES ($1, $2, 'put back', $3, 'whole', $4) RETURNING id`,
@@ -406,18 +414,21 @@ export class Applying {
    * Finishes or puts back every change set that a crash left between its steps. Run before the server
    * answers. Returns what was done, for the log.
    */
-  async recover(): Promise<{ readonly changeSet: number; readonly outcome: 'finished' | 'put back' | 'partly finished' }[]> {
-    return this.db.exclusive(FILES_LOCK, async () => {
-      const sets = await this.db.all<{ id: number; mode: ApplyMode; user: number }>(
-        `SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`,
-      );
-      const outcomes: { changeSet: number; outcome: 'finished' | 'put back' | 'partly finished' }[] = [];
-      for (const set of sets) outcomes.push({ changeSet: set.id, outcome: await this.recoverOne(set.id, set.mode, set.user) });
-      return outcomes;
-    });
+  async recover(): Promise<Recovered[]> {
+    return this.db.exclusive(FILES_LOCK, () => this.finishInterrupted());
   }
 
-  private async recoverOne(changeSet: number, mode: ApplyMode, userId: number): Promise<'finished' | 'put back' | 'partly finished'> {
+  /** Under the files' lock nobody else is applying: a set that still is *applying* was interrupted. */
+  private async finishInterrupted(): Promise<Recovered[]> {
+    const sets = await this.db.all<{ id: number; mode: ApplyMode; user: number }>(
+      `SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`,
+    );
+    const outcomes: Recovered[] = [];
+    for (const set of sets) outcomes.push({ changeSet: set.id, outcome: await this.recoverOne(set.id, set.mode, set.user) });
+    return outcomes;
+  }
+
+  private async recoverOne(changeSet: number, mode: ApplyMode, userId: number): Promise<Recovered['outcome']> {
     const journal = await this.db.all<JournalRow>(
       'SELECT file_id AS file, target, old_hash AS "oldHash", new_hash AS "newHash" FROM journal WHERE change_set_id = $1',
       [changeSet],

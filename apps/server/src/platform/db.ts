@@ -80,8 +80,15 @@ export class Db implements Sql {
   }
 }
 
-/** Whether an error says that the database cannot be reached. */
-export const isConnectionError = (error: unknown): boolean =>
-  error instanceof Error &&
-  (/^Sequelize(Connection|HostNot|AccessDenied)/.test(error.name) ||
-    /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|the database system is/.test(error.message));
+/**
+ * Whether an error says that the database cannot be reached: from the pool, from the driver, or by
+ * PostgreSQL's own codes (classes 08 connection exception and 57P operator intervention).
+ */
+export function isConnectionError(error: unknown): boolean {
+  const { name = '', message = '', code = '' } = error as { name?: string; message?: string; code?: unknown };
+  return (
+    /^Sequelize(Connection|HostNot|AccessDenied)/.test(name) ||
+    /^(08|57P|ECONNREFUSED|ECONNRESET|EPIPE)/.test(String(code)) ||
+    /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|not currently accepting connections|the database system is/.test(message)
+  );
+}
