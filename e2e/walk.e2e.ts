@@ -62,11 +62,11 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   });
 
   await test.step('defined in the schema', async () => {
-    await expect(page.getByLabel('Written name')).toHaveValue('Roast batch size');
-    await page.getByLabel('Written name').fill('Roast batch size ');
+    await expect(page.getByRole('textbox', { name: 'Written name', exact: true })).toHaveValue('Roast batch size');
+    await page.getByRole('textbox', { name: 'Written name', exact: true }).fill('Roast batch size ');
     await expect(page.getByRole('alert')).toContainText('a blank at the end');
     await expect(page.getByRole('button', { name: 'Define', exact: true })).toBeDisabled();
-    await page.getByLabel('Written name').fill('Roast batch size');
+    await page.getByRole('textbox', { name: 'Written name', exact: true }).fill('Roast batch size');
     await page.getByLabel('Caption').fill('Batch');
     await page.getByLabel('Placeholder').fill('kg of beans');
     await page.getByRole('combobox', { name: 'Type' }).click();
