@@ -5,10 +5,10 @@ import ts from 'typescript-eslint';
 
 /** Nothing is imported past a folder's public face, its index.ts. */
 const publicFaces = {
-  regex: '^(\\.\\./)+(values|schema|files|changes|identity|titleblocks|bom|vault|exchange|trace)/(?!(step|dxf)$).+',
+  regex: '^(\\.\\./)+(values|schema|files|changes|identity|titleblocks|bom|vault|exchange|trace)/(?!(step|dxf|opc)$).+',
   message: "Import the folder's index.ts, not a file behind it.",
 };
-const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf)/.+', message: "Import the format's index.ts, not a file behind it." };
+const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf|opc)/.+', message: "Import the format's index.ts, not a file behind it." };
 
 const STATIONS = ['overview', 'survey', 'schema', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings'];
 const forbidden = (patterns, paths = []) => ({ 'no-restricted-imports': ['error', { patterns, paths }] });

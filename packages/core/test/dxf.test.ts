@@ -227,7 +227,9 @@ describe('writing', () => {
     expect(values(after)).toEqual({ A: 'Ω5' });
   });
   it('refuses what it cannot write, and says why', () => {
-    expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'TITLE', 'x')])).toThrow('lacks the cell TITLE');
+    expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'NONE', 'x')])).toThrow('defines no cell NONE');
+    // The made-up drawing has no $HANDSEED, without which no new handle is free.
+    expect(() => dxf.modify(DRAWING, [at('cell', 'insert:30', 'TITLE', 'x')])).toThrow('which handle is free');
     expect(() => dxf.modify(DRAWING, [at('cell', 'insert:99', 'MATL', 'x')])).toThrow('insert:99');
     expect(() => dxf.modify(DRAWING, [at('property', '', 'A', 'two\nlines')])).toThrow('line break');
     expect(() => dxf.modify(bytes(dxfText([...header('AC1015'), [0, 'EOF']])), [at('property', '', 'A', 'x')])).toThrow('AC1015');

@@ -2,16 +2,21 @@ import { HeldValue } from '../values';
 import { Edit } from './edits';
 
 /** Levels at which a file holds values. `copy` is the copy of a part that an assembly file carries. */
-export type Level = 'document' | 'variant' | 'copy' | 'occurrence' | 'sheet';
+export type Level = 'document' | 'variant' | 'copy' | 'body' | 'occurrence' | 'sheet';
 
-/** Places in a file that hold named values: a document or occurrence property, the file's own field, a title block cell. */
-export type Place = 'property' | 'field' | 'cell';
+/**
+ * Places in a file that hold named values: a property, the file's own field, a title block cell, and
+ * facts that the file states about its model (material, density, validation volume), which nobody writes.
+ */
+export type Place = 'property' | 'field' | 'cell' | 'fact';
 
 /** A value as read, with its place and exact name. */
 export interface ReadValue {
   readonly place: Place;
   readonly name: string;
   readonly held: HeldValue;
+  /** Why nothing can be written here, if so: a constant cell, or the request of a text that the drawing computes itself. */
+  readonly fixed?: string;
 }
 
 /** One thing in a file that holds values. `key` is `''` for the document and unique and stable within the file. */
@@ -63,6 +68,9 @@ export interface CellDefinition {
   readonly rotation: number;
   readonly align: 'left' | 'centre' | 'right';
   readonly valign: 'baseline' | 'bottom' | 'middle' | 'top';
+  /** A constant cell shows its preset in every insert and holds nothing there. */
+  readonly constant: boolean;
+  readonly multiline: boolean;
 }
 
 /** What a block is drawn of, in block coordinates. */
@@ -90,6 +98,15 @@ export interface InsertReading {
   readonly block: string;
   readonly holder: string;
   readonly layout: string;
+  /** Tags that the block defines and this insert has no attribute for. */
+  readonly missing: readonly string[];
+}
+
+/** What a drawing's layout shows: scales of its viewports (paper length ÷ model length) and areas of closed outlines in square drawing units. */
+export interface SheetReading {
+  readonly layout: string;
+  readonly scales: readonly number[];
+  readonly outlines: readonly { readonly layer: string; readonly area: number }[];
 }
 
 /** Something about a file that its reader should know; reading went on. */
@@ -100,13 +117,14 @@ export interface FileProblem {
 
 /** Everything that Rule reads of one file. Plain data, so that it can cross to a worker and into the database. */
 export interface FileReading {
-  readonly format: 'step' | 'dxf';
+  readonly format: 'step' | 'dxf' | 'opc' | 'other';
   readonly version: string;
-  readonly kind: 'part' | 'assembly' | 'drawing';
+  readonly kind: 'part' | 'assembly' | 'drawing' | 'other';
   readonly holders: readonly HolderReading[];
   readonly structure: StructureReading | null;
   readonly blocks: readonly BlockReading[];
   readonly inserts: readonly InsertReading[];
+  readonly sheets: readonly SheetReading[];
   readonly problems: readonly FileProblem[];
 }
 

@@ -1,11 +1,28 @@
 import { ValueType } from '../values';
 
 /** Kinds of file that carry properties. */
-export const KINDS = ['part', 'assembly', 'drawing'] as const;
+export const KINDS = ['part', 'assembly', 'drawing', 'other'] as const;
 export type Kind = (typeof KINDS)[number];
 
 /** A file's own field that a property can be taken from. The file's program writes it; people cannot. */
-export const FILE_FIELDS = ['file name', 'product id', 'product name', 'product description', 'version id', 'author', 'organisation', 'time stamp'] as const;
+export const FILE_FIELDS = [
+  'file name',
+  'product id',
+  'product name',
+  'product description',
+  'version id',
+  'author',
+  'organisation',
+  'time stamp',
+  'title',
+  'subject',
+  'keywords',
+  'category',
+  'status',
+  'last saved by',
+  'created',
+  'modified',
+] as const;
 export type FileField = (typeof FILE_FIELDS)[number];
 
 /** Where a property's value comes from: typed (or chosen) by people, or taken from the file's own field. */

@@ -1,5 +1,5 @@
 /** The physical quantity that a unit measures. */
-export type Quantity = 'length' | 'mass' | 'angle' | 'time' | 'torque';
+export type Quantity = 'length' | 'mass' | 'angle' | 'time' | 'torque' | 'area' | 'volume' | 'density';
 
 /** A unit of measurement: its code (also its printed symbol), its quantity and its size in the SI unit of that quantity. */
 export interface Unit {
@@ -30,6 +30,18 @@ export const UNITS: readonly Unit[] = [
   { code: 's', quantity: 'time', toSi: 1 },
   { code: 'min', quantity: 'time', toSi: 60 },
   { code: 'h', quantity: 'time', toSi: 3600 },
+  { code: 'mm²', quantity: 'area', toSi: 1e-6, also: ['mm2', 'mm^2'] },
+  { code: 'cm²', quantity: 'area', toSi: 1e-4, also: ['cm2', 'cm^2'] },
+  { code: 'm²', quantity: 'area', toSi: 1, also: ['m2', 'm^2'] },
+  { code: 'in²', quantity: 'area', toSi: 0.0254 ** 2, also: ['in2', 'in^2', 'sq in'] },
+  { code: 'ft²', quantity: 'area', toSi: 0.3048 ** 2, also: ['ft2', 'ft^2', 'sq ft'] },
+  { code: 'mm³', quantity: 'volume', toSi: 1e-9, also: ['mm3', 'mm^3'] },
+  { code: 'cm³', quantity: 'volume', toSi: 1e-6, also: ['cm3', 'cm^3'] },
+  { code: 'm³', quantity: 'volume', toSi: 1, also: ['m3', 'm^3'] },
+  { code: 'in³', quantity: 'volume', toSi: 0.0254 ** 3, also: ['in3', 'in^3', 'cu in'] },
+  { code: 'kg/m³', quantity: 'density', toSi: 1, also: ['kg/m3', 'kg/m^3'] },
+  { code: 'g/cm³', quantity: 'density', toSi: 1000, also: ['g/cm3', 'g/cm^3'] },
+  { code: 'lb/in³', quantity: 'density', toSi: 0.45359237 / 0.0254 ** 3, also: ['lb/in3', 'lb/in^3'] },
   { code: 'N·m', quantity: 'torque', toSi: 1, also: ['Nm', 'N m'] },
   { code: 'lbf·ft', quantity: 'torque', toSi: 0.45359237 * 9.80665 * 0.3048, also: ['lbf ft', 'ft lbf'] },
 ];
@@ -38,6 +50,10 @@ const bySpelling = new Map<string, Unit>(UNITS.flatMap((unit) => [unit.code, ...
 
 /** Finds a unit by its code or another common spelling; `undefined` when it is not known. */
 export const findUnit = (spelling: string): Unit | undefined => bySpelling.get(spelling.trim());
+
+/** The unit of a quantity with a size in SI units; `undefined` when none that Rule knows is that large. */
+export const unitOfSize = (quantity: Quantity, toSi: number): Unit | undefined =>
+  UNITS.find((unit) => unit.quantity === quantity && Math.abs(unit.toSi - toSi) <= 1e-6 * unit.toSi);
 
 /**
  * Converts a number between two units of one quantity.

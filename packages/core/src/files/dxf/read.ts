@@ -1,5 +1,6 @@
 import { heldText } from '../../values';
-import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue } from '../contract';
+import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue, SheetReading } from '../contract';
+import { Vertex, outlineArea } from './area';
 import { DxfIndex, scanDxf } from './scan';
 import { DxfText, dxfText, plainMtext, showControlCodes } from './text';
 
@@ -13,9 +14,51 @@ export interface DxfContent {
   /** Position of the `ENDSEC` that closes the header; -1 when the file has no header. */
   readonly headerEnd: number;
   readonly fields: readonly { readonly name: string; readonly value: string; readonly valueAt: number }[];
-  readonly blocks: readonly BlockReading[];
-  readonly inserts: readonly (InsertReading & { readonly cells: readonly { readonly tag: string; readonly text: string; readonly valueAt: number }[] })[];
+  readonly blocks: readonly BlockContent[];
+  readonly inserts: readonly InsertContent[];
+  readonly sheets: readonly SheetReading[];
+  /** Position of the value of `$HANDSEED`, the next free handle; -1 when the file has none. */
+  readonly handleSeedAt: number;
   readonly problems: readonly FileProblem[];
+}
+
+/** A block with what is needed to give an insert an attribute that it lacks. */
+export interface BlockContent extends BlockReading {
+  readonly base: Point;
+  /** Raw values of the attribute definitions, in the order of `cells`. */
+  readonly definitions: readonly {
+    readonly style: string;
+    readonly flags: string;
+    readonly align: string;
+    readonly valign: string;
+    readonly first: Point;
+    readonly second: Point;
+  }[];
+}
+
+/** A cell of an insert. `valueAt` is -1 for a constant one. */
+export interface CellContent {
+  readonly tag: string;
+  readonly text: string;
+  readonly valueAt: number;
+  /** Positions of the text groups of a multi-line attribute's inner MTEXT. */
+  readonly inner: readonly number[];
+  readonly fixed?: string;
+}
+
+export interface InsertContent extends InsertReading {
+  readonly cells: readonly CellContent[];
+  readonly handle: string | undefined;
+  readonly layer: string;
+  readonly at: Point;
+  readonly scale: Point;
+  readonly rotation: number;
+  readonly inPaper: boolean;
+  /** Position of the first group of the insert, of its `2` (block name), and of the group before which a new attribute goes. */
+  readonly from: number;
+  readonly nameAt: number;
+  readonly attributesEnd: number;
+  readonly hasAttributes: boolean;
 }
 
 const FIELDS: Readonly<Record<string, string>> = { $LASTSAVEDBY: 'author', $PROJECTNAME: 'product name' };
@@ -98,8 +141,7 @@ class Reader {
     const codePage = simple('$DWGCODEPAGE') ? this.raw(simple('$DWGCODEPAGE')!.at + 1) : '';
     this.text = dxfText(version, codePage);
     const problems: FileProblem[] = [];
-    if (version < 'AC1021' && codePage !== '' && !codePage.endsWith('1252'))
-      problems.push({ code: 'code-page', message: `Texts are in the code page ${codePage}; letters outside ASCII may be wrong.` });
+    if (this.text.unknownPage) problems.push({ code: 'code-page', message: `Texts are in the code page ${codePage}; letters outside ASCII may be wrong.` });
 
     const properties: DxfContent['properties'][number][] = [];
     for (const [i, variable] of variables.entries()) {
@@ -116,16 +158,115 @@ class Reader {
     }
     const fields = variables.flatMap(({ name, at }) => (FIELDS[name] ? [{ name: FIELDS[name], value: this.value(at + 1), valueAt: at + 1 }] : []));
 
+    const objectSection = sections.get('OBJECTS');
+    this.readObjects(objectSection ? this.entities(objectSection.from, objectSection.to) : []);
     const blockSection = sections.get('BLOCKS');
     const { blocks, layouts } = blockSection ? this.blocks(blockSection.from, blockSection.to) : { blocks: [], layouts: [] };
     const entitySection = sections.get('ENTITIES');
-    const inserts = [
-      ...(entitySection
-        ? this.inserts(this.entities(entitySection.from, entitySection.to), (entity) => (this.get(entity, 67)?.trim() === '1' ? 'paper' : 'model'))
-        : []),
-      ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name)),
-    ];
-    return { index: this.index, version, text: this.text, properties, headerEnd: header ? header.to : -1, fields, blocks, inserts, problems };
+    const top = entitySection ? this.entities(entitySection.from, entitySection.to) : [];
+    const layoutOf = (entity: Entity) =>
+      this.get(entity, 67)?.trim() === '1' ? (this.layoutNames.get(this.get(entity, 330)?.trim() ?? '') ?? 'paper') : 'model';
+    const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));
+    const inserts = [...this.inserts(top, layoutOf, byName), ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name, byName))];
+    const sheets = new Map<string, { scales: number[]; outlines: { layer: string; area: number }[] }>();
+    this.sheets(top, layoutOf, sheets);
+    for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
+    return {
+      index: this.index,
+      version,
+      text: this.text,
+      properties,
+      headerEnd: header ? header.to : -1,
+      fields,
+      blocks,
+      inserts,
+      sheets: [...sheets].map(([layout, sheet]) => ({ layout, ...sheet })),
+      handleSeedAt: simple('$HANDSEED') ? simple('$HANDSEED')!.at + 1 : -1,
+      problems,
+    };
+  }
+
+  /** Layout names by the handle of their block record. */
+  private readonly layoutNames = new Map<string, string>();
+  /** Requests of texts that the drawing computes itself, by the handle of the dictionary that ties them to their text. */
+  private readonly requests = new Map<string, string>();
+
+  private readObjects(objects: readonly Entity[]): void {
+    const { codes } = this.index;
+    const fields = new Map<string, string>();
+    for (const object of objects) {
+      if (object.type === 'LAYOUT') {
+        let k = object.from + 1;
+        while (k < object.to && !(codes[k] === 100 && this.raw(k) === 'AcDbLayout')) k++;
+        let name = '';
+        let record = '';
+        for (; k < object.to; k++) {
+          if (codes[k] === 1 && name === '') name = this.value(k);
+          if (codes[k] === 330) record = this.raw(k);
+        }
+        if (name && record) this.layoutNames.set(record, name);
+      } else if (object.type === 'FIELD') {
+        const handle = this.get(object, 5)?.trim();
+        let request = '';
+        for (let k = object.from + 1; k < object.to && codes[k] !== 360 && codes[k] !== 93; k++) if (codes[k] === 2 || codes[k] === 3) request += this.value(k);
+        if (handle) fields.set(handle, request);
+      }
+    }
+    if (fields.size === 0) return;
+    // extension dictionary → dictionary of fields → field (the text's own), possibly with fields inside it
+    const ties = objects
+      .filter((object) => object.type === 'DICTIONARY')
+      .map((object) => {
+        const to: string[] = [];
+        for (let k = object.from + 1; k < object.to; k++) if (codes[k] === 360 || codes[k] === 350) to.push(this.raw(k));
+        return { handle: this.get(object, 5)?.trim() ?? '', to };
+      });
+    const direct = new Map(ties.flatMap(({ handle, to }) => to.flatMap((target) => (fields.has(target) ? [[handle, fields.get(target)!] as const] : []))));
+    for (const [handle, request] of direct) this.requests.set(handle, request);
+    for (const { handle, to } of ties) for (const target of to) if (direct.has(target)) this.requests.set(handle, direct.get(target)!);
+  }
+
+  /** The request of a text that the drawing computes itself. */
+  private requestOf(entity: Entity): string | undefined {
+    if (this.requests.size === 0) return undefined;
+    const { codes } = this.index;
+    for (let k = entity.from + 1; k < entity.to; k++) if (codes[k] === 360 && this.requests.has(this.raw(k))) return this.requests.get(this.raw(k));
+    return undefined;
+  }
+
+  private sheets(
+    entities: readonly Entity[],
+    layoutOf: (entity: Entity) => string,
+    into: Map<string, { scales: number[]; outlines: { layer: string; area: number }[] }>,
+  ): void {
+    const sheet = (entity: Entity) => {
+      const layout = layoutOf(entity);
+      const known = into.get(layout);
+      if (known) return known;
+      const fresh = { scales: [], outlines: [] };
+      into.set(layout, fresh);
+      return fresh;
+    };
+    for (let i = 0; i < entities.length; i++) {
+      const entity = entities[i]!;
+      if (entity.type === 'VIEWPORT') {
+        const [paper, view] = [this.number(entity, 41, 0), this.number(entity, 45, 0)];
+        // The viewport with the number 1 is the sheet itself.
+        if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0) sheet(entity).scales.push(Number((paper / view).toPrecision(12)));
+      } else if (entity.type === 'LWPOLYLINE' && (this.number(entity, 70, 0) & 1) === 1) {
+        sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', area: outlineArea(this.vertices(entity)) });
+      } else if (entity.type === 'POLYLINE') {
+        const flags = this.number(entity, 70, 0);
+        const points: Vertex[] = [];
+        let k = i + 1;
+        // Vertices of splines' control frames (flag 16) are not on the line.
+        for (; k < entities.length && entities[k]!.type === 'VERTEX'; k++)
+          if ((this.number(entities[k]!, 70, 0) & 16) === 0) points.push({ ...this.point(entities[k]!, 10), bulge: this.number(entities[k]!, 42, 0) });
+        // Only flat, closed polylines: 8 is a line in space, 16 and 64 are meshes.
+        if ((flags & 1) === 1 && (flags & (8 | 16 | 64)) === 0) sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', area: outlineArea(points) });
+        i = k - 1;
+      }
+    }
   }
 
   private variables(from: number, to: number): { name: string; at: number }[] {
@@ -134,8 +275,8 @@ class Reader {
     return found;
   }
 
-  private blocks(from: number, to: number): { blocks: BlockReading[]; layouts: { name: string; entities: Entity[] }[] } {
-    const blocks: BlockReading[] = [];
+  private blocks(from: number, to: number): { blocks: BlockContent[]; layouts: { name: string; entities: Entity[] }[] } {
+    const blocks: BlockContent[] = [];
     const layouts: { name: string; entities: Entity[] }[] = [];
     const entities = this.entities(from, to);
     for (let i = 0; i < entities.length; i++) {
@@ -144,10 +285,25 @@ class Reader {
       while (end < entities.length && entities[end]!.type !== 'ENDBLK') end++;
       const name = this.get(entities[i]!, 2) ?? '';
       const inside = entities.slice(i + 1, end);
-      if (/^\*(paper|model)_space/i.test(name)) layouts.push({ name, entities: inside });
+      if (/^\*(paper|model)_space/i.test(name))
+        layouts.push({ name: this.layoutNames.get(this.get(entities[i]!, 330)?.trim() ?? '') ?? (/model/i.test(name) ? 'model' : name), entities: inside });
       else if (inside.some((entity) => entity.type === 'ATTDEF')) {
         const base = this.point(entities[i]!, 10);
-        blocks.push({ name, cells: inside.filter((e) => e.type === 'ATTDEF').map((e) => this.cell(e, base)), shapes: this.shapes(inside, base) });
+        const definitions = inside.filter((e) => e.type === 'ATTDEF');
+        blocks.push({
+          name,
+          base,
+          cells: definitions.map((e) => this.cell(e, base)),
+          shapes: this.shapes(inside, base),
+          definitions: definitions.map((e) => ({
+            style: this.get(e, 7) ?? '',
+            flags: this.get(e, 70)?.trim() ?? '0',
+            align: this.get(e, 72)?.trim() ?? '0',
+            valign: this.get(e, 74)?.trim() ?? '0',
+            first: this.point(e, 10),
+            second: this.point(e, 11),
+          })),
+        });
       }
       i = end;
     }
@@ -169,6 +325,8 @@ class Reader {
       rotation: this.number(entity, 50, 0),
       align: horizontal === 2 ? 'right' : horizontal === 1 || horizontal === 4 ? 'centre' : 'left',
       valign: horizontal === 4 || vertical === 2 ? 'middle' : vertical === 3 ? 'top' : vertical === 1 ? 'bottom' : 'baseline',
+      constant: (this.number(entity, 70, 0) & 2) === 2,
+      multiline: this.find(entity, 101) >= 0,
     };
   }
 
@@ -205,32 +363,69 @@ class Reader {
     });
   }
 
-  private vertices(entity: Entity): Point[] {
-    const points: Point[] = [];
+  private vertices(entity: Entity): Vertex[] {
+    const points: { x: number; y: number; bulge: number }[] = [];
     const { codes } = this.index;
-    for (let k = entity.from + 1; k + 1 < entity.to; k++)
-      if (codes[k] === 10 && codes[k + 1] === 20) points.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
+    for (let k = entity.from + 1; k < entity.to; k++) {
+      if (codes[k] === 10 && codes[k + 1] === 20) points.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)), bulge: 0 });
+      else if (codes[k] === 42 && points.length) points.at(-1)!.bulge = Number(this.raw(k)) || 0;
+    }
     return points;
   }
 
-  private inserts(entities: readonly Entity[], layoutOf: (entity: Entity) => string): DxfContent['inserts'][number][] {
-    const found: DxfContent['inserts'][number][] = [];
+  private inserts(entities: readonly Entity[], layoutOf: (entity: Entity) => string, blocks: ReadonlyMap<string, BlockContent>): InsertContent[] {
+    const found: InsertContent[] = [];
     for (let i = 0; i < entities.length; i++) {
       const insert = entities[i]!;
-      if (insert.type !== 'INSERT' || this.get(insert, 66)?.trim() !== '1') continue;
-      const cells: { tag: string; text: string; valueAt: number }[] = [];
+      if (insert.type !== 'INSERT') continue;
+      const name = this.get(insert, 2) ?? '';
+      const block = blocks.get(name.toLowerCase());
+      const hasAttributes = this.get(insert, 66)?.trim() === '1';
+      if (!hasAttributes && !block) continue;
+      const cells: CellContent[] = [];
       let k = i + 1;
-      for (; k < entities.length && entities[k]!.type !== 'SEQEND'; k++) {
-        const attrib = entities[k]!;
-        const valueAt = attrib.type === 'ATTRIB' ? this.find(attrib, 1) : -1;
-        const tag = this.get(attrib, 2);
-        if (valueAt >= 0 && tag !== undefined) cells.push({ tag, text: showControlCodes(this.value(valueAt)), valueAt });
-      }
-      const handle = this.get(insert, 5)?.trim() ?? `${found.length + 1}`;
-      found.push({ block: this.get(insert, 2) ?? '', holder: `insert:${handle}`, layout: layoutOf(insert), cells });
-      i = k;
+      if (hasAttributes)
+        for (; k < entities.length && entities[k]!.type !== 'SEQEND'; k++) {
+          const cell = entities[k]!.type === 'ATTRIB' ? this.attribute(entities[k]!) : undefined;
+          if (cell) cells.push(cell);
+        }
+      const tags = new Set(cells.map((cell) => cell.tag));
+      for (const { tag, preset, constant } of block?.cells ?? [])
+        if (constant && !tags.has(tag)) cells.push({ tag, text: showControlCodes(preset), valueAt: -1, inner: [], fixed: 'constant' });
+      const handle = this.get(insert, 5)?.trim();
+      found.push({
+        block: name,
+        holder: `insert:${handle ?? found.length + 1}`,
+        layout: layoutOf(insert),
+        missing: (block?.cells ?? []).filter((cell) => !cell.constant && !tags.has(cell.tag)).map((cell) => cell.tag),
+        cells,
+        handle,
+        layer: this.get(insert, 8) ?? '0',
+        at: this.point(insert, 10),
+        scale: { x: this.number(insert, 41, 1), y: this.number(insert, 42, 1) },
+        rotation: this.number(insert, 50, 0),
+        inPaper: this.get(insert, 67)?.trim() === '1',
+        from: insert.from,
+        nameAt: this.find(insert, 2),
+        attributesEnd: hasAttributes ? (entities[k]?.from ?? insert.to) : insert.to,
+        hasAttributes,
+      });
+      if (hasAttributes) i = k;
     }
     return found;
+  }
+
+  private attribute(entity: Entity): CellContent | undefined {
+    const valueAt = this.find(entity, 1);
+    const tag = this.get(entity, 2);
+    if (valueAt < 0 || tag === undefined) return undefined;
+    const request = this.requestOf(entity);
+    const fixed = request === undefined ? {} : { fixed: request || 'computed by the drawing' };
+    const embedded = this.find(entity, 101);
+    const inner: number[] = [];
+    if (embedded >= 0) for (let k = embedded + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) inner.push(k);
+    const text = inner.length ? plainMtext(inner.map((k) => this.value(k)).join('')) : this.value(valueAt);
+    return { tag, text: showControlCodes(text), valueAt, inner, ...fixed };
   }
 }
 
@@ -250,7 +445,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
       level: 'sheet',
       key: insert.holder,
       label: insert.block,
-      values: insert.cells.map(({ tag, text }) => ({ place: 'cell', name: tag, held: heldText(text) })),
+      values: insert.cells.map(({ tag, text, fixed }) => ({ place: 'cell', name: tag, held: heldText(text), ...(fixed === undefined ? {} : { fixed }) })),
     });
   return {
     format: 'dxf',
@@ -258,8 +453,9 @@ export function readDxf(bytes: Uint8Array): FileReading {
     kind: 'drawing',
     holders,
     structure: null,
-    blocks: content.blocks,
-    inserts: content.inserts.map(({ block, holder, layout }) => ({ block, holder, layout })),
+    blocks: content.blocks.map(({ name, cells, shapes }) => ({ name, cells, shapes })),
+    inserts: content.inserts.map(({ block, holder, layout, missing }) => ({ block, holder, layout, missing })),
+    sheets: content.sheets,
     problems: content.problems,
   };
 }

@@ -1,6 +1,7 @@
-import { FileChange, FileError } from '../contract';
+import { FileChange, FileError, Point } from '../contract';
 import { Edit } from '../edits';
-import { DxfContent, openDxf } from './read';
+import { BlockContent, DxfContent, InsertContent, openDxf } from './read';
+import { toMtext } from './text';
 
 const encoder = new TextEncoder();
 
@@ -8,13 +9,14 @@ const encoder = new TextEncoder();
 export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
   const content = openDxf(bytes);
   const seen = new Set<string>();
-  return changes.flatMap((change) => {
+  const gained = new Map<InsertContent, { readonly tag: string; readonly text: string }[]>();
+  const edits = changes.flatMap((change) => {
     const place = JSON.stringify([change.holder, change.place, change.name]);
     if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
     seen.add(place);
     switch (change.place) {
       case 'cell':
-        return cellEdits(content, change);
+        return cellEdits(content, change, gained);
       case 'field': {
         const field = content.fields.find((f) => f.name === change.name);
         if (!field) throw new FileError('no-field', `The file has no field ${change.name}.`);
@@ -22,8 +24,11 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
       }
       case 'property':
         return propertyEdits(content, change);
+      case 'fact':
+        throw new FileError('fact', `${change.name} is a fact about the drawing and cannot be written.`);
     }
   });
+  return [...edits, ...gainedEdits(content, gained)];
 }
 
 const encoded = (content: DxfContent, text: string): Uint8Array => encoder.encode(content.text.encode(text));
@@ -33,12 +38,95 @@ function valueEdit(content: DxfContent, at: number, text: string): Edit {
   return { offset: starts[at]!, length: ends[at]! - starts[at]!, insert: encoded(content, text) };
 }
 
-function cellEdits(content: DxfContent, change: FileChange): Edit[] {
+function cellEdits(content: DxfContent, change: FileChange, gained: Map<InsertContent, { readonly tag: string; readonly text: string }[]>): Edit[] {
   const insert = content.inserts.find((candidate) => candidate.holder === change.holder);
   if (!insert) throw new FileError('no-holder', `The drawing has no title block ${change.holder}.`);
+  const text = change.value?.text ?? '';
   const cell = insert.cells.find((candidate) => candidate.tag === change.name);
-  if (!cell) throw new FileError('no-cell', `This drawing's ${insert.block} lacks the cell ${change.name}, which its block has gained later.`);
-  return [valueEdit(content, cell.valueAt, change.value?.text ?? '')];
+  if (!cell) {
+    if (!insert.missing.includes(change.name)) throw new FileError('no-cell', `The block ${insert.block} defines no cell ${change.name}.`);
+    if (text !== '') gained.set(insert, [...(gained.get(insert) ?? []), { tag: change.name, text }]);
+    return [];
+  }
+  if (cell.fixed !== undefined)
+    throw new FileError(
+      'cell-fixed',
+      cell.fixed === 'constant'
+        ? `The cell ${change.name} is constant: its block holds the text, not the sheet.`
+        : `The drawing computes the cell ${change.name} itself (${cell.fixed}).`,
+    );
+  if (cell.inner.length === 0) return [valueEdit(content, cell.valueAt, text)];
+  // A multi-line attribute holds its text twice: its first line, and all of it in an inner MTEXT.
+  const [kept, ...others] = [...cell.inner].reverse();
+  const { lines, ends } = content.index;
+  const removed = others.map((at) => ({ offset: lines[at]!, length: (lines[at + 1] ?? ends[at]!) - lines[at]!, insert: new Uint8Array() }));
+  return [valueEdit(content, cell.valueAt, text.split(/\r?\n/)[0]!), ...removed, valueEdit(content, kept!, toMtext(text))];
+}
+
+/** Gives inserts the attributes that they lack: placed as the block's definition says, moved, scaled and turned as the insert is. */
+function gainedEdits(content: DxfContent, gained: ReadonlyMap<InsertContent, readonly { readonly tag: string; readonly text: string }[]>): Edit[] {
+  if (gained.size === 0) return [];
+  const { index, version, handleSeedAt } = content;
+  const modern = version >= 'AC1015';
+  const seedText = handleSeedAt < 0 ? '' : String.fromCharCode(...index.bytes.subarray(index.starts[handleSeedAt], index.ends[handleSeedAt])).trim();
+  if (modern && !/^[0-9A-Fa-f]+$/.test(seedText))
+    throw new FileError('no-handles', 'The drawing does not say which handle is free, so no attribute can be added.');
+  let next = seedText ? BigInt(`0x${seedText}`) : 0n;
+  const edits: Edit[] = [];
+  for (const [insert, cells] of gained) {
+    const block = content.blocks.find((candidate) => candidate.name.toLowerCase() === insert.block.toLowerCase())!;
+    const handled = insert.handle !== undefined && seedText !== '';
+    const groups: [number, string][] = [];
+    for (const { tag, text } of cells) {
+      const i = block.cells.findIndex((cell) => cell.tag === tag);
+      const [cell, definition] = [block.cells[i]!, block.definitions[i]!];
+      const aligned = definition.align !== '0' || definition.valign !== '0';
+      groups.push([0, 'ATTRIB']);
+      if (handled) groups.push([5, (next++).toString(16).toUpperCase()]);
+      if (modern) groups.push([330, insert.handle!], [100, 'AcDbEntity']);
+      if (insert.inPaper) groups.push([67, '1']);
+      groups.push([8, insert.layer]);
+      if (modern) groups.push([100, 'AcDbText']);
+      groups.push(
+        ...pointGroups(10, place(insert, block, definition.first)),
+        [40, number(cell.height * Math.abs(insert.scale.y))],
+        [1, content.text.encode(text)],
+      );
+      groups.push([50, number(cell.rotation + insert.rotation)], [41, number(cell.widthFactor * Math.abs(insert.scale.x / insert.scale.y))]);
+      if (definition.style) groups.push([7, content.text.encode(definition.style)]);
+      groups.push([72, definition.align]);
+      if (aligned) groups.push(...pointGroups(11, place(insert, block, definition.second)));
+      if (modern) groups.push([100, 'AcDbAttribute']);
+      groups.push([2, content.text.encode(tag)], [70, String(Number(definition.flags) & ~2)], [74, definition.valign]);
+    }
+    if (!insert.hasAttributes) {
+      groups.push([0, 'SEQEND']);
+      if (handled) groups.push([5, (next++).toString(16).toUpperCase()]);
+      if (modern) groups.push([330, insert.handle!], [100, 'AcDbEntity']);
+      if (insert.inPaper) groups.push([67, '1']);
+      groups.push([8, insert.layer]);
+      edits.push({ offset: index.lines[insert.nameAt]!, length: 0, insert: encoder.encode(written([[66, '1']], index.eol)) });
+    }
+    edits.push({ offset: index.lines[insert.attributesEnd]!, length: 0, insert: encoder.encode(written(groups, index.eol)) });
+  }
+  if (seedText) edits.push(valueEdit(content, handleSeedAt, next.toString(16).toUpperCase()));
+  return edits;
+}
+
+const number = (n: number) => (Number.isInteger(n) ? n.toFixed(1) : String(Number(n.toPrecision(15))));
+const pointGroups = (code: number, { x, y }: Point): [number, string][] => [
+  [code, number(x)],
+  [code + 10, number(y)],
+  [code + 20, '0.0'],
+];
+const written = (groups: readonly (readonly [number, string])[], eol: string) =>
+  groups.map(([code, value]) => `${String(code).padStart(3)}${eol}${value}${eol}`).join('');
+
+/** A point of a block where an insert puts it. */
+function place(insert: InsertContent, block: BlockContent, point: Point): Point {
+  const angle = (insert.rotation * Math.PI) / 180;
+  const [x, y] = [(point.x - block.base.x) * insert.scale.x, (point.y - block.base.y) * insert.scale.y];
+  return { x: insert.at.x + x * Math.cos(angle) - y * Math.sin(angle), y: insert.at.y + x * Math.sin(angle) + y * Math.cos(angle) };
 }
 
 function propertyEdits(content: DxfContent, change: FileChange): Edit[] {

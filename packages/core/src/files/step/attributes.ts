@@ -1,8 +1,9 @@
 import { HeldValue, plainNumber } from '../../values';
 import { StepModel, refOf, refsOf, textOf } from './model';
 import { Argument } from './parse';
+import { Bodies } from './bodies';
 import { Structure } from './structure';
-import { readUnit } from './units';
+import { readDensityUnit, readUnit } from './units';
 
 /**
  * One user-defined attribute and the instances it is made of, as the public recommended practice for
@@ -36,14 +37,16 @@ export interface HolderKeys {
   readonly idOf: ReadonlyMap<string, number>;
 }
 
-/** Keys: `''` for the document, `variant:` and `copy:` with the product key, `occurrence:` as the structure says. */
-export function holderKeys(structure: Structure): HolderKeys {
+/** Keys: `''` for the document, `variant:` and `copy:` with the product key, `body:` with product and solid, `occurrence:` as the structure says. */
+export function holderKeys(structure: Structure, bodies: Bodies): HolderKeys {
   const keyOf = new Map<number, string>();
   const roots = new Set(structure.roots.map((root) => root.id));
   const first = structure.roots[0]?.id;
   for (const { id, key } of structure.definitions.values()) keyOf.set(id, id === first ? '' : roots.has(id) ? `variant:${key}` : `copy:${key}`);
   for (const { id, key } of structure.occurrences) keyOf.set(id, key);
-  return { keyOf, idOf: new Map([...keyOf].map(([id, key]) => [key, id])) };
+  const idOf = new Map([...keyOf].map(([id, key]) => [key, id]));
+  for (const [id, key] of bodies.keyOf) keyOf.set(id, key);
+  return { keyOf, idOf };
 }
 
 function measure(argument: Argument | undefined): { text: string; argument: Argument } | undefined {
@@ -152,7 +155,7 @@ export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] 
     const representation = representationRef === undefined ? undefined : model.record(representationRef);
     if (definition?.name !== 'PROPERTY_DEFINITION' || representation?.name !== 'REPRESENTATION') continue;
     const isUserDefined = general.has(definitionRef!) || textOf(definition.args[1]).toLowerCase() === 'user defined attribute';
-    const holder = definedHolder(model, refOf(definition.args[2]), keys);
+    const holder = keys.keyOf.get(definitionRef!) ?? definedHolder(model, refOf(definition.args[2]), keys);
     if (!isUserDefined || holder === undefined) continue;
     const items = refsOf(representation.args[1]);
     for (const id of [representationRef!, ...items]) users.set(id, (users.get(id) ?? 0) + 1);
@@ -189,4 +192,78 @@ export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] 
       ];
     }),
   );
+}
+
+/** A fact that a file states about its model: material, density, a validation property, the unit of lengths. */
+export interface Fact {
+  readonly holder: string;
+  readonly name: string;
+  readonly held: HeldValue;
+}
+
+/** Names under which validation properties stand, as the public recommended practice for geometric validation properties has them. */
+const VALIDATION: Readonly<Record<string, string>> = {
+  'volume measure': 'validation volume',
+  'surface area measure': 'validation area',
+  'wetted area measure': 'validation area',
+  'centre point': 'validation centroid',
+};
+
+/** Reads the facts of holders: 'material property' and 'geometric validation property' definitions, and material designations. */
+export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
+  const facts: Fact[] = [];
+  for (const link of model.idsOf('PROPERTY_DEFINITION_REPRESENTATION')) {
+    const [definitionRef, representationRef] = (model.record(link)?.args ?? []).map(refOf);
+    const definition = definitionRef === undefined ? undefined : model.record(definitionRef);
+    if (definition?.name !== 'PROPERTY_DEFINITION') continue;
+    const about = textOf(definition.args[0]).toLowerCase();
+    if (about !== 'material property' && about !== 'geometric validation property') continue;
+    const holder = keys.keyOf.get(definitionRef!) ?? definedHolder(model, refOf(definition.args[2]), keys);
+    const representation = representationRef === undefined ? undefined : model.record(representationRef);
+    if (holder === undefined || !representation) continue;
+    const said = `${textOf(definition.args[1])} ${textOf(representation.args[0])}`.toLowerCase();
+    for (const item of refsOf(representation.args[1])) {
+      const record = model.record(item);
+      if (about === 'material property') {
+        if (record?.name === 'DESCRIPTIVE_REPRESENTATION_ITEM' && !said.includes('density')) {
+          // The name of the material is the item's name, or its text where the item's name says only what it is.
+          const [name, text] = [textOf(record.args[0]), textOf(record.args[1])];
+          const material = name === '' || name.toLowerCase() === 'material name' ? text : name;
+          if (material) facts.push({ holder, name: 'material', held: { text: material, form: 'text' } });
+        } else if (said.includes('density')) {
+          const value = readItem(model, item);
+          const unit = value?.unit == null ? undefined : readDensityUnit(model, value.unit);
+          if (value) facts.push({ holder, name: 'density', held: unit === undefined ? value.held : { text: value.held.text, form: 'measure', unit } });
+        }
+      } else if (record?.name === 'CARTESIAN_POINT') {
+        const point = record.args[1];
+        if (point?.is === 'list')
+          facts.push({
+            holder,
+            name: 'validation centroid',
+            held: { text: point.items.map((n) => (n.is === 'number' ? plain(n.value) : '?')).join(' '), form: 'text' },
+          });
+      } else {
+        const value = readItem(model, item);
+        const name = value && VALIDATION[value.name.toLowerCase()];
+        if (name) facts.push({ holder, name, held: value.held });
+      }
+    }
+  }
+  for (const id of model.idsOf('MATERIAL_DESIGNATION')) {
+    const [name, definitions] = model.record(id)?.args ?? [];
+    for (const target of [...refsOf(definitions), refOf(definitions)]) {
+      const holder = definedHolder(model, target, keys);
+      if (holder !== undefined && textOf(name)) facts.push({ holder, name: 'material', held: { text: textOf(name), form: 'text' } });
+    }
+  }
+  return facts;
+}
+
+/** The unit in which a representation's lengths are; `undefined` when its context names none that Rule knows. */
+export function lengthUnit(model: StepModel, representation: number): string | undefined {
+  const context = refOf(model.record(representation)?.args[2]);
+  const units = context === undefined ? undefined : model.records(context).find((record) => record.name === 'GLOBAL_UNIT_ASSIGNED_CONTEXT')?.args[0];
+  for (const id of refsOf(units)) if (model.records(id).some((record) => record.name === 'LENGTH_UNIT')) return readUnit(model, id);
+  return undefined;
 }

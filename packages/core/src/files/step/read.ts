@@ -1,6 +1,7 @@
 import { heldText } from '../../values';
 import { FileProblem, FileReading, HolderReading, ReadValue } from '../contract';
-import { Attribute, HolderKeys, holderKeys, readAttributes } from './attributes';
+import { Attribute, HolderKeys, holderKeys, lengthUnit, readAttributes, readFacts } from './attributes';
+import { Bodies, readBodies } from './bodies';
 import { StepModel, textOf } from './model';
 import { Argument } from './parse';
 import { Definition, Structure, readStructure } from './structure';
@@ -16,6 +17,7 @@ export interface StepContent {
   readonly model: StepModel;
   readonly structure: Structure;
   readonly keys: HolderKeys;
+  readonly bodies: Bodies;
   readonly attributes: readonly Attribute[];
 }
 
@@ -23,8 +25,9 @@ export interface StepContent {
 export function openStep(bytes: Uint8Array): StepContent {
   const model = new StepModel(bytes);
   const structure = readStructure(model);
-  const keys = holderKeys(structure);
-  return { model, structure, keys, attributes: readAttributes(model, keys) };
+  const bodies = readBodies(model, structure);
+  const keys = holderKeys(structure, bodies);
+  return { model, structure, keys, bodies, attributes: readAttributes(model, keys) };
 }
 
 /** The own fields of a product: id, name, description and version. */
@@ -58,7 +61,7 @@ const fieldValues = (fields: readonly Field[]): ReadValue[] =>
 
 /** Reads a STEP file. @throws FileError when it is broken. */
 export function readStep(bytes: Uint8Array): FileReading {
-  const { model, structure, keys, attributes } = openStep(bytes);
+  const { model, structure, keys, bodies, attributes } = openStep(bytes);
   const problems: FileProblem[] = [];
   const valuesOf = new Map<string, ReadValue[]>();
   const seen = new Set<string>();
@@ -71,6 +74,15 @@ export function readStep(bytes: Uint8Array): FileReading {
     seen.add(place);
     const list = valuesOf.get(holder) ?? [];
     list.push({ place: 'property', name, held });
+    valuesOf.set(holder, list);
+  }
+  const firstShape = structure.roots[0] && bodies.representations.get(structure.roots[0].id)?.[0];
+  const unit = firstShape === undefined ? undefined : lengthUnit(model, firstShape);
+  const facts = readFacts(model, keys);
+  if (unit) facts.push({ holder: '', name: 'length unit', held: heldText(unit) });
+  for (const { holder, name, held } of facts) {
+    const list = valuesOf.get(holder) ?? [];
+    if (!list.some((value) => value.place === 'fact' && value.name === name)) list.push({ place: 'fact', name, held });
     valuesOf.set(holder, list);
   }
   const holders: HolderReading[] = [];
@@ -86,6 +98,7 @@ export function readStep(bytes: Uint8Array): FileReading {
       values: [...fieldValues([...productFields(model, definition), ...own]), ...(valuesOf.get(key) ?? [])],
     });
   }
+  for (const { key, label } of bodies.list) holders.push({ level: 'body', key, label, values: valuesOf.get(key) ?? [] });
   for (const { key, label } of structure.occurrences) holders.push({ level: 'occurrence', key, label, values: valuesOf.get(key) ?? [] });
   if (structure.roots.length === 0) problems.push({ code: 'no-product', message: 'The file defines no product, so it cannot hold properties.' });
   const schema = model.header('FILE_SCHEMA')?.args[0];
@@ -97,6 +110,7 @@ export function readStep(bytes: Uint8Array): FileReading {
     structure: structure.reading,
     blocks: [],
     inserts: [],
+    sheets: [],
     problems,
   };
 }

@@ -3,6 +3,7 @@
  * `\X\hh`, `\X2\…\X0\` (UTF-16), `\X4\…\X0\` (UTF-32), `\S\c` (upper half of the current ISO 8859 part,
  * taken as Latin-1 unless a `\P.\` names another), and whatever bytes a careless writer left raw.
  */
+import { decodeAs } from '../encoding';
 
 const strict = new TextDecoder('utf-8', { fatal: true });
 const latin1 = (bytes: Uint8Array): string => {
@@ -24,7 +25,7 @@ function decodeRaw(bytes: Uint8Array): string {
   return latin1(bytes);
 }
 
-const ESCAPE = /\\(?:X\\([0-9A-Fa-f]{2})|X2\\((?:[0-9A-Fa-f]{4})*)\\X0\\|X4\\((?:[0-9A-Fa-f]{8})*)\\X0\\|S\\(.)|P[A-I]\\|N\\|F\\|\\)/gs;
+const ESCAPE = /\\(?:X\\([0-9A-Fa-f]{2})|X2\\((?:[0-9A-Fa-f]{4})*)\\X0\\|X4\\((?:[0-9A-Fa-f]{8})*)\\X0\\|S\\(.)|P([A-I])\\|N\\|F\\|\\)/gs;
 
 /** Decodes the bytes between the apostrophes of a string. Unknown escapes stay as they are. */
 export function decodeString(bytes: Uint8Array): string {
@@ -32,7 +33,8 @@ export function decodeString(bytes: Uint8Array): string {
     .replace(/[\r\n]/g, '')
     .replace(/''/g, "'");
   if (!raw.includes('\\')) return raw;
-  return raw.replace(ESCAPE, (all: string, x?: string, x2?: string, x4?: string, s?: string) => {
+  let part = 1;
+  return raw.replace(ESCAPE, (all: string, x?: string, x2?: string, x4?: string, s?: string, page?: string) => {
     if (x !== undefined) return String.fromCharCode(parseInt(x, 16));
     if (x2 !== undefined) return x2.replace(/.{4}/g, (hex) => String.fromCharCode(parseInt(hex, 16)));
     if (x4 !== undefined)
@@ -40,7 +42,9 @@ export function decodeString(bytes: Uint8Array): string {
         const point = parseInt(hex, 16);
         return point <= 0x10ffff ? String.fromCodePoint(point) : '\ufffd';
       });
-    if (s !== undefined) return String.fromCharCode(s.charCodeAt(0) + 128);
+    if (s !== undefined) return decodeAs(Uint8Array.of(s.charCodeAt(0) + 128), `iso-8859-${part}`);
+    // `\P.\` names the part of ISO 8859 by a letter, A for part 1.
+    if (page !== undefined) part = page.charCodeAt(0) - 64;
     return all === '\\\\' ? '\\' : '';
   });
 }

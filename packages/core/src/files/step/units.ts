@@ -1,3 +1,4 @@
+import { Quantity, unitOfSize } from '../../values';
 import { StepModel } from './model';
 
 /** How a unit is written: the measure type of its values and the statements that define it. */
@@ -24,6 +25,16 @@ const based = (kind: string, measure: string, name: string, factor: string, base
   ],
 });
 
+/** A power of a length: ISO 10303-41 derived_unit. */
+const powered = (kind: string, measure: string, length: string, power: number): UnitWriting => ({
+  measure,
+  statements: [length, `DERIVED_UNIT_ELEMENT($1,${power}.)`, `(${kind}()DERIVED_UNIT(($2)))`],
+});
+const density = (mass: string, length: string): UnitWriting => ({
+  measure: 'NUMERIC_MEASURE',
+  statements: [mass, length, 'DERIVED_UNIT_ELEMENT($1,1.)', 'DERIVED_UNIT_ELEMENT($2,-3.)', 'DERIVED_UNIT(($3,$4))'],
+});
+
 const LENGTH = '1.,0.,0.,0.,0.,0.,0.';
 const MASS = '0.,1.,0.,0.,0.,0.,0.';
 const TIME = '0.,0.,1.,0.,0.,0.,0.';
@@ -44,6 +55,14 @@ const WRITINGS: Readonly<Record<string, UnitWriting>> = {
   s: { measure: 'TIME_MEASURE', statements: [SECOND] },
   min: based('TIME_UNIT', 'TIME_MEASURE', 'MINUTE', '60.', SECOND, TIME),
   h: based('TIME_UNIT', 'TIME_MEASURE', 'HOUR', '3600.', SECOND, TIME),
+  'mm²': powered('AREA_UNIT', 'AREA_MEASURE', MILLIMETRE, 2),
+  'cm²': powered('AREA_UNIT', 'AREA_MEASURE', si('LENGTH_UNIT', '.CENTI.', 'METRE'), 2),
+  'm²': powered('AREA_UNIT', 'AREA_MEASURE', si('LENGTH_UNIT', '$', 'METRE'), 2),
+  'mm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', MILLIMETRE, 3),
+  'cm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', si('LENGTH_UNIT', '.CENTI.', 'METRE'), 3),
+  'm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', si('LENGTH_UNIT', '$', 'METRE'), 3),
+  'kg/m³': density(KILOGRAM, si('LENGTH_UNIT', '$', 'METRE')),
+  'g/cm³': density(si('MASS_UNIT', '$', 'GRAM'), si('LENGTH_UNIT', '.CENTI.', 'METRE')),
   'N·m': {
     measure: 'NUMERIC_MEASURE',
     statements: [
@@ -72,49 +91,95 @@ const WRITINGS: Readonly<Record<string, UnitWriting>> = {
 /** How to write a unit; `undefined` when STEP files written by Rule cannot carry it. */
 export const unitWriting = (code: string): UnitWriting | undefined => WRITINGS[code];
 
-const SI_PREFIXED: Readonly<Record<string, string>> = {
-  'MILLI METRE': 'mm',
-  'CENTI METRE': 'cm',
-  ' METRE': 'm',
-  ' GRAM': 'g',
-  'KILO GRAM': 'kg',
-  ' SECOND': 's',
-  ' RADIAN': 'rad',
+const PREFIXES: Readonly<Record<string, number>> = { '': 1, MICRO: 1e-6, MILLI: 1e-3, CENTI: 1e-2, DECI: 0.1, KILO: 1e3 };
+
+/** Powers of length, mass, time and plane angle. */
+type Dimension = readonly [length: number, mass: number, time: number, angle: number];
+
+/** What a unit is made of and how large it is in SI units. */
+interface Measured {
+  readonly dimension: Dimension;
+  readonly size: number;
+}
+
+/** SI units by name; a gram is a thousandth of the SI unit. */
+const SI: Readonly<Record<string, Measured>> = {
+  METRE: { dimension: [1, 0, 0, 0], size: 1 },
+  GRAM: { dimension: [0, 1, 0, 0], size: 1e-3 },
+  SECOND: { dimension: [0, 0, 1, 0], size: 1 },
+  RADIAN: { dimension: [0, 0, 0, 1], size: 1 },
+  NEWTON: { dimension: [1, 1, -2, 0], size: 1 },
 };
 
-const CONVERSION_NAMES: Readonly<Record<string, string>> = {
-  INCH: 'in',
-  FOOT: 'ft',
-  POUND: 'lb',
-  TONNE: 't',
-  DEGREE: '°',
-  MINUTE: 'min',
-  HOUR: 'h',
-  'POUND-FORCE FOOT': 'lbf·ft',
+const QUANTITIES: Readonly<Record<string, Quantity>> = {
+  '1,0,0,0': 'length',
+  '0,1,0,0': 'mass',
+  '0,0,1,0': 'time',
+  '0,0,0,1': 'angle',
+  '2,0,0,0': 'area',
+  '3,0,0,0': 'volume',
+  '-3,1,0,0': 'density',
+  '2,1,-2,0': 'torque',
 };
 
-/** The code of the unit that an instance defines; `undefined` when it is none that Rule knows. */
-export function readUnit(model: StepModel, id: number): string | undefined {
+/** Units are defined by units: a definition that runs in a circle ends here. */
+const DEEPEST = 8;
+
+function measuredUnit(model: StepModel, id: number, depth = 0): Measured | undefined {
+  if (depth > DEEPEST) return undefined;
   const records = model.records(id);
-  const named = records.find((record) => record.name === 'CONVERSION_BASED_UNIT');
-  if (named) {
-    const name = named.args[0];
-    return name?.is === 'text' ? CONVERSION_NAMES[name.value.trim().toUpperCase()] : undefined;
+  const conversion = records.find((record) => record.name === 'CONVERSION_BASED_UNIT');
+  if (conversion) {
+    const factor = conversion.args[1]?.is === 'ref' ? model.records(conversion.args[1].id) : [];
+    const [value, base] = factor.find((record) => record.name.endsWith('MEASURE_WITH_UNIT'))?.args ?? [];
+    const inner = value?.is === 'typed' ? value.items[0] : value;
+    const unit = base?.is === 'ref' ? measuredUnit(model, base.id, depth + 1) : undefined;
+    return unit && inner?.is === 'number' ? { dimension: unit.dimension, size: unit.size * Number(inner.value) } : undefined;
   }
   const siUnit = records.find((record) => record.name === 'SI_UNIT');
   if (siUnit) {
-    const [prefix, name] = siUnit.args;
-    return name?.is === 'enum' ? SI_PREFIXED[`${prefix?.is === 'enum' ? prefix.value : ''} ${name.value}`] : undefined;
+    // Inside a complex instance SI_UNIT has two arguments; alone it has the dimensions before them.
+    const [prefix, name] = siUnit.args.slice(-2);
+    const unit = name?.is === 'enum' ? SI[name.value] : undefined;
+    const factor = PREFIXES[prefix?.is === 'enum' ? prefix.value : ''];
+    return unit && factor !== undefined ? { dimension: unit.dimension, size: unit.size * factor } : undefined;
   }
-  const derived = records.find((record) => record.name === 'DERIVED_UNIT');
-  const elements = derived?.args[0];
+  const elements = records.find((record) => record.name === 'DERIVED_UNIT')?.args[0];
   if (elements?.is !== 'list') return undefined;
-  const symbols = elements.items.map((item) => {
-    if (item.is !== 'ref') return '';
-    const [unit, exponent] = model.records(item.id)[0]?.args ?? [];
-    if (unit?.is !== 'ref' || exponent?.is !== 'number' || Number(exponent.value) !== 1) return '';
-    const inner = model.records(unit.id).find((record) => record.name === 'SI_UNIT')?.args;
-    return inner?.[0]?.is === 'none' && inner[1]?.is === 'enum' ? inner[1].value : '';
+  const dimension: [number, number, number, number] = [0, 0, 0, 0];
+  let size = 1;
+  for (const item of elements.items) {
+    const [unit, exponent] = item.is === 'ref' ? (model.records(item.id)[0]?.args ?? []) : [];
+    const inner = unit?.is === 'ref' ? measuredUnit(model, unit.id, depth + 1) : undefined;
+    if (!inner || exponent?.is !== 'number') return undefined;
+    const power = Number(exponent.value);
+    for (let k = 0; k < 4; k++) dimension[k]! += inner.dimension[k]! * power;
+    size *= inner.size ** power;
+  }
+  return { dimension, size };
+}
+
+/** The code of the unit that an instance defines; `undefined` when it is none that Rule knows. */
+export function readUnit(model: StepModel, id: number): string | undefined {
+  const unit = measuredUnit(model, id);
+  const quantity = unit && QUANTITIES[unit.dimension.join()];
+  return quantity && unitOfSize(quantity, unit.size)?.code;
+}
+
+/**
+ * The unit of a density. Some writers give its mass and length wrong exponents (3 and 2, or 1 and 3, where
+ * 1 and -3 are meant): for a density one mass and one length can only mean mass per cubed length.
+ */
+export function readDensityUnit(model: StepModel, id: number): string | undefined {
+  const known = readUnit(model, id);
+  if (known) return known;
+  const elements = model.records(id).find((record) => record.name === 'DERIVED_UNIT')?.args[0];
+  if (elements?.is !== 'list' || elements.items.length !== 2) return undefined;
+  const parts = elements.items.map((item) => {
+    const unit = item.is === 'ref' ? model.records(item.id)[0]?.args[0] : undefined;
+    return unit?.is === 'ref' ? measuredUnit(model, unit.id) : undefined;
   });
-  return symbols.sort().join(' ') === 'METRE NEWTON' ? 'N·m' : undefined;
+  const mass = parts.find((part) => part?.dimension.join() === '0,1,0,0');
+  const length = parts.find((part) => part?.dimension.join() === '1,0,0,0');
+  return mass && length && unitOfSize('density', mass.size / length.size ** 3)?.code;
 }

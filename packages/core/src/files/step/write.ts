@@ -2,6 +2,7 @@ import { HeldValue, plainNumber } from '../../values';
 import { FileChange, FileError } from '../contract';
 import { Edit, splice } from '../edits';
 import { Attribute } from './attributes';
+import { Body } from './bodies';
 import { refOf, refsOf, textOf } from './model';
 import { Argument } from './parse';
 import { Field, StepContent, headerFields, openStep, productFields } from './read';
@@ -63,6 +64,7 @@ class Writer {
     if (this.touched.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
     this.touched.add(place);
     if (change.place === 'field') return this.changeField(change);
+    if (change.place === 'fact') throw new FileError('fact', `${change.name} is a fact that the file states about its model and cannot be written.`);
     if (change.place === 'cell') throw new FileError('no-cells', 'A STEP file has no title block cells.');
     const existing = this.content.attributes.find((a) => a.holder === change.holder && a.name === change.name);
     if (!existing) {
@@ -173,7 +175,8 @@ class Writer {
 
   private addAttribute(holder: string, name: string, value: HeldValue): void {
     const { keys } = this.content;
-    const owner = keys.idOf.get(holder);
+    const body = this.content.bodies.list.find((candidate) => candidate.key === holder);
+    const owner = body ? this.aspectOf(body) : keys.idOf.get(holder);
     if (owner === undefined)
       throw new FileError('no-holder', holder === '' ? 'The file defines no product, so it cannot hold properties.' : `The file has no ${holder}.`);
     let target = owner;
@@ -186,6 +189,19 @@ class Writer {
     const item = this.addition.add(this.item(name, value));
     const representation = this.addition.add(`REPRESENTATION(${n},(#${item}),#${this.context})`);
     this.addition.add(`PROPERTY_DEFINITION_REPRESENTATION(#${definition},#${representation})`);
+  }
+
+  /** Shape aspects added by this call, by body key. */
+  private readonly aspects = new Map<string, number>();
+
+  /** The shape aspect that stands for a body; added where the file has none. */
+  private aspectOf(body: Body): number {
+    const known = body.aspect ?? this.aspects.get(body.key);
+    if (known !== undefined) return known;
+    const aspect = this.addition.add(`SHAPE_ASPECT('',${encodeString(body.label)},#${body.shape},.F.)`);
+    this.addition.add(`GEOMETRIC_ITEM_SPECIFIC_USAGE('','',#${aspect},#${body.representation},#${body.solid})`);
+    this.aspects.set(body.key, aspect);
+    return aspect;
   }
 
   /** The product definition shape of an occurrence; the occurrence itself where the file has none. */

@@ -1,0 +1,298 @@
+import { HeldValue, heldText, plainNumber } from '../../values';
+import { FileChange, FileError, FileFormat, FileReading, ReadValue } from '../contract';
+import { Edit } from '../edits';
+import { TextEdit, XmlElement, XmlPart, escapeXml, readXml, spliceText } from './xml';
+import { ZipIndex, replaceParts, scanZip, unpack } from './zip';
+
+/** Relationship types and content types of ECMA-376 (parts 1 and 2), also in their strict form. */
+const CORE_RELATION = 'http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties';
+const CUSTOM_RELATION = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships/custom-properties';
+const CUSTOM_STRICT = 'http://purl.oclc.org/ooxml/officeDocument/relationships/customProperties';
+const CORE_TYPE = 'application/vnd.openxmlformats-package.core-properties+xml';
+const CUSTOM_TYPE = 'application/vnd.openxmlformats-officedocument.custom-properties+xml';
+/** Format identifier of user-defined document properties (ECMA-376 part 1, custom properties). */
+const FORMAT_ID = '{D5CDD505-2E9C-101B-9397-08002B2CF9AE}';
+
+/** Core properties under the names that Rule shows, with the qualified names under which they are written anew. */
+const CORE_FIELDS: readonly { readonly name: string; readonly local: string; readonly written: string }[] = [
+  { name: 'title', local: 'title', written: 'dc:title' },
+  { name: 'subject', local: 'subject', written: 'dc:subject' },
+  { name: 'author', local: 'creator', written: 'dc:creator' },
+  { name: 'keywords', local: 'keywords', written: 'cp:keywords' },
+  { name: 'description', local: 'description', written: 'dc:description' },
+  { name: 'category', local: 'category', written: 'cp:category' },
+  { name: 'status', local: 'contentStatus', written: 'cp:contentStatus' },
+  { name: 'last saved by', local: 'lastModifiedBy', written: 'cp:lastModifiedBy' },
+  { name: 'revision', local: 'revision', written: 'cp:revision' },
+  { name: 'created', local: 'created', written: 'dcterms:created' },
+  { name: 'modified', local: 'modified', written: 'dcterms:modified' },
+];
+/** Fields that the document's own program keeps. */
+const KEPT_BY_PROGRAM = new Set(['created', 'modified', 'revision']);
+
+const NEW_CORE = `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>
+<cp:coreProperties xmlns:cp="http://schemas.openxmlformats.org/package/2006/metadata/core-properties" xmlns:dc="http://purl.org/dc/elements/1.1/" xmlns:dcterms="http://purl.org/dc/terms/" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance"></cp:coreProperties>`;
+const NEW_CUSTOM = `<?xml version="1.0" encoding="UTF-8" standalone="yes"?>
+<Properties xmlns="http://schemas.openxmlformats.org/officeDocument/2006/custom-properties" xmlns:vt="http://schemas.openxmlformats.org/officeDocument/2006/docPropsVTypes"></Properties>`;
+
+interface Part {
+  readonly path: string;
+  readonly xml: XmlPart;
+}
+
+interface OpcContent {
+  readonly zip: ZipIndex;
+  readonly relations: Part;
+  readonly types: Part;
+  readonly core: Part | null;
+  readonly custom: Part | null;
+  readonly main: string;
+}
+
+const partOf = (zip: ZipIndex, path: string): Part | null => {
+  const entry = zip.entries.get(path);
+  return entry ? { path, xml: readXml(unpack(zip, entry), path) } : null;
+};
+
+function openOpc(bytes: Uint8Array): OpcContent {
+  const zip = scanZip(bytes);
+  const relations = partOf(zip, '_rels/.rels');
+  const types = partOf(zip, '[Content_Types].xml');
+  if (!relations || !types) throw new FileError('opc-not', 'This is an archive, but not an Open Packaging document.');
+  const target = (...kinds: string[]) => {
+    const relation = relations.xml.root.children.find(
+      (child) => kinds.includes(child.attributes['Type'] ?? '') && child.attributes['TargetMode'] !== 'External',
+    );
+    return relation?.attributes['Target']?.replace(/^\//, '') ?? null;
+  };
+  const [core, custom] = [target(CORE_RELATION), target(CUSTOM_RELATION, CUSTOM_STRICT)];
+  const main = relations.xml.root.children.find((child) => /\/(officeDocument|3dmodel)$/.test(child.attributes['Type'] ?? ''))?.attributes['Target'] ?? '';
+  return {
+    zip,
+    relations,
+    types,
+    core: core === null ? null : partOf(zip, core),
+    custom: custom === null ? null : partOf(zip, custom),
+    main: main.replace(/^\//, ''),
+  };
+}
+
+/** A value of a custom property: its element type says its form. */
+function readVariant(element: XmlElement | undefined): HeldValue {
+  const text = element?.text ?? '';
+  switch (element?.local) {
+    case 'i1':
+    case 'i2':
+    case 'i4':
+    case 'i8':
+    case 'int':
+    case 'ui1':
+    case 'ui2':
+    case 'ui4':
+    case 'ui8':
+    case 'uint':
+      return { text: text.trim(), form: 'integer' };
+    case 'r4':
+    case 'r8':
+    case 'decimal': {
+      const n = Number(text);
+      return { text: Number.isFinite(n) ? plainNumber(n) : text, form: 'real' };
+    }
+    case 'bool':
+      return { text: /^(true|1)$/i.test(text.trim()) ? 'yes' : 'no', form: 'boolean' };
+    case 'filetime':
+    case 'date': {
+      // A date without a time of day is stored as midnight; programs differ in the zone they take it for.
+      const day = /^(\d{4}-\d{2}-\d{2})(T(00|10|12):00:00Z?)?$/.exec(text.trim());
+      return heldText(day ? day[1]! : text.trim());
+    }
+    default:
+      return heldText(text.replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))));
+  }
+}
+
+function writeVariant(value: HeldValue): string {
+  switch (value.form) {
+    case 'integer':
+      return Math.abs(Number(value.text)) < 2 ** 31 ? `<vt:i4>${value.text}</vt:i4>` : `<vt:i8>${value.text}</vt:i8>`;
+    case 'boolean':
+      return `<vt:bool>${value.text === 'yes'}</vt:bool>`;
+    // A document property has no unit: the number stands in the unit of the property.
+    case 'real':
+    case 'measure':
+      return `<vt:r8>${value.text}</vt:r8>`;
+    case 'text':
+      return `<vt:lpwstr>${escapeXml(value.text)}</vt:lpwstr>`;
+  }
+}
+
+const propertiesOf = (custom: Part | null): XmlElement[] => custom?.xml.root.children.filter((child) => child.local === 'property') ?? [];
+
+/** Names and texts of a 3MF model's metadata; the model part is only looked into while it is small. */
+function modelMetadata({ zip, main }: OpcContent): ReadValue[] {
+  const entry = /\.model$/i.test(main) ? zip.entries.get(main) : undefined;
+  if (!entry || entry.size > 4 * 1024 * 1024) return [];
+  const text = new TextDecoder().decode(unpack(zip, entry));
+  const head = text.slice(0, Math.max(0, text.search(/<(\w+:)?resources\b/)) || 65_536);
+  return [...head.matchAll(/<metadata\s[^>]*name="([^"]*)"[^>]*>([^<]*)<\/metadata>/g)].map(([, name, value]) => ({
+    place: 'fact' as const,
+    name: name!,
+    held: heldText(
+      value!
+        .replace(/&lt;/g, '<')
+        .replace(/&gt;/g, '>')
+        .replace(/&quot;/g, '"')
+        .replace(/&amp;/g, '&'),
+    ),
+  }));
+}
+
+function readOpc(bytes: Uint8Array): FileReading {
+  const content = openOpc(bytes);
+  const fields = CORE_FIELDS.flatMap(({ name, local }): ReadValue[] => {
+    const element = content.core?.xml.root.children.find((child) => child.local === local);
+    return element && element.text !== '' ? [{ place: 'field', name, held: heldText(element.text) }] : [];
+  });
+  const problems: { code: string; message: string }[] = [];
+  const properties: ReadValue[] = [];
+  for (const element of propertiesOf(content.custom)) {
+    const name = element.attributes['name'] ?? '';
+    if (properties.some((other) => other.name === name)) {
+      problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      continue;
+    }
+    properties.push({ place: 'property', name, held: readVariant(element.children[0]) });
+  }
+  return {
+    format: 'opc',
+    version: content.main.endsWith('.model') ? '3MF' : (content.main.split('/')[0] ?? ''),
+    kind: 'other',
+    holders: [{ level: 'document', key: '', label: '', values: [...fields, ...properties, ...modelMetadata(content)] }],
+    structure: null,
+    blocks: [],
+    inserts: [],
+    sheets: [],
+    problems,
+  };
+}
+
+/** Collects splices and additions part by part. */
+class Parts {
+  private readonly parts = new Map<string, { xml: XmlPart; list: TextEdit[]; added: string }>();
+
+  private of({ path, xml }: Part): { list: TextEdit[]; added: string } {
+    const entry = this.parts.get(path) ?? { xml, list: [], added: '' };
+    this.parts.set(path, entry);
+    return entry;
+  }
+
+  splice(part: Part, { start, end }: { readonly start: number; readonly end: number }, insert: string): void {
+    this.of(part).list.push({ at: start, length: end - start, insert });
+  }
+
+  /** Adds an element as the last child of the root. */
+  append(part: Part, insert: string): void {
+    this.of(part).added += insert;
+  }
+
+  finish(): Map<string, Uint8Array> {
+    const encoder = new TextEncoder();
+    return new Map(
+      [...this.parts].map(([path, { xml, list, added }]) => {
+        const { root, text } = xml;
+        const last: TextEdit[] =
+          added === ''
+            ? []
+            : root.inner === root.end
+              ? // A root that closes itself is opened first.
+                [{ at: root.end - 2, length: 2, insert: `>${added}</${root.name}>` }]
+              : [{ at: root.innerEnd, length: 0, insert: added }];
+        // A part that was UTF-16 is written as UTF-8 and says so.
+        const made = spliceText(text, [...list, ...last]).replace(/^(\ufeff?<\?xml[^>]*encoding=["'])utf-16(["'])/i, '$1UTF-8$2');
+        return [path, encoder.encode(made)];
+      }),
+    );
+  }
+}
+
+function modifyOpc(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
+  const content = openOpc(bytes);
+  const parts = new Parts();
+  const seen = new Set<string>();
+  let lastPid = Math.max(1, ...propertiesOf(content.custom).map((element) => Number(element.attributes['pid']) || 1));
+  const custom = content.custom ?? { path: free(content.zip, 'docProps/custom.xml'), xml: readXml(new TextEncoder().encode(NEW_CUSTOM), 'custom') };
+  const core = content.core ?? { path: free(content.zip, 'docProps/core.xml'), xml: readXml(new TextEncoder().encode(NEW_CORE), 'core') };
+  let addsCustom = false;
+  let addsCore = false;
+  for (const change of changes) {
+    const place = JSON.stringify([change.place, change.name]);
+    if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
+    seen.add(place);
+    if (change.holder !== '') throw new FileError('no-holder', 'A document holds properties for itself only.');
+    if (change.place === 'property') {
+      const existing = propertiesOf(content.custom).find((element) => element.attributes['name'] === change.name);
+      if (existing && change.value) {
+        const old = existing.children[0];
+        const prefixed = writeVariant(change.value);
+        const variant = old && old.name.includes(':') ? prefixed.replace(/(<\/?)vt:/g, `$1${old.name.split(':')[0]}:`) : prefixed;
+        if (old) parts.splice(custom, old, variant);
+        else parts.splice(custom, existing, propertyElement(change.name, change.value, ++lastPid));
+      } else if (existing) parts.splice(custom, existing, '');
+      else if (change.value) {
+        addsCustom = content.custom === null;
+        parts.append(custom, propertyElement(change.name, change.value, ++lastPid));
+      }
+    } else if (change.place === 'field') {
+      const field = CORE_FIELDS.find((candidate) => candidate.name === change.name);
+      if (!field) throw new FileError('no-field', `The document has no field ${change.name}.`);
+      if (KEPT_BY_PROGRAM.has(field.name)) throw new FileError('no-field', `The field ${field.name} is kept by the document's own program.`);
+      const existing = content.core?.xml.root.children.find((child) => child.local === field.local);
+      const text = escapeXml(change.value?.text ?? '');
+      if (existing) {
+        if (existing.inner === existing.end)
+          parts.splice(core, existing, `${core.xml.text.slice(existing.start, existing.end).replace(/\s*\/>$/, '>')}${text}</${existing.name}>`);
+        else parts.splice(core, { start: existing.inner, end: existing.innerEnd }, text);
+      } else if (text !== '') {
+        addsCore = content.core === null;
+        parts.append(core, coreElement(field.written, text));
+      }
+    } else throw new FileError('no-place', `A document holds no ${change.place}.`);
+  }
+  if (addsCustom) link(content, parts, custom.path, CUSTOM_RELATION, CUSTOM_TYPE);
+  if (addsCore) link(content, parts, core.path, CORE_RELATION, CORE_TYPE);
+  const made = parts.finish();
+  return made.size ? replaceParts(content.zip, made) : [];
+}
+
+const propertyElement = (name: string, value: HeldValue, pid: number) =>
+  `<property xmlns="http://schemas.openxmlformats.org/officeDocument/2006/custom-properties" xmlns:vt="http://schemas.openxmlformats.org/officeDocument/2006/docPropsVTypes" fmtid="${FORMAT_ID}" pid="${pid}" name="${escapeXml(name)}">${writeVariant(value)}</property>`;
+
+const NAMESPACES: Readonly<Record<string, string>> = {
+  dc: 'http://purl.org/dc/elements/1.1/',
+  cp: 'http://schemas.openxmlformats.org/package/2006/metadata/core-properties',
+};
+
+/** A new core property that brings its own namespace, whatever prefixes the part uses. */
+function coreElement(written: string, text: string): string {
+  const prefix = written.split(':')[0]!;
+  return `<${written} xmlns:${prefix}="${NAMESPACES[prefix]}">${text}</${written}>`;
+}
+
+const free = (zip: ZipIndex, path: string): string => {
+  let name = path;
+  for (let n = 2; zip.entries.has(name); n++) name = path.replace(/\.xml$/, `${n}.xml`);
+  return name;
+};
+
+/** Makes a new part known: its content type and a relationship to the package. */
+function link({ relations, types }: OpcContent, parts: Parts, path: string, relation: string, type: string): void {
+  const prefix = (part: Part) => (part.xml.root.name.includes(':') ? `${part.xml.root.name.split(':')[0]}:` : '');
+  const ids = new Set(relations.xml.root.children.map((child) => child.attributes['Id']));
+  let id = `rule-${path.replace(/\W/g, '-')}`;
+  while (ids.has(id)) id += '-';
+  parts.append(relations, `<${prefix(relations)}Relationship Id="${id}" Type="${relation}" Target="${path}"/>`);
+  parts.append(types, `<${prefix(types)}Override PartName="/${path}" ContentType="${type}"/>`);
+}
+
+/** Open Packaging (ECMA-376 part 2): office documents and 3MF, for their core and custom properties. */
+export const opc: FileFormat = { id: 'opc', endings: ['.docx', '.xlsx', '.pptx', '.docm', '.xlsm', '.pptm', '.3mf'], read: readOpc, modify: modifyOpc };

@@ -1,0 +1,212 @@
+import { deflateSync, inflateSync } from 'fflate';
+import { FileError } from '../contract';
+import { Edit } from '../edits';
+
+/** One entry of a zip archive, with the bytes it stands in. */
+export interface ZipEntry {
+  readonly name: string;
+  readonly method: number;
+  readonly packed: number;
+  readonly size: number;
+  /** Span of the local header, the data and a data descriptor behind them. */
+  readonly start: number;
+  readonly dataStart: number;
+  readonly end: number;
+  /** Span of its record in the central directory. */
+  readonly record: number;
+  readonly recordEnd: number;
+}
+
+/** The index of a zip archive: entries by name, nothing unpacked. */
+export interface ZipIndex {
+  readonly bytes: Uint8Array;
+  readonly entries: ReadonlyMap<string, ZipEntry>;
+  readonly directory: number;
+  readonly end: number;
+}
+
+const LOCAL = 0x04034b50;
+const CENTRAL = 0x02014b50;
+const END = 0x06054b50;
+const DESCRIPTOR = 0x08074b50;
+
+/** Largest part that is unpacked; property parts have a few kilobytes. */
+const LARGEST_PART = 16 * 1024 * 1024;
+
+const utf8 = new TextDecoder();
+const view = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
+
+/**
+ * Indexes a zip archive (PKWARE's APPNOTE, as ECMA-376 part 2 takes it up).
+ * @throws FileError `zip-not`, `zip-broken`, `zip-64`
+ */
+export function scanZip(bytes: Uint8Array): ZipIndex {
+  const data = view(bytes);
+  if (bytes.length < 22 || data.getUint32(0, true) !== LOCAL)
+    throw new FileError('zip-not', 'This is not an Open Packaging document; it may be protected by a password.', 0);
+  let end = bytes.length - 22;
+  // A comment of up to 65,535 bytes may follow.
+  for (const first = Math.max(0, bytes.length - 22 - 65_535); end >= first && data.getUint32(end, true) !== END; end--);
+  if (end < 0 || data.getUint32(end, true) !== END) throw new FileError('zip-broken', 'The document ends before its table of contents.', bytes.length);
+  const count = data.getUint16(end + 10, true);
+  const directory = data.getUint32(end + 16, true);
+  if (count === 0xffff || directory === 0xffffffff) throw new FileError('zip-64', 'The document is packed as ZIP64, which Rule does not edit.');
+  const broken = (at: number): never => {
+    throw new FileError('zip-broken', 'The table of contents of the document is broken.', at);
+  };
+  const entries = new Map<string, ZipEntry>();
+  let at = directory;
+  for (let n = 0; n < count; n++) {
+    if (at + 46 > end || data.getUint32(at, true) !== CENTRAL) broken(at);
+    const [nameLength, extra, comment] = [data.getUint16(at + 28, true), data.getUint16(at + 30, true), data.getUint16(at + 32, true)];
+    const name = utf8.decode(bytes.subarray(at + 46, at + 46 + nameLength));
+    const [packed, size, start] = [data.getUint32(at + 20, true), data.getUint32(at + 24, true), data.getUint32(at + 42, true)];
+    if (start + 30 > directory || data.getUint32(start, true) !== LOCAL) broken(at);
+    const dataStart = start + 30 + data.getUint16(start + 26, true) + data.getUint16(start + 28, true);
+    let entryEnd = dataStart + packed;
+    if (entryEnd > directory) broken(at);
+    // Bit 3: sizes follow the data, with or without a signature.
+    if (data.getUint16(at + 8, true) & 8 && entryEnd + 12 <= directory) entryEnd += data.getUint32(entryEnd, true) === DESCRIPTOR ? 16 : 12;
+    entries.set(name, {
+      name,
+      method: data.getUint16(at + 10, true),
+      packed,
+      size,
+      start,
+      dataStart,
+      end: entryEnd,
+      record: at,
+      recordEnd: at + 46 + nameLength + extra + comment,
+    });
+    at += 46 + nameLength + extra + comment;
+  }
+  return { bytes, entries, directory, end };
+}
+
+/** Unpacks an entry. @throws FileError when it is broken, too large or packed in an unknown way. */
+export function unpack({ bytes }: ZipIndex, entry: ZipEntry): Uint8Array {
+  if (entry.size > LARGEST_PART) throw new FileError('zip-large', `The part ${entry.name} unpacks to ${Math.round(entry.size / 2 ** 20)} MiB.`);
+  const packed = bytes.subarray(entry.dataStart, entry.dataStart + entry.packed);
+  if (entry.method === 0) return packed;
+  if (entry.method !== 8) throw new FileError('zip-method', `The part ${entry.name} is packed in a way that Rule does not know.`);
+  try {
+    return inflateSync(packed, { out: new Uint8Array(entry.size) });
+  } catch {
+    throw new FileError('zip-broken', `The part ${entry.name} cannot be unpacked.`, entry.dataStart);
+  }
+}
+
+const TABLE = Uint32Array.from({ length: 256 }, (_, n) => {
+  let c = n;
+  for (let k = 0; k < 8; k++) c = c & 1 ? 0xedb88320 ^ (c >>> 1) : c >>> 1;
+  return c >>> 0;
+});
+
+/** CRC-32 as zip archives use it. */
+function crc32(bytes: Uint8Array): number {
+  let c = 0xffffffff;
+  for (const byte of bytes) c = TABLE[(c ^ byte) & 0xff]! ^ (c >>> 8);
+  return (c ^ 0xffffffff) >>> 0;
+}
+
+const joined = (...chunks: readonly Uint8Array[]): Uint8Array => {
+  const out = new Uint8Array(chunks.reduce((sum, chunk) => sum + chunk.length, 0));
+  let to = 0;
+  for (const chunk of chunks) {
+    out.set(chunk, to);
+    to += chunk.length;
+  }
+  return out;
+};
+
+/**
+ * The edits that give parts new contents. Every other entry keeps its raw bytes; only the table of contents
+ * is written anew, because it states where things stand.
+ */
+export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Array>): Edit[] {
+  const { bytes, entries, directory, end } = index;
+  const edits: Edit[] = [];
+  const changed = new Map<string, { crc: number; packed: number; size: number }>();
+  const records: Uint8Array[] = [];
+  const local = (name: string, content: Uint8Array, stamp: Uint8Array): Uint8Array => {
+    const packed = deflateSync(content, { level: 6 });
+    const crc = crc32(content);
+    changed.set(name, { crc, packed: packed.length, size: content.length });
+    const nameBytes = new TextEncoder().encode(name);
+    const header = new Uint8Array(30);
+    const h = view(header);
+    h.setUint32(0, LOCAL, true);
+    h.setUint16(4, 20, true);
+    h.setUint16(6, 0x800, true);
+    h.setUint16(8, 8, true);
+    header.set(stamp, 10);
+    h.setUint32(14, crc, true);
+    h.setUint32(18, packed.length, true);
+    h.setUint32(22, content.length, true);
+    h.setUint16(26, nameBytes.length, true);
+    return joined(header, nameBytes, packed);
+  };
+  const list = [...entries.values()].sort((a, b) => a.start - b.start);
+  let shift = 0;
+  const starts = new Map<string, number>();
+  for (const entry of list) {
+    starts.set(entry.name, entry.start + shift);
+    const content = parts.get(entry.name);
+    if (!content) continue;
+    const insert = local(entry.name, content, bytes.subarray(entry.start + 10, entry.start + 14));
+    edits.push({ offset: entry.start, length: entry.end - entry.start, insert });
+    shift += insert.length - (entry.end - entry.start);
+  }
+  // 1 January 1980, the earliest date that the format can state: a new part has no date of its own.
+  const stamp = Uint8Array.of(0, 0, 0x21, 0);
+  const added: Uint8Array[] = [];
+  for (const [name, content] of parts) {
+    if (entries.has(name)) continue;
+    starts.set(name, directory + shift);
+    const insert = local(name, content, stamp);
+    added.push(insert);
+    shift += insert.length;
+  }
+  for (const entry of entries.values()) {
+    const record = bytes.slice(entry.record, entry.recordEnd);
+    const r = view(record);
+    const now = changed.get(entry.name);
+    if (now) {
+      r.setUint16(8, (r.getUint16(8, true) & ~8) | 0x800, true);
+      r.setUint16(10, 8, true);
+      r.setUint32(16, now.crc, true);
+      r.setUint32(20, now.packed, true);
+      r.setUint32(24, now.size, true);
+    }
+    r.setUint32(42, starts.get(entry.name)!, true);
+    records.push(record);
+  }
+  for (const name of parts.keys()) {
+    if (entries.has(name)) continue;
+    const now = changed.get(name)!;
+    const nameBytes = new TextEncoder().encode(name);
+    const record = new Uint8Array(46);
+    const r = view(record);
+    r.setUint32(0, CENTRAL, true);
+    r.setUint16(4, 20, true);
+    r.setUint16(6, 20, true);
+    r.setUint16(8, 0x800, true);
+    r.setUint16(10, 8, true);
+    record.set(stamp, 12);
+    r.setUint32(16, now.crc, true);
+    r.setUint32(20, now.packed, true);
+    r.setUint32(24, now.size, true);
+    r.setUint16(28, nameBytes.length, true);
+    r.setUint32(42, starts.get(name)!, true);
+    records.push(joined(record, nameBytes));
+  }
+  const tail = bytes.slice(end);
+  const t = view(tail);
+  const size = records.reduce((sum, record) => sum + record.length, 0);
+  t.setUint16(8, records.length, true);
+  t.setUint16(10, records.length, true);
+  t.setUint32(12, size, true);
+  t.setUint32(16, directory + shift, true);
+  edits.push({ offset: directory, length: bytes.length - directory, insert: joined(...added, ...records, tail) });
+  return edits;
+}

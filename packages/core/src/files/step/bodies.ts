@@ -1,0 +1,86 @@
+import { StepModel, refOf, refsOf, textOf } from './model';
+import { Structure } from './structure';
+
+/** One solid of a product: what body-level values are attached to. */
+export interface Body {
+  readonly key: string;
+  readonly label: string;
+  readonly solid: number;
+  readonly representation: number;
+  /** The product definition shape of the product that the solid belongs to. */
+  readonly shape: number;
+  /** A shape aspect that already stands for the solid. */
+  readonly aspect: number | undefined;
+}
+
+/** Solids of a file and the instances through which properties are attached to them. */
+export interface Bodies {
+  readonly list: readonly Body[];
+  /** Body key by the id of a solid, a shape aspect that stands for it, or a property definition tied to it. */
+  readonly keyOf: ReadonlyMap<number, string>;
+  /** Shape representations of each product definition. */
+  readonly representations: ReadonlyMap<number, readonly number[]>;
+}
+
+const SOLIDS = new Set(['MANIFOLD_SOLID_BREP', 'BREP_WITH_VOIDS', 'FACETED_BREP']);
+
+/**
+ * Reads the solids of products that have several, or whose one solid carries values of its own, by both
+ * ways in which values are tied to a solid: a shape aspect with a geometric item usage, or a property
+ * definition with a shape representation of the solid alone.
+ */
+export function readBodies(model: StepModel, structure: Structure): Bodies {
+  const shapeOf = new Map<number, number>();
+  const representations = new Map<number, number[]>();
+  const tied = new Map<number, number>();
+  for (const link of model.idsOf('SHAPE_DEFINITION_REPRESENTATION')) {
+    const [definition, representation] = (model.record(link)?.args ?? []).map(refOf);
+    const record = definition === undefined ? undefined : model.record(definition);
+    if (!record || representation === undefined) continue;
+    const product = record.name === 'PRODUCT_DEFINITION_SHAPE' ? refOf(record.args[2]) : undefined;
+    if (product !== undefined && structure.definitions.has(product)) {
+      shapeOf.set(product, definition!);
+      representations.set(product, [...(representations.get(product) ?? []), representation]);
+    } else if (record.name === 'PROPERTY_DEFINITION') {
+      const items = refsOf(model.record(representation)?.args[1]);
+      if (items.length === 1) tied.set(items[0]!, definition!);
+    }
+  }
+  const related = new Map<number, number[]>();
+  for (const id of model.idsOf('SHAPE_REPRESENTATION_RELATIONSHIP')) {
+    const [a, b] = (model.record(id)?.args ?? []).slice(2).map(refOf);
+    if (a === undefined || b === undefined) continue;
+    related.set(a, [...(related.get(a) ?? []), b]);
+    related.set(b, [...(related.get(b) ?? []), a]);
+  }
+  const aspects = new Map<number, number>();
+  for (const type of ['GEOMETRIC_ITEM_SPECIFIC_USAGE', 'ITEM_IDENTIFIED_REPRESENTATION_USAGE'] as const)
+    for (const id of model.idsOf(type)) {
+      const args = model.record(id)?.args ?? [];
+      const [aspect, solid] = [refOf(args[2]), refOf(args[4])];
+      if (aspect !== undefined && solid !== undefined && !aspects.has(solid) && model.record(aspect)?.name === 'SHAPE_ASPECT') aspects.set(solid, aspect);
+    }
+  const list: Body[] = [];
+  const keyOf = new Map<number, string>();
+  for (const [product, own] of representations) {
+    const all = [...new Set(own.flatMap((id) => [id, ...(related.get(id) ?? [])]))];
+    representations.set(product, all);
+    const solids = all.flatMap((representation) =>
+      refsOf(model.record(representation)?.args[1])
+        .filter((id) => SOLIDS.has(model.record(id)?.name ?? ''))
+        .map((solid) => ({ solid, representation })),
+    );
+    const distinct = solids.filter(({ solid }, i) => solids.findIndex((other) => other.solid === solid) === i);
+    if (distinct.length < 2 && !distinct.some(({ solid }) => aspects.has(solid) || tied.has(solid))) continue;
+    const taken = new Set<string>();
+    for (const [i, { solid, representation }] of distinct.entries()) {
+      const name = textOf(model.record(solid)?.args[0]);
+      const label = name && !taken.has(name) ? name : `${name ? `${name}, ` : ''}body ${i + 1}`;
+      taken.add(label);
+      const key = `body:${structure.definitions.get(product)!.key}/${label}`;
+      list.push({ key, label, solid, representation, shape: shapeOf.get(product)!, aspect: aspects.get(solid) });
+      for (const id of [solid, aspects.get(solid), tied.get(solid)]) if (id !== undefined) keyOf.set(id, key);
+    }
+  }
+  return { list, keyOf, representations };
+}
