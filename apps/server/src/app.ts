@@ -117,7 +117,12 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       throw new AppError(403, 'csrf', 'The request does not carry the token of this session. Load the page again.');
     next();
   });
-  app.use('/api', jsonUnlessUpload(routes.filter((definition) => definition.upload).map((definition) => definition.path)));
+  app.use(
+    '/api',
+    jsonUnlessUpload(
+      routes.filter((definition) => definition.upload || definition.stream).map((definition) => new RegExp(`^${definition.path.replace(/\{\w+\}/g, '\\d+')}$`)),
+    ),
+  );
 
   const state = async (request: Request, user: User | undefined): Promise<SessionState> => ({
     user: user ? { name: user.name, displayName: user.displayName, role: user.role } : null,
@@ -170,9 +175,9 @@ const settle = (resolve: () => void, reject: (error: Error) => void) => (failure
   failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve();
 
 /** Parses JSON bodies, but leaves uploads to their routes. */
-function jsonUnlessUpload(uploads: readonly string[]): RequestHandler {
+function jsonUnlessUpload(uploads: readonly RegExp[]): RequestHandler {
   const json = express.json({ limit: LARGEST_JSON });
-  return (request, response, next) => (uploads.includes(request.path) && request.method === 'POST' ? next() : json(request, response, next));
+  return (request, response, next) => (uploads.some((path) => path.test(request.path)) && request.method === 'POST' ? next() : json(request, response, next));
 }
 
 function answerErrors(log: Logger): ErrorRequestHandler {

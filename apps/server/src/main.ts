@@ -21,7 +21,14 @@ const pool = new WorkPool(
   { databaseUrl: config.databaseUrl, storeRoot: storeFolder(config.dataFolder) },
   config.workers,
 );
-const services = buildServices({ db, pool, vaultPort: new HttpVault(config.vaultUrl, config.vaultToken), dataFolder: config.dataFolder });
+const services = buildServices({
+  db,
+  databaseUrl: config.databaseUrl,
+  warn: (problem) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'long work'),
+  pool,
+  vaultPort: new HttpVault(config.vaultUrl, config.vaultToken),
+  dataFolder: config.dataFolder,
+});
 
 for (const { changeSet, outcome } of await services.applying.recover()) log.warn({ changeSet, outcome }, 'a change set was interrupted by a crash');
 if (config.demoLibrary) await loadDemo(services, config.demoLibrary);
@@ -30,6 +37,8 @@ else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
   if (!password) throw new Error('RULE_ADMIN_PASSWORD is not set, and there is no administrator yet.');
   await addUser(db, 'admin', 'Administrator', 'administrator', password);
 }
+
+await services.jobs.open();
 
 const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
 const server = createServer(app);
@@ -46,6 +55,7 @@ const stop = async () => {
   server.close();
   server.closeIdleConnections();
   await close();
+  await services.jobs.close();
   await pool.close();
   await db.close();
   process.exit(0);

@@ -7,7 +7,6 @@ import {
   CheckIn,
   FileFilter,
   GridQuery,
-  LibraryDraft,
   SendOutRequest,
   Settings,
   SettleLine,
@@ -27,7 +26,6 @@ import {
   checkIn,
   fileFilter,
   gridQuery,
-  library,
   linkDraft,
   propertyDraft,
   proposedValues,
@@ -46,10 +44,13 @@ import {
 import { PropertyDraft } from '@rule/core/schema';
 import { Link } from '@rule/core/vault';
 import { Services } from './services';
+import { jobRoutes } from './jobs/routes';
+import { surveyRoutes } from './survey/routes';
 import { toLine } from './changes/lines';
 import { LARGEST_TABLE } from './exchange/exchange';
 import { invalid } from './platform/problem';
 import { Route, route } from './platform/route';
+import { judgeStandIns } from './library/stand-ins';
 import { readSettings, writeSettings } from './schema/settings';
 
 /** A file name that may go into a header. */
@@ -60,31 +61,8 @@ export function routesOf(s: Services): Route[] {
   return [
     route({ method: 'get', path: '/overview', summary: 'How far along the company is', role: 'viewer', action: () => s.overviews.overview() }),
 
-    route({
-      method: 'get',
-      path: '/survey',
-      summary: 'Libraries, folders, written names found, and files that cannot be read',
-      role: 'viewer',
-      action: () => s.libraries.survey(),
-    }),
-    route<LibraryDraft>({
-      method: 'post',
-      path: '/libraries',
-      summary: 'Register a folder of the server as a library and read it',
-      role: 'administrator',
-      body: library,
-      action: async ({ body }) => {
-        await s.libraries.add(body.name, body.path);
-        return s.libraries.rescan();
-      },
-    }),
-    route({
-      method: 'post',
-      path: '/libraries/rescan',
-      summary: 'Read what is new or changed in all libraries',
-      role: 'editor',
-      action: () => s.libraries.rescan(),
-    }),
+    ...jobRoutes(s),
+    ...surveyRoutes(s),
     route({ method: 'get', path: '/files/{file}', summary: 'What a file holds', role: 'viewer', action: ({ params }) => s.libraries.details(params['file']!) }),
     route<SettleModel>({
       method: 'put',
@@ -155,7 +133,9 @@ export function routesOf(s: Services): Route[] {
       role: 'administrator',
       body: settings,
       action: async ({ body }) => {
+        const before = await readSettings(s.db);
         await writeSettings(s.db, body);
+        if (JSON.stringify(before.standIns) !== JSON.stringify(body.standIns)) await judgeStandIns(s.db, body.standIns);
         await s.libraries.rematch();
         return readSettings(s.db);
       },
@@ -222,7 +202,8 @@ export function routesOf(s: Services): Route[] {
       summary: 'Apply the accepted lines of your tray',
       role: 'editor',
       body: applyTray,
-      action: ({ user, body }) => s.applying.applyTray(user, body.mode, body.title),
+      action: ({ user, body }) =>
+        s.jobs.within(user, 'apply', body.title || 'Apply the tray', (context) => s.applying.applyTray(user, body.mode, body.title, context)),
     }),
     route({ method: 'get', path: '/history', summary: 'Change sets that were applied or put back', role: 'viewer', action: () => s.applying.history() }),
     route({

@@ -3,7 +3,13 @@ import { Boms } from './bom/boms';
 import { Applying, Step } from './changes/apply';
 import { Trays } from './changes/tray';
 import { Exchange } from './exchange/exchange';
+import { CleanUps } from './cleanup/cleanup';
+import { Jobs } from './jobs/jobs';
+import { Classes } from './library/classes';
 import { Libraries } from './library/library';
+import { Scanner } from './library/scan';
+import { Uploads } from './library/uploads';
+import { Surveys } from './survey/survey';
 import { Overviews } from './overview/overview';
 import { Db } from './platform/db';
 import { DiskStore, FileStore } from './platform/store';
@@ -17,6 +23,8 @@ import { WorkPool } from './threads/pool';
 /** What the services are built on. */
 export interface Ground {
   readonly db: Db;
+  /** Address of the same database, for connections that listen. */
+  readonly databaseUrl: string;
   readonly pool: WorkPool;
   readonly vaultPort: VaultPort;
   readonly dataFolder: string;
@@ -24,24 +32,66 @@ export interface Ground {
   /** Called between the steps of applying. */
   readonly at?: (step: Step) => Promise<void>;
   readonly store?: FileStore;
+  /** Told of what went wrong where no request waits for an answer. */
+  readonly warn?: (problem: unknown) => void;
 }
 
 /** Folder of the kept versions below the data folder. */
 export const storeFolder = (dataFolder: string): string => join(dataFolder, 'store');
 
 /** Builds all services. */
-export function buildServices({ db, pool, vaultPort, dataFolder, clock = () => new Date(), at, store = new DiskStore(storeFolder(dataFolder)) }: Ground) {
+export function buildServices({
+  db,
+  databaseUrl,
+  pool,
+  vaultPort,
+  dataFolder,
+  clock = () => new Date(),
+  at,
+  store = new DiskStore(storeFolder(dataFolder)),
+  warn = () => undefined,
+}: Ground) {
   const properties = new Properties(db);
-  const libraries = new Libraries(db, pool, clock, [storeFolder(dataFolder), join(dataFolder, 'postgres'), join(dataFolder, 'tmp')]);
+  const jobs = new Jobs(db, databaseUrl, clock, warn);
+  const uploadFolder = join(dataFolder, 'uploads');
+  const libraries = new Libraries(db, uploadFolder, [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')]);
+  const scanner = new Scanner(db, pool, clock);
+  const classes = new Classes(db, () => scanner.settle());
+  const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
+  const surveys = new Surveys(db, pool, libraries, properties, clock);
   const grid = new Grid(db, properties);
   const titleBlocks = new TitleBlocks(db, properties, libraries);
   const trays = new Trays(db, properties, titleBlocks, clock);
   const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
   const applying = new Applying(db, store, pool, trays, clock, () => vault.refreshLocks(), at);
+  const cleanUps = new CleanUps(db, properties, trays, () => vault.refreshLocks());
   const boms = new Boms(db, properties, libraries);
   const exchange = new Exchange(db, pool, properties, trays, clock, join(dataFolder, 'tmp'));
   const overviews = new Overviews(db, properties, titleBlocks, boms, vault, exchange);
-  return { db, properties, libraries, grid, titleBlocks, trays, applying, boms, vault, exchange, overviews };
+  jobs.define<{ library: number | null }>('survey', (context, { library }) => scanner.rescan(context, library));
+  jobs.define<{ library: number; archive: string }>('upload', async (context, { library, archive }) => {
+    const outcomes = await uploads.unpack(library, archive, context);
+    return { outcomes, report: await scanner.rescan(context, library) };
+  });
+  return {
+    db,
+    jobs,
+    properties,
+    libraries,
+    scanner,
+    classes,
+    uploads,
+    surveys,
+    cleanUps,
+    grid,
+    titleBlocks,
+    trays,
+    applying,
+    boms,
+    vault,
+    exchange,
+    overviews,
+  };
 }
 
 export type Services = ReturnType<typeof buildServices>;

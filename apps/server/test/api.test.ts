@@ -1,7 +1,7 @@
 import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { BomTable, FileDetails, GridPage, Overview, Problem, RescanReport, Survey } from '@rule/contract';
+import { BomTable, FileDetails, GridPage, Overview, Problem, Remark, RescanReport, Survey } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
@@ -14,11 +14,12 @@ let haas: Person;
 let guest: Person;
 
 beforeAll(async () => {
-  rule = await startRule({ prepareLibrary: (folder) => writeFileSync(join(folder, 'broken.step'), 'ISO-10303-21;\nHEADER;\n') });
+  rule = await startRule({ jobs: true, prepareLibrary: (folder) => writeFileSync(join(folder, 'broken.step'), 'ISO-10303-21;\nHEADER;\n') });
   [varga, okafor, haas, guest] = (await Promise.all(['varga', 'okafor', 'haas', 'guest'].map((name) => rule.signIn(name)))) as [Person, Person, Person, Person];
 }, 60_000);
 afterAll(() => rule.stop());
 
+const reread = async () => (await okafor.job(await okafor.post('/libraries/rescan'))).result as RescanReport;
 const draft = (change: object) => ({ ...newDraft('Colour'), ...change });
 
 describe('the door', () => {
@@ -91,7 +92,8 @@ describe('a library', () => {
   it('is read whole, and a broken file stops nothing', async () => {
     const survey = (await varga.get('/survey')).body as Survey;
     expect(survey.libraries).toMatchObject([{ name: 'Workshop', files: 23, unread: 1 }]);
-    expect(survey.problems).toEqual([expect.objectContaining({ path: 'broken.step', message: expect.stringContaining('The file ends') })]);
+    expect(survey.remarks).toBe(((await varga.get('/survey/remarks')).body as Remark[]).length);
+    expect(((await varga.get('/survey/remarks')).body as Remark[]).filter((remark) => remark.about === 'cannot be read')).toEqual([expect.objectContaining({ path: 'broken.step', message: expect.stringContaining('The file ends') })]);
     const names = survey.names.filter((row) => row.name.startsWith('Material')).map(({ name, level, kind, files }) => [name, level, kind, files]);
     expect(names).toEqual([
       ['Material', 'copy', 'assembly', 1],
@@ -105,27 +107,30 @@ describe('a library', () => {
     ]);
   });
   it('is read again only where something changed', async () => {
-    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ added: 0, changed: 0, removed: 0, unchanged: 23 });
+    expect(await reread()).toMatchObject({ added: 0, changed: 0, removed: 0, unchanged: 23 });
     const broken = join(rule.library, 'broken.step');
     writeFileSync(broken, rule.bytes('parts/drum.step'));
     utimesSync(broken, new Date(), new Date(Date.now() + 2000));
     writeFileSync(join(rule.library, 'notes.txt'), 'not a CAD file');
-    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ changed: 1, unchanged: 22, passedOver: 1, failed: [] });
+    writeFileSync(join(rule.library, '.hidden'), 'x');
+    expect(await reread()).toMatchObject({ added: 1, changed: 1, unchanged: 22, passedOver: 1, failed: [] });
     rmSync(broken);
-    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({ removed: 1, unchanged: 22 });
-    expect(((await okafor.get('/values')).body as GridPage).total).toBe(22);
+    expect(await reread()).toMatchObject({ removed: 1, unchanged: 23 });
+    expect(((await okafor.get('/values')).body as GridPage).total).toBe(23);
+    rmSync(join(rule.library, 'notes.txt'));
+    expect(await reread()).toMatchObject({ removed: 1, unchanged: 22 });
   });
   it('does not read a file over the limit, and names it', async () => {
     const huge = join(rule.library, 'huge.step');
     writeFileSync(huge, 'ISO-10303-21;');
     // A sparse file: it takes no room on the disk.
     truncateSync(huge, 513 * 1024 * 1024);
-    expect((await okafor.post('/libraries/rescan')).body as RescanReport).toMatchObject({
+    expect(await reread()).toMatchObject({
       added: 1,
       failed: [{ path: 'huge.step', message: 'The file has 513 MiB; Rule reads files up to 512 MiB.' }],
     });
     rmSync(huge);
-    await okafor.post('/libraries/rescan');
+    await reread();
   });
   it('refuses folders that are none, are taken or are its own', async () => {
     const add = async (path: string) => ((await varga.post('/libraries', { name: 'Other', path })).body as Problem).code;
@@ -233,7 +238,7 @@ describe('identity and BOM', () => {
     const assembly = await rule.file('roaster.step');
     const motor = await rule.file('bought parts/gear-motor.step');
     expect((await okafor.put(`/files/${assembly}/part`, { product: 'BP-GM40', part: motor })).status).toBe(200);
-    await okafor.post('/libraries/rescan');
+    await reread();
     const table = (await guest.get(`/files/${assembly}/bom`)).body as BomTable;
     expect(table.rows[10]!.match).toEqual({ state: 'matched', file: motor, by: 'settled' });
     expect(((await okafor.put(`/files/${assembly}/part`, { product: 'BP-GM40', part: assembly })).body as Problem).code).toBe('not-a-part');

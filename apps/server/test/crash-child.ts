@@ -11,6 +11,7 @@ const db = new Db(databaseUrl);
 const pool = new WorkPool(worker, { databaseUrl, storeRoot: storeFolder(data) }, 1);
 const services = buildServices({
   db,
+  databaseUrl,
   pool,
   vaultPort: new HttpVault(vaultUrl, 'test-token'),
   dataFolder: data,

@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { JobRow } from '@rule/contract';
 import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { Server } from 'node:http';
 import { AddressInfo } from 'node:net';
@@ -44,6 +45,8 @@ export interface Person {
   put(path: string, body: object): Test;
   delete(path: string): Test;
   upload(path: string, name: string, bytes: Uint8Array): Test;
+  /** Waits for the job that an answer names. */
+  job(answer: { body: { job: number } }): Promise<JobRow>;
 }
 
 /** Rule with the demo company, on a database, a library and a vault of its own. */
@@ -69,6 +72,8 @@ export interface Rule {
 export interface Options {
   readonly at?: (step: Step) => Promise<void>;
   readonly store?: (dataFolder: string) => FileStore;
+  /** Whether the server takes long work. */
+  readonly jobs?: boolean;
   readonly prepareLibrary?: (folder: string) => void;
 }
 
@@ -98,7 +103,7 @@ async function demoTemplate(): Promise<string> {
     // Test files run side by side: the first one makes the template, the others wait for it.
     await client.query('SELECT pg_advisory_lock(4310)');
     if ((await client.query('SELECT 1 FROM pg_database WHERE datname = $1', [name])).rowCount) return name;
-    await client.query(`DROP DATABASE IF EXISTS ${name}_half`);
+    await client.query(`DROP DATABASE IF EXISTS ${name}_half WITH (FORCE)`);
     await client.query(`CREATE DATABASE ${name}_half`);
     const url = urlOf(`${name}_half`);
     const db = new Db(url);
@@ -120,7 +125,7 @@ async function demoTemplate(): Promise<string> {
     });
     const server = await listening(vault.app());
     await loadDemo(
-      buildServices({ db, pool, vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN), dataFolder: data }),
+      buildServices({ db, databaseUrl: url, pool, vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN), dataFolder: data }),
       DEMO_LIBRARY,
     );
     server.closeAllConnections();
@@ -152,13 +157,15 @@ export async function startRule(options: Options = {}): Promise<Rule> {
   const pool = new WorkPool(worker, { databaseUrl: database.url, storeRoot: storeFolder(data) }, 1);
   const services = buildServices({
     db,
+    databaseUrl: database.url,
     pool,
     vaultPort: new HttpVault(vaultUrl, TOKEN, 1000),
     dataFolder: data,
     ...(options.at ? { at: options.at } : {}),
     ...(options.store ? { store: options.store(data) } : {}),
   });
-  if (options.prepareLibrary) await services.libraries.rescan();
+  if (options.prepareLibrary) await services.scanner.rescan();
+  if (options.jobs) await services.jobs.open();
   const logged: string[] = [];
   const { app, close } = buildApp({
     services,
@@ -206,6 +213,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
             .set('x-file-name', encodeURIComponent(fileName))
             .type('application/octet-stream')
             .send(Buffer.from(bytes)),
+        job: (answer) => services.jobs.ended(answer.body.job),
       };
     },
     file: async (pathEnd) => (await db.one<{ id: number }>('SELECT id FROM files WHERE path LIKE $1 ORDER BY id', [`%${pathEnd}`]))!.id,
@@ -223,6 +231,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
       vaultServer.closeAllConnections();
       vaultServer.close();
       await close();
+      await services.jobs.close();
       await pool.close();
       await db.close();
       await vaultDb.close();

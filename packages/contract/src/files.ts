@@ -1,4 +1,4 @@
-import { Level, Place } from '@rule/core/files';
+import { Level, Place, SheetReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Kind } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
@@ -13,6 +13,8 @@ export interface FileRow {
   readonly folder: string;
   readonly name: string;
   readonly kind: Kind;
+  /** Name of the file's class. */
+  readonly class: string | null;
   /** Why Rule cannot read the file, if so. */
   readonly problem: string | null;
   /** Why nothing may be written into the file, if so. */
@@ -23,28 +25,11 @@ export interface Library {
   readonly id: number;
   readonly name: string;
   readonly root: string;
+  /** A folder of the server, read where it stands, or files that were uploaded. */
+  readonly kind: 'folder' | 'upload';
   readonly files: number;
   readonly unread: number;
   readonly surveyedAt: string | null;
-}
-
-export interface Survey {
-  readonly libraries: readonly Library[];
-  readonly folders: readonly { readonly folder: string; readonly files: number }[];
-  readonly names: readonly FoundName[];
-  readonly problems: readonly { readonly file: number; readonly path: string; readonly message: string }[];
-}
-
-/** A written name as found in files. */
-export interface FoundName {
-  readonly name: string;
-  readonly level: Level;
-  readonly kind: Kind;
-  readonly files: number;
-  readonly filled: number;
-  readonly standIns: number;
-  readonly distinct: number;
-  readonly examples: readonly string[];
 }
 
 /** What a rescan found. */
@@ -54,24 +39,55 @@ export interface RescanReport {
   readonly removed: number;
   readonly unchanged: number;
   readonly failed: readonly { readonly path: string; readonly message: string }[];
-  /** Files that Rule does not read, by ending. */
+  /** Files that took another place; they keep what is known about them. */
+  readonly moved: number;
+  /** Hidden files, links and lock files, which belong to programs. */
   readonly passedOver: number;
 }
 
+/** Everything that is known about one file. */
 export interface FileDetails {
-  readonly file: FileRow;
+  readonly file: FileRow & { readonly libraryName: string; readonly size: number; readonly hash: string; readonly format: string };
   readonly version: string;
   readonly holders: readonly {
     readonly level: Level;
     readonly key: string;
     readonly label: string;
-    readonly values: readonly { readonly place: Place; readonly name: string; readonly held: HeldValue }[];
+    readonly values: readonly { readonly place: Place; readonly name: string; readonly held: HeldValue; readonly standIn: boolean }[];
   }[];
   readonly notes: readonly string[];
   /** The model that a drawing shows. */
   readonly model: Match | null;
   readonly paths: Readonly<Record<number, string>>;
+  readonly sheets: readonly SheetReading[];
+  /** Cells that title blocks define and their inserts lack. */
+  readonly missingCells: readonly { readonly block: string; readonly layout: string; readonly tags: readonly string[] }[];
+  /** Assemblies that place the file, with how often. */
+  readonly usedIn: readonly { readonly file: number; readonly path: string; readonly times: number }[];
+  readonly drawings: readonly { readonly file: number; readonly path: string }[];
+  /** Other files with the same name, and with the same bytes. */
+  readonly sameName: readonly { readonly file: number; readonly path: string }[];
+  readonly sameContent: readonly { readonly file: number; readonly path: string }[];
+  readonly history: readonly {
+    readonly changeSet: number;
+    readonly title: string;
+    readonly by: string;
+    readonly at: string;
+    readonly state: string;
+    readonly lines: readonly { readonly name: string; readonly holder: string; readonly before: string | null; readonly after: string | null }[];
+  }[];
 }
+
+/** What became of one uploaded file. */
+export interface UploadOutcome {
+  readonly path: string;
+  readonly outcome: 'added' | 'replaced' | 'same' | 'refused' | 'passed over';
+  readonly message: string | null;
+}
+export interface UploadDraft {
+  readonly name: string;
+}
+export const uploadDraft = Joi.object<UploadDraft>({ name: Joi.string().trim().min(1).max(100).required() }).required();
 
 export interface LibraryDraft {
   readonly name: string;

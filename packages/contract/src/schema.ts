@@ -26,6 +26,7 @@ export const propertyDraft = Joi.object<PropertyDraft>({
   max: limit,
   choices: Joi.array().items(Joi.string().max(1000).allow('')).max(5000).required(),
   placeholder: Joi.string().max(200).allow('').required(),
+  searched: Joi.boolean().required(),
 }).required();
 
 /** Company-wide settings that reading and checking depend on. */
@@ -35,10 +36,33 @@ export interface Settings {
   readonly standIns: readonly string[];
   /** Written name of the document property by which a drawing names its model. */
   readonly modelProperty: string;
+  /** Written names of the properties that hold a part's mass and material. */
+  readonly massProperty: string;
+  readonly materialProperty: string;
+  /** Densities of materials in kg/m³, for models that state none. */
+  readonly densities: readonly { readonly material: string; readonly density: number }[];
+  /** Words that mean the same in names: an abbreviation and what it stands for. */
+  readonly abbreviations: readonly { readonly short: string; readonly long: string }[];
+  /** Values that mean the same: groups of words. */
+  readonly synonyms: readonly (readonly string[])[];
 }
 
 export const settings = Joi.object<Settings>({
   company: Joi.string().max(200).required(),
   standIns: Joi.array().items(Joi.string().max(100)).max(200).required(),
   modelProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
+  massProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
+  materialProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
+  densities: Joi.array()
+    .items(Joi.object({ material: Joi.string().max(200).required(), density: Joi.number().positive().max(100_000).required() }))
+    .max(5000)
+    .required(),
+  abbreviations: Joi.array()
+    .items(Joi.object({ short: Joi.string().max(50).required(), long: Joi.string().max(100).required() }))
+    .max(5000)
+    .required(),
+  synonyms: Joi.array()
+    .items(Joi.array().items(Joi.string().max(100)).min(2).max(50))
+    .max(2000)
+    .required(),
 }).required();

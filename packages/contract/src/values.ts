@@ -5,12 +5,40 @@ import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
 import { FileRow, id } from './files';
 
+/** What a clause looks at: the file's own name, folder, kind or class, a value by its written name, or one of the file's own fields. */
+export const SUBJECTS = ['file name', 'folder', 'kind', 'class', 'value', 'field'] as const;
+/** Comparisons. Numbers and dates (ISO 8601) compare by size with the last four; text to the letter with the first two. */
+export const OPERATORS = ['is', 'is not', 'contains', 'starts with', 'ends with', 'is filled', 'is blank', 'is a stand-in', '<', '≤', '≥', '>'] as const;
+
+/** One condition on a file. All clauses of a list must hold. */
+export interface Clause {
+  readonly subject: (typeof SUBJECTS)[number];
+  /** Written name or field, for the last two subjects. */
+  readonly name?: string;
+  readonly operator: (typeof OPERATORS)[number];
+  readonly text?: string;
+}
+
 /** Which files a view is about. */
 export interface FileFilter {
+  readonly library?: number;
   readonly folder?: string;
   readonly kind?: Kind;
+  /** Number of a class; 0 for files that belong to none. */
+  readonly class?: number;
   readonly search?: string;
+  readonly where?: readonly Clause[];
 }
+
+export const clause = Joi.object<Clause>({
+  subject: Joi.valid(...SUBJECTS).required(),
+  name: Joi.string()
+    .max(1000)
+    .when('subject', { is: Joi.valid('value', 'field'), then: Joi.required() }),
+  operator: Joi.valid(...OPERATORS).required(),
+  text: Joi.string().max(1000).allow(''),
+});
+export const clauses = Joi.array().items(clause).max(50);
 
 export interface GridQuery extends FileFilter {
   /** `file`, or a property's number. */
@@ -20,7 +48,22 @@ export interface GridQuery extends FileFilter {
   readonly limit: number;
 }
 
-const filterKeys = { folder: Joi.string().max(1000).allow(''), kind: Joi.valid(...KINDS), search: Joi.string().max(200).allow('') };
+/** Clauses travel as JSON where a filter stands in the address. */
+const whereInAddress = Joi.alternatives(clauses, Joi.string().max(20_000).custom(parseClauses));
+function parseClauses(text: string): unknown {
+  const checked = clauses.validate(JSON.parse(text));
+  if (checked.error) throw checked.error;
+  return checked.value;
+}
+
+export const filterKeys = {
+  library: id,
+  folder: Joi.string().max(1000).allow(''),
+  kind: Joi.valid(...KINDS),
+  class: Joi.number().integer().min(0),
+  search: Joi.string().max(200).allow(''),
+  where: whereInAddress,
+};
 
 export const fileFilter = Joi.object<FileFilter>(filterKeys);
 

@@ -319,7 +319,7 @@ describe('Open Packaging', () => {
     expect(held(opc, two)).toEqual({ 'property Part number': heldText('008'), 'property Released': { text: 'yes', form: 'boolean' } });
   });
 
-  const name = fc.string({ unit: 'grapheme', minLength: 1 }).filter((s) => !/[\u0000-\u001f\ufffe\uffff]/.test(s) && s.isWellFormed());
+  const name = fc.string({ unit: 'grapheme', minLength: 1 }).filter((s) => !/[\u0000-\u001f\ufffe\uffff]/.test(s) && !/\p{Cs}/u.test(s));
   it('holds whatever text is written, and is undone to the byte', () => {
     fc.assert(
       fc.property(fc.dictionary(name, name, { maxKeys: 4, noNullPrototype: true }), (values) => {

@@ -3,9 +3,12 @@ import { dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, LineRow } from '@rule/contract';
 import { invertLines } from '@rule/core/changes';
 import { FileReading } from '@rule/core/files';
-import { FILES_LOCK } from '../library/library';
+import { compileStandIns } from '@rule/core/values';
+import { assignClasses } from '../library/classes';
+import { recount } from '../library/counts';
 import { matchIdentities } from '../library/identities';
-import { ReadFile, storeReadings } from '../library/readings';
+import { ReadFile, storeReadings, takeBeside } from '../library/readings';
+import { FILES_LOCK } from '../library/scan';
 import { Db, Sql, rows } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
 import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
@@ -13,7 +16,9 @@ import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
 import { Prepared } from '../threads/prepare';
 import { WorkPool } from '../threads/pool';
+import { JobContext, UNWATCHED } from '../jobs/jobs';
 import { insertLines, linesOf, toLine } from './lines';
+import { heldOpen } from './open-files';
 import { Trays } from './tray';
 
 /** Points between the steps of applying, in their order. Tests stop the server at each. */
@@ -24,9 +29,13 @@ interface TargetFile {
   readonly id: number;
   readonly path: string;
   readonly full: string;
+  readonly format: string;
   readonly lock: string | null;
   readonly removed: boolean;
 }
+
+/** Work that stands in the database alone: values kept beside files whose format Rule cannot write. */
+const isBeside = (file: Pick<TargetFile, 'format'>) => file.format === 'other';
 
 interface ReadyFile {
   readonly file: TargetFile;
@@ -50,6 +59,7 @@ interface JournalRow {
   readonly target: string;
   readonly oldHash: string;
   readonly newHash: string;
+  readonly format: string;
 }
 
 /** What became of a change set that was interrupted. */
@@ -99,14 +109,15 @@ export class Applying {
   ) {}
 
   /** Applies the accepted lines of a person's tray. */
-  async applyTray(user: User, mode: ApplyMode, title: string): Promise<ApplyReport> {
+  async applyTray(user: User, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
+    context.progress('waiting for the files', 0, 0);
     await this.refreshLocks();
     return this.db.exclusive(FILES_LOCK, async () => {
       await this.finishInterrupted();
       const set = await this.db.transaction((sql) => this.trays.pendingSet(sql, user));
       const lines = (await linesOf(this.db, set)).filter((line) => line.accepted);
       if (lines.length === 0) throw refused('tray-empty', 'No accepted line waits in your tray.');
-      return this.apply(user, mode, title || lines.find((line) => !line.follows)?.reason || 'change', lines, null);
+      return this.apply(user, mode, title || lines.find((line) => !line.follows)?.reason || 'change', lines, null, null, context);
     });
   }
 
@@ -155,8 +166,8 @@ export class Applying {
   }
 
   private async targets(ids: readonly number[]): Promise<Map<number, TargetFile>> {
-    const found = await this.db.all<{ id: number; path: string; root: string; lock: string | null; removed: boolean }>(
-      'SELECT f.id, f.path, l.root, f.lock_reason AS lock, f.removed FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])',
+    const found = await this.db.all<{ id: number; path: string; root: string; format: string; lock: string | null; removed: boolean }>(
+      'SELECT f.id, f.path, f.format, l.root, f.lock_reason AS lock, f.removed FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])',
       [ids],
     );
     return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: join(root, file.path) }]));
@@ -170,6 +181,7 @@ export class Applying {
     lines: readonly LineRow[],
     ownSet: number | null,
     revertOf: number | null = null,
+    context: JobContext = UNWATCHED,
   ): Promise<ApplyReport> {
     const byFile = new Map<number, LineRow[]>();
     for (const line of lines) byFile.set(line.file, [...(byFile.get(line.file) ?? []), line]);
@@ -187,24 +199,37 @@ export class Applying {
 
     const ready: ReadyFile[] = [];
     const failures: Failure[] = [];
+    const open = await heldOpen([...targets.values()].filter((file) => !isBeside(file)).map((file) => file.full));
+    let prepared = 0;
     await Promise.all(
       [...byFile].map(async ([id, fileLines]) => {
         const file = targets.get(id)!;
-        if (file.removed || file.lock !== null) {
+        const lock = file.lock ?? open.get(file.full) ?? null;
+        if (file.removed || lock !== null) {
           failures.push({
             file,
             lines: fileLines,
-            message: file.removed ? 'The file is no longer in the library.' : `The file ${file.lock}.`,
+            message: file.removed ? 'The file is no longer in the library.' : `The file ${lock}.`,
             conflicts: [],
             current: null,
           });
           return;
         }
-        const prepared = await this.pool.run('prepareFile', { full: file.full, lines: fileLines, exact: exact.get(id) ?? null });
-        if (prepared.ok) ready.push({ file, lines: fileLines, oldHash: prepared.oldHash, newHash: prepared.newHash, reading: prepared.reading });
-        else failures.push({ file, lines: fileLines, message: prepared.message, conflicts: prepared.conflicts, current: prepared });
+        if (context.signal.aborted) return;
+        if (isBeside(file)) {
+          const conflicts = await this.besideConflicts(fileLines);
+          if (conflicts.length) failures.push({ file, lines: fileLines, message: 'The value was changed by someone else.', conflicts, current: null });
+          else ready.push({ file, lines: fileLines, oldHash: '', newHash: '', reading: BESIDE });
+        } else {
+          const made = await this.pool.run('prepareFile', { full: file.full, format: file.format, lines: fileLines, exact: exact.get(id) ?? null });
+          if (made.ok) ready.push({ file, lines: fileLines, oldHash: made.oldHash, newHash: made.newHash, reading: made.reading });
+          else failures.push({ file, lines: fileLines, message: made.message, conflicts: made.conflicts, current: made });
+        }
+        context.progress('preparing files', ++prepared, byFile.size);
       }),
     );
+    // The last point at which giving up leaves no trace.
+    context.check();
     await this.at('prepared');
     await this.refreshReadings(failures);
     if (ready.length === 0 || (failures.length > 0 && mode === 'whole')) return this.nothingDone(lines, ownSet, failures);
@@ -221,7 +246,9 @@ export class Applying {
           ready.flatMap((file) => file.lines.map((line) => line.id)),
         ]);
       } else await sql.run(`UPDATE change_sets SET state = 'applying' WHERE id = $1`, [id]);
-      const journal = ready.map(({ file, oldHash, newHash }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash }));
+      const journal = ready
+        .filter(({ file }) => !isBeside(file))
+        .map(({ file, oldHash, newHash }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash }));
       await sql.run(
         `INSERT INTO journal SELECT $1, file, target, old, new, 'planned' FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, old text, new text)`,
         [id, rows(journal)],
@@ -229,19 +256,21 @@ export class Applying {
       return id;
     });
     await this.at('planned');
-    const done = await this.write(changeSet, ready, mode, failures);
+    const done = await this.write(changeSet, ready, mode, failures, context);
     await this.record(changeSet, done, failures.length > 0);
     await this.at('recorded');
     await this.returnFailed(user, changeSet, failures);
     await this.cleanUp(
       changeSet,
-      ready.map(({ file }) => file.full),
+      ready.filter(({ file }) => !isBeside(file)).map(({ file }) => file.full),
     );
     return this.report(changeSet, done, failures);
   }
 
   /** Writes the new versions. Returns the files that stand; adds to `failures` those that do not. */
-  private async write(changeSet: number, ready: readonly ReadyFile[], mode: ApplyMode, failures: Failure[]): Promise<ReadyFile[]> {
+  private async write(changeSet: number, all: readonly ReadyFile[], mode: ApplyMode, failures: Failure[], context: JobContext): Promise<ReadyFile[]> {
+    const ready = all.filter(({ file }) => !isBeside(file));
+    const beside = all.filter(({ file }) => isBeside(file));
     const fail = (entry: ReadyFile, error: unknown) =>
       failures.push({ file: entry.file, lines: entry.lines, message: reasonOf(error), conflicts: [], current: null });
     let staged: ReadyFile[] = [];
@@ -270,6 +299,7 @@ export class Applying {
         await this.at('swapping');
         await this.swap(changeSet, entry.file.full, entry.oldHash);
         swapped.push(entry);
+        context.progress('writing files', swapped.length, staged.length);
         await this.journalState(changeSet, [entry.file.id], 'swapped');
         await this.at('swapped one');
       } catch (error) {
@@ -280,7 +310,7 @@ export class Applying {
       }
     }
     await this.at('swapped');
-    return mode === 'whole' && failures.length > 0 ? [] : swapped;
+    return mode === 'whole' && failures.length > 0 ? [] : [...swapped, ...beside];
   }
 
   private async stage(changeSet: number, { file, newHash }: ReadyFile): Promise<void> {
@@ -313,18 +343,23 @@ export class Applying {
   /** Records what happened, in one transaction: values as they now are, lines, the set, the journal. */
   private async record(
     changeSet: number,
-    done: readonly { readonly file: { readonly id: number; readonly full: string }; readonly newHash: string; readonly reading: FileReading }[],
+    done: readonly { readonly file: Pick<TargetFile, 'id' | 'full' | 'format'>; readonly newHash: string; readonly reading: FileReading }[],
     partly: boolean,
   ): Promise<void> {
     const read = await Promise.all(
-      done.map(async ({ file, newHash, reading }): Promise<ReadFile> => {
-        const { size, mtimeMs } = await stat(file.full);
-        return { id: file.id, size, mtimeMs, hash: newHash, reading, problem: null };
-      }),
+      done
+        .filter(({ file }) => !isBeside(file))
+        .map(async ({ file, newHash, reading }): Promise<ReadFile> => {
+          const { size, mtimeMs } = await stat(file.full);
+          return { id: file.id, size, mtimeMs, hash: newHash, reading, problem: null };
+        }),
     );
     const ids = done.map(({ file }) => file.id);
+    const beside = done.filter(({ file }) => isBeside(file)).map(({ file }) => file.id);
+    const standIns = compileStandIns((await readSettings(this.db)).standIns);
     await this.db.transaction(async (sql) => {
-      await storeReadings(sql, read);
+      await storeReadings(sql, read, standIns);
+      if (beside.length) await this.recordBeside(sql, changeSet, beside, standIns);
       await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
       await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, ids]);
       await sql.run('UPDATE change_sets SET state = $2 WHERE id = $1', [changeSet, done.length === 0 ? 'put back' : partly ? 'partly applied' : 'applied']);
@@ -335,7 +370,37 @@ export class Applying {
         modelProperty,
       ]);
       if (telling) await matchIdentities(sql, modelProperty);
+      await assignClasses(sql, ids);
     });
+    const names = await this.db.all<{ name: string }>(`SELECT DISTINCT name FROM change_lines WHERE change_set_id = $1 AND place = 'property'`, [changeSet]);
+    await recount(
+      this.db,
+      names.map((row) => row.name),
+    );
+  }
+
+  /** Lines to values kept beside files whose base is no longer what stands there. */
+  private async besideConflicts(lines: readonly LineRow[]): Promise<number[]> {
+    const found = await this.db.all<{ id: number }>(
+      `SELECT l.id FROM change_lines l LEFT JOIN beside_values b ON b.file_id = l.file_id AND b.name = l.name WHERE l.id = ANY($1::int[])
+         AND coalesce(b.text, '') <> coalesce(l.base->>'text', '') AND coalesce(b.text, '') <> coalesce(l.proposed->>'text', '')`,
+      [lines.map((line) => line.id)],
+    );
+    return found.map((row) => row.id);
+  }
+
+  /** Writes values that are kept beside files, in the transaction that records the change set. */
+  private async recordBeside(sql: Sql, changeSet: number, files: readonly number[], standIns: Parameters<typeof takeBeside>[2]): Promise<void> {
+    await sql.run(
+      `DELETE FROM beside_values b USING change_lines l WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property' AND b.file_id = l.file_id AND b.name = l.name`,
+      [changeSet, files],
+    );
+    await sql.run(
+      `INSERT INTO beside_values SELECT file_id, name, proposed->>'text', proposed->>'form', proposed->>'unit' FROM change_lines
+       WHERE change_set_id = $1 AND file_id = ANY($2::int[]) AND place = 'property' AND proposed IS NOT NULL`,
+      [changeSet, files],
+    );
+    await takeBeside(sql, files, standIns);
   }
 
   /** Puts lines that were not applied back into the tray they came from, with the reason. */
@@ -383,7 +448,8 @@ export class Applying {
       const { size, mtimeMs } = await stat(file.full);
       read.push({ id: file.id, size, mtimeMs, hash: current.oldHash, reading: current.current, problem: null });
     }
-    await this.db.transaction((sql) => storeReadings(sql, read));
+    const standIns = compileStandIns((await readSettings(this.db)).standIns);
+    await this.db.transaction((sql) => storeReadings(sql, read, standIns));
   }
 
   private async nothingDone(lines: readonly LineRow[], ownSet: number | null, failures: readonly Failure[]): Promise<ApplyReport> {
@@ -430,7 +496,7 @@ export class Applying {
 
   private async recoverOne(changeSet: number, mode: ApplyMode, userId: number): Promise<Recovered['outcome']> {
     const journal = await this.db.all<JournalRow>(
-      'SELECT file_id AS file, target, old_hash AS "oldHash", new_hash AS "newHash" FROM journal WHERE change_set_id = $1',
+      'SELECT j.file_id AS file, j.target, j.old_hash AS "oldHash", j.new_hash AS "newHash", f.format FROM journal j JOIN files f ON f.id = j.file_id WHERE j.change_set_id = $1',
       [changeSet],
     );
     const stands = new Map<number, boolean>();
@@ -438,10 +504,16 @@ export class Applying {
     const broken = [...stands.values()].some((stood) => !stood);
     if (broken && mode === 'whole') for (const row of journal) await this.putBack(changeSet, row.target, row.oldHash, row.newHash);
     const done = broken && mode === 'whole' ? [] : journal.filter((row) => stands.get(row.file));
-    const outcomes = done.length ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.target })) }) : [];
+    const outcomes = done.length
+      ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.target, format: row.format })) })
+      : [];
     await this.record(
       changeSet,
-      done.map((row, i) => ({ file: { id: row.file, full: row.target }, newHash: row.newHash, reading: outcomes[i]!.reading! })),
+      [
+        ...done.map((row, i) => ({ file: { id: row.file, full: row.target, format: row.format }, newHash: row.newHash, reading: outcomes[i]!.reading! })),
+        // Values beside files have no journal: they are recorded with the set or not at all.
+        ...(broken && mode === 'whole' ? [] : await this.besideOf(changeSet)),
+      ],
       broken,
     );
     await this.returnFailed({ id: userId }, changeSet, [], 'The server stopped while this was applied, and the file was changed by another program.');
@@ -450,6 +522,14 @@ export class Applying {
       journal.map((row) => row.target),
     );
     return done.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
+  }
+
+  private async besideOf(changeSet: number): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading }[]> {
+    const files = await this.db.all<{ id: number }>(
+      `SELECT DISTINCT f.id FROM change_lines l JOIN files f ON f.id = l.file_id AND f.format = 'other' WHERE l.change_set_id = $1 AND l.accepted`,
+      [changeSet],
+    );
+    return files.map(({ id }) => ({ file: { id, full: '', format: 'other' }, newHash: '', reading: BESIDE }));
   }
 
   /** Brings one file of an interrupted set to its new version. False when it holds neither version or cannot be written. */
@@ -467,5 +547,8 @@ export class Applying {
     }
   }
 }
+
+/** Stands for the reading of a file whose values are kept beside it. */
+const BESIDE: FileReading = { format: 'other', version: '', kind: 'other', holders: [], structure: null, blocks: [], inserts: [], sheets: [], problems: [] };
 
 const describeFailures = (failures: readonly Failure[]) => failures.map(({ file, message }) => ({ path: file.path, message }));

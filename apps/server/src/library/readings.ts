@@ -1,5 +1,6 @@
 import { FileReading } from '@rule/core/files';
-import { Sql, rows } from '../platform/db';
+import { StandIns } from '@rule/core/values';
+import { CopyValue, Sql, rows } from '../platform/db';
 
 /** A file as read from disk, to be stored as what was last read. */
 export interface ReadFile {
@@ -11,19 +12,48 @@ export interface ReadFile {
   readonly problem: string | null;
 }
 
-/** What of a reading is kept beside the values: structure, blocks, inserts. */
-export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'blocks' | 'inserts' | 'problems'>;
+/** What of a reading is kept beside the values: structure, blocks, inserts, sheets. */
+export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'blocks' | 'inserts' | 'sheets' | 'problems'>;
 
 const number = (text: string) => {
-  const n = text.trim() === '' ? Number.NaN : Number(text);
+  const n = text === '' || text.length > 40 || text.trim() === '' ? Number.NaN : Number(text);
   return Number.isFinite(n) ? n : null;
 };
 
-/** PostgreSQL's text cannot hold the character U+0000. */
-const storable = (text: string) => text.replaceAll('\0', '\ufffd');
+function* holderRows(files: readonly ReadFile[]): Generator<CopyValue[]> {
+  for (const { id, reading } of files) for (const { key, level, label } of reading?.holders ?? []) yield [id, key, level, label];
+}
 
-/** Stores readings: four statements for any number of files. A file that could not be read holds nothing. */
-export async function storeReadings(sql: Sql, files: readonly ReadFile[]): Promise<void> {
+function* valueRows(files: readonly ReadFile[], standIns: StandIns): Generator<CopyValue[]> {
+  for (const { id, reading } of files)
+    for (const { key, level, values } of reading?.holders ?? []) {
+      const seen = new Set<string>();
+      for (const { place, name, held } of values) {
+        // Readers report names that stand twice; the first one counts.
+        if (seen.has(`${place} ${name}`)) continue;
+        seen.add(`${place} ${name}`);
+        yield [
+          id,
+          key,
+          place,
+          name,
+          reading!.kind,
+          held.text,
+          held.form,
+          held.unit ?? null,
+          number(held.text),
+          level,
+          held.form === 'text' && standIns.matches(held.text),
+        ];
+      }
+    }
+}
+
+/**
+ * Stores readings: a few statements for any number of files. A file that could not be read holds nothing; a
+ * file whose values are kept beside it gets them from there.
+ */
+export async function storeReadings(sql: Sql, files: readonly ReadFile[], standIns: StandIns): Promise<void> {
   if (files.length === 0) return;
   const updates = files.map(({ id, size, mtimeMs, hash, reading, problem }) => ({
     id,
@@ -32,6 +62,7 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[]): Promi
     hash,
     problem,
     kind: reading?.kind ?? null,
+    format: reading?.format ?? null,
     product:
       reading?.holders.find((holder) => holder.key === '')?.values.find((value) => value.place === 'field' && value.name === 'product id')?.held.text ?? '',
     reading:
@@ -41,39 +72,47 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[]): Promi
         structure: reading.structure,
         blocks: reading.blocks,
         inserts: reading.inserts,
+        sheets: reading.sheets,
         problems: reading.problems,
       } satisfies KeptReading),
   }));
   await sql.run(
-    `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), product_id = n.product, reading = n.reading, removed = false
-     FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, product text, reading jsonb) WHERE f.id = n.id`,
-    [storable(rows(updates)).replaceAll('\\u0000', '\\ufffd')],
+    `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
+       product_id = n.product, reading = n.reading, removed = false
+     FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb) WHERE f.id = n.id`,
+    [rows(updates).replaceAll('\\u0000', '\\ufffd')],
   );
-  await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [files.map((file) => file.id)]);
-  const holders = files.flatMap(({ id, reading }) => (reading?.holders ?? []).map(({ key, level, label }) => ({ file_id: id, key, level, label })));
-  await sql.run(
-    'INSERT INTO holders SELECT file_id, key, level, label FROM jsonb_to_recordset($1::jsonb) AS n(file_id int, key text, level text, label text)',
-    [rows(holders).replaceAll('\\u0000', '\\ufffd')],
+  const ids = files.map((file) => file.id);
+  await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
+  await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [ids]);
+  await sql.copy('holders (file_id, key, level, label)', holderRows(files));
+  await sql.copy('held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)', valueRows(files, standIns));
+  const beside = files.filter((file) => file.reading?.format === 'other').map((file) => file.id);
+  if (beside.length) await takeBeside(sql, beside, standIns);
+}
+
+/** Copies values that are kept beside files to where all values are looked up. */
+export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns): Promise<void> {
+  await sql.run(`DELETE FROM held_values WHERE file_id = ANY($1::int[]) AND holder = '' AND place = 'property'`, [files]);
+  const kept = await sql.all<{ file: number; name: string; text: string; form: string; unit: string | null }>(
+    'SELECT file_id AS file, name, text, form, unit FROM beside_values WHERE file_id = ANY($1::int[])',
+    [files],
   );
-  const values = files.flatMap(({ id, reading }) =>
-    (reading?.holders ?? []).flatMap((holder) =>
-      holder.values.map(({ place, name, held }) => ({
-        file_id: id,
-        holder: holder.key,
-        place,
-        name,
-        kind: reading!.kind,
-        text: held.text,
-        form: held.form,
-        unit: held.unit ?? null,
-        number: number(held.text),
-      })),
-    ),
-  );
-  await sql.run(
-    `INSERT INTO held_values SELECT file_id, holder, place, name, kind, text, form, unit, number FROM jsonb_to_recordset($1::jsonb)
-       AS n(file_id int, holder text, place text, name text, kind text, text text, form text, unit text, number double precision) ON CONFLICT DO NOTHING`,
-    [rows(values).replaceAll('\\u0000', '\\ufffd')],
+  await sql.copy(
+    'held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)',
+    kept.map(({ file, name, text, form, unit }) => [
+      file,
+      '',
+      'property',
+      name,
+      'other',
+      text,
+      form,
+      unit,
+      number(text),
+      'document',
+      form === 'text' && standIns.matches(text),
+    ]),
   );
 }
 

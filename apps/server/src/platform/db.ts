@@ -1,4 +1,7 @@
+import { Readable } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
+import { from as copyFrom } from 'pg-copy-streams';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 
 /** Runs SQL with numbered parameters, inside a transaction or outside of one. */
@@ -7,6 +10,37 @@ export interface Sql {
   one<T extends object>(text: string, bind?: readonly unknown[]): Promise<T | undefined>;
   /** Number of rows touched. */
   run(text: string, bind?: readonly unknown[]): Promise<number>;
+  /** Adds rows by COPY, the fastest way in. Only inside a transaction. @param table name with its columns in brackets */
+  copy(table: string, rows: Iterable<readonly CopyValue[]>): Promise<void>;
+}
+
+export type CopyValue = string | number | boolean | null;
+
+/** Characters of one piece of a COPY stream. */
+const COPY_PIECE = 256 * 1024;
+
+/** Rows in PostgreSQL's text format for COPY. Its text cannot hold the character U+0000. */
+function* copyText(list: Iterable<readonly CopyValue[]>): Generator<string> {
+  let piece = '';
+  for (const row of list) {
+    for (let i = 0; i < row.length; i++) {
+      if (i) piece += '\t';
+      const value = row[i]!;
+      if (value === null) piece += '\\N';
+      else if (typeof value === 'string') {
+        // Most texts hold nothing that must be escaped.
+        piece += /[\\\t\n\r\0]/.test(value)
+          ? value.replace(/[\\\t\n\r\0]/g, (c) => (c === '\\' ? '\\\\' : c === '\t' ? '\\t' : c === '\n' ? '\\n' : c === '\r' ? '\\r' : '\ufffd'))
+          : value;
+      } else piece += value === true ? 't' : value === false ? 'f' : String(value);
+    }
+    piece += '\n';
+    if (piece.length > COPY_PIECE) {
+      yield piece;
+      piece = '';
+    }
+  }
+  if (piece) yield piece;
 }
 
 /** Rows as one parameter for `jsonb_to_recordset`: one statement for any number of rows. */
@@ -38,6 +72,11 @@ export class Db implements Sql {
         const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
         return (result as { rowCount?: number }).rowCount ?? 0;
       },
+      copy: async (table, list) => {
+        if (!transaction) throw new Error('COPY runs inside a transaction.');
+        const { connection } = transaction as unknown as { connection: pg.Client };
+        await pipeline(Readable.from(copyText(list)), connection.query(copyFrom(`COPY ${table} FROM STDIN`)));
+      },
     };
   }
 
@@ -50,6 +89,10 @@ export class Db implements Sql {
   }
   run(text: string, bind?: readonly unknown[]): Promise<number> {
     return this.outside.run(text, bind);
+  }
+
+  copy(table: string, list: Iterable<readonly CopyValue[]>): Promise<void> {
+    return this.transaction((sql) => sql.copy(table, list));
   }
 
   transaction<T>(work: (sql: Sql) => Promise<T>): Promise<T> {

@@ -209,6 +209,112 @@ CREATE TABLE take_back_cells (
 CREATE INDEX take_back_cells_set ON take_back_cells (take_back_id);
 `,
   },
+  {
+    name: '0002-survey',
+    up: `
+ALTER TABLE held_values DROP CONSTRAINT held_values_file_id_holder_fkey;
+ALTER TABLE held_values ADD COLUMN level text NOT NULL DEFAULT 'document', ADD COLUMN stand_in boolean NOT NULL DEFAULT false;
+UPDATE held_values v SET level = h.level FROM holders h WHERE h.file_id = v.file_id AND h.key = v.holder;
+ALTER TABLE libraries ADD COLUMN kind text NOT NULL DEFAULT 'folder' CHECK (kind IN ('folder','upload'));
+
+CREATE TABLE classes (
+  id serial PRIMARY KEY,
+  name text NOT NULL UNIQUE,
+  position int NOT NULL,
+  clauses jsonb NOT NULL,
+  stated_mass boolean NOT NULL DEFAULT false
+);
+ALTER TABLE files ADD COLUMN class_id int REFERENCES classes ON DELETE SET NULL;
+CREATE INDEX files_hash ON files (hash);
+CREATE INDEX files_lower_path ON files (library_id, lower(path));
+CREATE TABLE beside_values (
+  file_id int NOT NULL REFERENCES files,
+  name text NOT NULL,
+  text text NOT NULL,
+  form text NOT NULL,
+  unit text,
+  PRIMARY KEY (file_id, name)
+);
+ALTER TABLE properties ADD COLUMN searched boolean NOT NULL DEFAULT true;
+
+CREATE TABLE name_counts (
+  name text NOT NULL,
+  level text NOT NULL,
+  kind text NOT NULL,
+  class_id int NOT NULL,
+  library_id int NOT NULL,
+  folder text NOT NULL,
+  files int NOT NULL,
+  filled int NOT NULL,
+  stand_ins int NOT NULL,
+  PRIMARY KEY (name, level, kind, class_id, library_id, folder)
+);
+CREATE TABLE name_facts (
+  name text NOT NULL,
+  level text NOT NULL,
+  kind text NOT NULL,
+  distinct_values int NOT NULL,
+  longest int NOT NULL,
+  examples text[] NOT NULL,
+  guess jsonb NOT NULL,
+  PRIMARY KEY (name, level, kind)
+);
+CREATE TABLE surveys (
+  id serial PRIMARY KEY,
+  title text NOT NULL,
+  user_id int NOT NULL REFERENCES users,
+  at timestamptz NOT NULL,
+  filter jsonb NOT NULL,
+  files int NOT NULL,
+  counts jsonb NOT NULL
+);
+
+CREATE TABLE jobs (
+  id serial PRIMARY KEY,
+  kind text NOT NULL,
+  title text NOT NULL,
+  user_id int REFERENCES users,
+  input jsonb NOT NULL,
+  state text NOT NULL CHECK (state IN ('waiting','running','done','failed','cancelled')),
+  step text NOT NULL DEFAULT '',
+  done int NOT NULL DEFAULT 0,
+  total int NOT NULL DEFAULT 0,
+  started_at timestamptz,
+  ended_at timestamptz,
+  message text,
+  result jsonb,
+  cancel boolean NOT NULL DEFAULT false,
+  runner int
+);
+CREATE TABLE job_errors (id serial PRIMARY KEY, job_id int NOT NULL REFERENCES jobs ON DELETE CASCADE, path text NOT NULL, message text NOT NULL);
+CREATE INDEX job_errors_job ON job_errors (job_id);
+
+CREATE TABLE shapes (
+  hash text PRIMARY KEY,
+  problem text,
+  result jsonb,
+  picture bytea
+);
+CREATE TABLE file_shapes (
+  file_id int NOT NULL REFERENCES files,
+  product text NOT NULL,
+  hash text NOT NULL,
+  PRIMARY KEY (file_id, product)
+);
+CREATE INDEX file_shapes_hash ON file_shapes (hash);
+ALTER TABLE files ADD COLUMN shaped_hash text;
+
+CREATE TABLE foreign_mappings (id serial PRIMARY KEY, name text NOT NULL UNIQUE, rows jsonb NOT NULL);
+CREATE TABLE api_tokens (
+  id serial PRIMARY KEY,
+  user_id int NOT NULL REFERENCES users,
+  name text NOT NULL,
+  token_hash text NOT NULL UNIQUE,
+  at timestamptz NOT NULL,
+  used_at timestamptz
+);
+`,
+  },
 ];
 
 /** Brings the database to the newest layout. */

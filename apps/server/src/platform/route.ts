@@ -25,6 +25,8 @@ export interface Route {
   readonly body?: ObjectSchema;
   /** Set for routes that take a file as the raw body; the limit in bytes. */
   readonly upload?: number;
+  /** Set for routes that read the request's body as a stream themselves. */
+  readonly stream?: boolean;
   readonly action: (call: Call<never, never>) => Promise<unknown>;
 }
 
@@ -67,7 +69,7 @@ export function routerOf(routes: readonly Route[], userOf: (request: Request) =>
         }),
       );
       const query = check(definition.query, request.query, 'query');
-      const body = definition.upload ? undefined : check(definition.body, request.body, 'body');
+      const body = definition.upload || definition.stream ? undefined : check(definition.body, request.body, 'body');
       const answer = await definition.action({ user, params, query, body, request, response } as Call<never, never>);
       if (!response.headersSent) response.json(answer ?? null);
     });
@@ -117,7 +119,7 @@ function jsonSchema(description: Joi.Description): Record<string, unknown> {
 /** The published description of the API (OpenAPI 3.1), made from the same definitions that the server runs on. */
 export function openApi(routes: readonly Route[]): object {
   const paths: Record<string, Record<string, unknown>> = {};
-  for (const { method, path, summary, role, query, body, upload } of routes) {
+  for (const { method, path, summary, role, query, body, upload, stream } of routes) {
     const parameters = [...path.matchAll(/\{(\w+)\}/g)].map(([, name]) => ({ name, in: 'path', required: true, schema: { type: 'integer', minimum: 1 } }));
     const queryKeys = query ? ((jsonSchema(query.describe())['properties'] ?? {}) as Record<string, Record<string, unknown>>) : {};
     const entry = (paths[`/api${path}`] ??= {});
@@ -125,7 +127,7 @@ export function openApi(routes: readonly Route[]): object {
       summary,
       description: `Needs the role ${role}.`,
       parameters: [...parameters, ...Object.entries(queryKeys).map(([name, schema]) => ({ name, in: 'query', required: false, schema }))],
-      ...(upload
+      ...(upload || stream
         ? { requestBody: { required: true, content: { 'application/octet-stream': {} } } }
         : body
           ? { requestBody: { required: true, content: { 'application/json': { schema: jsonSchema(body.describe()) } } } }

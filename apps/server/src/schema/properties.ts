@@ -18,6 +18,7 @@ const define = (sequelize: Sequelize): ModelStatic<PropertyModel> =>
       ...Object.fromEntries(['min', 'max'].map((name) => [name, DataTypes.DOUBLE])),
       ...Object.fromEntries(['kinds', 'choices'].map((name) => [name, DataTypes.ARRAY(DataTypes.TEXT)])),
       required: DataTypes.BOOLEAN,
+      searched: DataTypes.BOOLEAN,
       retired: { type: DataTypes.BOOLEAN, defaultValue: false },
     } as never,
     { tableName: 'properties', timestamps: false },

@@ -1,8 +1,18 @@
 import { Settings } from '@rule/contract';
+import { DEFAULT_ABBREVIATIONS, DEFAULT_SYNONYMS } from '@rule/core/survey';
 import { DEFAULT_STAND_INS } from '@rule/core/values';
 import { Sql, rows } from '../platform/db';
 
-const DEFAULTS: Settings = { company: 'My company', standIns: DEFAULT_STAND_INS, modelProperty: 'Model' };
+const DEFAULTS: Settings = {
+  company: 'My company',
+  standIns: DEFAULT_STAND_INS,
+  modelProperty: 'Model',
+  massProperty: 'Mass',
+  materialProperty: 'Material',
+  densities: [],
+  abbreviations: DEFAULT_ABBREVIATIONS,
+  synonyms: DEFAULT_SYNONYMS,
+};
 
 /** The company's settings; defaults where nothing was set. */
 export async function readSettings(sql: Sql): Promise<Settings> {

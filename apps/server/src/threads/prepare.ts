@@ -1,6 +1,6 @@
 import { readFile } from 'node:fs/promises';
 import { compareThree } from '@rule/core/changes';
-import { FileError, FileReading, Place, applyEdits, requireFormat } from '@rule/core/files';
+import { FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
 import { HeldValue, sameHeld } from '@rule/core/values';
 import { FileStore, hashOf } from '../platform/store';
 import { describe } from './read';
@@ -17,6 +17,7 @@ export interface PreparedLine {
 
 export interface PrepareInput {
   readonly full: string;
+  readonly format: string;
   readonly lines: readonly PreparedLine[];
   /** When the file still is what `from` names, the kept version `to` takes its place byte by byte: an exact undo. */
   readonly exact?: { readonly from: string; readonly to: string } | null;
@@ -46,7 +47,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
   try {
     const bytes = await readFile(input.full);
     oldHash = hashOf(bytes);
-    const format = requireFormat(input.full);
+    const format = formatById(input.format);
     current = format.read(bytes);
     const conflicts = input.lines.filter((line) => compareThree(orNull(line.base), orNull(find(current!, line)), orNull(line.proposed)) === 'conflict');
     if (conflicts.length)

@@ -1,8 +1,13 @@
-import { readFile, stat } from 'node:fs/promises';
-import { FileError, FileReading, requireFormat } from '@rule/core/files';
+import { createReadStream } from 'node:fs';
+import { open, readFile, stat } from 'node:fs/promises';
+import { createHash } from 'node:crypto';
+import { FileError, FileReading, SNIFFED, formatById, formatOf, sniffFormat } from '@rule/core/files';
+import { compileStandIns } from '@rule/core/values';
+import { ReadFile, storeReadings } from '../library/readings';
+import { Db } from '../platform/db';
 import { hashOf } from '../platform/store';
 
-/** Largest file that Rule reads. */
+/** Largest file that Rule reads for its values. Larger ones of unknown kinds are still hashed. */
 export const LARGEST_FILE = 512 * 1024 * 1024;
 
 /** One file as read, or why it could not be. */
@@ -15,32 +20,150 @@ export interface ReadOutcome {
   readonly problem: string | null;
 }
 
-/** Reads files from disk. A broken file is an outcome like any other and stops nothing. */
-export async function readFiles(input: { readonly paths: readonly { readonly path: string; readonly full: string }[] }): Promise<ReadOutcome[]> {
-  const outcomes: ReadOutcome[] = [];
-  for (const { path, full } of input.paths) {
-    const { size, mtimeMs } = await stat(full);
-    if (size > LARGEST_FILE) {
-      outcomes.push({
-        path,
-        size,
-        mtimeMs,
-        hash: '',
-        reading: null,
-        problem: `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.`,
-      });
-      continue;
-    }
-    const bytes = await readFile(full);
-    const hash = hashOf(bytes);
-    try {
-      outcomes.push({ path, size, mtimeMs, hash, reading: requireFormat(path).read(bytes), problem: null });
-    } catch (error) {
-      if (!(error instanceof FileError)) throw error;
-      outcomes.push({ path, size, mtimeMs, hash, reading: null, problem: describe(error) });
-    }
+/** What Rule knows of a file whose values are kept beside it. */
+const OTHER: FileReading = {
+  format: 'other',
+  version: '',
+  kind: 'other',
+  holders: [{ level: 'document', key: '', label: '', values: [] }],
+  structure: null,
+  blocks: [],
+  inserts: [],
+  sheets: [],
+  problems: [],
+};
+
+async function hashOfFile(full: string): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const chunk of createReadStream(full, { highWaterMark: 1 << 20 })) hash.update(chunk as Uint8Array);
+  return hash.digest('hex');
+}
+
+async function head(full: string): Promise<Uint8Array> {
+  const handle = await open(full, 'r');
+  try {
+    const bytes = new Uint8Array(SNIFFED);
+    const { bytesRead } = await handle.read(bytes, 0, SNIFFED, 0);
+    return bytes.subarray(0, bytesRead);
+  } finally {
+    await handle.close();
   }
+}
+
+const CODES: Readonly<Record<string, string>> = {
+  ENOENT: 'The file went away while the library was read.',
+  EACCES: 'The server may not read the file.',
+  EPERM: 'The server may not read the file.',
+  EIO: 'The disk reports an error in the file.',
+};
+
+/** Reads one file. `format` names the format where the file's name is not to decide. */
+async function readOne(path: string, full: string, format?: string): Promise<ReadOutcome> {
+  let size = -1;
+  let mtimeMs = -1;
+  try {
+    for (let attempt = 0; ; attempt++) {
+      const before = await stat(full);
+      ({ size, mtimeMs } = before);
+      const known = format && format !== 'other' ? formatById(format) : (formatOf(path) ?? sniffFormat(await head(full)));
+      if (!known) return { path, size, mtimeMs, hash: await hashOfFile(full), reading: OTHER, problem: null };
+      if (size > LARGEST_FILE)
+        return {
+          path,
+          size,
+          mtimeMs,
+          hash: '',
+          reading: null,
+          problem: `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.`,
+        };
+      const bytes = await readFile(full);
+      if (bytes.length !== size) {
+        const after = await stat(full);
+        // Another program is writing: once more, then at the next rescan.
+        if (after.mtimeMs !== mtimeMs || after.size !== size) {
+          if (attempt === 0) continue;
+          return {
+            path,
+            size: -1,
+            mtimeMs: -1,
+            hash: '',
+            reading: null,
+            problem: 'Another program was writing the file while it was read. Read the library again.',
+          };
+        }
+      }
+      const hash = hashOf(bytes);
+      try {
+        return { path, size, mtimeMs, hash, reading: known.read(bytes), problem: null };
+      } catch (error) {
+        if (!(error instanceof FileError)) throw error;
+        return { path, size, mtimeMs, hash, reading: null, problem: describe(error) };
+      }
+    }
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code ?? '';
+    if (!CODES[code]) throw error;
+    return { path, size, mtimeMs: -1, hash: '', reading: null, problem: CODES[code] };
+  }
+}
+
+/** Reads files from disk. A broken file is an outcome like any other and stops nothing. */
+export async function readFiles(input: {
+  readonly paths: readonly { readonly path: string; readonly full: string; readonly format?: string }[];
+}): Promise<ReadOutcome[]> {
+  const outcomes: ReadOutcome[] = [];
+  for (const { path, full, format } of input.paths) outcomes.push(await readOne(path, full, format));
   return outcomes;
+}
+
+/** SHA-256 of files by path; those that cannot be read are left out. */
+export async function hashFiles(input: { readonly paths: readonly string[] }): Promise<Record<string, string>> {
+  const hashes: Record<string, string> = {};
+  for (const path of input.paths) {
+    const hash = await hashOfFile(path).catch(() => undefined);
+    if (hash !== undefined) hashes[path] = hash;
+  }
+  return hashes;
+}
+
+export interface ScanInput {
+  readonly files: readonly {
+    readonly id: number;
+    readonly path: string;
+    readonly full: string;
+    /** Hash as last read, so that a file that was only touched is not stored anew. */ readonly hash: string;
+  }[];
+  readonly standIns: readonly string[];
+}
+
+/** What became of a batch of files. */
+export interface ScanOutcome {
+  readonly failed: readonly { readonly path: string; readonly message: string }[];
+  /** Files whose size or time had changed but not their bytes. */
+  readonly touched: number;
+}
+
+/** Reads files and stores what they hold, all in one transaction. */
+export async function scanFiles(input: ScanInput, db: Db): Promise<ScanOutcome> {
+  const standIns = compileStandIns(input.standIns);
+  const failed: { path: string; message: string }[] = [];
+  const changed: ReadFile[] = [];
+  const touched: { id: number; size: number; mtimeMs: number }[] = [];
+  for (const { id, path, full, hash } of input.files) {
+    const { path: _path, ...outcome } = await readOne(path, full);
+    if (outcome.problem !== null) failed.push({ path, message: outcome.problem });
+    if (outcome.hash !== '' && outcome.hash === hash) touched.push({ id, size: outcome.size, mtimeMs: outcome.mtimeMs });
+    else changed.push({ id, ...outcome });
+  }
+  await db.transaction(async (sql) => {
+    await storeReadings(sql, changed, standIns);
+    if (touched.length)
+      await sql.run(
+        'UPDATE files f SET size = n.size, mtime_ms = n."mtimeMs", removed = false FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, "mtimeMs" double precision) WHERE f.id = n.id',
+        [JSON.stringify(touched)],
+      );
+  });
+  return { failed, touched: touched.length };
 }
 
 /** A file error with the byte at which it was noticed. */

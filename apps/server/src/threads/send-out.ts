@@ -6,7 +6,7 @@ import { Property, slotOf } from '@rule/core/schema';
 import { HeldValue, readHeld } from '@rule/core/values';
 import excel from 'exceljs';
 import { Db, rows } from '../platform/db';
-import { FILTER, filterBind } from '../values/filter';
+import { filterSql } from '../values/filter';
 import { heldFor } from '../values/held';
 
 export interface SendOutInput {
@@ -30,11 +30,12 @@ interface Row {
 }
 
 async function* batches(db: Db, filter: FileFilter): AsyncGenerator<Row[]> {
+  const { sql: condition, bind } = filterSql(filter, 3);
   let after = { path: '', id: 0 };
   for (;;) {
     const list = await db.all<Row>(
-      `SELECT f.id, f.path, f.kind FROM files f WHERE ${FILTER} AND (f.path, f.id) > ($4, $5) ORDER BY f.path, f.id LIMIT ${BATCH}`,
-      [...filterBind(filter), after.path, after.id],
+      `SELECT f.id, f.path, f.kind FROM files f WHERE ${condition} AND (f.path, f.id) > ($1, $2) ORDER BY f.path, f.id LIMIT ${BATCH}`,
+      [after.path, after.id, ...bind],
     );
     if (list.length === 0) return;
     yield list;

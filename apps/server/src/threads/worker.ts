@@ -2,6 +2,8 @@ import { workerData } from 'node:worker_threads';
 import { Db } from '../platform/db';
 import { DiskStore } from '../platform/store';
 import * as prepare from './prepare';
+import * as found from '@rule/core/survey';
+import { Abbreviation, ValueCount } from '@rule/core/survey';
 import * as read from './read';
 import * as sending from './send-out';
 import * as taking from './take-back';
@@ -14,10 +16,16 @@ const database = () => (db ??= new Db(databaseUrl, 1));
 
 const tasks = {
   readFiles: read.readFiles,
+  hashFiles: read.hashFiles,
+  scanFiles: (input: read.ScanInput) => read.scanFiles(input, database()),
+  findTwins: ({ names, abbreviations }: { readonly names: readonly string[]; readonly abbreviations: readonly Abbreviation[] }) =>
+    Promise.resolve(found.findTwins(names, abbreviations)),
+  pictureOf: ({ values, synonyms }: { readonly values: readonly ValueCount[]; readonly synonyms: readonly (readonly string[])[] }) =>
+    Promise.resolve(found.pictureOf(values, synonyms)),
   prepareFile: (input: prepare.PrepareInput) => prepare.prepareFile(input, store),
   sendOut: (input: sending.SendOutInput) => sending.sendOut(input, database()),
   takeBack: (input: taking.TakeBackInput) => taking.takeBackTable(input, database()),
 };
 
 export type Tasks = typeof tasks;
-export const { readFiles, prepareFile, sendOut, takeBack } = tasks;
+export const { readFiles, hashFiles, scanFiles, findTwins, pictureOf, prepareFile, sendOut, takeBack } = tasks;

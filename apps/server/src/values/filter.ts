@@ -1,12 +1,101 @@
-import { FileFilter } from '@rule/contract';
+import { Clause, FileFilter } from '@rule/contract';
 
-/** The condition that a filter stands for. Parameters 1 to 3 of the statement are its folder, kind and search text. */
-export const FILTER = `NOT f.removed AND ($1::text IS NULL OR f.folder = $1 OR starts_with(f.folder, $1 || '/') OR $1 = '') AND ($2::text IS NULL OR f.kind = $2)
-  AND ($3::text IS NULL OR f.path ILIKE $3 OR EXISTS (SELECT 1 FROM held_values s WHERE s.file_id = f.id AND s.text ILIKE $3))`;
+/** A condition on `files f` with the parameters that it needs. */
+export interface Condition {
+  readonly sql: string;
+  readonly bind: unknown[];
+}
 
-/** The parameters of {@link FILTER}. */
-export const filterBind = ({ folder, kind, search }: FileFilter): (string | null)[] => [
-  folder ?? null,
-  kind ?? null,
-  search ? `%${search.replace(/[\\%_]/g, '\\$&')}%` : null,
-];
+const escapeLike = (text: string) => text.replace(/[\\%_]/g, '\\$&');
+
+/** Hands out numbered parameters. */
+class Binding {
+  readonly values: unknown[] = [];
+  constructor(private readonly first: number) {}
+  add(value: unknown): string {
+    this.values.push(value);
+    return `$${this.first + this.values.length - 1}`;
+  }
+}
+
+const SIZE: Readonly<Record<string, string>> = { '<': '<', '≤': '<=', '≥': '>=', '>': '>' };
+
+/** A comparison of a text column; numbers are compared as such where a number column is at hand. */
+function compare(column: string, number: string | null, { operator, text = '' }: Clause, bind: Binding): string {
+  switch (operator) {
+    case 'is':
+      return `${column} = ${bind.add(text)}::text`;
+    case 'is not':
+      return `${column} <> ${bind.add(text)}::text`;
+    case 'contains':
+      return `${column} ILIKE ${bind.add(`%${escapeLike(text)}%`)}::text`;
+    case 'starts with':
+      return `${column} ILIKE ${bind.add(`${escapeLike(text)}%`)}::text`;
+    case 'ends with':
+      return `${column} ILIKE ${bind.add(`%${escapeLike(text)}`)}::text`;
+    case 'is filled':
+      return `${column} <> ''`;
+    case 'is blank':
+      return `${column} = ''`;
+    case 'is a stand-in':
+      return 'false';
+    default: {
+      const size = text.trim() === '' ? Number.NaN : Number(text.trim().replace(',', '.'));
+      if (number !== null && Number.isFinite(size)) return `${number} ${SIZE[operator]} ${bind.add(size)}::double precision`;
+      // Dates in ISO 8601 sort as text does; other texts by their letters.
+      return `${column} ${SIZE[operator]} ${bind.add(text)}::text COLLATE "C"`;
+    }
+  }
+}
+
+function clauseSql(clause: Clause, bind: Binding): string {
+  switch (clause.subject) {
+    case 'file name':
+      return compare('f.name', null, clause, bind);
+    case 'folder':
+      return compare('f.folder', null, clause, bind);
+    case 'kind':
+      return compare('f.kind', null, clause, bind);
+    case 'class':
+      return compare(`coalesce((SELECT c.name FROM classes c WHERE c.id = f.class_id), '')`, null, clause, bind);
+    case 'value':
+    case 'field': {
+      const where = `v.file_id = f.id AND v.place = '${clause.subject === 'value' ? 'property' : 'field'}' AND v.name = ${bind.add(clause.name ?? '')}`;
+      // Blank means that no holder of the file has a value: nothing there, an empty text, or a stand-in.
+      if (clause.operator === 'is blank') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
+      if (clause.operator === 'is filled') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
+      if (clause.operator === 'is a stand-in') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.stand_in)`;
+      if (clause.operator === 'is not') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text = ${bind.add(clause.text ?? '')}::text)`;
+      return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND ${compare('v.text', 'v.number', clause, bind)})`;
+    }
+  }
+}
+
+/** The condition that a list of clauses stands for, parameters numbered from `first`. */
+export function clausesSql(list: readonly Clause[], first = 1): Condition {
+  const bind = new Binding(first);
+  return { sql: list.map((clause) => `(${clauseSql(clause, bind)})`).join(' AND ') || 'true', bind: bind.values };
+}
+
+/** The condition that a filter stands for, parameters numbered from `first`. */
+export function filterSql({ library, folder, kind, class: classId, search, where }: FileFilter, first = 1): Condition {
+  const bind = new Binding(first);
+  const parts = ['NOT f.removed'];
+  if (library !== undefined) parts.push(`f.library_id = ${bind.add(library)}::int`);
+  if (folder) {
+    const at = bind.add(folder);
+    parts.push(`(f.folder = ${at} OR starts_with(f.folder, ${at} || '/'))`);
+  }
+  if (kind !== undefined) parts.push(`f.kind = ${bind.add(kind)}`);
+  if (classId !== undefined) parts.push(classId === 0 ? 'f.class_id IS NULL' : `f.class_id = ${bind.add(classId)}::int`);
+  if (search) {
+    // The quick search covers paths and the properties that say so, and what the schema does not know.
+    const at = bind.add(`%${escapeLike(search)}%`);
+    parts.push(
+      `(f.path ILIKE ${at} OR EXISTS (SELECT 1 FROM held_values s WHERE s.file_id = f.id AND s.text ILIKE ${at} AND s.place = 'property'
+         AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = s.name AND NOT p.searched)))`,
+    );
+  }
+  for (const clause of where ?? []) parts.push(`(${clauseSql(clause, bind)})`);
+  return { sql: parts.join(' AND '), bind: bind.values };
+}

@@ -4,7 +4,7 @@ import { FILE_ROW } from '../library/library';
 import { Db } from '../platform/db';
 import { invalid } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { FILTER, filterBind } from './filter';
+import { filterSql } from './filter';
 import { heldFor } from './held';
 
 /** The grid of files × properties. */
@@ -17,16 +17,16 @@ export class Grid {
   /** One page: a count, a page of files in order, and what they hold; three statements for any size. */
   async page(query: GridQuery): Promise<GridPage> {
     const active = await this.properties.active();
-    const bind = filterBind(query);
-    const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${FILTER}`, bind);
+    const { sql: filter, bind } = filterSql(query);
+    const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${filter}`, bind);
+    const next = (n: number) => `$${bind.length + n}`;
     const direction = query.descending ? 'DESC' : 'ASC';
     let files: FileRow[];
     if (query.sort === 'file')
-      files = await this.db.all<FileRow>(`SELECT ${FILE_ROW} FROM files f WHERE ${FILTER} ORDER BY f.path ${direction}, f.id LIMIT $4 OFFSET $5`, [
-        ...bind,
-        query.limit,
-        query.offset,
-      ]);
+      files = await this.db.all<FileRow>(
+        `SELECT ${FILE_ROW} FROM files f WHERE ${filter} ORDER BY f.path ${direction}, f.id LIMIT ${next(1)} OFFSET ${next(2)}`,
+        [...bind, query.limit, query.offset],
+      );
     else {
       const property = active.get(Number(query.sort));
       if (!property) throw invalid('bad-sort', `There is no property ${query.sort} to sort by.`);
@@ -34,8 +34,8 @@ export class Grid {
       const key = property.type === 'number' || property.type === 'whole' ? 'v.number' : 'v.text';
       // Files without a value come last in either direction.
       files = await this.db.all<FileRow>(
-        `SELECT ${FILE_ROW} FROM files f LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = $6 AND v.name = $7
-         WHERE ${FILTER} ORDER BY (v.text IS NULL OR v.text = ''), ${key} ${direction} NULLS LAST, f.path LIMIT $4 OFFSET $5`,
+        `SELECT ${FILE_ROW} FROM files f LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = ${next(3)} AND v.name = ${next(4)}
+         WHERE ${filter} ORDER BY (v.text IS NULL OR v.text = ''), ${key} ${direction} NULLS LAST, f.path LIMIT ${next(1)} OFFSET ${next(2)}`,
         [...bind, query.limit, query.offset, slot.place, slot.name],
       );
     }

@@ -6,6 +6,7 @@ import { step } from './step';
 export * from './contract';
 export * from './edits';
 export * from './encoding';
+export * from './paths';
 
 /** The formats that Rule reads and writes. */
 export const FORMATS: readonly FileFormat[] = [step, dxf, opc];

@@ -51,6 +51,8 @@ export interface Property {
   readonly choices: readonly string[];
   /** What Rule shows for a blank. It is never written into a file. */
   readonly placeholder: string;
+  /** Whether the quick search looks into the property's values. */
+  readonly searched: boolean;
   readonly retired: boolean;
 }
 
@@ -75,6 +77,7 @@ export const newDraft = (writtenName: string): PropertyDraft => ({
   max: null,
   choices: [],
   placeholder: '',
+  searched: true,
 });
 
 /** Where the value of a property is kept: a place in the file and the exact name there. */

@@ -1,0 +1,268 @@
+import { JobError, JobKind, JobRow } from '@rule/contract';
+import { randomInt } from 'node:crypto';
+import { EventEmitter } from 'node:events';
+import pg from 'pg';
+import PgBoss from 'pg-boss';
+import { Db, rows } from '../platform/db';
+import { notFound, refused } from '../platform/problem';
+import { User } from '../users/user';
+
+/** What long work needs while it runs. */
+export interface JobContext {
+  /** Aborted when somebody cancels the job. */
+  readonly signal: AbortSignal;
+  /** Says how far the work is. Cheap to call often. */
+  progress(step: string, done: number, total: number): void;
+  /** Keeps an error about one file; the work goes on. */
+  error(path: string, message: string): void;
+  /** @throws JobCancelled when somebody cancelled the job. */
+  check(): void;
+}
+
+/** Thrown by work that stops because it was cancelled. */
+export class JobCancelled extends Error {
+  constructor() {
+    super('Cancelled.');
+  }
+}
+
+/** For work that nobody watches. */
+export const UNWATCHED: JobContext = { signal: new AbortController().signal, progress: () => undefined, error: () => undefined, check: () => undefined };
+
+type Runner = (context: JobContext, input: never) => Promise<unknown>;
+
+/** Queues: geometry has its own, so that it never keeps other work waiting. */
+const QUEUES = ['rule-work', 'rule-geometry'] as const;
+const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry' ? 'rule-geometry' : 'rule-work');
+
+/** Class of the advisory locks that say which server processes are alive. */
+const ALIVE = 7302;
+const CHANNEL = 'rule_jobs';
+/** Progress is written this often at most. */
+const WRITE_EVERY = 300;
+
+const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.state, j.step, j.done, j.total, j.started_at AS "startedAt", j.ended_at AS "endedAt", j.message, j.result,
+  (SELECT count(*)::int FROM job_errors e WHERE e.job_id = j.id) AS errors,
+  CASE WHEN j.state = 'running' AND j.done > 0 AND j.total > j.done THEN round(extract(epoch FROM now() - j.started_at) / j.done * (j.total - j.done))::int END AS "secondsLeft"`;
+
+/**
+ * Long work. The queue delivers a job's number to whichever server process is free; what is known about the
+ * job stands in one row, which every process reads and which outlives all of them. A job whose process died
+ * is begun again at the next start: all work here can be begun again.
+ */
+export class Jobs {
+  private readonly runners = new Map<JobKind, Runner>();
+  private readonly running = new Map<number, AbortController>();
+  private readonly runner = randomInt(1, 2 ** 31 - 1);
+  private boss: PgBoss | undefined;
+  private listener: pg.Client | undefined;
+  private closing = false;
+  /** Emits the number of every job that changed, in any process. */
+  readonly changed = new EventEmitter().setMaxListeners(0);
+
+  constructor(
+    private readonly db: Db,
+    private readonly url: string,
+    private readonly clock: () => Date,
+    private readonly warn: (problem: unknown) => void,
+  ) {}
+
+  /** Says how a kind of job is done. */
+  define<Input>(kind: JobKind, run: (context: JobContext, input: Input) => Promise<unknown>): void {
+    this.runners.set(kind, run as Runner);
+  }
+
+  /** Opens the queue, takes up what dead processes left, and begins to work. */
+  async open(): Promise<void> {
+    await this.listen();
+    this.boss = new PgBoss({ connectionString: this.url, schema: 'jobs', schedule: false, max: 3 });
+    this.boss.on('error', this.warn);
+    await this.boss.start();
+    for (const queue of QUEUES) {
+      await this.boss.createQueue(queue);
+      await this.boss.work<{ job: number }>(queue, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([delivered]) => this.run(delivered!.data.job));
+    }
+    await this.takeUp();
+  }
+
+  async close(): Promise<void> {
+    this.closing = true;
+    for (const controller of this.running.values()) controller.abort();
+    await this.boss?.stop({ graceful: false, wait: true });
+    await this.listener?.end().catch(() => undefined);
+  }
+
+  private async listen(): Promise<void> {
+    const client = new pg.Client({ connectionString: this.url, application_name: 'rule jobs' });
+    client.on('notification', ({ payload }) => this.changed.emit('job', Number(payload)));
+    client.on('error', (error) => {
+      this.warn(error);
+      if (!this.closing) setTimeout(() => void this.listen().catch(this.warn), 1000).unref();
+    });
+    await client.connect();
+    await client.query('SELECT pg_advisory_lock($1, $2)', [ALIVE, this.runner]);
+    await client.query(`LISTEN ${CHANNEL}`);
+    this.listener = client;
+  }
+
+  /** Jobs of processes that are no longer there go back to the queue. */
+  private async takeUp(): Promise<void> {
+    const left = await this.db.all<{ id: number; kind: JobKind }>(
+      `UPDATE jobs SET state = 'waiting', runner = NULL WHERE kind <> 'apply' AND state IN ('waiting', 'running') AND (runner IS NULL OR NOT EXISTS (
+         SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = runner AND l.granted)) RETURNING id, kind`,
+      [ALIVE],
+    );
+    for (const { id, kind } of left) await this.boss!.send(queueOf(kind), { job: id }, { retryLimit: 0, expireInHours: 23 });
+    // An apply is finished or put back from its journal, not begun again.
+    await this.db.run(
+      `UPDATE jobs SET state = 'failed', ended_at = $2, message = 'The server stopped while this was applied; the journal says in History how it ended.' WHERE kind = 'apply' AND state = 'running'
+         AND NOT EXISTS (SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = runner AND l.granted)`,
+      [ALIVE, this.clock()],
+    );
+  }
+
+  /** Puts a job in the queue. @returns its number */
+  async start(user: Pick<User, 'id'> | null, kind: JobKind, title: string, input: object): Promise<number> {
+    if (!this.boss) throw refused('no-queue', 'This server takes no long work.');
+    const row = await this.db.one<{ id: number }>(
+      `INSERT INTO jobs (kind, title, user_id, input, state) VALUES ($1, $2, $3, $4::jsonb, 'waiting') RETURNING id`,
+      [kind, title, user?.id ?? null, JSON.stringify(input)],
+    );
+    await this.boss.send(queueOf(kind), { job: row!.id }, { retryLimit: 0, expireInHours: 23 });
+    await this.tell(row!.id);
+    return row!.id;
+  }
+
+  /** Runs work at once, within a request, under a job that others can watch and cancel. */
+  async within<T>(user: Pick<User, 'id'>, kind: JobKind, title: string, work: (context: JobContext) => Promise<T>): Promise<T> {
+    const row = await this.db.one<{ id: number }>(
+      `INSERT INTO jobs (kind, title, user_id, input, state, started_at, runner) VALUES ($1, $2, $3, '{}', 'running', $4, $5) RETURNING id`,
+      [kind, title, user.id, this.clock(), this.runner],
+    );
+    return this.watch(row!.id, work);
+  }
+
+  private async run(id: number): Promise<void> {
+    const claimed = await this.db.one<{ kind: JobKind; input: never }>(
+      `UPDATE jobs SET state = 'running', runner = $2, started_at = $3, done = 0, total = 0, step = '' WHERE id = $1 AND state = 'waiting' AND NOT cancel RETURNING kind, input`,
+      [id, this.runner, this.clock()],
+    );
+    if (!claimed) return;
+    await this.db.run('DELETE FROM job_errors WHERE job_id = $1', [id]);
+    await this.watch(id, (context) => this.runners.get(claimed.kind)!(context, claimed.input)).catch((error: unknown) => {
+      if (!(error instanceof JobCancelled)) this.warn(error);
+    });
+  }
+
+  private async watch<T>(id: number, work: (context: JobContext) => Promise<T>): Promise<T> {
+    const controller = new AbortController();
+    this.running.set(id, controller);
+    let last = 0;
+    let pending: Promise<unknown> = Promise.resolve();
+    const errors: JobError[] = [];
+    const write = (step: string, done: number, total: number) => {
+      const kept = errors.splice(0);
+      pending = pending
+        .then(async () => {
+          if (kept.length)
+            await this.db.run(
+              'INSERT INTO job_errors (job_id, path, message) SELECT $1, path, message FROM jsonb_to_recordset($2::jsonb) AS n(path text, message text)',
+              [id, rows(kept).replaceAll('\\u0000', '\\ufffd')],
+            );
+          const row = await this.db.one<{ cancel: boolean }>('UPDATE jobs SET step = $2, done = $3, total = $4 WHERE id = $1 RETURNING cancel', [
+            id,
+            step,
+            done,
+            total,
+          ]);
+          if (row?.cancel) controller.abort();
+          await this.tell(id);
+        })
+        .catch(this.warn);
+    };
+    let now: [string, number, number] = ['', 0, 0];
+    const context: JobContext = {
+      signal: controller.signal,
+      progress: (step, done, total) => {
+        now = [step, done, total];
+        if (performance.now() - last < WRITE_EVERY) return;
+        last = performance.now();
+        write(...now);
+      },
+      error: (path, message) => void errors.push({ path, message }),
+      check: () => {
+        if (controller.signal.aborted) throw new JobCancelled();
+      },
+    };
+    try {
+      const result = await work(context);
+      write(...now);
+      await pending;
+      await this.end(id, 'done', null, result);
+      return result;
+    } catch (error) {
+      write(...now);
+      await pending;
+      // A server that stops leaves its jobs as they are: the next start takes them up.
+      if (!(this.closing && controller.signal.aborted)) {
+        const cancelled = error instanceof JobCancelled || controller.signal.aborted;
+        await this.end(id, cancelled ? 'cancelled' : 'failed', cancelled ? null : error instanceof Error ? error.message : String(error), null).catch(
+          this.warn,
+        );
+      }
+      throw error;
+    } finally {
+      this.running.delete(id);
+    }
+  }
+
+  private async end(id: number, state: JobRow['state'], message: string | null, result: unknown): Promise<void> {
+    await this.db.run(
+      `UPDATE jobs SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END WHERE id = $1`,
+      [id, state, message, JSON.stringify(result ?? null), this.clock()],
+    );
+    await this.tell(id);
+  }
+
+  private tell(id: number): Promise<number> {
+    return this.db.run('SELECT pg_notify($1, $2)', [CHANNEL, String(id)]);
+  }
+
+  /** Cancels a job: at once while it waits, at its next step while it runs. */
+  async cancel(id: number): Promise<JobRow> {
+    await this.db.run(
+      `UPDATE jobs SET cancel = true, state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END, ended_at = CASE WHEN state = 'waiting' THEN $2 ELSE ended_at END
+       WHERE id = $1 AND state IN ('waiting', 'running')`,
+      [id, this.clock()],
+    );
+    this.running.get(id)?.abort();
+    await this.tell(id);
+    return this.get(id);
+  }
+
+  async get(id: number): Promise<JobRow> {
+    const row = await this.db.one<JobRow>(`SELECT ${JOB_ROW} FROM jobs j LEFT JOIN users u ON u.id = j.user_id WHERE j.id = $1`, [id]);
+    if (!row) throw notFound(`Job ${id}`);
+    return row;
+  }
+
+  /** Jobs that wait or run, and the last ones that ended. */
+  list(): Promise<JobRow[]> {
+    return this.db.all<JobRow>(
+      `SELECT ${JOB_ROW} FROM jobs j LEFT JOIN users u ON u.id = j.user_id WHERE j.id IN (SELECT id FROM jobs ORDER BY (state IN ('waiting', 'running')) DESC, id DESC LIMIT 30) ORDER BY j.id DESC`,
+    );
+  }
+
+  async errors(id: number): Promise<JobError[]> {
+    return this.db.all<JobError>('SELECT path, message FROM job_errors WHERE job_id = $1 ORDER BY id LIMIT 10000', [id]);
+  }
+
+  /** Waits until a job has ended. */
+  async ended(id: number): Promise<JobRow> {
+    for (;;) {
+      const job = await this.get(id);
+      if (job.state !== 'waiting' && job.state !== 'running') return job;
+      await new Promise((resolve) => setTimeout(resolve, 60));
+    }
+  }
+}

@@ -1,0 +1,263 @@
+import { randomUUID } from 'node:crypto';
+import { createReadStream, createWriteStream } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { mkdir, readFile, readdir, rename, rm, stat } from 'node:fs/promises';
+import { dirname, join } from 'node:path';
+import { Readable, Transform } from 'node:stream';
+import { pipeline } from 'node:stream/promises';
+import { UploadOutcome } from '@rule/contract';
+import { checkPath, decodeAs } from '@rule/core/files';
+import yauzl, { Entry, ZipFile } from 'yauzl';
+import { JobContext } from '../jobs/jobs';
+import { Db } from '../platform/db';
+import { invalid, notFound } from '../platform/problem';
+import { FileStore, sync } from '../platform/store';
+import { LARGEST_FILE } from '../threads/read';
+import { FILES_LOCK, isPassedOver } from './scan';
+
+/** Largest archive, most entries of one, most bytes that one unpacks to. */
+export const LARGEST_ARCHIVE = 4 * 1024 ** 3;
+const MOST_ENTRIES = 250_000;
+const MOST_UNPACKED = 32 * 1024 ** 3;
+/** An entry that unpacks to more than this many times its size is no drawing but an attack, once it is large. */
+const STEEPEST = 300;
+const LARGE = 8 * 1024 ** 2;
+
+const reasonOf = (error: unknown): string => {
+  const code = (error as NodeJS.ErrnoException).code;
+  if (code === 'ENOSPC' || code === 'EDQUOT') return 'The disk is full.';
+  if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS') return 'The server may not write into the library.';
+  if (code === 'ENOTDIR' || code === 'EISDIR' || code === 'EEXIST') return 'A folder of the path is a file, or the other way round.';
+  return error instanceof Error ? error.message : String(error);
+};
+
+/** Refuses to let more than a number of bytes through. */
+function atMost(limit: number, message: string): Transform {
+  let seen = 0;
+  return new Transform({
+    transform(chunk: Buffer, _encoding, done) {
+      seen += chunk.length;
+      done(seen > limit ? new Error(message) : null, chunk);
+    },
+  });
+}
+
+async function hashOfFile(path: string): Promise<string> {
+  const hash = createHash('sha256');
+  for await (const chunk of createReadStream(path)) hash.update(chunk as Uint8Array);
+  return hash.digest('hex');
+}
+
+interface UploadLibrary {
+  readonly id: number;
+  readonly root: string;
+}
+
+/** Puts files into one library, whole or not at all; what they replace is kept. */
+class Placing {
+  /** Names in a folder by their lower-case form, read once. */
+  private readonly folders = new Map<string, Map<string, string>>();
+
+  constructor(
+    private readonly library: UploadLibrary,
+    private readonly store: FileStore,
+    private readonly locks: ReadonlyMap<string, string>,
+  ) {}
+
+  private async namesIn(folder: string): Promise<Map<string, string>> {
+    let names = this.folders.get(folder);
+    if (!names) {
+      names = new Map((await readdir(join(this.library.root, folder)).catch(() => [])).map((name) => [name.toLowerCase(), name]));
+      this.folders.set(folder, names);
+    }
+    return names;
+  }
+
+  /** Moves a finished temporary file to its place. */
+  async place(path: string, temp: string): Promise<UploadOutcome> {
+    const said = (outcome: UploadOutcome['outcome'], message: string | null = null): UploadOutcome => ({ path, outcome, message });
+    const parts = path.split('/');
+    for (let n = 0; n < parts.length; n++) {
+      const folder = parts.slice(0, n).join('/');
+      const there = (await this.namesIn(folder)).get(parts[n]!.toLowerCase());
+      if (there !== undefined && there !== parts[n])
+        return said('refused', `The library has ${[folder, there].filter(Boolean).join('/')}, which differs only in case.`);
+    }
+    const lock = this.locks.get(path);
+    if (lock !== undefined) return said('refused', `The file ${lock}.`);
+    const target = join(this.library.root, path);
+    const before = await stat(target).catch(() => undefined);
+    if (before?.isDirectory()) return said('refused', 'There is a folder of this name.');
+    if (before) {
+      if ((await hashOfFile(target)) === (await hashOfFile(temp))) return said('same');
+      if (before.size <= LARGEST_FILE) await this.store.put(await readFile(target));
+    }
+    await mkdir(dirname(target), { recursive: true });
+    await sync(temp);
+    await rename(temp, target);
+    await sync(dirname(target));
+    for (let n = 0; n < parts.length; n++) (await this.namesIn(parts.slice(0, n).join('/'))).set(parts[n]!.toLowerCase(), parts[n]!);
+    return said(before ? 'replaced' : 'added');
+  }
+}
+
+/** Uploaded files, single or packed, on their way into a library. */
+export class Uploads {
+  constructor(
+    private readonly db: Db,
+    private readonly store: FileStore,
+    private readonly temp: string,
+  ) {}
+
+  private async library(id: number): Promise<UploadLibrary> {
+    const row = await this.db.one<UploadLibrary & { kind: string }>('SELECT id, root, kind FROM libraries WHERE id = $1', [id]);
+    if (!row) throw notFound(`Library ${id}`);
+    if (row.kind !== 'upload')
+      throw invalid('not-an-upload', 'Files are uploaded into a library of uploads; a folder of the server is filled where it stands.');
+    return row;
+  }
+
+  private async placing(library: UploadLibrary): Promise<Placing> {
+    const locked = await this.db.all<{ path: string; lock: string }>(
+      'SELECT path, lock_reason AS lock FROM files WHERE library_id = $1 AND lock_reason IS NOT NULL',
+      [library.id],
+    );
+    return new Placing(library, this.store, new Map(locked.map(({ path, lock }) => [path, lock])));
+  }
+
+  private async tempPath(): Promise<string> {
+    await mkdir(this.temp, { recursive: true });
+    return join(this.temp, randomUUID());
+  }
+
+  /** Takes one file from a request. A refused file is an outcome, not an error. */
+  async take(libraryId: number, name: string, body: Readable): Promise<UploadOutcome> {
+    const library = await this.library(libraryId);
+    const checked = checkPath(name);
+    const path = checked.ok ? checked.path : name;
+    if (!checked.ok) return drained(body, { path, outcome: 'refused', message: checked.message });
+    if (path.split('/').some(isPassedOver)) return drained(body, { path, outcome: 'passed over', message: 'Hidden files and lock files belong to programs.' });
+    const temp = await this.tempPath();
+    try {
+      await pipeline(body, atMost(LARGEST_FILE, `The file is larger than ${LARGEST_FILE / 2 ** 20} MiB.`), createWriteStream(temp));
+      return await this.db.exclusive(FILES_LOCK, async () => (await this.placing(library)).place(path, temp));
+    } catch (error) {
+      return { path, outcome: 'refused', message: reasonOf(error) };
+    } finally {
+      await rm(temp, { force: true });
+    }
+  }
+
+  /** Keeps an archive until a job unpacks it. */
+  async keepArchive(libraryId: number, body: Readable): Promise<string> {
+    await this.library(libraryId);
+    const temp = await this.tempPath();
+    try {
+      await pipeline(body, atMost(LARGEST_ARCHIVE, `The archive is larger than ${LARGEST_ARCHIVE / 2 ** 30} GiB.`), createWriteStream(temp));
+      return temp;
+    } catch (error) {
+      await rm(temp, { force: true });
+      throw invalid('bad-archive', reasonOf(error));
+    }
+  }
+
+  /** Unpacks an archive into a library, entry by entry. Nothing of an archive that is an attack as a whole is unpacked. */
+  async unpack(libraryId: number, archive: string, context: JobContext): Promise<UploadOutcome[]> {
+    const library = await this.library(libraryId);
+    try {
+      const zip = await openZip(archive);
+      try {
+        const entries = await listEntries(zip, (await stat(archive)).size, context);
+        return await this.db.exclusive(FILES_LOCK, () => this.unpackAll(library, zip, entries, context));
+      } finally {
+        zip.close();
+      }
+    } finally {
+      await rm(archive, { force: true });
+    }
+  }
+
+  private async unpackAll(library: UploadLibrary, zip: ZipFile, entries: readonly Entry[], context: JobContext): Promise<UploadOutcome[]> {
+    const placing = await this.placing(library);
+    const outcomes: UploadOutcome[] = [];
+    for (const [i, entry] of entries.entries()) {
+      context.check();
+      const name = entryName(entry);
+      if (!/[/\\]$/.test(name)) outcomes.push(await this.unpackOne(placing, zip, entry, name));
+      const last = outcomes.at(-1);
+      if (last?.outcome === 'refused') context.error(last.path, last.message!);
+      context.progress('unpacking', i + 1, entries.length);
+    }
+    return outcomes;
+  }
+
+  private async unpackOne(placing: Placing, zip: ZipFile, entry: Entry, name: string): Promise<UploadOutcome> {
+    const refuse = (message: string): UploadOutcome => ({ path: name, outcome: 'refused', message });
+    const checked = checkPath(name);
+    if (!checked.ok) return refuse(checked.message);
+    if (checked.path.split('/').some(isPassedOver))
+      return { path: checked.path, outcome: 'passed over', message: 'Hidden files and lock files belong to programs.' };
+    if (entry.isEncrypted()) return refuse('The entry is protected by a password.');
+    if (((entry.externalFileAttributes >>> 16) & 0o170000) === 0o120000) return refuse('The entry is a link.');
+    if (entry.uncompressedSize > LARGEST_FILE) return refuse(`The file is larger than ${LARGEST_FILE / 2 ** 20} MiB.`);
+    if (entry.uncompressedSize > LARGE && entry.uncompressedSize > STEEPEST * entry.compressedSize)
+      return refuse('The entry unpacks to an absurd multiple of its size.');
+    const temp = await this.tempPath();
+    try {
+      const stream = await new Promise<Readable>((done, fail) => zip.openReadStream(entry, (error, opened) => (error ? fail(error) : done(opened))));
+      await pipeline(stream, atMost(entry.uncompressedSize, 'The entry unpacks to more than it says.'), createWriteStream(temp));
+      return await placing.place(checked.path, temp);
+    } catch (error) {
+      return refuse(reasonOf(error));
+    } finally {
+      await rm(temp, { force: true });
+    }
+  }
+}
+
+async function drained(body: Readable, outcome: UploadOutcome): Promise<UploadOutcome> {
+  // The rest of the request is read and forgotten, so that the connection can go on.
+  for await (const _chunk of body);
+  return outcome;
+}
+
+const openZip = (path: string): Promise<ZipFile> =>
+  new Promise((done, fail) =>
+    yauzl.open(path, { lazyEntries: true, autoClose: false, decodeStrings: false, validateEntrySizes: true }, (error, zip) =>
+      error ? fail(invalid('bad-archive', `This is not a zip archive that can be read: ${error.message}.`)) : done(zip),
+    ),
+  );
+
+/** The name of an entry: UTF-8 where the entry says so or the bytes are valid, code page 437 otherwise (PKWARE's APPNOTE). */
+function entryName(entry: Entry): string {
+  const raw = entry.fileName as unknown as Buffer;
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(raw);
+  } catch {
+    return decodeAs(raw, 'cp437');
+  }
+}
+
+/** Reads the table of contents. An archive that is an attack as a whole is refused before anything is unpacked. */
+function listEntries(zip: ZipFile, archiveSize: number, context: JobContext): Promise<Entry[]> {
+  if (zip.entryCount > MOST_ENTRIES)
+    return Promise.reject(invalid('bad-archive', `The archive has ${zip.entryCount} entries; Rule takes up to ${MOST_ENTRIES}.`));
+  return new Promise((done, fail) => {
+    const entries: Entry[] = [];
+    let packed = 0;
+    let unpacked = 0;
+    const refuse = (message: string) => fail(invalid('bad-archive', message));
+    zip.on('error', (error: Error) => refuse(`The archive is broken: ${error.message}.`));
+    zip.on('end', () => done(entries));
+    zip.on('entry', (entry: Entry) => {
+      entries.push(entry);
+      packed += entry.compressedSize;
+      unpacked += entry.uncompressedSize;
+      if (packed > archiveSize) return refuse('The entries of the archive lie over each other.');
+      if (unpacked > MOST_UNPACKED) return refuse(`The archive unpacks to more than ${MOST_UNPACKED / 2 ** 30} GiB.`);
+      context.progress('reading the table of contents', entries.length, zip.entryCount);
+      zip.readEntry();
+    });
+    zip.readEntry();
+  });
+}

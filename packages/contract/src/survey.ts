@@ -1,0 +1,254 @@
+import { CASES, CLASH_RULES, CleanUp, Clash, LeftOut, TwinReason, TypeGuess, ValueCount, ValuePicture } from '@rule/core/survey';
+import { Level } from '@rule/core/files';
+import { Kind, LONGEST_NAME, PropertyDraft } from '@rule/core/schema';
+import Joi from 'joi';
+import { FileRow, Library, id } from './files';
+import { Clause, FileFilter, clauses, filterKeys } from './values';
+
+/** A company's own subdivision of files. */
+export interface ClassDraft {
+  readonly name: string;
+  readonly clauses: readonly Clause[];
+  /** Whether the mass that is written down leads, as for bought parts, and not the one that the geometry gives. */
+  readonly statedMass: boolean;
+}
+export interface ClassRow extends ClassDraft {
+  readonly id: number;
+  readonly files: number;
+}
+export interface ClassesDraft {
+  readonly classes: readonly (ClassDraft & { readonly id?: number })[];
+}
+export const classesDraft = Joi.object<ClassesDraft>({
+  classes: Joi.array()
+    .items(Joi.object({ id, name: Joi.string().trim().min(1).max(60).required(), clauses: clauses.required(), statedMass: Joi.boolean().required() }))
+    .max(100)
+    .required(),
+}).required();
+
+/** What the libraries hold: what there is to look at. */
+export interface Survey {
+  readonly libraries: readonly Library[];
+  readonly folders: readonly { readonly library: number; readonly folder: string; readonly files: number }[];
+  readonly classes: readonly ClassRow[];
+  readonly names: readonly FoundName[];
+  readonly files: number;
+  readonly remarks: number;
+}
+
+/** A written name as found in files, at one level in one kind of file. */
+export interface FoundName {
+  readonly name: string;
+  readonly level: Level;
+  readonly kind: Kind;
+  readonly files: number;
+  readonly filled: number;
+  readonly standIns: number;
+  readonly distinct: number;
+  readonly examples: readonly string[];
+  readonly guess: TypeGuess;
+}
+
+/** Something about a file that a person should know. */
+export interface Remark {
+  readonly file: number;
+  readonly path: string;
+  readonly about: 'cannot be read' | 'noticed' | 'same name' | 'differs in case' | 'same content';
+  readonly message: string;
+}
+
+export const COVERAGE_BY = ['kind', 'class', 'folder', 'level'] as const;
+export type CoverageBy = (typeof COVERAGE_BY)[number];
+export interface CoverageQuery extends FileFilter {
+  readonly by: CoverageBy;
+}
+export const coverageQuery = Joi.object<CoverageQuery>({ ...filterKeys, by: Joi.valid(...COVERAGE_BY).default('kind') });
+
+/** How far names are filled, by kind, class, folder or level. */
+export interface Coverage {
+  readonly columns: readonly { readonly key: string; readonly label: string; readonly files: number }[];
+  readonly rows: readonly {
+    readonly name: string;
+    readonly cells: readonly { readonly files: number; readonly filled: number; readonly standIns: number }[];
+  }[];
+}
+
+export interface TwinRow {
+  readonly reasons: readonly TwinReason[];
+  readonly names: readonly { readonly name: string; readonly files: number; readonly filled: number; readonly property: number | null }[];
+  /** Holders in which two of the names stand with different values. */
+  readonly clashes: number;
+}
+
+export interface ValuesQuery extends FileFilter {
+  readonly name: string;
+}
+export const valuesQuery = Joi.object<ValuesQuery>({ ...filterKeys, name: Joi.string().max(LONGEST_NAME).required() });
+
+/** The values of one name. */
+export interface FoundValues {
+  readonly name: string;
+  readonly picture: ValuePicture;
+  readonly values: readonly ValueCount[];
+  /** Distinct values, of which at most a few thousand are listed. */
+  readonly distinct: number;
+  readonly files: number;
+  readonly blank: number;
+  readonly standIns: number;
+  /** Defaults that were left in: values that are the preset of a title block cell or the placeholder of the property. */
+  readonly leftIn: readonly { readonly text: string; readonly files: number }[];
+}
+
+/** Values that stand under a name which only resembles a property's written name. */
+export interface OtherName {
+  readonly property: number;
+  readonly name: string;
+  readonly files: number;
+  readonly differs: 'case' | 'blanks' | 'case and blanks' | 'wording';
+}
+
+export interface KeepSurvey extends FileFilter {
+  readonly title: string;
+}
+export const keepSurvey = Joi.object<KeepSurvey>({ ...filterKeys, title: Joi.string().trim().min(1).max(200).required() }).required();
+export interface SurveyRow {
+  readonly id: number;
+  readonly title: string;
+  readonly by: string;
+  readonly at: string;
+  readonly filter: FileFilter;
+  readonly files: number;
+  readonly names: number;
+}
+/** What changed since an earlier survey over the same files. */
+export interface SurveyComparison {
+  readonly then: SurveyRow;
+  readonly files: number;
+  readonly names: readonly {
+    readonly name: string;
+    readonly then: { readonly files: number; readonly filled: number; readonly standIns: number } | null;
+    readonly now: { readonly files: number; readonly filled: number; readonly standIns: number } | null;
+  }[];
+}
+
+/** A clean-up over the files of a filter, at chosen levels. */
+export interface CleanUpRequest {
+  readonly action: CleanUp;
+  readonly filter: FileFilter;
+  /** Levels that are touched; all when empty. */
+  readonly levels: readonly Level[];
+  /** Which name's value remains, for clashes that somebody settled. */
+  readonly chosen: readonly { readonly file: number; readonly holder: string; readonly name: string }[];
+}
+
+const name = Joi.string().max(LONGEST_NAME).required();
+const names = Joi.array().items(Joi.string().max(LONGEST_NAME)).min(1).max(200).required();
+export const cleanUpRequest = Joi.object<CleanUpRequest>({
+  action: Joi.alternatives(
+    Joi.object({ do: Joi.valid('merge').required(), names, to: Joi.string().min(1).max(LONGEST_NAME).required(), clash: Joi.valid(...CLASH_RULES).required() }),
+    Joi.object({ do: Joi.valid('case').required(), name, style: Joi.valid(...CASES).required() }),
+    Joi.object({ do: Joi.valid('trim').required(), name }),
+    Joi.object({
+      do: Joi.valid('replace').required(),
+      name,
+      values: Joi.array().items(Joi.string().max(100_000)).min(1).max(5000).required(),
+      by: Joi.string().max(100_000).required(),
+    }),
+    Joi.object({ do: Joi.valid('split').required(), name, separator: Joi.string().min(1).max(20).required(), into: names.min(2) }),
+    Joi.object({
+      do: Joi.valid('join').required(),
+      names: names.min(2),
+      separator: Joi.string().max(20).allow('').required(),
+      to: Joi.string().min(1).max(LONGEST_NAME).required(),
+    }),
+    Joi.object({ do: Joi.valid('convert').required(), name, unit: Joi.string().max(20).required() }),
+    Joi.object({ do: Joi.valid('remove').required(), names }),
+  ).required(),
+  filter: Joi.object(filterKeys).required(),
+  levels: Joi.array()
+    .items(Joi.valid('document', 'variant', 'copy', 'body', 'occurrence'))
+    .required(),
+  chosen: Joi.array()
+    .items(Joi.object({ file: id.required(), holder: Joi.string().max(2000).allow('').required(), name }))
+    .max(100_000)
+    .default([]),
+}).required();
+
+/** What a clean-up would do. */
+export interface CleanUpPreview {
+  readonly lines: number;
+  readonly files: number;
+  /** Values that would go because their name goes or another value takes their place. */
+  readonly going: number;
+  readonly sample: readonly {
+    readonly path: string;
+    readonly holder: string;
+    readonly name: string;
+    readonly before: string | null;
+    readonly after: string | null;
+  }[];
+  readonly clashes: number;
+  readonly clashSample: readonly (Clash & { readonly path: string })[];
+  readonly leftOut: number;
+  readonly leftOutSample: readonly (LeftOut & { readonly path: string })[];
+  /** Files that may not be written, with the reason. */
+  readonly skipped: readonly { readonly path: string; readonly message: string }[];
+  /** Proposed values that the schema would not take. */
+  readonly violations: number;
+  readonly violationSample: readonly { readonly path: string; readonly name: string; readonly message: string }[];
+}
+
+export interface CopyValues {
+  readonly from: number;
+  readonly names: readonly string[];
+  readonly to: FileFilter;
+  readonly files: readonly number[];
+}
+export const copyValues = Joi.object<CopyValues>({
+  from: id.required(),
+  names,
+  to: Joi.object(filterKeys).default({}),
+  files: Joi.array().items(id).max(100_000).default([]),
+}).required();
+
+export interface DraftsRequest {
+  readonly names: readonly string[];
+}
+export const draftsRequest = Joi.object<DraftsRequest>({ names }).required();
+
+/** A property draft made from what was found, and what speaks against it as it stands. */
+export interface FoundDraft {
+  readonly found: string;
+  readonly draft: PropertyDraft;
+  readonly files: number;
+  readonly problems: readonly string[];
+}
+
+export interface SurveyTable {
+  readonly format: 'xlsx' | 'csv';
+  readonly filter: FileFilter;
+  /** Names in their order; all that were found when empty. */
+  readonly names: readonly string[];
+}
+export const surveyTable = Joi.object<SurveyTable>({
+  format: Joi.valid('xlsx', 'csv').required(),
+  filter: Joi.object(filterKeys).required(),
+  names: Joi.array().items(Joi.string().max(LONGEST_NAME)).max(2000).required(),
+}).required();
+
+export interface FilesQuery extends FileFilter {
+  readonly offset: number;
+  readonly limit: number;
+  /** A written name or field whose values come along. */
+  readonly name?: string;
+}
+export const filesQuery = Joi.object<FilesQuery>({
+  ...filterKeys,
+  offset: Joi.number().integer().min(0).max(10_000_000).default(0),
+  limit: Joi.number().integer().min(1).max(1000).default(200),
+  name: Joi.string().max(LONGEST_NAME),
+});
+export interface FilesPage {
+  readonly total: number;
+  readonly rows: readonly (FileRow & { readonly values: readonly string[] })[];
+}

@@ -1,0 +1,26 @@
+/** Longest name of a file or folder in bytes that common file systems take, and longest path that Rule takes. */
+const LONGEST_NAME = 255;
+const LONGEST_PATH = 1000;
+
+/** A path inside a library, or why it cannot be one. */
+export type CheckedPath = { readonly ok: true; readonly path: string } | { readonly ok: false; readonly message: string };
+
+const bad = (message: string): CheckedPath => ({ ok: false, message });
+
+/**
+ * Checks a path that comes from outside, such as an archive's or a browser's. It must stay inside the library:
+ * no drive, no root, no `..`; names must be such that every system can hold them.
+ */
+export function checkPath(raw: string): CheckedPath {
+  const path = raw.normalize('NFC').replaceAll('\\', '/');
+  if (/^([A-Za-z]:|\/)/.test(path)) return bad('The path begins at a root or drive.');
+  const parts = path.split('/').filter((part) => part !== '' && part !== '.');
+  if (parts.length === 0) return bad('The path names no file.');
+  if (parts.includes('..')) return bad('The path climbs out of the library.');
+  if (/[\u0000-\u001f\u007f\u2028\u2029\ufffd]/u.test(path)) return bad('The name holds a character that cannot be seen or read.');
+  if (/[<>:"|?*]/.test(path)) return bad('The name holds a character that not every system can keep (one of < > : " | ? *).');
+  if (parts.some((part) => /[. ]$/.test(part))) return bad('A name ends with a blank or full stop, which not every system can keep.');
+  if (parts.some((part) => new TextEncoder().encode(part).length > LONGEST_NAME)) return bad(`A name is longer than ${LONGEST_NAME} bytes.`);
+  const clean = parts.join('/');
+  return clean.length > LONGEST_PATH ? bad(`The path is longer than ${LONGEST_PATH} characters.`) : { ok: true, path: clean };
+}

@@ -1,0 +1,5 @@
+export * from './words';
+export * from './twins';
+export * from './values';
+export * from './suggest';
+export * from './cleanup';
