@@ -5,7 +5,7 @@ import ts from 'typescript-eslint';
 
 /** Nothing is imported past a folder's public face, its index.ts. */
 const publicFaces = {
-  regex: '^(\\.\\./)+(values|schema|files|changes|identity|titleblocks|bom|vault|exchange|trace)/(?!(step|dxf|opc)$).+',
+  regex: '^(\\.\\./)+(values|schema|files|survey|geometry|changes|identity|titleblocks|bom|vault|exchange|trace)/(?!(step|dxf|opc)$).+',
   message: "Import the folder's index.ts, not a file behind it.",
 };
 const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf|opc)/.+', message: "Import the format's index.ts, not a file behind it." };

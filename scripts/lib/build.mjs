@@ -28,7 +28,10 @@ export async function bundle(entries, outdir) {
 
 /** Bundles server, worker and vault stand-in. */
 export async function buildServers() {
-  await bundle({ main: path('apps/server/src/main.ts'), worker: path('apps/server/src/threads/worker.ts') }, path('apps/server/dist'));
+  await bundle(
+    { main: path('apps/server/src/main.ts'), worker: path('apps/server/src/threads/worker.ts'), geometry: path('apps/server/src/threads/geometry.ts') },
+    path('apps/server/dist'),
+  );
   await bundle({ main: path('apps/vault/src/main.ts') }, path('apps/vault/dist'));
 }
 

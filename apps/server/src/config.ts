@@ -47,5 +47,6 @@ export function readConfig(): Config {
   };
 }
 
-/** Where the bundled worker stands: beside the bundled server. */
+/** Where the bundled workers stand: beside the bundled server. */
+export const kernelPath = (distFolder: string): string => join(distFolder, 'geometry.mjs');
 export const workerPath = (distFolder: string): string => join(distFolder, 'worker.mjs');

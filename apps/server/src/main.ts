@@ -3,8 +3,9 @@ import { dirname } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import { buildApp } from './app';
-import { readConfig, workerPath } from './config';
+import { kernelPath, readConfig, workerPath } from './config';
 import { loadDemo } from './demo';
+import { KernelPool } from './geometry/geometry';
 import { Db } from './platform/db';
 import { migrate } from './platform/migrations';
 import { buildServices, storeFolder } from './services';
@@ -21,11 +22,13 @@ const pool = new WorkPool(
   { databaseUrl: config.databaseUrl, storeRoot: storeFolder(config.dataFolder) },
   config.workers,
 );
+const kernel = new KernelPool(kernelPath(dirname(fileURLToPath(import.meta.url))), { databaseUrl: config.databaseUrl });
 const services = buildServices({
   db,
   databaseUrl: config.databaseUrl,
   warn: (problem) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'long work'),
   pool,
+  kernel,
   vaultPort: new HttpVault(config.vaultUrl, config.vaultToken),
   dataFolder: config.dataFolder,
 });
@@ -39,6 +42,7 @@ else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
 }
 
 await services.jobs.open();
+await services.geometries.startIfNeeded();
 
 const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
 const server = createServer(app);
@@ -56,6 +60,7 @@ const stop = async () => {
   server.closeIdleConnections();
   await close();
   await services.jobs.close();
+  await kernel.close();
   await pool.close();
   await db.close();
   process.exit(0);

@@ -4,6 +4,7 @@ import { Applying, Step } from './changes/apply';
 import { Trays } from './changes/tray';
 import { Exchange } from './exchange/exchange';
 import { CleanUps } from './cleanup/cleanup';
+import { Geometries, KernelPool } from './geometry/geometry';
 import { Jobs } from './jobs/jobs';
 import { Classes } from './library/classes';
 import { Libraries } from './library/library';
@@ -26,6 +27,7 @@ export interface Ground {
   /** Address of the same database, for connections that listen. */
   readonly databaseUrl: string;
   readonly pool: WorkPool;
+  readonly kernel: KernelPool;
   readonly vaultPort: VaultPort;
   readonly dataFolder: string;
   readonly clock?: () => Date;
@@ -44,6 +46,7 @@ export function buildServices({
   db,
   databaseUrl,
   pool,
+  kernel,
   vaultPort,
   dataFolder,
   clock = () => new Date(),
@@ -56,6 +59,7 @@ export function buildServices({
   const uploadFolder = join(dataFolder, 'uploads');
   const libraries = new Libraries(db, uploadFolder, [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')]);
   const scanner = new Scanner(db, pool, clock);
+  const geometries = new Geometries(db, kernel, jobs, properties);
   const classes = new Classes(db, () => scanner.settle());
   const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
   const surveys = new Surveys(db, pool, libraries, properties, clock);
@@ -68,10 +72,16 @@ export function buildServices({
   const boms = new Boms(db, properties, libraries);
   const exchange = new Exchange(db, pool, properties, trays, clock, join(dataFolder, 'tmp'));
   const overviews = new Overviews(db, properties, titleBlocks, boms, vault, exchange);
-  jobs.define<{ library: number | null }>('survey', (context, { library }) => scanner.rescan(context, library));
+  jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
+    const report = await scanner.rescan(context, library);
+    await geometries.startIfNeeded();
+    return report;
+  });
   jobs.define<{ library: number; archive: string }>('upload', async (context, { library, archive }) => {
     const outcomes = await uploads.unpack(library, archive, context);
-    return { outcomes, report: await scanner.rescan(context, library) };
+    const report = await scanner.rescan(context, library);
+    await geometries.startIfNeeded();
+    return { outcomes, report };
   });
   return {
     db,
@@ -79,6 +89,7 @@ export function buildServices({
     properties,
     libraries,
     scanner,
+    geometries,
     classes,
     uploads,
     surveys,

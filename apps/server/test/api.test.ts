@@ -93,7 +93,9 @@ describe('a library', () => {
     const survey = (await varga.get('/survey')).body as Survey;
     expect(survey.libraries).toMatchObject([{ name: 'Workshop', files: 23, unread: 1 }]);
     expect(survey.remarks).toBe(((await varga.get('/survey/remarks')).body as Remark[]).length);
-    expect(((await varga.get('/survey/remarks')).body as Remark[]).filter((remark) => remark.about === 'cannot be read')).toEqual([expect.objectContaining({ path: 'broken.step', message: expect.stringContaining('The file ends') })]);
+    expect(((await varga.get('/survey/remarks')).body as Remark[]).filter((remark) => remark.about === 'cannot be read')).toEqual([
+      expect.objectContaining({ path: 'broken.step', message: expect.stringContaining('The file ends') }),
+    ]);
     const names = survey.names.filter((row) => row.name.startsWith('Material')).map(({ name, level, kind, files }) => [name, level, kind, files]);
     expect(names).toEqual([
       ['Material', 'copy', 'assembly', 1],

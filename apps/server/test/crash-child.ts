@@ -1,5 +1,6 @@
 import { APPLY_MODES } from '@rule/contract';
 import { STEPS } from '../src/changes/apply';
+import { KernelPool } from '../src/geometry/geometry';
 import { Db } from '../src/platform/db';
 import { buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
@@ -13,6 +14,7 @@ const services = buildServices({
   db,
   databaseUrl,
   pool,
+  kernel: new KernelPool('', { databaseUrl }),
   vaultPort: new HttpVault(vaultUrl, 'test-token'),
   dataFolder: data,
   at: (reached) => {

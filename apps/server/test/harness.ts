@@ -15,6 +15,7 @@ import { VaultStandIn } from '../../vault/src/vault';
 import { buildApp } from '../src/app';
 import { Step } from '../src/changes/apply';
 import { loadDemo } from '../src/demo';
+import { KernelPool } from '../src/geometry/geometry';
 import { Db } from '../src/platform/db';
 import { migrate } from '../src/platform/migrations';
 import { FileStore } from '../src/platform/store';
@@ -24,6 +25,7 @@ import { WorkPool } from '../src/threads/pool';
 
 const TOKEN = 'test-token';
 const worker = join(import.meta.dirname, '../dist/worker.mjs');
+const kernelWorker = join(import.meta.dirname, '../dist/geometry.mjs');
 export const DEMO_LIBRARY = join(import.meta.dirname, '../../../packages/demo/library');
 
 const serverUrl = (): string => {
@@ -72,6 +74,8 @@ export interface Rule {
 export interface Options {
   readonly at?: (step: Step) => Promise<void>;
   readonly store?: (dataFolder: string) => FileStore;
+  /** Milliseconds that the geometry kernel may take for a shape. */
+  readonly kernelLimit?: number;
   /** Whether the server takes long work. */
   readonly jobs?: boolean;
   readonly prepareLibrary?: (folder: string) => void;
@@ -125,7 +129,14 @@ async function demoTemplate(): Promise<string> {
     });
     const server = await listening(vault.app());
     await loadDemo(
-      buildServices({ db, databaseUrl: url, pool, vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN), dataFolder: data }),
+      buildServices({
+        db,
+        databaseUrl: url,
+        pool,
+        kernel: new KernelPool(kernelWorker, { databaseUrl: url }),
+        vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN),
+        dataFolder: data,
+      }),
       DEMO_LIBRARY,
     );
     server.closeAllConnections();
@@ -155,10 +166,12 @@ export async function startRule(options: Options = {}): Promise<Rule> {
   const db = new Db(database.url);
   await db.run('UPDATE libraries SET root = $1', [library]);
   const pool = new WorkPool(worker, { databaseUrl: database.url, storeRoot: storeFolder(data) }, 1);
+  const kernel = new KernelPool(kernelWorker, { databaseUrl: database.url }, options.kernelLimit);
   const services = buildServices({
     db,
     databaseUrl: database.url,
     pool,
+    kernel,
     vaultPort: new HttpVault(vaultUrl, TOKEN, 1000),
     dataFolder: data,
     ...(options.at ? { at: options.at } : {}),
@@ -232,6 +245,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
       vaultServer.close();
       await close();
       await services.jobs.close();
+      await kernel.close();
       await pool.close();
       await db.close();
       await vaultDb.close();

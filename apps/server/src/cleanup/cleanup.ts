@@ -92,15 +92,13 @@ export class CleanUps {
       lines: built.lines.length,
       files: new Set(built.lines.map((line) => line.address.file)).size,
       going: goingValues(built.lines, standIns),
-      sample: built.lines
-        .slice(0, SAMPLE)
-        .map(({ address, base, proposed }) => ({
-          path: pathOf(address.file),
-          holder: address.holder,
-          name: address.name,
-          before: shown(base),
-          after: shown(proposed),
-        })),
+      sample: built.lines.slice(0, SAMPLE).map(({ address, base, proposed }) => ({
+        path: pathOf(address.file),
+        holder: address.holder,
+        name: address.name,
+        before: shown(base),
+        after: shown(proposed),
+      })),
       clashes: built.clashes.length,
       clashSample: built.clashes.slice(0, SAMPLE).map((clash) => ({ ...clash, path: pathOf(clash.file) })),
       leftOut: built.leftOut.length,

@@ -7,6 +7,8 @@ export async function judgeStandIns(db: Db, patterns: readonly string[]): Promis
   const standIns = compileStandIns(patterns);
   const texts = await db.all<{ text: string }>(`SELECT DISTINCT text FROM held_values WHERE form = 'text' AND text <> ''`);
   const matching = texts.map((row) => row.text).filter((text) => standIns.matches(text));
-  await db.run(`UPDATE held_values SET stand_in = (form = 'text' AND text = ANY($1::text[])) WHERE stand_in <> (form = 'text' AND text = ANY($1::text[]))`, [matching]);
+  await db.run(`UPDATE held_values SET stand_in = (form = 'text' AND text = ANY($1::text[])) WHERE stand_in <> (form = 'text' AND text = ANY($1::text[]))`, [
+    matching,
+  ]);
   await recount(db, null);
 }

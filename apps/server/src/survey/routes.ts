@@ -80,6 +80,31 @@ export function surveyRoutes(s: Services): Route[] {
       query: filesQuery,
       action: ({ query }) => s.surveys.files(query),
     }),
+    route({
+      method: 'get',
+      path: '/survey/masses',
+      summary: 'Masses and materials that do not go with their models',
+      role: 'viewer',
+      action: () => s.geometries.remarks(),
+    }),
+    route({
+      method: 'get',
+      path: '/files/{file}/geometry',
+      summary: 'Volume, area, box, centre, mass and material of a file',
+      role: 'viewer',
+      action: ({ params }) => s.geometries.of(params['file']!),
+    }),
+    route({
+      method: 'get',
+      path: '/files/{file}/picture',
+      summary: 'A picture of a part or assembly (PNG)',
+      role: 'viewer',
+      action: async ({ params, response }) => {
+        const picture = await s.geometries.picture(params['file']!);
+        response.type('image/png').setHeader('cache-control', 'private, max-age=60');
+        response.send(picture);
+      },
+    }),
     route({ method: 'get', path: '/surveys', summary: 'Surveys that were kept', role: 'viewer', action: () => s.surveys.kept() }),
     route<KeepSurvey>({
       method: 'post',

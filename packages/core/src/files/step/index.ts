@@ -4,6 +4,8 @@ import { modifyStep } from './write';
 
 export { decodeString, encodeString } from './strings';
 export { scanStep } from './scan';
+export { cutShapes } from './shapes';
+export type { CutShape } from './shapes';
 
 /** STEP, ISO 10303-21: parts and assemblies. */
 export const step: FileFormat = {

@@ -21,6 +21,7 @@ export const WANTED = [
   'GEOMETRIC_ITEM_SPECIFIC_USAGE',
   'ITEM_IDENTIFIED_REPRESENTATION_USAGE',
   'MATERIAL_DESIGNATION',
+  'CONTEXT_DEPENDENT_SHAPE_REPRESENTATION',
 ] as const;
 
 /** A Part 21 file with instances parsed on demand. */

@@ -1,0 +1,176 @@
+import { createHash } from 'node:crypto';
+import { readFileSync } from 'node:fs';
+import { readFile } from 'node:fs/promises';
+import { createRequire } from 'node:module';
+import { workerData } from 'node:worker_threads';
+import { FileError } from '@rule/core/files';
+import { CutShape, cutShapes } from '@rule/core/files/step';
+import { Shape, Solid, drawTriangles } from '@rule/core/geometry';
+import { PNG } from 'pngjs';
+import openKernel, { OpenCascadeInstance, TopoDS_Shape } from 'replicad-opencascadejs';
+import { Db, rows } from '../platform/db';
+
+/** Runs the geometry kernel. It has threads of its own: one that hangs is ended and begun anew. */
+
+let opened: Promise<OpenCascadeInstance> | undefined;
+const kernel = () =>
+  (opened ??= (openKernel as unknown as (options: object) => Promise<OpenCascadeInstance>)({
+    wasmBinary: readFileSync(createRequire(import.meta.url).resolve('replicad-opencascadejs/wasm')),
+    // What the kernel prints belongs to no one.
+    print: () => undefined,
+    printErr: () => undefined,
+  }));
+
+let db: Db | undefined;
+const database = () => (db ??= new Db((workerData as { databaseUrl: string }).databaseUrl, 1));
+
+const WIDTH = 320;
+const HEIGHT = 240;
+/** Steel with a trace of verdigris. */
+const COLOUR = [192, 208, 204] as const;
+/** A mesh finer than this is lost in a picture; a coarser angle shows corners. Finer angles take minutes and gigabytes. */
+const MESH_ANGLE = 0.4;
+const MESH_SHARE = 0.003;
+
+interface Measured {
+  readonly shape: Shape;
+  readonly picture: Buffer;
+}
+
+const explore = (oc: OpenCascadeInstance, shape: TopoDS_Shape, kind: 'TopAbs_SOLID' | 'TopAbs_FACE'): TopoDS_Shape[] => {
+  const list: TopoDS_Shape[] = [];
+  const explorer = new oc.TopExp_Explorer(shape, oc.TopAbs_ShapeEnum[kind], oc.TopAbs_ShapeEnum.TopAbs_SHAPE);
+  for (; explorer.More(); explorer.Next()) list.push(explorer.Current());
+  explorer.delete();
+  return list;
+};
+
+function solidOf(oc: OpenCascadeInstance, shape: TopoDS_Shape): Solid {
+  const volume = new oc.GProp_GProps();
+  oc.BRepGProp.VolumeProperties(shape, volume, false, false, false);
+  const area = new oc.GProp_GProps();
+  oc.BRepGProp.SurfaceProperties(shape, area, false, false);
+  const centre = volume.CentreOfMass();
+  const solid: Solid = { volume: Math.abs(volume.Mass()), area: area.Mass(), centroid: [centre.X(), centre.Y(), centre.Z()] };
+  for (const object of [volume, area, centre]) object.delete();
+  return solid;
+}
+
+/** Reads a STEP file with the kernel and measures all of it: exact figures from its surfaces, a picture from a mesh. */
+export async function measure(bytes: Uint8Array): Promise<Measured> {
+  const oc = await kernel();
+  oc.FS.writeFile('/in.step', bytes);
+  const reader = new oc.STEPControl_Reader();
+  try {
+    if (reader.ReadFile('/in.step') !== oc.IFSelect_ReturnStatus.IFSelect_RetDone)
+      throw new Error('The geometry kernel cannot read the shape.');
+    reader.TransferRoots(new oc.Message_ProgressRange());
+    const shape = reader.OneShape();
+    if (shape.IsNull()) throw new Error('The geometry kernel finds no shape.');
+    const solids = explore(oc, shape, 'TopAbs_SOLID');
+    const bodies = solids.map((solid) => solidOf(oc, solid));
+    const whole = solidOf(oc, shape);
+    const box = new oc.Bnd_Box();
+    oc.BRepBndLib.AddOptimal(shape, box, false, false);
+    const min = [box.GetXMin(), box.GetYMin(), box.GetZMin()] as const;
+    const max = [box.GetXMax(), box.GetYMax(), box.GetZMax()] as const;
+    box.delete();
+    const size = Math.hypot(max[0] - min[0], max[1] - min[1], max[2] - min[2]);
+    const picture = draw(oc, shape, size);
+    return { shape: { ...whole, box: { min, max }, bodies }, picture };
+  } finally {
+    reader.delete();
+    oc.FS.unlink('/in.step');
+  }
+}
+
+function draw(oc: OpenCascadeInstance, shape: TopoDS_Shape, size: number): Buffer {
+  const mesh = new oc.BRepMesh_IncrementalMesh(shape, Math.max(1e-6, size * MESH_SHARE), false, MESH_ANGLE, false);
+  const triangles: number[] = [];
+  for (const face of explore(oc, shape, 'TopAbs_FACE')) {
+    const location = new oc.TopLoc_Location();
+    const mesh3 = oc.BRep_Tool.Triangulation(oc.TopoDS.Face(face), location, 0) as ReturnType<typeof oc.BRep_Tool.Triangulation> | null;
+    if (mesh3 && !(mesh3 as unknown as { IsNull?: () => boolean }).IsNull?.()) {
+      const move = location.Transformation();
+      const corner = (at: number) => {
+        const point = mesh3.Node(at);
+        const moved = point.Transformed(move);
+        triangles.push(moved.X(), moved.Y(), moved.Z());
+        moved.delete();
+        point.delete();
+      };
+      for (let i = 1; i <= mesh3.NbTriangles(); i++) {
+        const triangle = mesh3.Triangle(i);
+        for (const k of [1, 2, 3]) corner(triangle.Value(k));
+        triangle.delete();
+      }
+      move.delete();
+    }
+    location.delete();
+  }
+  mesh.delete();
+  const { rgba } = drawTriangles(triangles, WIDTH, HEIGHT, COLOUR);
+  const png = new PNG({ width: WIDTH, height: HEIGHT });
+  png.data = Buffer.from(rgba);
+  return PNG.sync.write(png);
+}
+
+const hashOf = (bytes: Uint8Array) => createHash('sha256').update(bytes).digest('hex');
+
+export interface ShapeFileInput {
+  readonly file: number;
+  readonly full: string;
+}
+
+/**
+ * Measures the shapes of one file that are not known yet. A shape is marked before the kernel sees it, so
+ * that one on which the kernel hangs is known by its mark afterwards. Returns what went wrong.
+ */
+export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[]> {
+  const sql = database();
+  let cuts: CutShape[];
+  const bytes = await readFile(full);
+  try {
+    cuts = cutShapes(bytes);
+  } catch (error) {
+    if (error instanceof FileError) return [error.message];
+    throw error;
+  }
+  const hashed = cuts.map((cut) => ({ ...cut, hash: hashOf(cut.essence) }));
+  const problems: string[] = [];
+  const known = new Map(
+    (
+      await sql.all<{ hash: string; problem: string | null }>('SELECT hash, problem FROM shapes WHERE hash = ANY($1::text[])', [hashed.map((cut) => cut.hash)])
+    ).map((row) => [row.hash, row.problem]),
+  );
+  for (const { hash, product, file: cut } of hashed) {
+    if (known.has(hash)) {
+      if (known.get(hash)) problems.push(`${product || 'the whole'}: ${known.get(hash)!}`);
+      continue;
+    }
+    known.set(hash, null);
+    await sql.run(`INSERT INTO shapes (hash, problem) VALUES ($1, $2) ON CONFLICT (hash) DO NOTHING`, [hash, MEASURING]);
+    try {
+      const { shape, picture } = await measure(cut);
+      await sql.run('UPDATE shapes SET problem = NULL, result = $2::jsonb, picture = $3 WHERE hash = $1', [hash, JSON.stringify(shape), picture]);
+    } catch (error) {
+      const message = error instanceof Error ? error.message : 'The geometry kernel gave up on the shape.';
+      await sql.run('UPDATE shapes SET problem = $2 WHERE hash = $1', [hash, message]);
+      problems.push(`${product || 'the whole'}: ${message}`);
+      // A kernel that threw in the middle of its work is not to be trusted with the next shape.
+      opened = undefined;
+    }
+  }
+  await sql.transaction(async (within) => {
+    await within.run('DELETE FROM file_shapes WHERE file_id = $1', [file]);
+    await within.run('INSERT INTO file_shapes SELECT $1, product, hash FROM jsonb_to_recordset($2::jsonb) AS n(product text, hash text)', [
+      file,
+      rows(hashed.map(({ product, hash }) => ({ product, hash }))),
+    ]);
+    await within.run('UPDATE files SET shaped_hash = hash WHERE id = $1', [file]);
+  });
+  return problems;
+}
+
+/** The mark of a shape that the kernel is working on. */
+const MEASURING = 'measuring';

@@ -1,0 +1,2 @@
+export * from './mass';
+export * from './picture';

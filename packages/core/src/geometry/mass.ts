@@ -1,0 +1,111 @@
+import { likenessKey } from '../schema';
+import { HeldValue, convert, findUnit, readHeld } from '../values';
+
+/** What the kernel says of one solid. Lengths in millimetres. */
+export interface Solid {
+  readonly volume: number;
+  readonly area: number;
+  readonly centroid: readonly [number, number, number];
+}
+
+/** What the kernel says of a product. Lengths in millimetres; the figures of the whole are those of its solids together. */
+export interface Shape extends Solid {
+  readonly box: { readonly min: readonly [number, number, number]; readonly max: readonly [number, number, number] };
+  readonly bodies: readonly Solid[];
+}
+
+/** Volume in cubic millimetres and density in kg/m³ give kilograms. */
+export const massOf = (volume: number, density: number): number => volume * 1e-9 * density;
+
+/** A density in kg/m³; `null` when its unit is not known. */
+export function densityOf(held: HeldValue | null): number | null {
+  if (!held?.unit || findUnit(held.unit)?.quantity !== 'density') return null;
+  const n = Number(held.text);
+  return Number.isFinite(n) && n > 0 ? convert(n, held.unit, 'kg/m³') : null;
+}
+
+/** The density of a material from a company's table; names compare without case and blanks. */
+export function densityIn(table: readonly { readonly material: string; readonly density: number }[], material: string | null): number | null {
+  if (!material) return null;
+  const key = likenessKey(material);
+  return table.find((row) => likenessKey(row.material) === key)?.density ?? null;
+}
+
+/** How a written mass relates to the one that the geometry gives. */
+export interface MassJudgement {
+  readonly state: 'agrees' | 'stale' | 'not written' | 'not computed' | 'unreadable';
+  /** Kilograms. */
+  readonly written: number | null;
+  readonly computed: number | null;
+}
+
+/** Share of a mass that rounding of densities and tables may make up. */
+const TOLERANCE = 5e-4;
+
+/**
+ * Judges a written mass by the computed one. It agrees when it is the computed mass rounded to the decimals
+ * that are written, or within 0.05 %. `unit` is the property's unit, for numbers that carry none.
+ */
+export function judgeMass(held: HeldValue | null, unit: string, computed: number | null): MassJudgement {
+  if (held === null || held.text.trim() === '') return { state: 'not written', written: null, computed };
+  const parsed = readHeld(held, { type: 'number', unit });
+  if (!parsed.ok) return { state: 'unreadable', written: null, computed };
+  const written = convert(parsed.value as number, unit, 'kg');
+  if (computed === null) return { state: 'not computed', written, computed };
+  const decimals = /[.,](\d+)/.exec(held.text)?.[1]?.length ?? 0;
+  const step = convert(10 ** -decimals, held.unit ?? /[^\d\s.,+-].*$/.exec(held.text)?.[0] ?? unit, 'kg');
+  const off = Math.abs(written - computed);
+  return { state: off <= step / 2 + 1e-12 || off <= TOLERANCE * computed ? 'agrees' : 'stale', written, computed };
+}
+
+/** How the material that a model states relates to the one in the property. */
+export type MaterialJudgement = 'agree' | 'differ in wording' | 'differ' | 'only in the model' | 'only in the property' | 'neither';
+
+export function judgeMaterial(model: string | null, property: string | null): MaterialJudgement {
+  if (!model) return property ? 'only in the property' : 'neither';
+  if (!property) return 'only in the model';
+  if (model === property) return 'agree';
+  const squeeze = (text: string) => likenessKey(text).replace(/[^\p{L}\p{N}]/gu, '');
+  return squeeze(model) === squeeze(property) ? 'differ in wording' : 'differ';
+}
+
+/** What the mass of an assembly is made of. */
+export interface MassNode {
+  /** Mass of one piece in kilograms, if it is known without looking inside. */
+  readonly own: number | null;
+  /** Pieces placed in it; empty for parts. */
+  readonly children: readonly { readonly key: string; readonly label: string; readonly times: number }[];
+}
+
+/** A mass with what is missing for it to be whole. */
+export interface SummedMass {
+  readonly mass: number | null;
+  /** Labels of pieces whose mass is not known. */
+  readonly missing: readonly string[];
+}
+
+/**
+ * The mass of a tree of pieces: each piece's own mass where it is known, otherwise the sum over what it places.
+ * A piece that contains itself counts as missing.
+ */
+export function sumMass(key: string, nodeOf: (key: string) => MassNode | undefined): SummedMass {
+  const known = new Map<string, SummedMass>();
+  const visit = (at: string, label: string, above: ReadonlySet<string>): SummedMass => {
+    const before = known.get(at);
+    if (before) return before;
+    const node = above.has(at) ? undefined : nodeOf(at);
+    let result: SummedMass;
+    if (!node || (node.own === null && node.children.length === 0)) result = { mass: null, missing: [label] };
+    else if (node.own !== null) result = { mass: node.own, missing: [] };
+    else {
+      const inside = new Set([...above, at]);
+      const parts = node.children.map((child) => ({ ...visit(child.key, child.label, inside), times: child.times }));
+      const missing = [...new Set(parts.flatMap((part) => part.missing))];
+      const sum = parts.reduce((total, part) => total + (part.mass ?? 0) * part.times, 0);
+      result = { mass: parts.some((part) => part.mass !== null) ? sum : null, missing };
+    }
+    if (!above.has(at)) known.set(at, result);
+    return result;
+  };
+  return visit(key, key, new Set());
+}
