@@ -10,7 +10,7 @@ const publicFaces = {
 };
 const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf|opc)/.+', message: "Import the format's index.ts, not a file behind it." };
 
-const STATIONS = ['overview', 'survey', 'schema', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings'];
+const STATIONS = ['overview', 'survey', 'schema', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings', 'file'];
 const forbidden = (patterns, paths = []) => ({ 'no-restricted-imports': ['error', { patterns, paths }] });
 
 /** The walls of the house. */
@@ -83,7 +83,7 @@ export default ts.config(
     rules: {
       ...forbidden([
         { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
-        { regex: '^\\.\\./(shared|shell)/.+', message: 'Import the public face of the folder.' },
+        { regex: '^\\.\\./(shared|shell|charts)/.+', message: 'Import the public face of the folder.' },
       ]),
       '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'rule', style: 'kebab-case' }],
       '@angular-eslint/component-class-suffix': 'off',
@@ -103,7 +103,7 @@ export default ts.config(
     files: [`apps/web/src/app/${station}/**/*.ts`],
     rules: forbidden([
       { regex: `^\\.\\./(${[...STATIONS.filter((other) => other !== station), 'shell'].join('|')})(/|$)`, message: 'A station never imports another one.' },
-      { regex: '^\\.\\./shared/.+', message: 'Import the public face of the folder.' },
+      { regex: '^\\.\\./(shared|charts)/.+', message: 'Import the public face of the folder.' },
       { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
     ]),
   })),

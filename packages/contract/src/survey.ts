@@ -181,6 +181,7 @@ export interface CleanUpPreview {
   /** Values that would go because their name goes or another value takes their place. */
   readonly going: number;
   readonly sample: readonly {
+    readonly file: number;
     readonly path: string;
     readonly holder: string;
     readonly name: string;
@@ -192,10 +193,10 @@ export interface CleanUpPreview {
   readonly leftOut: number;
   readonly leftOutSample: readonly (LeftOut & { readonly path: string })[];
   /** Files that may not be written, with the reason. */
-  readonly skipped: readonly { readonly path: string; readonly message: string }[];
+  readonly skipped: readonly { readonly file: number; readonly path: string; readonly message: string }[];
   /** Proposed values that the schema would not take. */
   readonly violations: number;
-  readonly violationSample: readonly { readonly path: string; readonly name: string; readonly message: string }[];
+  readonly violationSample: readonly { readonly file: number; readonly path: string; readonly name: string; readonly message: string }[];
 }
 
 export interface CopyValues {

@@ -77,7 +77,7 @@ export class CleanUps {
     const [active, standIns] = [await this.properties.active(), await this.standIns()];
     const byName = new Map([...active.values()].map((property) => [property.writtenName, property]));
     const pathOf = (file: number) => built.files.get(file)?.path ?? '';
-    const violations: { path: string; name: string; message: string }[] = [];
+    const violations: { file: number; path: string; name: string; message: string }[] = [];
     let violating = 0;
     for (const { address, proposed } of built.lines) {
       const property = byName.get(address.name);
@@ -86,13 +86,14 @@ export class CleanUps {
       if (!wrong) continue;
       violating++;
       if (violations.length < SAMPLE)
-        violations.push({ path: pathOf(address.file), name: address.name, message: `${JSON.stringify(proposed.text)} ${wrong.message}` });
+        violations.push({ file: address.file, path: pathOf(address.file), name: address.name, message: `${JSON.stringify(proposed.text)} ${wrong.message}` });
     }
     return {
       lines: built.lines.length,
       files: new Set(built.lines.map((line) => line.address.file)).size,
       going: goingValues(built.lines, standIns),
       sample: built.lines.slice(0, SAMPLE).map(({ address, base, proposed }) => ({
+        file: address.file,
         path: pathOf(address.file),
         holder: address.holder,
         name: address.name,
@@ -103,7 +104,7 @@ export class CleanUps {
       clashSample: built.clashes.slice(0, SAMPLE).map((clash) => ({ ...clash, path: pathOf(clash.file) })),
       leftOut: built.leftOut.length,
       leftOutSample: built.leftOut.slice(0, SAMPLE).map((entry) => ({ ...entry, path: pathOf(entry.file) })),
-      skipped: [...built.skipped].map(([file, message]) => ({ path: pathOf(file), message })),
+      skipped: [...built.skipped].map(([file, message]) => ({ file, path: pathOf(file), message })),
       violations: violating,
       violationSample: violations,
     };

@@ -62,8 +62,7 @@ export async function measure(bytes: Uint8Array): Promise<Measured> {
   oc.FS.writeFile('/in.step', bytes);
   const reader = new oc.STEPControl_Reader();
   try {
-    if (reader.ReadFile('/in.step') !== oc.IFSelect_ReturnStatus.IFSelect_RetDone)
-      throw new Error('The geometry kernel cannot read the shape.');
+    if (reader.ReadFile('/in.step') !== oc.IFSelect_ReturnStatus.IFSelect_RetDone) throw new Error('The geometry kernel cannot read the shape.');
     reader.TransferRoots(new oc.Message_ProgressRange());
     const shape = reader.OneShape();
     if (shape.IsNull()) throw new Error('The geometry kernel finds no shape.');

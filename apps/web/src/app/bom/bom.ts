@@ -13,23 +13,24 @@ import {
   Api,
   Bench,
   CatalogueActions,
+  catalogueFeature,
+  FileLink,
   IndexRow,
   Notices,
-  Way,
-  catalogueFeature,
   plainHeld,
   problemOf,
   saveBlob,
   sessionFeature,
   showCell,
   trayFeature,
+  Way,
 } from '../shared';
 
 /** The single-level BOM of an assembly, with columns from properties. */
 @Component({
   selector: 'rule-bom-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, MultiSelectModule, SelectModule, Way],
+  imports: [FileLink, Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, MultiSelectModule, SelectModule, Way],
   template: `
     <rule-bench label="BOM">
       <div bench="index">
@@ -110,7 +111,7 @@ import {
                   <td>
                     @switch (row.match.state) {
                       @case ('matched') {
-                        <span [title]="row.path ?? ''">{{ leaf(row.path ?? '') }}</span>
+                        <rule-file [id]="row.match.file" [path]="row.path ?? ''" [text]="leaf(row.path ?? '')" />
                       }
                       @case ('ambiguous') {
                         {{ row.label }} <span class="chip bad">{{ row.match.candidates.length }} files could be it</span>
@@ -158,9 +159,7 @@ import {
           <p class="soft">Placed {{ row.quantity }} {{ row.quantity === 1 ? 'time' : 'times' }}.</p>
           @switch (row.match.state) {
             @case ('matched') {
-              <p>
-                Part file <b>{{ row.path }}</b>, found by {{ row.match.by }}.
-              </p>
+              <p>Part file <rule-file [id]="row.match.file" [path]="row.path ?? ''" />, found by {{ row.match.by }}.</p>
             }
             @case ('ambiguous') {
               <p class="note bad">More than one file could be the part file. Rule does not guess.</p>

@@ -13,15 +13,16 @@ import {
   Api,
   Bench,
   CatalogueActions,
+  catalogueFeature,
+  FileLink,
   IndexRow,
   Notices,
-  TrayActions,
-  Way,
-  catalogueFeature,
   plainHeld,
   saveBlob,
   sessionFeature,
   showInstant,
+  TrayActions,
+  Way,
 } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
@@ -31,7 +32,7 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
 @Component({
   selector: 'rule-exchange-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, IndexRow, MultiSelectModule, ScrollingModule, SelectModule, Way],
+  imports: [FileLink, Bench, ButtonModule, FormsModule, IndexRow, MultiSelectModule, ScrollingModule, SelectModule, Way],
   providers: [ExchangeStore],
   template: `
     <rule-bench label="Exchange">
@@ -133,7 +134,7 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
                   }
                 </span>
                 <span role="cell" class="num">{{ cell.row }}</span>
-                <span role="cell" [title]="cell.path">{{ leaf(cell.path) }}</span>
+                <span role="cell"><rule-file [id]="cell.file" [path]="cell.path" [text]="leaf(cell.path)" /></span>
                 <span role="cell">{{ caption(cell) }}</span>
                 <span role="cell" class="mono" [title]="held(cell.current)">{{ held(cell.current) }}</span>
                 <span role="cell" class="mono" [title]="cell.text"
@@ -248,7 +249,7 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
 
       <div bench="inspector">
         @if (selected(); as cell) {
-          <h2>{{ leaf(cell.path) }}</h2>
+          <h2><rule-file [id]="cell.file" [path]="cell.path" [text]="leaf(cell.path)" /></h2>
           <p class="soft">{{ caption(cell) }}, row {{ cell.row }}</p>
           <dl>
             <dt>Sent out</dt>

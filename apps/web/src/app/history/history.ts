@@ -4,13 +4,27 @@ import { Router } from '@angular/router';
 import { ChangeSetRow, LineRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, Bench, ExactName, IndexEntry, IndexList, Notices, TrayActions, plainHeld, problemOf, sessionFeature, showInstant, trayFeature } from '../shared';
+import {
+  Api,
+  Bench,
+  ExactName,
+  FileLink,
+  IndexEntry,
+  IndexList,
+  Notices,
+  plainHeld,
+  problemOf,
+  sessionFeature,
+  showInstant,
+  TrayActions,
+  trayFeature,
+} from '../shared';
 
 /** What was applied, by whom and when, and the way back. */
 @Component({
   selector: 'rule-history-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, ExactName, IndexList, ScrollingModule],
+  imports: [FileLink, Bench, ButtonModule, ExactName, IndexList, ScrollingModule],
   template: `
     <rule-bench label="History" [inspector]="false">
       <div bench="index">
@@ -54,7 +68,7 @@ import { Api, Bench, ExactName, IndexEntry, IndexList, Notices, TrayActions, pla
           </div>
           <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(60vh, ' + 32 * lines().length + 'px)'">
             <div class="row" role="row" *cdkVirtualFor="let line of lines()">
-              <span role="cell" [title]="line.path">{{ line.path }}</span>
+              <span role="cell"><rule-file [id]="line.file" [path]="line.path" /></span>
               <span role="cell"
                 ><rule-exact-name [name]="line.name" />
                 @if (line.place === 'cell') {

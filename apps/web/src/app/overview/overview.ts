@@ -5,8 +5,8 @@ import { Store } from '@ngrx/store';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { SelectModule } from 'primeng/select';
+import { chartBase, echarts, themeColour } from '../charts';
 import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
-import { echarts } from './charts';
 
 /** The zero mark of the scale: how complete the values are, and what there is to do. */
 @Component({
@@ -129,8 +129,6 @@ export class OverviewStation {
       .join('; '),
   );
   protected readonly chart = computed<EChartsCoreOption>(() => {
-    const style = getComputedStyle(document.documentElement);
-    const colour = (name: string) => style.getPropertyValue(name).trim();
     const rows = [...this.rows()].reverse();
     const share = (n: number, of: number) => (of === 0 ? 0 : Math.round((1000 * n) / of) / 10);
     const bar = (name: string, key: 'filled' | 'standIns' | 'blank', tone: string) => ({
@@ -138,29 +136,30 @@ export class OverviewStation {
       type: 'bar',
       stack: 'files',
       barWidth: 14,
-      itemStyle: { color: colour(tone) },
+      itemStyle: { color: themeColour(tone) },
       data: rows.map((row) => ({ value: share(row[key], row.files), count: row[key], files: row.files })),
     });
     return {
-      animationDuration: 150,
-      textStyle: { fontFamily: 'Barlow', color: colour('--ink') },
+      ...chartBase(),
       grid: { left: 118, right: 24, top: 30, bottom: 22 },
-      legend: { top: 0, left: 0, textStyle: { color: colour('--soft') }, itemWidth: 12, itemHeight: 10 },
+      legend: { top: 0, left: 0, textStyle: { color: themeColour('--soft') }, itemWidth: 12, itemHeight: 10 },
       tooltip: {
-        trigger: 'item',
-        backgroundColor: colour('--panel'),
-        borderColor: colour('--line'),
-        textStyle: { color: colour('--ink') },
+        ...chartBase().tooltip,
         formatter: (p: { name: string; seriesName: string; data: { count: number; files: number } }) =>
           `${p.name}: ${p.data.count} of ${p.data.files} files ${p.seriesName}`,
       },
-      xAxis: { type: 'value', max: 100, axisLabel: { formatter: '{value} %', color: colour('--soft') }, splitLine: { lineStyle: { color: colour('--row') } } },
+      xAxis: {
+        type: 'value',
+        max: 100,
+        axisLabel: { formatter: '{value} %', color: themeColour('--soft') },
+        splitLine: { lineStyle: { color: themeColour('--row') } },
+      },
       yAxis: {
         type: 'category',
         data: rows.map((row) => row.property.caption),
         axisTick: { show: false },
-        axisLine: { lineStyle: { color: colour('--ink') } },
-        axisLabel: { color: colour('--ink') },
+        axisLine: { lineStyle: { color: themeColour('--ink') } },
+        axisLabel: { color: themeColour('--ink') },
       },
       series: [bar('filled', 'filled', '--verdigris'), bar('stand-in', 'standIns', '--brass'), bar('blank', 'blank', '--line')],
     };

@@ -21,7 +21,7 @@ const TYPE_NAMES: Readonly<Record<string, string>> = {
   date: 'date',
   choice: 'choice',
 };
-const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', drawing: 'D' };
+const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', drawing: 'D', other: 'O' };
 
 /** The schema: properties defined, edited and retired, checked as they are typed. */
 @Component({
@@ -173,6 +173,17 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
                     (ngModelChange)="set({ required: $event })"
                   />
                   required</label
+                >
+                <label for="searched"
+                  ><p-checkbox
+                    [binary]="true"
+                    name="searched"
+                    inputId="searched"
+                    [disabled]="!mayAdminister()"
+                    [ngModel]="d.searched"
+                    (ngModelChange)="set({ searched: $event })"
+                  />
+                  found by the quick search</label
                 >
               </div>
               @if (problemAt('kinds'); as text) {

@@ -6,6 +6,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature, sessionFeature } from '../shared';
+import { AREAS, AreaKey, readArea, textsOf } from './areas';
 
 /** Company-wide settings. */
 @Component({
@@ -21,7 +22,7 @@ import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature
             <p>For the whole company.{{ mayAdminister() ? '' : ' Changing them needs the role administrator.' }}</p>
           </div>
           @if (mayAdminister()) {
-            <div class="actions"><p-button type="submit" label="Save" [disabled]="!changed()" /></div>
+            <div class="actions"><p-button type="submit" label="Save" [disabled]="!changed() || !sound()" /></div>
           }
         </div>
         @if (draft(); as d) {
@@ -36,20 +37,29 @@ import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature
               <small>Its value is a file name. Drawings without it are matched by their own base name.</small>
             </label>
             <label class="field">
-              <span>Stand-ins, one a line</span>
-              <textarea
-                pTextarea
-                name="standIns"
-                class="mono"
-                rows="10"
-                [ngModel]="lines()"
-                (ngModelChange)="set({ standIns: $event.split('\\n') })"
-              ></textarea>
-              <small
-                >Texts that look like values and count as blank. One character followed by * stands for one or more of it; a letter must stand at least
-                twice.</small
-              >
+              <span>A part's mass stands in the property</span>
+              <input pInputText name="massProperty" class="mono" [ngModel]="d.massProperty" (ngModelChange)="set({ massProperty: $event })" />
+              <small>It is compared with the mass that the geometry gives.</small>
             </label>
+            <label class="field">
+              <span>A part's material stands in the property</span>
+              <input pInputText name="materialProperty" class="mono" [ngModel]="d.materialProperty" (ngModelChange)="set({ materialProperty: $event })" />
+              <small>It is compared with the material that a model states, and gives the density where the model states none.</small>
+            </label>
+            @for (area of areas; track area.key) {
+              <label class="field">
+                <span>{{ area.label }}</span>
+                <textarea
+                  pTextarea
+                  class="mono"
+                  [name]="area.key"
+                  [rows]="area.rows"
+                  [ngModel]="texts()[area.key]"
+                  (ngModelChange)="write(area.key, $event)"
+                ></textarea>
+                <small [class.bad]="problems()[area.key]">{{ problems()[area.key] ?? area.help }}</small>
+              </label>
+            }
           </fieldset>
         }
       </form>
@@ -71,13 +81,20 @@ export class SettingsStation {
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   private readonly kept = this.store.selectSignal(catalogueFeature.selectSettings);
   protected readonly draft = signal<Settings | null>(null);
-  protected readonly lines = computed(() => this.draft()?.standIns.join('\n') ?? '');
+  protected readonly areas = AREAS;
+  /** What stands in the areas, as it was typed. */
+  protected readonly texts = signal<Readonly<Record<AreaKey, string>>>({ standIns: '', densities: '', abbreviations: '', synonyms: '' });
+  protected readonly problems = signal<Readonly<Partial<Record<AreaKey, string>>>>({});
   protected readonly changed = computed(() => JSON.stringify(this.draft()) !== JSON.stringify(this.kept()));
 
   constructor() {
     effect(() => {
       const kept = this.kept();
-      untracked(() => this.draft.set(kept));
+      untracked(() => {
+        this.draft.set(kept);
+        if (kept) this.texts.set(textsOf(kept));
+        this.problems.set({});
+      });
     });
   }
 
@@ -85,10 +102,22 @@ export class SettingsStation {
     this.draft.update((draft) => draft && { ...draft, ...change });
   }
 
+  protected sound(): boolean {
+    return Object.keys(this.problems()).length === 0;
+  }
+
+  protected write(key: AreaKey, text: string): void {
+    this.texts.update((texts) => ({ ...texts, [key]: text }));
+    const read = readArea(key, text);
+    const { [key]: _, ...others } = this.problems();
+    this.problems.set('problem' in read ? { ...others, [key]: read.problem } : others);
+    if (!('problem' in read)) this.set(read);
+  }
+
   protected save(): void {
     const draft = this.draft();
     if (!draft) return;
-    this.api.saveSettings({ ...draft, standIns: draft.standIns.filter((pattern) => pattern !== '') }).subscribe({
+    this.api.saveSettings(draft).subscribe({
       next: (settings) => {
         this.store.dispatch(CatalogueActions.settingsSaved({ settings }));
         this.store.dispatch(SessionActions.ask());

@@ -1,4 +1,4 @@
-import { HttpClient, HttpErrorResponse, HttpHeaders, HttpResponse } from '@angular/common/http';
+import { HttpClient, HttpErrorResponse, HttpEvent, HttpHeaders, HttpResponse } from '@angular/common/http';
 import { Injectable, inject } from '@angular/core';
 import {
   AcceptLines,
@@ -11,19 +11,35 @@ import {
   BomLayout,
   BomTable,
   ChangeSetRow,
+  ClassRow,
+  ClassesDraft,
+  CleanUpPreview,
+  CleanUpRequest,
+  CopyValues,
+  Coverage,
+  CoverageBy,
   CheckIn,
   CheckInReport,
   FileDetails,
   FileFilter,
+  FileGeometry,
+  FilesPage,
+  FoundDraft,
+  FoundValues,
   GridPage,
   GridQuery,
+  JobError,
+  JobRow,
+  JobStarted,
   LibraryDraft,
   LineRow,
   LinkRow,
+  MassRemark,
+  OtherName,
   Overview,
   Problem,
   ProposedValues,
-  RescanReport,
+  Remark,
   SendOutRequest,
   SendOutRow,
   SessionState,
@@ -31,9 +47,13 @@ import {
   SettleLine,
   SignIn,
   Survey,
+  SurveyComparison,
+  SurveyRow,
   TakeBackRow,
   TakeBackView,
   Tray,
+  TwinRow,
+  UploadOutcome,
   VaultFile,
   VaultState,
 } from '@rule/contract';
@@ -68,10 +88,12 @@ export class Api {
   private readonly http = inject(HttpClient);
 
   private get<T>(path: string, query: object = {}): Observable<T> {
-    const params = Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined && value !== '')) as Record<
-      string,
-      string | number | boolean
-    >;
+    // Clauses travel as JSON.
+    const params = Object.fromEntries(
+      Object.entries(query)
+        .filter(([, value]) => value !== undefined && value !== null && value !== '')
+        .map(([key, value]) => [key, typeof value === 'object' ? JSON.stringify(value) : (value as string | number | boolean)]),
+    );
     return this.http.get<T>(`/api${path}`, { params });
   }
   private post<T>(path: string, body: unknown = {}): Observable<T> {
@@ -102,9 +124,43 @@ export class Api {
   signOut = () => this.http.delete('/api/session');
   overview = () => this.get<Overview>('/overview');
 
-  survey = () => this.get<Survey>('/survey');
-  addLibrary = (body: LibraryDraft) => this.post<RescanReport>('/libraries', body);
-  rescan = () => this.post<RescanReport>('/libraries/rescan');
+  survey = (filter: FileFilter = {}) => this.get<Survey>('/survey', filter);
+  remarks = () => this.get<Remark[]>('/survey/remarks');
+  coverage = (by: CoverageBy, filter: FileFilter) => this.get<Coverage>('/survey/coverage', { ...filter, by });
+  twins = () => this.get<TwinRow[]>('/survey/twins');
+  otherNames = () => this.get<OtherName[]>('/survey/other-names');
+  foundValues = (name: string, filter: FileFilter) => this.get<FoundValues>('/survey/values', { ...filter, name });
+  files = (query: FileFilter & { offset?: number; limit?: number; name?: string }) => this.get<FilesPage>('/survey/files', query);
+  masses = () => this.get<MassRemark[]>('/survey/masses');
+  drafts = (names: readonly string[]) => this.post<FoundDraft[]>('/survey/drafts', { names });
+  surveys = () => this.get<SurveyRow[]>('/surveys');
+  keepSurvey = (title: string, filter: FileFilter) => this.post<SurveyRow>('/surveys', { ...filter, title });
+  compareSurvey = (id: number) => this.get<SurveyComparison>(`/surveys/${id}/comparison`);
+  surveyTable = (body: { format: 'xlsx' | 'csv'; filter: FileFilter; names: readonly string[] }) => this.download('/survey/table', body);
+  classes = () => this.get<ClassRow[]>('/classes');
+  saveClasses = (body: ClassesDraft) => this.put<ClassRow[]>('/classes', body);
+  previewCleanUp = (body: CleanUpRequest) => this.post<CleanUpPreview>('/clean-up/preview', body);
+  cleanUp = (body: CleanUpRequest) => this.post<{ lines: number }>('/clean-up/tray', body);
+  copyValues = (body: CopyValues) => this.post<{ lines: number; skipped: number }>('/clean-up/copy', body);
+
+  addLibrary = (body: LibraryDraft) => this.post<JobStarted>('/libraries', body);
+  addUpload = (name: string) => this.post<{ library: number }>('/libraries/uploads', { name });
+  rescan = (library: number | null = null) => this.post<JobStarted>(library === null ? '/libraries/rescan' : `/libraries/${library}/rescan`);
+  /** Uploads one file, with events that tell how far it is. */
+  upload<T extends UploadOutcome | JobStarted>(library: number, kind: 'files' | 'archive', path: string, file: File): Observable<HttpEvent<T>> {
+    return this.http.post<T>(`/api/libraries/${library}/${kind}`, file, {
+      headers: new HttpHeaders({ 'x-file-name': encodeURIComponent(path), 'content-type': 'application/octet-stream' }),
+      observe: 'events',
+      reportProgress: true,
+    });
+  }
+
+  jobs = () => this.get<JobRow[]>('/jobs');
+  job = (id: number) => this.get<JobRow>(`/jobs/${id}`);
+  jobErrors = (id: number) => this.get<JobError[]>(`/jobs/${id}/errors`);
+  cancelJob = (id: number) => this.post<JobRow>(`/jobs/${id}/cancel`);
+
+  geometry = (id: number) => this.get<FileGeometry>(`/files/${id}/geometry`);
   file = (id: number) => this.get<FileDetails>(`/files/${id}`);
   settleModel = (drawing: number, model: number | null) => this.put<null>(`/files/${drawing}/model`, { model });
   settlePart = (assembly: number, product: string, part: number | null) => this.put<null>(`/files/${assembly}/part`, { product, part });

@@ -1,4 +1,5 @@
 import { catalogueEffects, catalogueFeature } from './catalogue.state';
+import { jobsEffects, jobsFeature } from './jobs.state';
 import { sessionEffects, sessionFeature } from './session.state';
 import { trayEffects, trayFeature } from './tray.state';
 
@@ -10,6 +11,8 @@ export * from './csrf';
 export * from './exact-name';
 export * from './index-list';
 export * from './index-row';
+export * from './jobs.state';
+export * from './file-link';
 export * from './notices';
 export * from './session.state';
 export * from './tray.state';
@@ -19,5 +22,6 @@ export const sharedReducers = {
   [sessionFeature.name]: sessionFeature.reducer,
   [catalogueFeature.name]: catalogueFeature.reducer,
   [trayFeature.name]: trayFeature.reducer,
+  [jobsFeature.name]: jobsFeature.reducer,
 };
-export const sharedEffects = [sessionEffects, catalogueEffects, trayEffects];
+export const sharedEffects = [sessionEffects, catalogueEffects, trayEffects, jobsEffects];

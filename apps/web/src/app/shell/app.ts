@@ -4,6 +4,7 @@ import { Store } from '@ngrx/store';
 import { DialogModule } from 'primeng/dialog';
 import { ToastModule } from 'primeng/toast';
 import { SessionActions, TrayActions, sessionFeature } from '../shared';
+import { JobsButton } from './jobs';
 import { Palette } from './palette';
 import { Scale } from './scale';
 import { SignInPage } from './sign-in';
@@ -26,7 +27,7 @@ const SHORTCUTS = [
 @Component({
   selector: 'rule-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, DialogModule, ToastModule, Palette, Scale, SignInPage, TrayBar],
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, DialogModule, ToastModule, JobsButton, Palette, Scale, SignInPage, TrayBar],
   host: { '(document:keydown)': 'key($event)' },
   template: `
     <p-toast position="bottom-right" styleClass="notices" />
@@ -39,6 +40,7 @@ const SHORTCUTS = [
         <rule-scale />
         <div class="right">
           <button type="button" class="find" (click)="palette.set(true)">Find <kbd>Ctrl K</kbd></button>
+          <rule-jobs />
           <a routerLink="/history" routerLinkActive="on">History</a>
           <a routerLink="/settings" routerLinkActive="on">Settings</a>
           <button

@@ -151,7 +151,7 @@ export class Palette {
     ];
     return [
       ...fixed.filter((entry) => entry.text.toLowerCase().includes(wanted)),
-      ...this.files().map((file) => ({ what: file.kind, text: file.path, go: go(['/', 'values'], { search: file.name }) })),
+      ...this.files().map((file) => ({ what: file.kind, text: file.path, go: go(['/', 'file', String(file.id)]) })),
     ].slice(0, 30);
   });
 

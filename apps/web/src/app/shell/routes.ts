@@ -11,6 +11,7 @@ export const routes: Routes = [
   { path: 'bom', title: 'BOM · Rule', loadComponent: () => import('../bom').then((m) => m.BomStation) },
   { path: 'vault', title: 'Vault · Rule', loadComponent: () => import('../vault').then((m) => m.VaultStation) },
   { path: 'exchange', title: 'Exchange · Rule', loadComponent: () => import('../exchange').then((m) => m.ExchangeStation) },
+  { path: 'file/:id', title: 'File · Rule', loadComponent: () => import('../file').then((m) => m.FilePage) },
   { path: 'history', title: 'History · Rule', loadComponent: () => import('../history').then((m) => m.HistoryStation) },
   { path: 'settings', title: 'Settings · Rule', loadComponent: () => import('../settings').then((m) => m.SettingsStation) },
   { path: '**', redirectTo: 'overview' },

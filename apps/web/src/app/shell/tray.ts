@@ -7,13 +7,13 @@ import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
-import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, trayFeature } from '../shared';
+import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
 
 /** The tray: how many values would change in how many files; opened, the lines themselves. */
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FormsModule, RouterLink, ScrollingModule, ButtonModule, ExactName],
+  imports: [FileLink, FormsModule, RouterLink, ScrollingModule, ButtonModule, ExactName],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -75,7 +75,7 @@ import { Api, CatalogueActions, ExactName, Notices, TrayActions, plainHeld, tray
                 <span role="cell"
                   ><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)"
                 /></span>
-                <span role="cell" class="path" [title]="line.path">{{ line.path }}</span>
+                <span role="cell" class="path"><rule-file [id]="line.file" [path]="line.path" /></span>
                 <span role="cell"
                   ><rule-exact-name [name]="line.name" />
                   @if (line.place === 'cell') {

@@ -1,10 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { FoundName, Survey } from '@rule/contract';
-import { compareNames } from '@rule/core/schema';
+import { Clause, Library } from '@rule/contract';
+import { KINDS, compareNames } from '@rule/core/schema';
+import { CleanUp } from '@rule/core/survey';
+import { ValueType } from '@rule/core/values';
 import { Store } from '@ngrx/store';
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
@@ -14,44 +15,85 @@ import {
   CatalogueActions,
   ExactName,
   IndexRow,
+  JobsActions,
   Notices,
-  TrayActions,
   Way,
   catalogueFeature,
+  jobsFeature,
   problemOf,
+  saveBlob,
   sessionFeature,
   showInstant,
+  trayFeature,
 } from '../shared';
+import { Classes } from './classes';
+import { CleanUpDialog } from './clean-up';
+import { CoverageCell, CoverageMap } from './coverage';
+import { FoundDrafts } from './drafts';
+import { FoundFiles } from './files';
+import { clauseText, filterOf, isEverything } from './filter';
+import { KeptSurveys } from './kept';
+import { FoundNames } from './names';
+import { MassRemarks, Remarks } from './remarks';
+import { NameRow, SurveyStore } from './survey.store';
+import { Twins } from './twins';
+import { Uploads } from './uploads';
+import { ValuesOf } from './values-of';
 
-interface NameRow extends FoundName {
-  readonly known: number | null;
-  readonly status: 'known' | 'retired' | 'alike' | 'stray';
-  readonly like: string | null;
-}
+const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings', other: 'Other files' };
 
-/** What the files really hold: libraries, written names, and files that cannot be read. */
+/** What the files really hold, and every clean-up that starts from it. */
 @Component({
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexRow, InputTextModule, RouterLink, ScrollingModule, Way],
+  imports: [
+    Bench,
+    ButtonModule,
+    Classes,
+    CleanUpDialog,
+    CoverageMap,
+    DialogModule,
+    ExactName,
+    FormsModule,
+    FoundDrafts,
+    FoundFiles,
+    FoundNames,
+    IndexRow,
+    InputTextModule,
+    KeptSurveys,
+    MassRemarks,
+    Remarks,
+    RouterLink,
+    Twins,
+    Uploads,
+    ValuesOf,
+    Way,
+  ],
+  providers: [SurveyStore],
   template: `
     <rule-bench label="Survey">
       <div bench="index">
         <h3>Libraries</h3>
-        @for (library of survey()?.libraries ?? []; track library.id) {
+        @for (row of survey()?.libraries ?? []; track row.id) {
           <rule-index-row
-            [text]="library.name"
-            [end]="library.files + ' files'"
-            [on]="look() === 'library' && libraryAt() === library.id"
-            (choose)="go({ look: 'library', library: library.id })"
+            [text]="row.name"
+            [end]="row.files + ' files'"
+            [on]="look() === 'library' && libraryNumber() === row.id"
+            (choose)="go({ look: 'library', library: row.id })"
           />
         }
         @if (mayAdminister()) {
-          <rule-index-row text="Register a folder …" (choose)="adding.set(true)" />
+          <rule-index-row text="Add a library …" (choose)="adding.set(true)" />
         }
         <h3>Look at</h3>
-        <rule-index-row text="Names" [end]="names().length" [on]="look() === 'names'" (choose)="go({ look: null })" />
-        <rule-index-row text="Strays" [end]="strays()" [tone]="strays() ? 'warn' : ''" [on]="look() === 'strays'" (choose)="go({ look: 'strays' })" />
+        <rule-index-row text="Names" [end]="found.rows().length" [on]="look() === 'names'" (choose)="go({ look: null })" />
+        <rule-index-row
+          text="Strays"
+          [end]="found.strays().length"
+          [tone]="found.strays().length ? 'warn' : ''"
+          [on]="look() === 'strays'"
+          (choose)="go({ look: 'strays' })"
+        />
         <rule-index-row
           text="Stand-ins"
           [end]="standIns()"
@@ -59,16 +101,50 @@ interface NameRow extends FoundName {
           [on]="look() === 'stand-ins'"
           (choose)="go({ look: 'stand-ins' })"
         />
+        <rule-index-row text="Coverage" [on]="look() === 'coverage'" (choose)="go({ look: 'coverage' })" />
+        <rule-index-row
+          text="Twins"
+          [end]="found.twins()?.length ?? ''"
+          [tone]="found.twins()?.length ? 'warn' : ''"
+          [on]="look() === 'twins'"
+          (choose)="go({ look: 'twins' })"
+        />
+        <rule-index-row text="Values of a name" [on]="look() === 'values'" (choose)="go({ look: 'values', name: name() ?? found.rows()[0]?.name ?? null })" />
+        <rule-index-row text="Files by any value" [on]="look() === 'files'" (choose)="go({ look: 'files' })" />
         <rule-index-row
           text="Remarks on files"
-          [end]="survey()?.problems?.length ?? 0"
-          [tone]="survey()?.problems?.length ? 'bad' : ''"
-          [on]="look() === 'problems'"
-          (choose)="go({ look: 'problems' })"
+          [end]="survey()?.remarks ?? 0"
+          [tone]="survey()?.remarks ? 'warn' : ''"
+          [on]="look() === 'remarks'"
+          (choose)="go({ look: 'remarks' })"
         />
-        <h3>Folders</h3>
-        @for (row of survey()?.folders ?? []; track row.folder) {
-          <rule-index-row [text]="row.folder || 'top folder'" [end]="row.files" (choose)="openFolder(row.folder)" />
+        <rule-index-row text="Masses and materials" [on]="look() === 'masses'" (choose)="go({ look: 'masses' })" />
+        <rule-index-row text="Earlier surveys" [on]="look() === 'kept'" (choose)="go({ look: 'kept' })" />
+        <rule-index-row text="Classes" [end]="survey()?.classes?.length ?? ''" [on]="look() === 'classes'" (choose)="go({ look: 'classes' })" />
+        <h3>Limit to a kind</h3>
+        @for (row of kinds; track row) {
+          <rule-index-row [text]="plural(row)" [on]="kind() === row" (choose)="limit({ kind: kind() === row ? null : row })" />
+        }
+        @if (survey()?.classes?.length) {
+          <h3>Limit to a class</h3>
+          @for (row of survey()!.classes; track row.id) {
+            <rule-index-row
+              [text]="row.name"
+              [end]="row.files"
+              [on]="filter().class === row.id"
+              (choose)="limit({ class: filter().class === row.id ? null : row.id })"
+            />
+          }
+        }
+        <h3>Limit to a folder</h3>
+        @for (row of survey()?.folders ?? []; track row.library + row.folder) {
+          <rule-index-row
+            [text]="row.folder ? leaf(row.folder) : 'top folder'"
+            [depth]="depth(row.folder)"
+            [end]="row.files"
+            [on]="filter().folder === row.folder && filter().library === row.library"
+            (choose)="toFolder(row.library, row.folder)"
+          />
         }
       </div>
 
@@ -78,166 +154,274 @@ interface NameRow extends FoundName {
           <p>{{ said() }}</p>
         </div>
         <div class="actions">
+          @if (namesShown()) {
+            <p-button severity="secondary" label="Send out XLSX" [disabled]="!survey()?.files" (onClick)="sendOut('xlsx')" />
+            <p-button severity="secondary" label="CSV" [disabled]="!survey()?.files" (onClick)="sendOut('csv')" />
+          }
           @if (mayEdit()) {
-            <p-button label="Read again" severity="secondary" [loading]="reading()" (onClick)="rescan()" />
+            <p-button severity="secondary" label="Read again" [disabled]="!survey()?.libraries?.length" (onClick)="rescan(null)" />
           }
         </div>
       </div>
-      @if (report(); as text) {
-        <p class="note" role="status">{{ text }}</p>
-      }
-      @if (error(); as text) {
+      <div class="limits">
+        <input pInputText placeholder="Limit to files that hold …" aria-label="Limit to files that hold" [ngModel]="q()" (ngModelChange)="searched($event)" />
+        @for (entry of limits(); track entry.text) {
+          <button type="button" class="chip plain" [attr.aria-label]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">
+            {{ entry.text }} ×
+          </button>
+        }
+      </div>
+      @if (found.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
       @if (survey(); as s) {
         @if (s.libraries.length === 0) {
           <p class="note">
-            No library is registered. A library is a folder on the server that holds STEP parts and assemblies and DXF drawings; Rule reads it where it stands.
-            An administrator registers it at the left.
+            No library is known yet. A library is a folder on the server that Rule reads where it stands, or files that you upload here: STEP parts and
+            assemblies, DXF drawings, office documents, scans. An administrator adds it at the left.
           </p>
-        } @else if (look() === 'problems') {
-          <div class="card">
-            <table class="list">
-              <thead>
-                <tr>
-                  <th>File</th>
-                  <th>What was noticed</th>
-                </tr>
-              </thead>
-              <tbody>
-                @for (problem of s.problems; track $index) {
-                  <tr>
-                    <td>{{ problem.path }}</td>
-                    <td>{{ problem.message }}</td>
-                  </tr>
-                } @empty {
-                  <tr>
-                    <td colspan="2" class="soft">Every file could be read without remark.</td>
-                  </tr>
+        } @else {
+          @switch (look()) {
+            @case ('library') {
+              @if (libraryShown(); as row) {
+                <section class="card">
+                  <dl class="facts">
+                    <dt>{{ row.kind === 'upload' ? 'Uploaded files' : 'Folder on the server' }}</dt>
+                    <dd class="mono">{{ row.kind === 'upload' ? 'kept with the data of Rule' : row.root }}</dd>
+                    <dt>Files</dt>
+                    <dd>{{ row.files }}, of which {{ row.unread }} could not be read</dd>
+                    <dt>Last read</dt>
+                    <dd>{{ row.surveyedAt ? instant(row.surveyedAt) : 'never' }}</dd>
+                  </dl>
+                  @if (mayEdit()) {
+                    <p-button severity="secondary" size="small" label="Read this library again" (onClick)="rescan(row.id)" />
+                  }
+                </section>
+                @if (row.kind === 'upload' && mayEdit()) {
+                  <rule-uploads [library]="row.id" (arrived)="rescan(row.id)" />
                 }
-              </tbody>
-            </table>
-          </div>
-        } @else if (look() === 'library') {
-          @for (library of s.libraries; track library.id) {
-            @if (library.id === libraryAt()) {
-              <div class="card facts">
-                <p>Folder on the server</p>
-                <p class="mono">{{ library.root }}</p>
-                <p>Files</p>
-                <p>{{ library.files }}, of which {{ library.unread }} could not be read</p>
-                <p>Last read</p>
-                <p>{{ library.surveyedAt ? instant(library.surveyedAt) : 'never' }}</p>
-              </div>
+              }
+            }
+            @case ('coverage') {
+              <rule-coverage [filter]="filter()" [turn]="turn()" (open)="openCell($event)" />
+            }
+            @case ('twins') {
+              <rule-twins
+                [rows]="found.twins()"
+                [others]="found.others()"
+                [properties]="byId()"
+                (act)="act($event)"
+                (pick)="selected.set($event)"
+                (contradictions)="openContradictions($event)"
+              />
+            }
+            @case ('values') {
+              @if (name(); as chosen) {
+                <rule-values-of
+                  [name]="chosen"
+                  [names]="names()"
+                  [filter]="filter()"
+                  [turn]="turn()"
+                  (nameChange)="go({ look: 'values', name: $event })"
+                  (act)="act($event)"
+                  (files)="openValue(chosen, $event)"
+                />
+              }
+            }
+            @case ('files') {
+              <rule-found-files
+                [filter]="filter()"
+                [turn]="turn()"
+                [name]="name() ?? ''"
+                [names]="names()"
+                [typeOf]="typeOf"
+                (nameChange)="go({ look: 'files', name: $event || null })"
+                (where)="where_($event)"
+              />
+            }
+            @case ('remarks') {
+              <rule-remarks [turn]="turn()" />
+            }
+            @case ('masses') {
+              <rule-mass-remarks [turn]="turn()" />
+            }
+            @case ('kept') {
+              <rule-kept-surveys [filter]="filter()" [scope]="scopeText()" [turn]="turn()" />
+            }
+            @case ('classes') {
+              <rule-classes [rows]="s.classes" [names]="names()" (saved)="reload()" />
+            }
+            @default {
+              @if (ticked().size) {
+                <div class="ticks" role="region" aria-label="With the chosen names">
+                  <b>{{ ticked().size }} chosen</b>
+                  @if (mayAdminister()) {
+                    <p-button size="small" label="Make properties …" (onClick)="drafting.set(tickedList())" />
+                  }
+                  <p-button
+                    size="small"
+                    severity="secondary"
+                    [label]="ticked().size === 1 ? 'Rename …' : 'Merge …'"
+                    (onClick)="
+                      act({
+                        do: 'merge',
+                        names: ticked().size === 1 ? tickedList() : tickedList().slice(1),
+                        to: tickedList()[0]!,
+                        clash: 'keep the filled one',
+                      })
+                    "
+                  />
+                  @if (ticked().size > 1) {
+                    <p-button
+                      size="small"
+                      severity="secondary"
+                      label="Join …"
+                      (onClick)="act({ do: 'join', names: tickedList(), separator: ' ', to: tickedList()[0]! })"
+                    />
+                  }
+                  <p-button size="small" severity="secondary" label="Remove …" (onClick)="act({ do: 'remove', names: tickedList() })" />
+                  <button type="button" class="link" (click)="ticked.set(none)">let go</button>
+                </div>
+              }
+              <rule-found-names
+                [rows]="shown()"
+                [none]="look() === 'names' ? 'No file here holds a property.' : 'None.'"
+                [selected]="selected()"
+                (selectedChange)="selected.set($event)"
+                [ticked]="ticked()"
+                (tick)="ticked.set($event)"
+              />
             }
           }
-        } @else {
-          <div class="card lines" role="table" aria-label="Written names">
-            <div class="row header" role="row">
-              <span role="columnheader">Written name</span>
-              <span role="columnheader">In</span>
-              <span role="columnheader">Level</span>
-              <span role="columnheader">Schema</span>
-              <span role="columnheader" class="num">Files</span>
-              <span role="columnheader" class="num">Filled</span>
-              <span role="columnheader" class="num">Stand-ins</span>
-              <span role="columnheader">For example</span>
-            </div>
-            @if (shown().length) {
-              <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(70vh, ' + 32 * shown().length + 'px)'">
-                <div
-                  class="row pick"
-                  role="row"
-                  *cdkVirtualFor="let row of shown()"
-                  [class.on]="row === selected()"
-                  [attr.aria-selected]="row === selected()"
-                  tabindex="0"
-                  (click)="selected.set(row)"
-                  (keydown.enter)="selected.set(row)"
-                >
-                  <span role="cell" [title]="row.name"><rule-exact-name [name]="row.name" /></span>
-                  <span role="cell">{{ row.kind }}</span>
-                  <span role="cell">{{ row.level }}</span>
-                  <span role="cell" [class]="row.status === 'known' ? 'good' : row.status === 'alike' ? 'bad' : 'warn'">{{
-                    row.status === 'alike' ? 'nearly ' + row.like : row.status
-                  }}</span>
-                  <span role="cell" class="num">{{ row.files }}</span>
-                  <span role="cell" class="num">{{ row.filled }}</span>
-                  <span role="cell" class="num" [class.warn]="row.standIns">{{ row.standIns || '' }}</span>
-                  <span role="cell" class="mono" [title]="row.examples.join(' · ')">{{ row.examples.join(' · ') }}</span>
-                </div>
-              </cdk-virtual-scroll-viewport>
-            } @else {
-              <p class="none">{{ look() === 'names' ? 'No file holds a property yet.' : 'None.' }}</p>
-            }
-          </div>
         }
-      } @else if (!error()) {
+      } @else if (!found.error()) {
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
 
       <div bench="inspector">
-        @if (selected(); as row) {
+        @if (chosen(); as row) {
           <h2><rule-exact-name [name]="row.name" /></h2>
-          <p class="soft">
-            {{ row.level === 'document' ? 'Document property' : 'Value at the level ' + row.level }} of {{ row.files }} {{ row.kind }}
-            {{ row.files === 1 ? 'file' : 'files' }}: {{ row.filled }} filled, {{ row.standIns }} with a stand-in,
-            {{ row.files - row.filled - row.standIns }} empty; {{ row.distinct }} different {{ row.distinct === 1 ? 'text' : 'texts' }}.
-          </p>
-          @if (row.status === 'alike') {
-            <p class="note bad">
-              The schema has {{ row.like }}. The two differ in {{ difference(row) }} only: programs that compare exactly take them for two properties.
+          @for (part of row.parts; track part.kind + part.level) {
+            <p class="soft">
+              {{ part.level === 'document' ? 'Document property' : 'Value at the level ' + part.level }} of {{ part.files }} {{ part.kind }}
+              {{ part.files === 1 ? 'file' : 'files' }}: {{ part.filled }} filled, {{ part.standIns }} with a stand-in,
+              {{ part.files - part.filled - part.standIns }} empty; {{ part.distinct }} different {{ part.distinct === 1 ? 'text' : 'texts' }}.
             </p>
           }
+          @if (row.status === 'alike') {
+            <p class="note bad">
+              The schema has {{ row.property!.writtenName }}. The two differ in {{ difference(row) }} only: programs that compare exactly take them for two
+              properties.
+            </p>
+          }
+          <p class="links">
+            <button type="button" class="link" (click)="go({ look: 'values', name: row.name })">Its values</button>
+            <button type="button" class="link" (click)="openFiles(row.name)">Its files</button>
+          </p>
           @if (row.status === 'stray' && mayAdminister()) {
             <p-button label="Define it in the schema" (onClick)="define(row)" />
           }
-          @if (row.known !== null) {
-            <rule-way [property]="row.known" />
+          @if (mayEdit()) {
+            <h2 class="clean">Clean up</h2>
+            <div class="clean">
+              <button
+                type="button"
+                class="link"
+                (click)="act({ do: 'merge', names: [row.name], to: row.property?.writtenName ?? row.name, clash: 'keep the filled one' })"
+              >
+                {{ row.status === 'alike' ? 'Move to ' + row.property!.writtenName + ' …' : 'Rename, or move to another name …' }}
+              </button>
+              <button type="button" class="link" (click)="act({ do: 'trim', name: row.name })">Trim blanks …</button>
+              <button type="button" class="link" (click)="act({ do: 'case', name: row.name, style: 'upper' })">Change the letter case …</button>
+              <button type="button" class="link" (click)="act({ do: 'split', name: row.name, separator: ', ', into: [row.name, row.name + ' 2'] })">
+                Split its values …
+              </button>
+              <button type="button" class="link" (click)="act({ do: 'convert', name: row.name, unit: row.guess.unit ?? 'mm' })">Convert to a unit …</button>
+              <button type="button" class="link" (click)="act({ do: 'remove', names: [row.name] })">Remove …</button>
+            </div>
+          }
+          @if (row.status === 'known' || row.status === 'retired') {
+            <rule-way [property]="row.property!.id" />
           }
           <p>
-            <a [routerLink]="['/values']" [queryParams]="{ kind: row.kind }">Open the {{ row.kind }} files in Values</a>
+            <a [routerLink]="['/values']" [queryParams]="{ kind: row.kinds[0] }">Open the {{ row.kinds[0] }} files in Values</a>
           </p>
         } @else {
-          <p class="soft">Choose a name to see how it is used and whether the schema knows it.</p>
+          <p class="soft">
+            Choose a name to see how it is used and whether the schema knows it, and to clean it up. Tick several to merge them or to make properties of them.
+          </p>
         }
       </div>
     </rule-bench>
 
-    <p-dialog header="Register a folder" [modal]="true" [visible]="adding()" (visibleChange)="adding.set($event)" [style]="{ width: '460px' }">
+    <rule-clean-up [action]="action()" [filter]="filter()" [scope]="'Over ' + scopeText() + '.'" [known]="writtenNames()" (closed)="action.set(null)" />
+    <rule-found-drafts [names]="drafting()" (closed)="drafting.set([]); ticked.set(none)" />
+
+    <p-dialog header="Add a library" [modal]="true" [visible]="adding()" (visibleChange)="adding.set($event)" [style]="{ width: '460px' }">
       <form (ngSubmit)="add()">
-        <label class="field"><span>Name of the library</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <label class="field"
-          ><span>Folder on the server</span><input pInputText name="path" class="mono" [ngModel]="path()" (ngModelChange)="path.set($event)" /><small
-            >STEP and DXF files in it and below it are read; nothing is changed by reading.</small
-          ></label
-        >
+          ><span>Name of the library</span><input pInputText name="name" [ngModel]="newName()" (ngModelChange)="newName.set($event)"
+        /></label>
+        <div class="field" role="radiogroup" aria-label="Where its files are">
+          <label
+            ><input type="radio" name="kind" [checked]="newKind() === 'folder'" (change)="newKind.set('folder')" /> a folder on the server, read where it
+            stands</label
+          ><br /><label
+            ><input type="radio" name="kind" [checked]="newKind() === 'upload'" (change)="newKind.set('upload')" /> files that are uploaded here</label
+          >
+        </div>
+        @if (newKind() === 'folder') {
+          <label class="field"
+            ><span>Folder on the server</span><input pInputText name="path" class="mono" [ngModel]="path()" (ngModelChange)="path.set($event)" /><small
+              >All files in it and below it are read; nothing is changed by reading.</small
+            ></label
+          >
+        }
         @if (addError(); as text) {
           <p class="note bad" role="alert">{{ text }}</p>
         }
-        <p-button type="submit" label="Register and read" [disabled]="!name().trim() || !path().trim()" [loading]="reading()" />
+        <p-button
+          type="submit"
+          [label]="newKind() === 'folder' ? 'Register and read' : 'Begin the library'"
+          [disabled]="!newName().trim() || (newKind() === 'folder' && !path().trim())"
+          [loading]="busy()"
+        />
       </form>
     </p-dialog>
   `,
   styles: `
-    .lines {
-      --columns: minmax(165px, 1.6fr) 72px 86px minmax(104px, 0.9fr) 44px 50px 72px minmax(70px, 1fr);
+    .limits {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 8px;
+      align-items: center;
+      margin-bottom: 12px;
     }
-    .none {
-      margin: 8px 10px;
-      color: var(--soft);
+    .limits input {
+      width: 220px;
     }
-    .facts {
+    button.chip {
+      padding: 1px 8px;
+    }
+    .ticks {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 8px;
+      align-items: center;
+      margin-bottom: 10px;
+    }
+    .links {
+      display: flex;
+      gap: 14px;
+    }
+    .clean {
       display: grid;
-      grid-template-columns: 160px 1fr;
-      padding: 12px 16px;
-      gap: 4px 12px;
+      gap: 4px;
+      margin: 12px 0;
+      justify-items: start;
     }
-    .facts p {
-      margin: 0;
-    }
-    .facts p:nth-child(odd) {
-      color: var(--soft);
+    h2.clean {
+      margin: 14px 0 4px;
     }
   `,
 })
@@ -246,129 +430,270 @@ export class SurveyStation {
   private readonly store = inject(Store);
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
+  protected readonly found = inject(SurveyStore);
   private readonly properties = this.store.selectSignal(catalogueFeature.selectAll);
+  protected readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
+  private readonly ended = this.store.selectSignal(jobsFeature.selectEndedCount);
 
   readonly look = input('names', { transform: (text: string | undefined) => text ?? 'names' });
+  readonly name = input<string>();
   readonly library = input<string>();
-  protected readonly libraryAt = computed(() => Number(this.library()));
-  protected readonly survey = signal<Survey | null>(null);
-  protected readonly selected = signal<NameRow | null>(null);
-  protected readonly reading = signal(false);
-  protected readonly report = signal<string | null>(null);
-  protected readonly error = signal<string | null>(null);
+  readonly folder = input<string>();
+  readonly kind = input<string>();
+  readonly class = input<string>();
+  readonly q = input<string>();
+  readonly where = input<string>();
+
+  /** Compared by what it says, so that going from one look to another asks nothing anew. */
+  protected readonly filter = computed(
+    () =>
+      filterOf({
+        // In the view of a library the number says which one is looked at.
+        library: this.look() === 'library' ? undefined : this.library(),
+        folder: this.folder(),
+        kind: this.kind(),
+        class: this.class(),
+        q: this.q(),
+        where: this.where(),
+      }),
+    { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
+  );
+  /** Counts up when the files may have changed. */
+  protected readonly turn = computed(() => this.applied() + this.ended() + this.again());
+  private readonly again = signal(0);
+  protected readonly survey = this.found.survey;
+  protected readonly selected = signal<string | null>(null);
+  protected readonly none: ReadonlySet<string> = new Set();
+  protected readonly ticked = signal<ReadonlySet<string>>(this.none);
+  protected readonly tickedList = computed(() => [...this.ticked()]);
+  protected readonly action = signal<CleanUp | null>(null);
+  protected readonly drafting = signal<readonly string[]>([]);
+  protected readonly busy = signal(false);
   protected readonly adding = signal(false);
   protected readonly addError = signal<string | null>(null);
-  protected readonly name = signal('');
+  protected readonly newName = signal('');
+  protected readonly newKind = signal<Library['kind']>('folder');
   protected readonly path = signal('');
   protected readonly instant = showInstant;
+  protected readonly kinds = KINDS;
+  private searchTimer: ReturnType<typeof setTimeout> | undefined;
 
-  protected readonly names = computed<NameRow[]>(() =>
-    (this.survey()?.names ?? []).map((row) => {
-      const exact = this.properties().find((property) => property.writtenName === row.name);
-      if (exact) return { ...row, known: exact.id, status: exact.retired ? 'retired' : 'known', like: null };
-      const near = this.properties().find((property) => compareNames(property.writtenName, row.name) !== 'different');
-      return near ? { ...row, known: near.id, status: 'alike', like: near.writtenName } : { ...row, known: null, status: 'stray', like: null };
-    }),
-  );
-  protected readonly strays = computed(
-    () =>
-      new Set(
-        this.names()
-          .filter((row) => row.status === 'stray' || row.status === 'alike')
-          .map((row) => row.name),
-      ).size,
-  );
-  protected readonly standIns = computed(() => this.names().reduce((sum, row) => sum + row.standIns, 0));
+  protected readonly libraryNumber = computed(() => Number(this.library()));
+  protected readonly libraryShown = computed(() => this.survey()?.libraries.find((row) => row.id === this.libraryNumber()));
+  protected readonly names = computed(() => this.found.rows().map((row) => row.name));
+  protected readonly writtenNames = computed(() => this.properties().map((property) => property.writtenName));
+  protected readonly chosen = computed<NameRow | undefined>(() => this.found.rows().find((row) => row.name === this.selected()));
+  protected readonly standIns = computed(() => this.found.rows().reduce((sum, row) => sum + row.standIns, 0));
+  protected readonly namesShown = computed(() => ['names', 'strays', 'stand-ins', 'coverage'].includes(this.look()));
   protected readonly shown = computed(() => {
-    if (this.look() === 'strays') return this.names().filter((row) => row.status === 'stray' || row.status === 'alike');
-    if (this.look() === 'stand-ins') return this.names().filter((row) => row.standIns > 0);
-    return this.names();
+    if (this.look() === 'strays') return this.found.strays();
+    if (this.look() === 'stand-ins') return this.found.rows().filter((row) => row.standIns > 0);
+    return this.found.rows();
   });
+  protected readonly typeOf = (name: string): ValueType | null => this.found.rows().find((row) => row.name === name)?.guess.type ?? null;
+
   protected readonly title = computed(() => {
-    const files = this.survey()?.libraries.reduce((sum, library) => sum + library.files, 0) ?? 0;
     switch (this.look()) {
       case 'strays':
         return 'Names that the schema does not know';
       case 'stand-ins':
         return 'Names with stand-ins left in';
-      case 'problems':
+      case 'coverage':
+        return 'How far names are filled';
+      case 'twins':
+        return 'Names that probably mean the same';
+      case 'values':
+        return 'Values of a name';
+      case 'files':
+        return 'Files by any value';
+      case 'remarks':
         return 'Remarks on files';
+      case 'masses':
+        return 'Masses and materials';
+      case 'kept':
+        return 'What got better';
+      case 'classes':
+        return 'Classes';
       case 'library':
-        return this.survey()?.libraries.find((library) => library.id === this.libraryAt())?.name ?? 'Library';
+        return this.libraryShown()?.name ?? 'Library';
       default:
-        return `What ${files} files hold`;
+        return `What ${this.survey()?.files ?? '…'} files hold`;
     }
   });
   protected readonly said = computed(() => {
-    const unread = this.survey()?.libraries.reduce((sum, library) => sum + library.unread, 0) ?? 0;
-    const read = unread === 0 ? 'Every file could be read.' : `${unread} ${unread === 1 ? 'file' : 'files'} could not be read.`;
-    return `Document, occurrence and copy properties by their exact written name. ${read}`;
+    switch (this.look()) {
+      case 'twins':
+        return 'Suggestions, each with its reason. Nothing is merged before you say so.';
+      case 'remarks':
+        return 'What cannot be read, what was noticed while reading, names and contents that stand twice.';
+      case 'masses':
+        return 'Masses written in files beside those that their geometry gives; materials assigned in models beside the property.';
+      default: {
+        const unread = this.survey()?.libraries.reduce((sum, row) => sum + row.unread, 0) ?? 0;
+        return `Properties by their exact written name, at every level. ${unread === 0 ? 'Every file could be read.' : `${unread} ${unread === 1 ? 'file' : 'files'} could not be read.`}`;
+      }
+    }
+  });
+
+  /** The limits in force, each with what takes it away. */
+  protected readonly limits = computed((): { text: string; without: Record<string, string | null> }[] => {
+    const filter = this.filter();
+    const library = this.survey()?.libraries.find((row) => row.id === filter.library)?.name;
+    const className = this.survey()?.classes.find((row) => row.id === filter.class)?.name ?? 'none';
+    const rest = (at: number) => JSON.stringify(filter.where!.filter((_, i) => i !== at));
+    return [
+      ...(filter.library === undefined || filter.folder !== undefined ? [] : [{ text: `library ${library ?? filter.library}`, without: { library: null } }]),
+      ...(filter.folder === undefined ? [] : [{ text: `folder ${filter.folder}`, without: { folder: null, library: null } }]),
+      ...(filter.kind === undefined ? [] : [{ text: `kind ${filter.kind}`, without: { kind: null } }]),
+      ...(filter.class === undefined ? [] : [{ text: `class ${className}`, without: { class: null } }]),
+      ...(filter.search === undefined ? [] : [{ text: `holds ${filter.search}`, without: { q: null } }]),
+      ...(filter.where ?? []).map((clause, at) => ({ text: clauseText(clause), without: { where: filter.where!.length > 1 ? rest(at) : null } })),
+    ];
+  });
+  protected readonly scopeText = computed(() => {
+    const n = this.survey()?.files ?? 0;
+    const files = `${n} ${n === 1 ? 'file' : 'files'}`;
+    return isEverything(this.filter())
+      ? `all ${files}`
+      : `the ${files} of: ${this.limits()
+          .map((entry) => entry.text)
+          .join(', ')}`;
   });
 
   constructor() {
-    this.load();
+    effect(() => {
+      const filter = this.filter();
+      this.turn();
+      untracked(() => {
+        this.found.load(filter);
+        this.found.loadTwins();
+        this.found.loadOthers();
+      });
+    });
+    this.store.dispatch(JobsActions.load());
   }
 
-  private load(): void {
-    this.api.survey().subscribe({ next: (survey) => this.survey.set(survey), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+  protected reload(): void {
+    this.again.update((n) => n + 1);
   }
 
+  protected plural(kind: string): string {
+    return PLURAL[kind] ?? kind;
+  }
+  protected leaf(folder: string): string {
+    return folder.slice(folder.lastIndexOf('/') + 1);
+  }
+  protected depth(folder: string): number {
+    return folder.split('/').length - 1;
+  }
+
+  /** Another view; the limits stay. */
   protected go(queryParams: Record<string, string | number | null>): void {
-    this.selected.set(null);
-    void this.router.navigate([], { queryParams: { look: null, library: null, ...queryParams } });
+    this.ticked.set(this.none);
+    const left = this.look() === 'library' ? { library: null } : {};
+    void this.router.navigate([], { queryParams: { name: null, ...left, ...queryParams }, queryParamsHandling: 'merge' });
   }
 
-  protected openFolder(folder: string): void {
-    void this.router.navigate(['/values'], { queryParams: { folder } });
+  /** Other limits; the view stays. */
+  protected limit(queryParams: Record<string, string | number | null>): void {
+    this.ticked.set(this.none);
+    const left = this.look() === 'library' ? { look: null, library: null } : {};
+    void this.router.navigate([], { queryParams: { ...left, ...queryParams }, queryParamsHandling: 'merge' });
+  }
+
+  protected toFolder(library: number, folder: string): void {
+    const on = this.filter().folder === folder && this.filter().library === library;
+    this.limit({ folder: on ? null : folder, library: on ? null : library });
+  }
+
+  protected searched(text: string): void {
+    clearTimeout(this.searchTimer);
+    this.searchTimer = setTimeout(() => this.limit({ q: text.trim() || null }), 300);
+  }
+
+  protected where_(clauses: readonly Clause[]): void {
+    this.limit({ where: clauses.length ? JSON.stringify(clauses) : null });
+  }
+
+  protected openFiles(name: string, more: Record<string, string | number | null> = {}, operator: Clause['operator'] = 'is filled', text?: string): void {
+    const clause: Clause = { subject: 'value', name, operator, ...(text === undefined ? {} : { text }) };
+    const others = (this.filter().where ?? []).filter((other) => other.name !== name);
+    this.go({ look: 'files', name, where: JSON.stringify([...others, clause]), ...more });
+  }
+  protected openValue(name: string, text: string): void {
+    this.openFiles(name, {}, 'is', text);
+  }
+
+  protected openCell({ name, by, key }: CoverageCell): void {
+    if (by === 'kind') this.openFiles(name, { kind: key });
+    else if (by === 'class') this.openFiles(name, { class: Number(key) });
+    else if (by === 'folder') this.openFiles(name, { library: Number(key.split(':')[0]), folder: key.slice(key.indexOf(':') + 1) || null });
+    else this.openFiles(name);
+  }
+
+  protected openContradictions(names: readonly string[]): void {
+    const where: Clause[] = names.slice(0, 2).map((name) => ({ subject: 'value', name, operator: 'is filled' }));
+    this.go({ look: 'files', name: names[0] ?? null, where: JSON.stringify(where) });
+  }
+
+  protected act(action: CleanUp): void {
+    this.action.set(action);
   }
 
   protected difference(row: NameRow): string {
-    return compareNames(row.name, row.like ?? '');
+    return compareNames(row.name, row.property!.writtenName);
   }
 
   protected define(row: NameRow): void {
-    void this.router.navigate(['/schema'], { queryParams: { define: row.name, kinds: row.kind } });
+    void this.router.navigate(['/schema'], { queryParams: { define: row.name, kinds: row.kinds.join(',') } });
   }
 
-  protected rescan(): void {
-    this.reading.set(true);
-    this.api.rescan().subscribe({
-      next: (result) => {
-        this.reading.set(false);
-        this.report.set(
-          `${result.added} added, ${result.changed} changed, ${result.removed} removed, ${result.unchanged} unchanged.${result.failed.length ? ` ${result.failed.length} could not be read: ${result.failed[0]!.path}: ${result.failed[0]!.message}` : ''}`,
-        );
-        this.after();
-      },
-      error: (failure: unknown) => {
-        this.reading.set(false);
-        this.notices.failed(failure);
-      },
-    });
+  protected sendOut(format: 'xlsx' | 'csv'): void {
+    this.api
+      .surveyTable({ format, filter: this.filter(), names: this.look() === 'names' || this.look() === 'coverage' ? [] : this.shown().map((row) => row.name) })
+      .subscribe({
+        next: saveBlob,
+        error: this.notices.failed,
+      });
+  }
+
+  protected rescan(library: number | null): void {
+    this.api.rescan(library).subscribe({ next: (started) => this.store.dispatch(JobsActions.started(started)), error: this.notices.failed });
   }
 
   protected add(): void {
-    this.reading.set(true);
+    this.busy.set(true);
     this.addError.set(null);
-    this.api.addLibrary({ name: this.name().trim(), path: this.path().trim() }).subscribe({
-      next: (result) => {
-        this.reading.set(false);
-        this.adding.set(false);
-        this.notices.done(`${result.added} files read.`);
-        this.after();
-      },
-      error: (failure: unknown) => {
-        this.reading.set(false);
-        this.addError.set(problemOf(failure).detail);
-      },
-    });
-  }
-
-  private after(): void {
-    this.load();
-    this.store.dispatch(CatalogueActions.recount());
-    if (this.mayEdit()) this.store.dispatch(TrayActions.load());
+    const failed = (failure: unknown) => {
+      this.busy.set(false);
+      this.addError.set(problemOf(failure).detail);
+    };
+    const ready = () => {
+      this.busy.set(false);
+      this.adding.set(false);
+      this.newName.set('');
+      this.path.set('');
+      this.store.dispatch(CatalogueActions.recount());
+      this.reload();
+    };
+    if (this.newKind() === 'upload')
+      this.api.addUpload(this.newName().trim()).subscribe({
+        next: ({ library }) => {
+          ready();
+          this.go({ look: 'library', library });
+        },
+        error: failed,
+      });
+    else
+      this.api.addLibrary({ name: this.newName().trim(), path: this.path().trim() }).subscribe({
+        next: (started) => {
+          this.store.dispatch(JobsActions.started(started));
+          ready();
+        },
+        error: failed,
+      });
   }
 }

@@ -11,16 +11,17 @@ import {
   Api,
   Bench,
   CatalogueActions,
+  catalogueFeature,
+  FileLink,
   IndexEntry,
   IndexList,
   IndexRow,
   Notices,
-  TrayActions,
-  Way,
-  catalogueFeature,
   problemOf,
   sessionFeature,
+  TrayActions,
   trayFeature,
+  Way,
 } from '../shared';
 import { BlockPicture } from './picture';
 
@@ -28,7 +29,7 @@ import { BlockPicture } from './picture';
 @Component({
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, BlockPicture, ButtonModule, FormsModule, IndexList, IndexRow, SelectModule, Way],
+  imports: [FileLink, Bench, BlockPicture, ButtonModule, FormsModule, IndexList, IndexRow, SelectModule, Way],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
@@ -57,10 +58,11 @@ import { BlockPicture } from './picture';
             <p>
               {{ b.cells.length }} cells{{ unbound() ? ', ' + unbound() + ' bound to no property' : '' }}.
               @if (view(); as v) {
-                Shown filled for <b>{{ v.file.name }}</b>
+                Shown filled for <rule-file [id]="v.file.id" [path]="v.file.path" [text]="v.file.name" />
                 @switch (v.model.match.state) {
                   @case ('matched') {
-                    with model {{ leaf(v.model.path ?? '') }}, found by {{ matchedBy(v) }}.
+                    with model <rule-file [id]="v.model.match.file" [path]="v.model.path ?? ''" [text]="leaf(v.model.path ?? '')" />, found by
+                    {{ matchedBy(v) }}.
                   }
                   @case ('ambiguous') {
                     <span class="bad">whose model is ambiguous.</span>

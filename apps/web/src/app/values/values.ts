@@ -5,7 +5,7 @@ import { FileDetails } from '@rule/contract';
 import { Kind, KINDS } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Bench, ExactName, IndexRow, Notices, TrayActions, Way, catalogueFeature, plainHeld, sessionFeature, trayFeature } from '../shared';
+import { Api, Bench, catalogueFeature, ExactName, FileLink, IndexRow, Notices, plainHeld, sessionFeature, TrayActions, trayFeature, Way } from '../shared';
 import { ChosenCell, GridEdit, ValuesGrid } from './grid';
 import { ValuesStore } from './values.store';
 
@@ -13,7 +13,7 @@ import { ValuesStore } from './values.store';
 @Component({
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ExactName, FormsModule, IndexRow, InputTextModule, ValuesGrid, Way],
+  imports: [FileLink, Bench, ExactName, FormsModule, IndexRow, InputTextModule, ValuesGrid, Way],
   providers: [ValuesStore],
   template: `
     <rule-bench label="Values">
@@ -99,7 +99,7 @@ import { ValuesStore } from './values.store';
       <div bench="inspector">
         @if (cell(); as c) {
           <h2>{{ c.row.file.name }}</h2>
-          <p class="soft path">{{ c.row.file.path }}</p>
+          <p class="soft path"><rule-file [id]="c.row.file.id" [path]="c.row.file.path" /></p>
           @if (c.row.file.problem) {
             <p class="note bad">{{ c.row.file.problem }}</p>
           }
@@ -139,7 +139,7 @@ import { ValuesStore } from './values.store';
               <p class="soft">
                 @switch (d.model.state) {
                   @case ('matched') {
-                    Shows {{ d.paths[d.model.file] }}, by {{ d.model.by }}.
+                    Shows <rule-file [id]="d.model.file" [path]="d.paths[d.model.file] ?? ''" />, by {{ d.model.by }}.
                   }
                   @case ('ambiguous') {
                     <span class="bad">{{ d.model.candidates.length }} files could be its model. Settle it in Title blocks.</span>
@@ -265,7 +265,7 @@ export class ValuesStation {
   }
 
   protected plural(kind: string): string {
-    return { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings' }[kind] ?? kind;
+    return { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings', other: 'Other files' }[kind] ?? kind;
   }
   protected leaf(folder: string): string {
     return folder === '' ? 'top folder' : folder.slice(folder.lastIndexOf('/') + 1);

@@ -13,15 +13,16 @@ import {
   Api,
   Bench,
   CatalogueActions,
+  catalogueFeature,
   ExactName,
+  FileLink,
   IndexEntry,
   IndexList,
   IndexRow,
   Notices,
-  TrayActions,
-  catalogueFeature,
   problemOf,
   sessionFeature,
+  TrayActions,
   trayFeature,
 } from '../shared';
 
@@ -37,7 +38,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
 @Component({
   selector: 'rule-vault-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexList, IndexRow, SelectModule],
+  imports: [FileLink, Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexList, IndexRow, SelectModule],
   template: `
     <rule-bench label="Vault">
       <div bench="index">
@@ -64,7 +65,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         @if (record(); as r) {
           <div class="head">
             <div>
-              <h1>{{ r.file.name }}</h1>
+              <h1><rule-file [id]="r.file.id" [path]="r.file.path" [text]="r.file.name" /></h1>
               <p>
                 Version {{ r.version }}, {{ r.state }}{{ r.checkedOutBy ? ', checked out by ' + r.checkedOutBy : '' }}. What the next check-in would do with
                 each link.

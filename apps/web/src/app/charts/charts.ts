@@ -1,0 +1,24 @@
+import { BarChart, HeatmapChart } from 'echarts/charts';
+import { DataZoomComponent, GridComponent, LegendComponent, TooltipComponent, VisualMapComponent } from 'echarts/components';
+import * as echarts from 'echarts/core';
+import { CanvasRenderer } from 'echarts/renderers';
+
+echarts.use([BarChart, HeatmapChart, DataZoomComponent, GridComponent, LegendComponent, TooltipComponent, VisualMapComponent, CanvasRenderer]);
+
+/** The charting library with the parts that Rule uses. */
+export { echarts };
+
+/** A colour of the theme in force. */
+export const themeColour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
+
+/** What every chart of Rule has in common. */
+export const chartBase = () => ({
+  animationDuration: 150,
+  textStyle: { fontFamily: 'Barlow', color: themeColour('--ink') },
+  tooltip: {
+    trigger: 'item',
+    backgroundColor: themeColour('--panel'),
+    borderColor: themeColour('--line'),
+    textStyle: { color: themeColour('--ink') },
+  },
+});

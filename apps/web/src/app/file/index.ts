@@ -1,0 +1,1 @@
+export { FilePage } from './file';

@@ -1,0 +1,59 @@
+import { Settings } from '@rule/contract';
+
+/** Settings that are lists, written one entry a line. */
+export const AREAS = [
+  {
+    key: 'standIns',
+    label: 'Stand-ins, one a line',
+    rows: 8,
+    help: 'Texts that look like values and count as blank. One character followed by * stands for one or more of it; a letter must stand at least twice.',
+  },
+  { key: 'densities', label: 'Densities in kg/m³, one a line: material = density', rows: 6, help: 'For models that state no density.' },
+  {
+    key: 'abbreviations',
+    label: 'Words that mean the same in names, one a line: abbreviation = what it stands for',
+    rows: 8,
+    help: 'Survey takes them into account when it looks for names that mean the same.',
+  },
+  {
+    key: 'synonyms',
+    label: 'Values that mean the same, one group a line, separated by semicolons',
+    rows: 6,
+    help: 'Survey puts them into one cluster when it looks at the values of a name.',
+  },
+] as const;
+export type AreaKey = (typeof AREAS)[number]['key'];
+
+/** The lists as they are written in their areas. */
+export const textsOf = (settings: Settings): Record<AreaKey, string> => ({
+  standIns: settings.standIns.join('\n'),
+  densities: settings.densities.map(({ material, density }) => `${material} = ${density}`).join('\n'),
+  abbreviations: settings.abbreviations.map(({ short, long }) => `${short} = ${long}`).join('\n'),
+  synonyms: settings.synonyms.map((group) => group.join('; ')).join('\n'),
+});
+
+/** Reads an area; the first line that cannot be read is named. */
+export function readArea(key: AreaKey, text: string): Partial<Settings> | { readonly problem: string } {
+  const lines = text.split('\n').filter((line) => line.trim() !== '');
+  if (key === 'standIns') return { standIns: lines };
+  if (key === 'synonyms') {
+    const groups = lines.map((line) =>
+      line
+        .split(';')
+        .map((word) => word.trim())
+        .filter((word) => word !== ''),
+    );
+    const lonely = groups.find((group) => group.length < 2);
+    return lonely ? { problem: `“${lonely.join('')}” stands alone: a group has two values or more.` } : { synonyms: groups };
+  }
+  const pairs = lines.map((line) => {
+    const at = line.lastIndexOf('=');
+    return { line, left: line.slice(0, Math.max(0, at)).trim(), right: line.slice(at + 1).trim() };
+  });
+  const broken = pairs.find(({ left, right }) => left === '' || right === '');
+  if (broken) return { problem: `“${broken.line}” is not of the form: one = other.` };
+  if (key === 'abbreviations') return { abbreviations: pairs.map(({ left, right }) => ({ short: left, long: right })) };
+  const densities = pairs.map(({ left, right }) => ({ material: left, density: Number(right.replace(',', '.')) }));
+  const wrong = densities.find(({ density }) => !(density > 0 && density <= 100_000));
+  return wrong ? { problem: `The density of ${wrong.material} is not a number between 0 and 100000.` } : { densities };
+}

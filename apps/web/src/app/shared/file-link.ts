@@ -1,0 +1,27 @@
+import { ChangeDetectionStrategy, Component, input } from '@angular/core';
+import { RouterLink } from '@angular/router';
+
+/** A file, named: leads to its page. */
+@Component({
+  selector: 'rule-file',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [RouterLink],
+  template: `<a [routerLink]="['/file', id()]" [title]="path()" (click)="$event.stopPropagation()" [textContent]="text() || path()"></a>`,
+  styles: `
+    a {
+      color: inherit;
+      text-decoration: none;
+      border-bottom: 1px solid var(--line);
+    }
+    a:hover {
+      border-color: var(--verdigris);
+      color: var(--verdigris);
+    }
+  `,
+})
+export class FileLink {
+  readonly id = input.required<number>();
+  readonly path = input.required<string>();
+  /** What is shown; the whole path where nothing is said. */
+  readonly text = input('');
+}

@@ -1,0 +1,172 @@
+import { inject } from '@angular/core';
+import { JobRow } from '@rule/contract';
+import { EntityState, createEntityAdapter } from '@ngrx/entity';
+import { Actions, createEffect, ofType } from '@ngrx/effects';
+import { Store, createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
+import { EMPTY, Observable, catchError, exhaustMap, filter, fromEvent, map, mergeMap, switchMap, takeUntil, tap, withLatestFrom } from 'rxjs';
+import { Api } from './api';
+import { CatalogueActions } from './catalogue.state';
+import { Notices } from './notices';
+import { SessionActions } from './session.state';
+import { TrayActions } from './tray.state';
+
+/** Long work on the server, as it goes on. */
+export const JobsActions = createActionGroup({
+  source: 'Jobs',
+  events: {
+    Load: emptyProps(),
+    Loaded: props<{ jobs: readonly JobRow[] }>(),
+    /** Something was started here: what becomes of it is listened to. */
+    Started: props<{ job: number }>(),
+    Changed: props<{ job: JobRow }>(),
+    /** A job that was running has ended. */
+    Ended: props<{ job: JobRow }>(),
+    Cancel: props<{ job: number }>(),
+    Silent: emptyProps(),
+  },
+});
+
+interface State {
+  readonly jobs: EntityState<JobRow>;
+  readonly listening: boolean;
+  /** Jobs started here whose end was not heard of yet. */
+  readonly awaited: readonly number[];
+  /** Counts up with every job that ended, so that views know to read anew. */
+  readonly endedCount: number;
+}
+
+const adapter = createEntityAdapter<JobRow>({ sortComparer: (a, b) => b.id - a.id });
+
+/** Whether a job goes on. */
+export const goesOn = (job: JobRow): boolean => job.state === 'waiting' || job.state === 'running';
+
+export const jobsFeature = createFeature({
+  name: 'jobs',
+  reducer: createReducer<State>(
+    { jobs: adapter.getInitialState(), listening: false, awaited: [], endedCount: 0 },
+    on(JobsActions.loaded, (state, { jobs }) => ({ ...state, jobs: adapter.setAll([...jobs], state.jobs), listening: state.listening || jobs.some(goesOn) })),
+    on(JobsActions.started, (state, { job }) => ({ ...state, listening: true, awaited: [...state.awaited, job] })),
+    on(JobsActions.changed, (state, { job }) => ({ ...state, jobs: adapter.upsertOne(job, state.jobs) })),
+    on(JobsActions.ended, (state, { job }) => ({ ...state, endedCount: state.endedCount + 1, awaited: state.awaited.filter((id) => id !== job.id) })),
+    on(JobsActions.silent, (state) => ({ ...state, listening: false })),
+  ),
+  extraSelectors: ({ selectJobs }) => ({
+    selectAllJobs: createSelector(selectJobs, adapter.getSelectors().selectAll),
+    selectGoingOn: createSelector(selectJobs, (jobs) => adapter.getSelectors().selectAll(jobs).filter(goesOn)),
+  }),
+});
+
+/** Job rows as the server sends them; `null` when the connection stands, for what happened before. */
+const events = (): Observable<JobRow | null> =>
+  new Observable((subscriber) => {
+    const source = new EventSource('/api/jobs/events');
+    source.onopen = () => subscriber.next(null);
+    source.onmessage = (event) => subscriber.next(JSON.parse(event.data as string) as JobRow);
+    return () => source.close();
+  });
+
+const load = (api: Api) =>
+  api.jobs().pipe(
+    map((jobs) => JobsActions.loaded({ jobs })),
+    catchError(() => EMPTY),
+  );
+
+export const jobsEffects = {
+  load: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(JobsActions.load, JobsActions.started),
+        switchMap(() => load(api)),
+      ),
+    { functional: true },
+  ),
+  loadWhenSignedIn: createEffect(
+    (actions = inject(Actions)) =>
+      actions.pipe(
+        ofType(SessionActions.known),
+        filter(({ state }) => state.user !== null),
+        map(() => JobsActions.load()),
+      ),
+    { functional: true },
+  ),
+  /** A page that comes back to the front asks what others have started meanwhile. */
+  loadWhenSeen: createEffect(
+    (store = inject(Store)) =>
+      fromEvent(document, 'visibilitychange').pipe(
+        filter(() => document.visibilityState === 'visible'),
+        withLatestFrom(store.select((state: { session?: { user: unknown } }) => state.session?.user)),
+        filter(([, user]) => user != null),
+        map(() => JobsActions.load()),
+      ),
+    { functional: true },
+  ),
+  /** A connection is held only while something goes on: browsers allow few of them. */
+  listen: createEffect(
+    (actions = inject(Actions), store = inject(Store)) =>
+      actions.pipe(
+        ofType(JobsActions.loaded, JobsActions.started),
+        withLatestFrom(store.select(jobsFeature.selectListening)),
+        filter(([, listening]) => listening),
+        exhaustMap(() =>
+          events().pipe(
+            map((job) => (job ? JobsActions.changed({ job }) : JobsActions.load())),
+            takeUntil(actions.pipe(ofType(JobsActions.silent))),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+  /** What ended before the connection stood. */
+  missed: createEffect(
+    (actions = inject(Actions), store = inject(Store)) =>
+      actions.pipe(
+        ofType(JobsActions.loaded),
+        withLatestFrom(store.select(jobsFeature.selectAwaited)),
+        mergeMap(([{ jobs }, awaited]) => jobs.filter((job) => awaited.includes(job.id) && !goesOn(job)).map((job) => JobsActions.changed({ job }))),
+      ),
+    { functional: true },
+  ),
+  ended: createEffect(
+    (actions = inject(Actions), store = inject(Store)) =>
+      actions.pipe(
+        ofType(JobsActions.changed),
+        filter(({ job }) => !goesOn(job)),
+        withLatestFrom(store.select(jobsFeature.selectGoingOn)),
+        mergeMap(([{ job }, others]) => [
+          JobsActions.ended({ job }),
+          ...(job.kind === 'apply' ? [] : [CatalogueActions.recount(), TrayActions.load()]),
+          ...(others.length === 0 ? [JobsActions.silent()] : []),
+        ]),
+      ),
+    { functional: true },
+  ),
+  tell: createEffect(
+    (actions = inject(Actions), notices = inject(Notices)) =>
+      actions.pipe(
+        ofType(JobsActions.ended),
+        tap(({ job }) => {
+          if (job.kind === 'apply') return;
+          if (job.state === 'failed') notices.error(`${job.title}: ${job.message ?? 'failed'}`);
+          else if (job.state === 'cancelled') notices.done(`${job.title} was cancelled.`);
+          else notices.done(`${job.title}: done.${job.errors ? ` ${job.errors} ${job.errors === 1 ? 'file has' : 'files have'} something to look at.` : ''}`);
+        }),
+      ),
+    { functional: true, dispatch: false },
+  ),
+  cancel: createEffect(
+    (actions = inject(Actions), api = inject(Api), notices = inject(Notices)) =>
+      actions.pipe(
+        ofType(JobsActions.cancel),
+        mergeMap(({ job }) =>
+          api.cancelJob(job).pipe(
+            map((row) => JobsActions.changed({ job: row })),
+            catchError((error: unknown) => {
+              notices.failed(error);
+              return EMPTY;
+            }),
+          ),
+        ),
+      ),
+    { functional: true },
+  ),
+};

@@ -1,0 +1,128 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { ClassRow, ClassesDraft, Clause } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, Notices, problemOf, sessionFeature } from '../shared';
+import { Clauses } from './clauses';
+
+type Draft = ClassesDraft['classes'][number];
+
+/** The company's classes: conditions that are tried in their order; the first that holds gives the class. */
+@Component({
+  selector: 'rule-classes',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, Clauses, FormsModule, InputTextModule],
+  template: `
+    <p class="soft">Classes are tried from the top; the first whose conditions all hold is the file's class. A file belongs to one class or to none.</p>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    <fieldset [disabled]="!mayAdminister()">
+      <legend class="visually-hidden">Classes</legend>
+      @for (entry of drafts(); track $index; let i = $index) {
+        <section class="card" [attr.aria-label]="'Class ' + entry.name">
+          <div class="top">
+            <input
+              pInputText
+              aria-label="Name of the class"
+              placeholder="name of the class"
+              [ngModel]="entry.name"
+              (ngModelChange)="edit(i, { name: $event })"
+            />
+            <label
+              ><input type="checkbox" [ngModel]="entry.statedMass" (ngModelChange)="edit(i, { statedMass: $event })" /> the written mass leads (bought
+              parts)</label
+            >
+            <span class="soft end">{{ filesOf(entry) }}</span>
+            <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'Move ' + entry.name + ' up'" (click)="move(i, -1)">up</button>
+            <button type="button" class="link" [disabled]="i === drafts().length - 1" [attr.aria-label]="'Move ' + entry.name + ' down'" (click)="move(i, 1)">
+              down
+            </button>
+            <button type="button" class="link" [attr.aria-label]="'Remove ' + entry.name" (click)="drop(i)">remove</button>
+          </div>
+          <rule-clauses [clauses]="entry.clauses" [names]="names()" (changed)="edit(i, { clauses: $event })" />
+        </section>
+      } @empty {
+        <p class="note">No class yet. A class is a company's own subdivision of files: purchased part, weldment, sheet of a drawing set.</p>
+      }
+      @if (mayAdminister()) {
+        <div class="actions">
+          <p-button severity="secondary" label="Add a class" (onClick)="add()" />
+          <p-button label="Save and sort all files anew" [disabled]="!changed()" [loading]="busy()" (onClick)="save()" />
+        </div>
+      }
+    </fieldset>
+  `,
+  styles: `
+    fieldset {
+      border: 0;
+      padding: 0;
+      margin: 0;
+    }
+    .top {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 14px;
+      align-items: center;
+      margin-bottom: 10px;
+    }
+    .end {
+      margin-left: auto;
+    }
+    input[type='checkbox'] {
+      accent-color: var(--verdigris);
+    }
+  `,
+})
+export class Classes {
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  readonly rows = input.required<readonly ClassRow[]>();
+  readonly names = input.required<readonly string[]>();
+  readonly saved = output();
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  private readonly kept = computed<readonly Draft[]>(() => this.rows().map(({ id, name, clauses, statedMass }) => ({ id, name, clauses, statedMass })));
+  protected readonly drafts = linkedSignal<readonly Draft[]>(() => this.kept());
+  protected readonly changed = computed(() => JSON.stringify(this.drafts()) !== JSON.stringify(this.kept()));
+  protected readonly busy = signal(false);
+  protected readonly error = signal<string | null>(null);
+
+  protected filesOf(entry: Draft): string {
+    const row = this.rows().find((candidate) => candidate.id === entry.id);
+    return row ? `${row.files} ${row.files === 1 ? 'file' : 'files'}` : 'new';
+  }
+  protected edit(at: number, change: Partial<Draft>): void {
+    this.drafts.update((list) => list.map((entry, i) => (i === at ? { ...entry, ...change } : entry)));
+  }
+  protected move(at: number, by: number): void {
+    this.drafts.update((list) => {
+      const next = [...list];
+      [next[at], next[at + by]] = [next[at + by]!, next[at]!];
+      return next;
+    });
+  }
+  protected drop(at: number): void {
+    this.drafts.update((list) => list.filter((_, i) => i !== at));
+  }
+  protected add(): void {
+    const first: Clause = { subject: 'file name', operator: 'starts with', text: '' };
+    this.drafts.update((list) => [...list, { name: '', clauses: [first], statedMass: false }]);
+  }
+  protected save(): void {
+    this.busy.set(true);
+    this.error.set(null);
+    this.api.saveClasses({ classes: this.drafts() }).subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.notices.done('Classes are saved and all files sorted anew.');
+        this.saved.emit();
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
+  }
+}

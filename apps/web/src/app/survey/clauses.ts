@@ -1,0 +1,125 @@
+import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Clause, OPERATORS, SUBJECTS } from '@rule/contract';
+import { KINDS } from '@rule/core/schema';
+import { ValueType } from '@rule/core/values';
+import { InputTextModule } from 'primeng/inputtext';
+
+type Operator = Clause['operator'];
+const FILLED: readonly Operator[] = ['is filled', 'is blank', 'is a stand-in'];
+const TEXT: readonly Operator[] = ['is', 'is not', 'contains', 'starts with', 'ends with'];
+const SIZE: readonly Operator[] = ['is', 'is not', '<', '≤', '≥', '>'];
+
+/** The comparisons that make sense for a subject, by the type of its values. */
+export function operatorsFor(subject: Clause['subject'], type: ValueType | null): readonly Operator[] {
+  if (subject === 'kind' || subject === 'class') return ['is', 'is not'];
+  if (subject === 'file name' || subject === 'folder') return TEXT;
+  if (type === null) return OPERATORS;
+  return [...(type === 'number' || type === 'whole' || type === 'date' ? SIZE : type === 'yesno' ? (['is', 'is not'] as const) : TEXT), ...FILLED];
+}
+
+/** Conditions on files, one a row; all must hold. */
+@Component({
+  selector: 'rule-clauses',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FormsModule, InputTextModule],
+  template: `
+    @for (clause of clauses(); track $index; let i = $index) {
+      <div class="clause">
+        <select class="small" [attr.aria-label]="'Condition ' + (i + 1) + ': what'" [ngModel]="clause.subject" (ngModelChange)="about(i, $event)">
+          @for (subject of subjects; track subject) {
+            <option [value]="subject">{{ subject }}</option>
+          }
+        </select>
+        @if (clause.subject === 'value' || clause.subject === 'field') {
+          <input
+            pInputText
+            class="mono"
+            placeholder="written name"
+            [attr.list]="listId"
+            [attr.aria-label]="'Condition ' + (i + 1) + ': written name'"
+            [ngModel]="clause.name"
+            (change)="edit(i, { name: $any($event.target).value })"
+          />
+        }
+        <select
+          class="small"
+          [attr.aria-label]="'Condition ' + (i + 1) + ': comparison'"
+          [ngModel]="clause.operator"
+          (ngModelChange)="edit(i, { operator: $event })"
+        >
+          @for (operator of operators(clause); track operator) {
+            <option [value]="operator">{{ operator }}</option>
+          }
+        </select>
+        @if (clause.subject === 'kind') {
+          <select class="small" [attr.aria-label]="'Condition ' + (i + 1) + ': kind'" [ngModel]="clause.text" (ngModelChange)="edit(i, { text: $event })">
+            @for (kind of kinds; track kind) {
+              <option [value]="kind">{{ kind }}</option>
+            }
+          </select>
+        } @else if (!clause.operator.startsWith('is f') && clause.operator !== 'is blank' && clause.operator !== 'is a stand-in') {
+          <input
+            pInputText
+            [attr.aria-label]="'Condition ' + (i + 1) + ': text'"
+            [placeholder]="typeOf()(clause.name ?? '') === 'date' ? 'year-month-day' : ''"
+            [ngModel]="clause.text"
+            (change)="edit(i, { text: $any($event.target).value })"
+          />
+        }
+        <button type="button" class="link" [attr.aria-label]="'Remove condition ' + (i + 1)" (click)="drop(i)">remove</button>
+      </div>
+    }
+    <button type="button" class="link" (click)="add()">Add a condition</button>
+    <datalist [id]="listId">
+      @for (name of names(); track name) {
+        <option [value]="name"></option>
+      }
+    </datalist>
+  `,
+  styles: `
+    :host {
+      display: block;
+    }
+    .clause {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 6px;
+      align-items: center;
+      margin-bottom: 6px;
+    }
+    input {
+      width: 170px;
+    }
+  `,
+})
+export class Clauses {
+  readonly clauses = input.required<readonly Clause[]>();
+  readonly names = input.required<readonly string[]>();
+  /** The type of a name's values; `null` when it is not known. */
+  readonly typeOf = input<(name: string) => ValueType | null>(() => null);
+  readonly changed = output<readonly Clause[]>();
+  protected readonly subjects = SUBJECTS;
+  protected readonly kinds = KINDS;
+  protected readonly listId = `rule-names-${Clauses.count++}`;
+  private static count = 0;
+
+  protected operators(clause: Clause): readonly Operator[] {
+    const fitting = operatorsFor(clause.subject, clause.subject === 'value' ? this.typeOf()(clause.name ?? '') : null);
+    return fitting.includes(clause.operator) ? fitting : [...fitting, clause.operator];
+  }
+  protected about(at: number, subject: Clause['subject']): void {
+    const named = subject === 'value' || subject === 'field';
+    const next: Clause = { subject, operator: operatorsFor(subject, null)[0]!, text: subject === 'kind' ? 'part' : '', ...(named ? { name: '' } : {}) };
+    this.changed.emit(this.clauses().map((clause, i) => (i === at ? next : clause)));
+  }
+  protected edit(at: number, change: Partial<Clause>): void {
+    this.changed.emit(this.clauses().map((clause, i) => (i === at ? { ...clause, ...change } : clause)));
+  }
+  protected drop(at: number): void {
+    this.changed.emit(this.clauses().filter((_, i) => i !== at));
+  }
+  protected add(): void {
+    this.changed.emit([...this.clauses(), { subject: 'file name', operator: 'contains', text: '' }]);
+  }
+}

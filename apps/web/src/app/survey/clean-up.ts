@@ -1,0 +1,424 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { CleanUpPreview, CleanUpRequest, FileFilter } from '@rule/contract';
+import { Level } from '@rule/core/files';
+import { CASES, CLASH_RULES, CaseStyle, ClashRule, CleanUp } from '@rule/core/survey';
+import { UNITS } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { DialogModule } from 'primeng/dialog';
+import { InputTextModule } from 'primeng/inputtext';
+import { Subscription } from 'rxjs';
+import { Api, ExactName, FileLink, Notices, TrayActions, problemOf, sessionFeature } from '../shared';
+
+const LEVELS: readonly Level[] = ['document', 'variant', 'copy', 'body', 'occurrence'];
+const CASE_WORDS: Readonly<Record<CaseStyle, string>> = {
+  upper: 'ALL CAPITALS',
+  lower: 'all small',
+  first: 'First letter capital',
+  title: 'Each Word Capital',
+};
+
+/** The title of a clean-up. */
+export function titleOf(action: CleanUp): string {
+  switch (action.do) {
+    case 'merge':
+      return action.names.length === 1 ? `Rename ${action.names[0]}` : `Merge ${action.names.length} names into one`;
+    case 'case':
+      return `Change the case of ${action.name}`;
+    case 'trim':
+      return `Trim ${action.name}`;
+    case 'replace':
+      return action.values.length === 1 ? `Replace a value of ${action.name}` : `Replace ${action.values.length} values of ${action.name} by one`;
+    case 'split':
+      return `Split ${action.name}`;
+    case 'join':
+      return `Join ${action.names.length} names`;
+    case 'convert':
+      return `Convert ${action.name}`;
+    case 'remove':
+      return action.names.length === 1 ? `Remove ${action.names[0]}` : `Remove ${action.names.length} names`;
+  }
+}
+
+/** One clean-up: what to do, over which files and levels, what would come of it. Its lines go to the tray. */
+@Component({
+  selector: 'rule-clean-up',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
+  template: `
+    <p-dialog [header]="title()" [modal]="true" [visible]="action() !== null" (visibleChange)="$event || closed.emit()" [style]="{ width: 'min(860px, 96vw)' }">
+      @if (now(); as a) {
+        <div class="form">
+          @switch (a.do) {
+            @case ('merge') {
+              <div class="field">
+                <span>From</span>
+                @for (name of a.names; track name) {
+                  <span class="chip"><rule-exact-name [name]="name" /></span>
+                }
+              </div>
+              <label class="field"
+                ><span>To the written name</span
+                ><input pInputText class="mono" name="to" list="rule-known-names" [ngModel]="a.to" (ngModelChange)="edit({ to: $event })" />
+                <datalist id="rule-known-names">
+                  @for (name of known(); track name) {
+                    <option [value]="name"></option>
+                  }
+                </datalist>
+              </label>
+              <label class="field"
+                ><span>Where both hold different values</span>
+                <select name="clash" [ngModel]="a.clash" (ngModelChange)="edit({ clash: $event })">
+                  @for (rule of rules; track rule) {
+                    <option [value]="rule">{{ ruleText(rule) }}</option>
+                  }
+                </select></label
+              >
+            }
+            @case ('case') {
+              <label class="field"
+                ><span>Write it</span>
+                <select name="style" [ngModel]="a.style" (ngModelChange)="edit({ style: $event })">
+                  @for (style of cases; track style) {
+                    <option [value]="style">{{ caseText[style] }}</option>
+                  }
+                </select></label
+              >
+            }
+            @case ('replace') {
+              <div class="field">
+                <span>Values</span>
+                @for (value of a.values; track value) {
+                  <span class="chip mono">{{ value || 'empty' }}</span>
+                }
+              </div>
+              <label class="field"><span>By</span><input pInputText class="mono" name="by" [ngModel]="a.by" (ngModelChange)="edit({ by: $event })" /></label>
+            }
+            @case ('split') {
+              <label class="field"
+                ><span>At</span><input pInputText class="mono" name="separator" [ngModel]="a.separator" (ngModelChange)="edit({ separator: $event })"
+              /></label>
+              <label class="field"
+                ><span>Into the written names, one a line</span
+                ><textarea name="into" rows="3" class="mono" [ngModel]="a.into.join(newline)" (ngModelChange)="edit({ into: lines($event) })"></textarea>
+              </label>
+            }
+            @case ('join') {
+              <label class="field"
+                ><span>Written names in their order, one a line</span
+                ><textarea name="names" rows="3" class="mono" [ngModel]="a.names.join(newline)" (ngModelChange)="edit({ names: lines($event) })"></textarea>
+              </label>
+              <label class="field"
+                ><span>Between them</span><input pInputText class="mono" name="separator" [ngModel]="a.separator" (ngModelChange)="edit({ separator: $event })"
+              /></label>
+              <label class="field"
+                ><span>Into the written name</span><input pInputText class="mono" name="to" [ngModel]="a.to" (ngModelChange)="edit({ to: $event })"
+              /></label>
+            }
+            @case ('convert') {
+              <label class="field"
+                ><span>Into the unit</span>
+                <select name="unit" [ngModel]="a.unit" (ngModelChange)="edit({ unit: $event })">
+                  @for (unit of units; track unit.code) {
+                    <option [value]="unit.code">{{ unit.code }}</option>
+                  }
+                </select></label
+              >
+            }
+            @case ('remove') {
+              <div class="field">
+                <span>Names</span>
+                @for (name of a.names; track name) {
+                  <span class="chip"><rule-exact-name [name]="name" /></span>
+                }
+              </div>
+            }
+          }
+          <fieldset>
+            <legend>At levels</legend>
+            @for (level of levels; track level) {
+              <label><input type="checkbox" [checked]="chosenLevels().includes(level)" (change)="toggle(level)" /> {{ level }}</label>
+            }
+            <span class="soft">{{ chosenLevels().length ? '' : 'none ticked: all' }}</span>
+          </fieldset>
+          <p class="soft">{{ scope() }}</p>
+        </div>
+
+        @if (error(); as text) {
+          <p class="note bad" role="alert">{{ text }}</p>
+        } @else if (preview(); as p) {
+          <p class="note" role="status">
+            <b>{{ p.lines }}</b> {{ p.lines === 1 ? 'value' : 'values' }} in <b>{{ p.files }}</b> {{ p.files === 1 ? 'file' : 'files' }} would change.
+            @if (p.going) {
+              {{ p.going }} {{ p.going === 1 ? 'value goes' : 'values go' }} and {{ p.going === 1 ? 'stands' : 'stand' }} nowhere else in the file.
+            }
+            @if (p.clashes) {
+              {{ p.clashes }} {{ p.clashes === 1 ? 'clash is' : 'clashes are' }} left as they are until you choose.
+            }
+            @if (p.leftOut) {
+              {{ p.leftOut }} {{ p.leftOut === 1 ? 'value is' : 'values are' }} left as they are.
+            }
+            @if (p.skipped.length) {
+              {{ p.skipped.length }} {{ p.skipped.length === 1 ? 'file is' : 'files are' }} skipped.
+            }
+            @if (p.violations) {
+              <span class="bad">{{ p.violations }} would break the schema.</span>
+            }
+          </p>
+          <div class="scroll">
+            @if (p.clashSample.length) {
+              <h2>Clashes: choose what remains</h2>
+              <table class="list">
+                <tbody>
+                  @for (clash of p.clashSample; track clash.path + clash.holder) {
+                    <tr>
+                      <td>
+                        <rule-file [id]="clash.file" [path]="clash.path" /> <small class="soft">{{ clash.holder }}</small>
+                      </td>
+                      <td>
+                        @for (value of clash.values; track value.name) {
+                          <label class="choice"
+                            ><input type="radio" [name]="clash.file + clash.holder" (change)="choose(clash.file, clash.holder, value.name)" />
+                            <span class="mono">{{ value.text }}</span> <small class="soft">{{ value.name }}</small></label
+                          >
+                        }
+                      </td>
+                    </tr>
+                  }
+                </tbody>
+              </table>
+            }
+            @if (p.sample.length) {
+              <h2>What would change{{ p.lines > p.sample.length ? ' (the first ' + p.sample.length + ')' : '' }}</h2>
+              <table class="list">
+                <thead>
+                  <tr>
+                    <th>File</th>
+                    <th>Written name</th>
+                    <th>Now</th>
+                    <th>Becomes</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  @for (line of p.sample; track $index) {
+                    <tr>
+                      <td>
+                        <rule-file [id]="line.file" [path]="line.path" /> <small class="soft">{{ line.holder }}</small>
+                      </td>
+                      <td><rule-exact-name [name]="line.name" /></td>
+                      <td class="mono">{{ line.before ?? '—' }}</td>
+                      <td class="mono">
+                        <b>{{ line.after ?? 'goes' }}</b>
+                      </td>
+                    </tr>
+                  }
+                </tbody>
+              </table>
+            }
+            @if (p.leftOutSample.length || p.skipped.length || p.violationSample.length) {
+              <h2>Left as they are, skipped, or against the schema</h2>
+              <table class="list">
+                <tbody>
+                  @for (entry of p.violationSample; track $index) {
+                    <tr>
+                      <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                      <td class="bad">{{ entry.name }}: {{ entry.message }}</td>
+                    </tr>
+                  }
+                  @for (entry of p.leftOutSample; track $index) {
+                    <tr>
+                      <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                      <td>
+                        {{ entry.name }}: <span class="mono">{{ entry.text }}</span> {{ entry.message }}
+                      </td>
+                    </tr>
+                  }
+                  @for (entry of p.skipped; track $index) {
+                    <tr>
+                      <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                      <td>{{ entry.message }}</td>
+                    </tr>
+                  }
+                </tbody>
+              </table>
+            }
+          </div>
+        } @else {
+          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        }
+      }
+      <ng-template #footer>
+        <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
+        @if (mayEdit()) {
+          <p-button
+            [label]="'Put ' + (preview()?.lines ?? 0) + (preview()?.lines === 1 ? ' value' : ' values') + ' in the tray'"
+            [disabled]="!preview()?.lines || busy()"
+            [loading]="busy()"
+            (onClick)="put()"
+          />
+        }
+      </ng-template>
+    </p-dialog>
+  `,
+  styles: `
+    .form {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 0 18px;
+      align-items: flex-end;
+    }
+    .field {
+      min-width: 190px;
+    }
+    fieldset {
+      border: 0;
+      padding: 0;
+      margin: 0 0 12px;
+      display: flex;
+      gap: 12px;
+      align-items: center;
+    }
+    legend {
+      font:
+        500 12px 'Barlow Semi Condensed',
+        sans-serif;
+      color: var(--soft);
+      margin-bottom: 3px;
+    }
+    .form > p {
+      flex-basis: 100%;
+      margin: 0 0 10px;
+    }
+    .scroll {
+      max-height: 42vh;
+      overflow: auto;
+    }
+    .scroll h2 {
+      margin: 8px 0 2px;
+    }
+    .choice {
+      display: inline-flex;
+      gap: 5px;
+      margin-right: 14px;
+      align-items: baseline;
+    }
+    input {
+      accent-color: var(--verdigris);
+    }
+  `,
+})
+export class CleanUpDialog {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly action = input.required<CleanUp | null>();
+  readonly filter = input.required<FileFilter>();
+  /** In words: which files the filter takes in. */
+  readonly scope = input.required<string>();
+  readonly known = input.required<readonly string[]>();
+  readonly closed = output();
+  /** Lines went to the tray. */
+  readonly done = output();
+
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly rules = CLASH_RULES;
+  protected readonly cases = CASES;
+  protected readonly caseText = CASE_WORDS;
+  protected readonly levels = LEVELS;
+  protected readonly units = UNITS;
+  protected readonly newline = '\n';
+  protected readonly now = signal<CleanUp | null>(null);
+  protected readonly chosenLevels = signal<readonly Level[]>([]);
+  private readonly chosen = signal<CleanUpRequest['chosen']>([]);
+  protected readonly preview = signal<CleanUpPreview | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly title = computed(() => {
+    const action = this.action();
+    return action ? titleOf(action) : '';
+  });
+
+  constructor() {
+    effect(() => {
+      const action = this.action();
+      untracked(() => {
+        this.now.set(action);
+        this.chosenLevels.set([]);
+        this.chosen.set([]);
+      });
+    });
+    effect((cleanup) => {
+      const request = this.request();
+      untracked(() => this.error.set(null));
+      if (!request) return;
+      let asked: Subscription | undefined;
+      // What is being typed is not asked letter by letter.
+      const timer = setTimeout(() => {
+        asked = this.api.previewCleanUp(request).subscribe({
+          next: (preview) => this.preview.set(preview),
+          error: (failure: unknown) => {
+            this.preview.set(null);
+            this.error.set(problemOf(failure).detail);
+          },
+        });
+      }, 200);
+      cleanup(() => {
+        clearTimeout(timer);
+        asked?.unsubscribe();
+      });
+    });
+  }
+
+  private readonly request = computed<CleanUpRequest | null>(() => {
+    const action = this.now();
+    if (
+      !action ||
+      ('to' in action && action.to === '') ||
+      (action.do === 'split' && action.into.length < 2) ||
+      (action.do === 'join' && action.names.length < 2)
+    )
+      return null;
+    return { action, filter: this.filter(), levels: this.chosenLevels(), chosen: this.chosen() };
+  });
+
+  protected ruleText(rule: ClashRule): string {
+    return {
+      'keep the target': "keep the target's",
+      'keep the source': "take the other name's",
+      'keep the filled one': 'keep the filled one, ask otherwise',
+      ask: 'ask',
+    }[rule];
+  }
+  protected edit(change: Partial<Record<string, unknown>>): void {
+    this.now.update((action) => action && ({ ...action, ...change } as CleanUp));
+  }
+  protected lines(text: string): string[] {
+    return text.split('\n').filter((line) => line !== '');
+  }
+  protected toggle(level: Level): void {
+    this.chosenLevels.update((list) => (list.includes(level) ? list.filter((other) => other !== level) : [...list, level]));
+  }
+  protected choose(file: number, holder: string, name: string): void {
+    this.chosen.update((list) => [...list.filter((entry) => entry.file !== file || entry.holder !== holder), { file, holder, name }]);
+  }
+
+  protected put(): void {
+    const request = this.request();
+    if (!request) return;
+    this.busy.set(true);
+    this.api.cleanUp(request).subscribe({
+      next: ({ lines }) => {
+        this.busy.set(false);
+        this.store.dispatch(TrayActions.load());
+        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in the tray.`);
+        this.done.emit();
+        this.closed.emit();
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
+  }
+}

@@ -1,0 +1,263 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { COVERAGE_BY, Coverage, CoverageBy, FileFilter } from '@rule/contract';
+import type { EChartsCoreOption } from 'echarts/core';
+import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
+import { chartBase, echarts, themeColour } from '../charts';
+import { Api, ExactName, problemOf } from '../shared';
+
+/** A cell of the map: a name among the files of one kind, class, folder or level. */
+export interface CoverageCell {
+  readonly name: string;
+  readonly by: CoverageBy;
+  readonly key: string;
+}
+
+const ORDERS = ['by name', 'fullest first', 'emptiest first', 'most files first'] as const;
+type Order = (typeof ORDERS)[number];
+
+/** How far names are filled, as a heat map and as a table; every cell leads to its files. */
+@Component({
+  selector: 'rule-coverage',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ExactName, FormsModule, NgxEchartsDirective],
+  providers: [provideEchartsCore({ echarts })],
+  template: `
+    <div class="bar">
+      <label
+        >By
+        <select class="small" name="by" [ngModel]="by()" (ngModelChange)="by.set($event)">
+          @for (choice of bys; track choice) {
+            <option [value]="choice">{{ choice }}</option>
+          }
+        </select></label
+      >
+      <label
+        >Order
+        <select class="small" name="order" [ngModel]="order()" (ngModelChange)="order.set($event)">
+          @for (choice of orders; track choice) {
+            <option [value]="choice">{{ choice }}</option>
+          }
+        </select></label
+      >
+      <label
+        >of
+        <select class="small" name="column" [ngModel]="column()" (ngModelChange)="column.set($event)">
+          <option value="">all columns</option>
+          @for (entry of coverage()?.columns ?? []; track entry.key) {
+            <option [value]="entry.key">{{ entry.label }}</option>
+          }
+        </select></label
+      >
+      <label><input type="checkbox" name="table" [ngModel]="asTable()" (ngModelChange)="asTable.set($event)" /> as a table</label>
+    </div>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    } @else if (coverage(); as c) {
+      @if (rows().length === 0 || c.columns.length === 0) {
+        <p class="note">No file here holds a property.</p>
+      } @else if (asTable()) {
+        <div class="card scroll">
+          <table class="list">
+            <thead>
+              <tr>
+                <th>Written name</th>
+                @for (entry of c.columns; track entry.key) {
+                  <th class="num">{{ entry.label }} ({{ entry.files }})</th>
+                }
+              </tr>
+            </thead>
+            <tbody>
+              @for (row of rows(); track row.name) {
+                <tr>
+                  <td><rule-exact-name [name]="row.name" /></td>
+                  @for (entry of c.columns; track entry.key; let i = $index) {
+                    <td class="num">
+                      <button
+                        type="button"
+                        class="link"
+                        [attr.aria-label]="row.name + ', ' + entry.label + ': ' + row.cells[i]!.filled + ' of ' + entry.files + ' filled'"
+                        (click)="open.emit({ name: row.name, by: by(), key: entry.key })"
+                      >
+                        {{ percent(row.cells[i]!.filled, entry.files) }}
+                      </button>
+                    </td>
+                  }
+                </tr>
+              }
+            </tbody>
+          </table>
+        </div>
+      } @else {
+        <div
+          class="card map"
+          echarts
+          [options]="chart()"
+          [style.height.px]="height()"
+          (chartClick)="clicked($event)"
+          role="img"
+          [attr.aria-label]="summary()"
+        ></div>
+      }
+      <p class="soft">A file counts as filled when the name stands in it with a value that is no stand-in. Choose a field to see its files.</p>
+    } @else {
+      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+    }
+  `,
+  styles: `
+    .bar {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 16px;
+      align-items: center;
+      margin-bottom: 12px;
+    }
+    .map {
+      min-height: 120px;
+    }
+    .scroll {
+      overflow: auto;
+      max-height: 66vh;
+    }
+  `,
+})
+export class CoverageMap {
+  private readonly api = inject(Api);
+  readonly filter = input.required<FileFilter>();
+  /** Counts up when the files may have changed. */
+  readonly turn = input(0);
+  readonly open = output<CoverageCell>();
+  protected readonly bys = COVERAGE_BY;
+  protected readonly orders = ORDERS;
+  protected readonly by = signal<CoverageBy>('kind');
+  protected readonly order = signal<Order>('by name');
+  protected readonly column = signal('');
+  protected readonly asTable = signal(false);
+  protected readonly coverage = signal<Coverage | null>(null);
+  protected readonly error = signal<string | null>(null);
+
+  constructor() {
+    effect((cleanup) => {
+      const [by, filter] = [this.by(), this.filter()];
+      this.turn();
+      untracked(() => {
+        this.error.set(null);
+        this.column.set('');
+      });
+      const asked = this.api.coverage(by, filter).subscribe({
+        next: (coverage) => this.coverage.set(coverage),
+        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+      });
+      cleanup(() => asked.unsubscribe());
+    });
+  }
+
+  protected readonly rows = computed(() => {
+    const coverage = this.coverage();
+    if (!coverage) return [];
+    const at = coverage.columns.findIndex((entry) => entry.key === this.column());
+    const seen = coverage.columns.flatMap((_, i) => (at < 0 || i === at ? [i] : []));
+    const files = seen.reduce((sum, i) => sum + coverage.columns[i]!.files, 0) || 1;
+    const measured = coverage.rows.map((row) => ({
+      row,
+      filled: seen.reduce((sum, i) => sum + row.cells[i]!.filled, 0) / files,
+      files: seen.reduce((sum, i) => sum + row.cells[i]!.files, 0),
+    }));
+    const order = this.order();
+    if (order === 'fullest first') measured.sort((a, b) => b.filled - a.filled);
+    if (order === 'emptiest first') measured.sort((a, b) => a.filled - b.filled);
+    if (order === 'most files first') measured.sort((a, b) => b.files - a.files);
+    return measured.map(({ row }) => row);
+  });
+  /** As many rows as are read at a glance; the rest is scrolled to. */
+  protected readonly height = computed(() => 60 + 24 * Math.min(this.rows().length, 20));
+  protected readonly summary = computed(() => `${this.rows().length} names by ${this.by()}. The same figures stand in the table.`);
+
+  protected percent(filled: number, files: number): string {
+    return files === 0 ? '–' : `${Math.round((100 * filled) / files)} %`;
+  }
+
+  protected readonly chart = computed<EChartsCoreOption>(() => {
+    const columns = this.coverage()?.columns ?? [];
+    const rows = this.rows();
+    const label = (name: string) => name.replace(/^ +| +$/g, (blanks) => '·'.repeat(blanks.length));
+    const base = chartBase();
+    return {
+      ...base,
+      grid: { left: 190, right: rows.length > 20 ? 44 : 20, top: 34, bottom: 12 },
+      tooltip: {
+        ...base.tooltip,
+        formatter: ({ data }: { data: { value: [number, number, number] } }) => {
+          const [x, y] = data.value;
+          const cell = rows[y]!.cells[x]!;
+          const escape = (text: string) => text.replace(/[&<>]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[c]!);
+          return `${escape(label(rows[y]!.name))}, ${escape(columns[x]!.label)}<br>${cell.filled} of ${columns[x]!.files} filled${cell.standIns ? `, ${cell.standIns} stand-ins` : ''}`;
+        },
+      },
+      xAxis: {
+        type: 'category',
+        position: 'top',
+        data: columns.map((entry) => entry.label),
+        axisTick: { show: false },
+        axisLine: { show: false },
+        axisLabel: { color: themeColour('--ink'), interval: 0, width: Math.max(46, 560 / Math.max(1, columns.length)), overflow: 'truncate' },
+      },
+      yAxis: {
+        type: 'category',
+        inverse: true,
+        data: rows.map((row) => label(row.name)),
+        axisTick: { show: false },
+        axisLine: { show: false },
+        axisLabel: { color: themeColour('--ink'), width: 176, overflow: 'truncate' },
+      },
+      dataZoom:
+        rows.length > 20
+          ? [
+              {
+                type: 'slider',
+                yAxisIndex: 0,
+                startValue: 0,
+                endValue: 19,
+                width: 12,
+                right: 12,
+                showDetail: false,
+                borderColor: 'transparent',
+                fillerColor: themeColour('--brass-tint'),
+              },
+              { type: 'inside', yAxisIndex: 0, zoomOnMouseWheel: false, moveOnMouseWheel: true },
+            ]
+          : [],
+      visualMap: {
+        show: false,
+        min: 0,
+        max: 100,
+        inRange: { color: [themeColour('--panel'), themeColour('--verdigris')], colorAlpha: [1, 0.75] },
+      },
+      series: [
+        {
+          type: 'heatmap',
+          data: rows.flatMap((row, y) =>
+            row.cells.map((cell, x) => ({
+              value: [x, y, columns[x]!.files === 0 ? 0 : Math.round((100 * cell.filled) / columns[x]!.files)],
+              itemStyle: { borderColor: themeColour('--vellum'), borderWidth: 2 },
+            })),
+          ),
+          label: {
+            show: columns.length <= 14,
+            color: themeColour('--ink'),
+            formatter: ({ data }: { data: { value: [number, number, number] } }) => {
+              const cell = rows[data.value[1]]!.cells[data.value[0]]!;
+              return cell.files === 0 ? '' : `${data.value[2]} %${cell.standIns ? ' *' : ''}`;
+            },
+          },
+        },
+      ],
+    };
+  });
+
+  protected clicked(event: unknown): void {
+    const [x, y] = (event as { data?: { value?: [number, number, number] } }).data?.value ?? [];
+    const [row, column] = [this.rows()[y ?? -1], this.coverage()?.columns[x ?? -1]];
+    if (row && column) this.open.emit({ name: row.name, by: this.by(), key: column.key });
+  }
+}

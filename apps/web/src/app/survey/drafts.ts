@@ -1,0 +1,262 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { FoundDraft } from '@rule/contract';
+import { KINDS, Kind, PropertyDraft } from '@rule/core/schema';
+import { UNITS, VALUE_TYPES } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { DialogModule } from 'primeng/dialog';
+import { InputTextModule } from 'primeng/inputtext';
+import { catchError, concatMap, from, map, of } from 'rxjs';
+import { Api, CatalogueActions, ExactName, Notices, problemOf } from '../shared';
+
+interface Row extends FoundDraft {
+  readonly take: boolean;
+  readonly refusal: string | null;
+}
+
+/** From stray to schema: property drafts for names that were found, adjusted here and accepted together. */
+@Component({
+  selector: 'rule-found-drafts',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, DialogModule, ExactName, FormsModule, InputTextModule],
+  template: `
+    <p-dialog
+      header="Make properties of names"
+      [modal]="true"
+      [visible]="names().length > 0"
+      (visibleChange)="$event || closed.emit()"
+      [style]="{ width: 'min(980px, 97vw)' }"
+    >
+      <p class="soft">Type, unit, kinds, choices and length are judged by the values found. Everything can be changed here and later in Schema.</p>
+      @if (error(); as text) {
+        <p class="note bad" role="alert">{{ text }}</p>
+      }
+      <div class="scroll">
+        <table class="list">
+          <thead>
+            <tr>
+              <th></th>
+              <th>Found as</th>
+              <th>Written name</th>
+              <th>Caption</th>
+              <th>Type</th>
+              <th>Unit</th>
+              <th>Longest</th>
+              <th>Kinds</th>
+              <th>Choices</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of rows(); track row.found; let i = $index) {
+              <tr>
+                <td><input type="checkbox" [attr.aria-label]="'Define ' + row.found" [checked]="row.take" (change)="change(i, { take: !row.take })" /></td>
+                <td>
+                  <rule-exact-name [name]="row.found" /><br /><small class="soft">{{ row.files }} files</small>
+                </td>
+                <td>
+                  <input
+                    pInputText
+                    class="mono"
+                    [attr.aria-label]="'Written name for ' + row.found"
+                    [ngModel]="row.draft.writtenName"
+                    (ngModelChange)="edit(i, { writtenName: $event })"
+                  />
+                </td>
+                <td>
+                  <input
+                    pInputText
+                    [attr.aria-label]="'Caption for ' + row.found"
+                    [ngModel]="row.draft.caption"
+                    (ngModelChange)="edit(i, { caption: $event })"
+                  />
+                </td>
+                <td>
+                  <select
+                    class="small"
+                    [attr.aria-label]="'Type of ' + row.found"
+                    [ngModel]="row.draft.type"
+                    (ngModelChange)="edit(i, { type: $event, unit: null })"
+                  >
+                    @for (type of types; track type) {
+                      <option [value]="type">{{ typeText(type) }}</option>
+                    }
+                  </select>
+                </td>
+                <td>
+                  @if (row.draft.type === 'number') {
+                    <select
+                      class="small"
+                      [attr.aria-label]="'Unit of ' + row.found"
+                      [ngModel]="row.draft.unit ?? ''"
+                      (ngModelChange)="edit(i, { unit: $event || null })"
+                    >
+                      <option value="">none</option>
+                      @for (unit of units; track unit.code) {
+                        <option [value]="unit.code">{{ unit.code }}</option>
+                      }
+                    </select>
+                  }
+                </td>
+                <td>
+                  @if (row.draft.type === 'text') {
+                    <input
+                      pInputText
+                      class="short"
+                      inputmode="numeric"
+                      [attr.aria-label]="'Longest text of ' + row.found"
+                      [ngModel]="row.draft.maxLength ?? ''"
+                      (ngModelChange)="edit(i, { maxLength: $event ? +$event : null })"
+                    />
+                  }
+                </td>
+                <td class="kinds">
+                  @for (kind of kinds; track kind) {
+                    <label><input type="checkbox" [checked]="row.draft.kinds.includes(kind)" (change)="toggle(i, kind)" /> {{ kind }}</label>
+                  }
+                </td>
+                <td>
+                  @if (row.draft.type === 'choice') {
+                    <textarea
+                      rows="3"
+                      [attr.aria-label]="'Choices of ' + row.found + ', one a line'"
+                      [ngModel]="row.draft.choices.join(newline)"
+                      (ngModelChange)="edit(i, { choices: choices($event) })"
+                    ></textarea>
+                  }
+                </td>
+              </tr>
+              @if (row.refusal ?? row.problems[0]; as problem) {
+                <tr>
+                  <td></td>
+                  <td colspan="8" class="bad">{{ problem }}</td>
+                </tr>
+              }
+            } @empty {
+              <tr>
+                <td colspan="9"><span class="skeleton"></span></td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+      <ng-template #footer>
+        <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
+        <p-button
+          [label]="'Define ' + taken() + (taken() === 1 ? ' property' : ' properties')"
+          [disabled]="!taken() || busy()"
+          [loading]="busy()"
+          (onClick)="accept()"
+        />
+      </ng-template>
+    </p-dialog>
+  `,
+  styles: `
+    .scroll {
+      overflow: auto;
+      max-height: 62vh;
+    }
+    .list td {
+      vertical-align: top;
+      padding: 6px;
+    }
+    input[pInputText] {
+      width: 130px;
+    }
+    input.short {
+      width: 56px;
+    }
+    textarea {
+      width: 130px;
+    }
+    .kinds label {
+      display: block;
+      white-space: nowrap;
+    }
+    input[type='checkbox'] {
+      accent-color: var(--verdigris);
+    }
+  `,
+})
+export class FoundDrafts {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly names = input.required<readonly string[]>();
+  readonly closed = output();
+  protected readonly rows = signal<readonly Row[]>([]);
+  protected readonly error = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly types = VALUE_TYPES;
+  protected readonly units = UNITS;
+  protected readonly kinds = KINDS;
+  protected readonly newline = '\n';
+
+  constructor() {
+    effect((cleanup) => {
+      const names = this.names();
+      untracked(() => {
+        this.rows.set([]);
+        this.error.set(null);
+      });
+      if (names.length === 0) return;
+      const asked = this.api.drafts(names).subscribe({
+        next: (drafts) => this.rows.set(drafts.map((draft) => ({ ...draft, take: true, refusal: null }))),
+        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+      });
+      cleanup(() => asked.unsubscribe());
+    });
+  }
+
+  protected taken(): number {
+    return this.rows().filter((row) => row.take).length;
+  }
+  protected typeText(type: PropertyDraft['type']): string {
+    return { text: 'text', whole: 'whole number', number: 'number', yesno: 'yes/no', date: 'date', choice: 'choice' }[type];
+  }
+  protected choices(text: string): string[] {
+    return text.split('\n').filter((line) => line !== '');
+  }
+  protected change(at: number, change: Partial<Row>): void {
+    this.rows.update((rows) => rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
+  }
+  protected edit(at: number, change: Partial<PropertyDraft>): void {
+    const row = this.rows()[at]!;
+    this.change(at, { draft: { ...row.draft, ...change }, refusal: null, problems: [] });
+  }
+  protected toggle(at: number, kind: Kind): void {
+    const { kinds } = this.rows()[at]!.draft;
+    this.edit(at, { kinds: kinds.includes(kind) ? kinds.filter((other) => other !== kind) : [...kinds, kind] });
+  }
+
+  /** Defines one after the other; those that are refused stay with their reason. */
+  protected accept(): void {
+    this.busy.set(true);
+    const wanted = this.rows().filter((row) => row.take);
+    const refused: Row[] = [];
+    let defined = 0;
+    from(wanted)
+      .pipe(
+        concatMap((row) =>
+          this.api.defineProperty(row.draft).pipe(
+            map((property) => {
+              defined++;
+              this.store.dispatch(CatalogueActions.propertySaved({ property }));
+            }),
+            catchError((failure: unknown) => {
+              refused.push({ ...row, refusal: problemOf(failure).detail });
+              return of(undefined);
+            }),
+          ),
+        ),
+      )
+      .subscribe({
+        complete: () => {
+          this.busy.set(false);
+          if (defined) this.notices.done(`${defined} ${defined === 1 ? 'property is' : 'properties are'} defined.`);
+          if (refused.length) this.rows.set(refused);
+          else this.closed.emit();
+        },
+      });
+  }
+}

@@ -1,0 +1,116 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, output, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Clause, FileFilter, FilesPage } from '@rule/contract';
+import { ValueType } from '@rule/core/values';
+import { Api, FileLink, Notices } from '../shared';
+import { Clauses } from './clauses';
+import { Pager } from './pager';
+
+const STATES = ['all', 'is filled', 'is blank', 'is a stand-in'] as const;
+type State = (typeof STATES)[number];
+
+/** Files by any value: conditions above, the files with the value of one name below. */
+@Component({
+  selector: 'rule-found-files',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Clauses, FileLink, FormsModule, ScrollingModule],
+  template: `
+    <section class="card">
+      <h2>Conditions</h2>
+      <rule-clauses [clauses]="filter().where ?? []" [names]="names()" [typeOf]="typeOf()" (changed)="where.emit($event)" />
+      <div class="show">
+        <label
+          >Show the value of
+          <select class="small" name="shown" [ngModel]="name()" (ngModelChange)="nameChange.emit($event)">
+            <option value="">no name</option>
+            @for (choice of names(); track choice) {
+              <option [value]="choice">{{ choice }}</option>
+            }
+          </select></label
+        >
+        @if (name()) {
+          <span role="group" aria-label="Which files">
+            @for (state of states; track state) {
+              <button type="button" class="chip plain" [class.brass]="state === stateNow()" [attr.aria-pressed]="state === stateNow()" (click)="pick(state)">
+                {{ state }}</button>&ngsp;
+            }
+          </span>
+        }
+      </div>
+    </section>
+    <p class="soft" role="status">{{ pager.total() === null ? 'Looking …' : pager.total() + (pager.total() === 1 ? ' file' : ' files') }}</p>
+    @if (pager.rows().length) {
+      <div class="card lines" role="table" aria-label="Files">
+        <div class="row header" role="row">
+          <span role="columnheader">File</span><span role="columnheader">Kind</span><span role="columnheader">Class</span
+          ><span role="columnheader">{{ name() || '' }}</span>
+        </div>
+        <cdk-virtual-scroll-viewport
+          itemSize="32"
+          role="rowgroup"
+          [style.height]="'min(48vh, ' + 32 * pager.rows().length + 'px)'"
+          (scrolledIndexChange)="pager.reached($event + 30)"
+        >
+          <div class="row" role="row" *cdkVirtualFor="let row of pager.rows()">
+            <span role="cell"><rule-file [id]="row.id" [path]="row.path" /></span>
+            <span role="cell">{{ row.kind }}</span>
+            <span role="cell">{{ row.class ?? '' }}</span>
+            <span role="cell" class="mono" [title]="row.values.join(' · ')">{{ row.values.join(' · ') }}</span>
+          </div>
+        </cdk-virtual-scroll-viewport>
+      </div>
+    } @else if (pager.total() === 0) {
+      <p class="note">No file answers to this.</p>
+    }
+  `,
+  styles: `
+    .lines {
+      --columns: minmax(240px, 3fr) 90px minmax(80px, 1fr) minmax(120px, 2fr);
+    }
+    .show {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 14px;
+      align-items: center;
+      margin-top: 10px;
+    }
+    button.chip {
+      padding: 1px 8px;
+    }
+  `,
+})
+export class FoundFiles {
+  private readonly api = inject(Api);
+  readonly filter = input.required<FileFilter>();
+  readonly turn = input(0);
+  /** The name whose values are shown; empty for none. */
+  readonly name = input('');
+  readonly names = input.required<readonly string[]>();
+  readonly typeOf = input<(name: string) => ValueType | null>(() => null);
+  readonly nameChange = output<string>();
+  readonly where = output<readonly Clause[]>();
+  protected readonly states = STATES;
+  protected readonly pager = new Pager<FilesPage['rows'][number]>(inject(Notices).failed);
+
+  protected readonly stateNow = computed<State>(() => {
+    const own = (this.filter().where ?? []).find((clause) => this.isState(clause));
+    return STATES.find((state) => state === own?.operator) ?? 'all';
+  });
+
+  constructor() {
+    effect(() => {
+      const [filter, name] = [this.filter(), this.name()];
+      this.turn();
+      untracked(() => this.pager.from((offset, limit) => this.api.files({ ...filter, offset, limit, ...(name ? { name } : {}) })));
+    });
+    inject(DestroyRef).onDestroy(() => this.pager.stop());
+  }
+
+  private isState = (clause: Clause): boolean => clause.subject === 'value' && clause.name === this.name() && STATES.includes(clause.operator as State);
+
+  protected pick(state: State): void {
+    const others = (this.filter().where ?? []).filter((clause) => !this.isState(clause));
+    this.where.emit(state === 'all' ? others : [...others, { subject: 'value', name: this.name(), operator: state }]);
+  }
+}

@@ -1,0 +1,170 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { FileFilter, SurveyComparison, SurveyRow } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, ExactName, Notices, sessionFeature, showInstant } from '../shared';
+
+type Line = SurveyComparison['names'][number];
+
+/** How many more values of a name are filled now than then. */
+export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?.filled ?? 0);
+
+/** Surveys that were kept, and what got better since. */
+@Component({
+  selector: 'rule-kept-surveys',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, ExactName, FormsModule, InputTextModule],
+  template: `
+    @if (mayEdit()) {
+      <form class="keep" (ngSubmit)="keep()">
+        <label class="field"
+          ><span>Keep the counts of {{ scope() }} as</span><input pInputText name="title" [ngModel]="title()" (ngModelChange)="title.set($event)"
+        /></label>
+        <p-button type="submit" label="Keep" severity="secondary" [disabled]="!title().trim()" />
+      </form>
+    }
+    <section class="card">
+      <h2>Kept surveys</h2>
+      <table class="list">
+        <thead>
+          <tr>
+            <th>Survey</th>
+            <th>By</th>
+            <th>When</th>
+            <th class="num">Files</th>
+            <th class="num">Names</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (row of rows() ?? []; track row.id) {
+            <tr [class.on]="comparison()?.then?.id === row.id">
+              <td>{{ row.title }}</td>
+              <td>{{ row.by }}</td>
+              <td>{{ instant(row.at) }}</td>
+              <td class="num">{{ row.files }}</td>
+              <td class="num">{{ row.names }}</td>
+              <td>
+                <button type="button" class="link" [attr.aria-label]="'Compare ' + row.title + ' with today'" (click)="compare(row)">compare with today</button>
+              </td>
+            </tr>
+          } @empty {
+            <tr>
+              <td colspan="6" class="soft">None yet. Keep one before cleaning up, and see afterwards what got better.</td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    </section>
+    @if (comparison(); as c) {
+      <section class="card">
+        <h2>Since {{ c.then.title }}, {{ instant(c.then.at) }}</h2>
+        <p>
+          {{ c.then.files }} files then, {{ c.files }} now. {{ better() }} names are filled in more files, {{ worse() }} in fewer; {{ gone() }} names are gone,
+          {{ fresh() }} are new.
+        </p>
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Written name</th>
+              <th class="num">Files then</th>
+              <th class="num">now</th>
+              <th class="num">Filled then</th>
+              <th class="num">now</th>
+              <th class="num">Stand-ins then</th>
+              <th class="num">now</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (line of changed(); track line.name) {
+              <tr>
+                <td><rule-exact-name [name]="line.name" /></td>
+                <td class="num">{{ line.then?.files ?? '–' }}</td>
+                <td class="num">{{ line.now?.files ?? '–' }}</td>
+                <td class="num">{{ line.then?.filled ?? '–' }}</td>
+                <td class="num">{{ line.now?.filled ?? '–' }}</td>
+                <td class="num">{{ line.then?.standIns ?? '–' }}</td>
+                <td class="num">{{ line.now?.standIns ?? '–' }}</td>
+                <td>{{ said(line) }}</td>
+              </tr>
+            } @empty {
+              <tr>
+                <td colspan="8" class="soft">Nothing has changed.</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </section>
+    }
+  `,
+  styles: `
+    .keep {
+      display: flex;
+      gap: 10px;
+      align-items: flex-end;
+      margin-bottom: 12px;
+    }
+    .keep .field {
+      margin: 0;
+      width: 340px;
+    }
+  `,
+})
+export class KeptSurveys {
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  readonly filter = input.required<FileFilter>();
+  readonly scope = input.required<string>();
+  readonly turn = input(0);
+  readonly kept = output();
+  protected readonly mayEdit = inject(Store).selectSignal(sessionFeature.selectMayEdit);
+  protected readonly rows = signal<readonly SurveyRow[] | null>(null);
+  protected readonly comparison = signal<SurveyComparison | null>(null);
+  protected readonly title = signal('');
+  protected readonly instant = showInstant;
+
+  protected readonly changed = computed(() => (this.comparison()?.names ?? []).filter((line) => JSON.stringify(line.then) !== JSON.stringify(line.now)));
+  protected readonly better = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) > 0).length);
+  protected readonly worse = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) < 0).length);
+  protected readonly gone = computed(() => this.changed().filter((line) => !line.now).length);
+  protected readonly fresh = computed(() => this.changed().filter((line) => !line.then).length);
+
+  constructor() {
+    effect(() => {
+      this.turn();
+      untracked(() => {
+        this.load();
+        const chosen = this.comparison();
+        if (chosen) this.compare(chosen.then);
+      });
+    });
+  }
+
+  private load(): void {
+    this.api.surveys().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
+  }
+
+  protected keep(): void {
+    this.api.keepSurvey(this.title().trim(), this.filter()).subscribe({
+      next: () => {
+        this.title.set('');
+        this.load();
+      },
+      error: this.notices.failed,
+    });
+  }
+
+  protected compare(row: SurveyRow): void {
+    this.api.compareSurvey(row.id).subscribe({ next: (comparison) => this.comparison.set(comparison), error: this.notices.failed });
+  }
+
+  protected said(line: Line): string {
+    if (!line.now) return 'gone';
+    if (!line.then) return 'new';
+    const n = gain(line);
+    return n > 0 ? `${n} more` : n < 0 ? `${-n} fewer` : '';
+  }
+}

@@ -1,0 +1,54 @@
+import { Signal, signal } from '@angular/core';
+import { Observable, Subscription } from 'rxjs';
+
+/** How many rows are asked for at a time. */
+const PAGE = 200;
+
+/** A list that is read page by page as it is scrolled. */
+export class Pager<T> {
+  private readonly list = signal<readonly T[]>([]);
+  private readonly all = signal<number | null>(null);
+  private asked: Subscription | undefined;
+  private generation = 0;
+  private source: ((offset: number, limit: number) => Observable<{ total: number; rows: readonly T[] }>) | undefined;
+  readonly rows: Signal<readonly T[]> = this.list;
+  /** `null` while the first page is on its way. */
+  readonly total: Signal<number | null> = this.all;
+
+  constructor(private readonly failed: (error: unknown) => void) {}
+
+  /** Begins anew with another source. */
+  from(source: (offset: number, limit: number) => Observable<{ total: number; rows: readonly T[] }>): void {
+    this.asked?.unsubscribe();
+    this.asked = undefined;
+    this.source = source;
+    this.generation++;
+    this.list.set([]);
+    this.all.set(null);
+    this.more();
+  }
+
+  /** Reads on when the row is near the end of what is there. */
+  reached(row: number): void {
+    if (row > this.list().length - PAGE / 2) this.more();
+  }
+
+  stop(): void {
+    this.asked?.unsubscribe();
+  }
+
+  private more(): void {
+    const at = this.list().length;
+    const total = this.all();
+    if (!this.source || (this.asked && !this.asked.closed) || (total !== null && at >= total)) return;
+    const generation = this.generation;
+    this.asked = this.source(at, PAGE).subscribe({
+      next: (page) => {
+        if (generation !== this.generation) return;
+        this.all.set(page.total);
+        this.list.update((rows) => [...rows, ...page.rows]);
+      },
+      error: this.failed,
+    });
+  }
+}

@@ -1,0 +1,106 @@
+import { computed, inject } from '@angular/core';
+import { FileFilter, FoundName, OtherName, Survey, TwinRow } from '@rule/contract';
+import { Property, compareNames } from '@rule/core/schema';
+import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
+import { rxMethod } from '@ngrx/signals/rxjs-interop';
+import { Store } from '@ngrx/store';
+import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
+import { Api, catalogueFeature, problemOf } from '../shared';
+
+/** A name over all kinds and levels, with what the schema says of it. */
+export interface NameRow {
+  readonly name: string;
+  readonly kinds: readonly string[];
+  readonly levels: readonly string[];
+  readonly files: number;
+  readonly filled: number;
+  readonly empty: number;
+  readonly standIns: number;
+  readonly distinct: number;
+  readonly examples: readonly string[];
+  readonly guess: FoundName['guess'];
+  readonly status: 'known' | 'retired' | 'alike' | 'stray';
+  readonly property: Property | null;
+  readonly parts: readonly FoundName[];
+}
+
+/** Puts the rows of one name together: one row a name, its parts by kind and level kept. */
+export function rowsOf(found: readonly FoundName[], properties: readonly Property[]): NameRow[] {
+  const byName = new Map<string, FoundName[]>();
+  for (const row of found) byName.set(row.name, [...(byName.get(row.name) ?? []), row]);
+  return [...byName].map(([name, parts]) => {
+    const exact = properties.find((property) => property.writtenName === name);
+    const near = exact ?? properties.find((property) => compareNames(property.writtenName, name) !== 'different') ?? null;
+    const sum = (key: 'files' | 'filled' | 'standIns') => parts.reduce((total, part) => total + part[key], 0);
+    const main = [...parts].sort((a, b) => b.files - a.files)[0]!;
+    return {
+      name,
+      kinds: [...new Set(parts.map((part) => part.kind))],
+      levels: [...new Set(parts.map((part) => part.level))],
+      files: sum('files'),
+      filled: sum('filled'),
+      standIns: sum('standIns'),
+      empty: sum('files') - sum('filled') - sum('standIns'),
+      distinct: Math.max(...parts.map((part) => part.distinct)),
+      examples: main.examples,
+      guess: main.guess,
+      status: exact ? (exact.retired ? 'retired' : 'known') : near ? 'alike' : 'stray',
+      property: near,
+      parts,
+    };
+  });
+}
+
+interface State {
+  readonly survey: Survey | null;
+  readonly twins: readonly TwinRow[] | null;
+  readonly others: readonly OtherName[] | null;
+  readonly loading: boolean;
+  readonly error: string | null;
+}
+
+/** What Survey shows of the files that its filter lets through. */
+export const SurveyStore = signalStore(
+  withState<State>({ survey: null, twins: null, others: null, loading: false, error: null }),
+  withComputed(({ survey }, properties = inject(Store).selectSignal(catalogueFeature.selectAll)) => {
+    const rows = computed(() => rowsOf(survey()?.names ?? [], properties()));
+    return { rows, strays: computed(() => rows().filter((row) => row.status === 'stray' || row.status === 'alike')) };
+  }),
+  withMethods((store, api = inject(Api)) => ({
+    load: rxMethod<FileFilter>(
+      pipe(
+        tap(() => patchState(store, { loading: true, error: null })),
+        switchMap((filter) =>
+          api.survey(filter).pipe(
+            tap((survey) => patchState(store, { survey, loading: false })),
+            catchError((failure: unknown) => {
+              patchState(store, { loading: false, error: problemOf(failure).detail });
+              return EMPTY;
+            }),
+          ),
+        ),
+      ),
+    ),
+    /** Names that resemble each other: asked once the names themselves are there. */
+    loadTwins: rxMethod<void>(
+      pipe(
+        switchMap(() =>
+          api.twins().pipe(
+            tap((twins) => patchState(store, { twins })),
+            catchError(() => EMPTY),
+          ),
+        ),
+      ),
+    ),
+    loadOthers: rxMethod<void>(
+      pipe(
+        switchMap(() =>
+          api.otherNames().pipe(
+            tap((others) => patchState(store, { others })),
+            catchError(() => EMPTY),
+          ),
+        ),
+      ),
+    ),
+  })),
+);

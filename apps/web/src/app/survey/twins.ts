@@ -1,0 +1,173 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { OtherName, TwinRow } from '@rule/contract';
+import { Property } from '@rule/core/schema';
+import { CleanUp } from '@rule/core/survey';
+import { ButtonModule } from 'primeng/button';
+import { ExactName } from '../shared';
+
+/** Names that probably mean the same, each group with its reason, counts and contradictions. */
+@Component({
+  selector: 'rule-twins',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, ExactName],
+  template: `
+    @if (!rows()) {
+      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+    } @else {
+      @for (group of rows(); track keyOf(group)) {
+        <section class="card" [attr.aria-label]="'Twins of ' + targetOf(group)">
+          <div class="top">
+            <h2>{{ group.reasons.join(', ') }}</h2>
+            @if (group.clashes) {
+              <span class="warn">{{ group.clashes }} {{ group.clashes === 1 ? 'place holds' : 'places hold' }} two of them with different values</span>
+            }
+            <button type="button" class="link" (click)="contradictions.emit(group.names.map(nameOf))">files</button>
+            <p-button size="small" severity="secondary" label="Merge …" [disabled]="!canMerge(group)" (onClick)="merge(group)" />
+          </div>
+          <table class="list">
+            <thead>
+              <tr>
+                <th>Keep</th>
+                <th>Written name</th>
+                <th>In the schema</th>
+                <th class="num">Files</th>
+                <th class="num">Filled</th>
+                <th>Belongs to the group</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (entry of group.names; track entry.name) {
+                <tr>
+                  <td>
+                    <input
+                      type="radio"
+                      [name]="keyOf(group)"
+                      [attr.aria-label]="'Keep ' + entry.name"
+                      [checked]="entry.name === targetOf(group)"
+                      (change)="target(group, entry.name)"
+                    />
+                  </td>
+                  <td>
+                    <button type="button" class="plain" (click)="pick.emit(entry.name)"><rule-exact-name [name]="entry.name" /></button>
+                  </td>
+                  <td>{{ entry.property === null ? '' : 'yes' }}</td>
+                  <td class="num">{{ entry.files }}</td>
+                  <td class="num">{{ entry.filled }}</td>
+                  <td>
+                    <input
+                      type="checkbox"
+                      [attr.aria-label]="entry.name + ' belongs to the group'"
+                      [checked]="!out().has(keyOf(group) + entry.name)"
+                      [disabled]="entry.name === targetOf(group)"
+                      (change)="leave(group, entry.name)"
+                    />
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        </section>
+      } @empty {
+        <p class="note">No two names resemble each other. The abbreviations that are taken into account stand in Settings.</p>
+      }
+      <section class="card">
+        <h2>Values under another name</h2>
+        <p class="soft">Names that resemble a property of the schema without being its written name. What stands there is not found by that property.</p>
+        <table class="list">
+          <tbody>
+            @for (other of others() ?? []; track other.name) {
+              <tr>
+                <td>
+                  <button type="button" class="plain" (click)="pick.emit(other.name)"><rule-exact-name [name]="other.name" /></button>
+                </td>
+                <td>{{ other.files }} filled</td>
+                <td>{{ other.differs === 'wording' ? 'other wording' : 'differs in ' + other.differs }}</td>
+                <td><rule-exact-name [name]="writtenName(other.property)" /></td>
+                <td>
+                  <button type="button" class="link" (click)="rename(other)">Move the values there …</button>
+                </td>
+              </tr>
+            } @empty {
+              <tr>
+                <td class="soft">None.</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </section>
+    }
+  `,
+  styles: `
+    .top {
+      display: flex;
+      gap: 14px;
+      align-items: center;
+      margin-bottom: 4px;
+    }
+    .top h2 {
+      margin: 0;
+      flex: 1;
+    }
+    th:first-child,
+    td:first-child {
+      width: 52px;
+    }
+    input {
+      accent-color: var(--verdigris);
+    }
+    section .list td:last-child {
+      white-space: nowrap;
+      width: 1px;
+    }
+  `,
+})
+export class Twins {
+  readonly rows = input.required<readonly TwinRow[] | null>();
+  readonly others = input.required<readonly OtherName[] | null>();
+  readonly properties = input.required<Readonly<Record<number, Property | undefined>>>();
+  readonly act = output<CleanUp>();
+  readonly pick = output<string>();
+  readonly contradictions = output<readonly string[]>();
+  private readonly targets = signal<Readonly<Record<string, string>>>({});
+  /** Names that a person took out of their group. */
+  protected readonly out = signal<ReadonlySet<string>>(new Set());
+  protected readonly nameOf = (entry: { name: string }) => entry.name;
+  protected readonly keyOf = (group: TwinRow) =>
+    group.names
+      .map((entry) => entry.name)
+      .sort()
+      .join('\n');
+  private readonly byName = computed(() => new Map((this.rows() ?? []).map((group) => [this.keyOf(group), group])));
+
+  protected targetOf(group: TwinRow): string {
+    return this.targets()[this.keyOf(group)] ?? group.names[0]!.name;
+  }
+  protected target(group: TwinRow, name: string): void {
+    this.targets.update((all) => ({ ...all, [this.keyOf(group)]: name }));
+  }
+  protected leave(group: TwinRow, name: string): void {
+    const next = new Set(this.out());
+    const key = this.keyOf(group) + name;
+    if (!next.delete(key)) next.add(key);
+    this.out.set(next);
+  }
+  private sources(group: TwinRow): string[] {
+    const to = this.targetOf(group);
+    return this.byName()
+      .get(this.keyOf(group))!
+      .names.filter((entry) => entry.name !== to && entry.files > 0 && !this.out().has(this.keyOf(group) + entry.name))
+      .map((entry) => entry.name);
+  }
+  protected canMerge(group: TwinRow): boolean {
+    return this.sources(group).length > 0;
+  }
+  protected merge(group: TwinRow): void {
+    this.act.emit({ do: 'merge', names: this.sources(group), to: this.targetOf(group), clash: 'keep the filled one' });
+  }
+  protected writtenName(property: number): string {
+    return this.properties()[property]?.writtenName ?? '';
+  }
+  protected rename(other: OtherName): void {
+    this.act.emit({ do: 'merge', names: [other.name], to: this.writtenName(other.property), clash: 'keep the filled one' });
+  }
+}
