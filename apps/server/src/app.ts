@@ -109,6 +109,15 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   );
   const users = new WeakMap<Request, User>();
   app.use('/api', async (request: Request, _response: Response, next: NextFunction) => {
+    const bearer = /^Bearer (\S+)$/.exec(request.get('authorization') ?? '')?.[1];
+    if (bearer !== undefined) {
+      // A program: no cookie is involved, so nobody can be made to send the token without knowing it.
+      const user = await services.tokens.userOf(bearer);
+      if (!user) throw new AppError(401, 'wrong-token', 'The token is not known. Make a new one in Settings.');
+      users.set(request, user);
+      next();
+      return;
+    }
     request.session.csrf ??= randomBytes(24).toString('base64url');
     const { userId } = request.session;
     const user = userId === undefined ? undefined : await findUser(services.db, userId);
@@ -120,13 +129,13 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   app.use(
     '/api',
     jsonUnlessUpload(
-      routes.filter((definition) => definition.upload || definition.stream).map((definition) => new RegExp(`^${definition.path.replace(/\{\w+\}/g, '\\d+')}$`)),
+      routes.filter((definition) => definition.upload !== undefined || definition.stream).map((definition) => new RegExp(`^${definition.path.replace(/\{\w+\}/g, '\\d+')}$`)),
     ),
   );
 
   const state = async (request: Request, user: User | undefined): Promise<SessionState> => ({
     user: user ? { name: user.name, displayName: user.displayName, role: user.role } : null,
-    csrf: request.session.csrf!,
+    csrf: request.session.csrf ?? '',
     company: (await readSettings(services.db)).company,
   });
   app.get('/api/session', async (request, response) => void response.json(await state(request, users.get(request))));

@@ -1,4 +1,3 @@
-import { rm } from 'node:fs/promises';
 import {
   AcceptLines,
   ApplyTray,
@@ -15,6 +14,8 @@ import {
   TakeBackKeep,
   TakeBackTray,
   TrayLines,
+  TokenDraft,
+  tokenDraft,
   ProposedValues,
   acceptLines,
   applyTray,
@@ -48,13 +49,11 @@ import { jobRoutes } from './jobs/routes';
 import { surveyRoutes } from './survey/routes';
 import { toLine } from './changes/lines';
 import { LARGEST_TABLE } from './exchange/exchange';
+import { disposition, sendTable } from './exchange/send';
 import { invalid } from './platform/problem';
 import { Route, route } from './platform/route';
 import { judgeStandIns } from './library/stand-ins';
 import { readSettings, writeSettings } from './schema/settings';
-
-/** A file name that may go into a header. */
-const disposition = (name: string) => `attachment; filename="${name.replace(/[^\w .()-]/g, '_')}"; filename*=UTF-8''${encodeURIComponent(name)}`;
 
 /** All routes of the API. */
 export function routesOf(s: Services): Route[] {
@@ -214,11 +213,35 @@ export function routesOf(s: Services): Route[] {
       action: ({ params }) => s.applying.lines(params['set']!),
     }),
     route({
+      method: 'get',
+      path: '/history/{set}/check',
+      summary: 'Read the files of a change set anew and compare them with what was meant',
+      role: 'viewer',
+      action: ({ params }) => s.checks.check(params['set']!),
+    }),
+    route({
       method: 'post',
       path: '/history/{set}/revert',
       summary: 'Undo a change set by its inverse',
       role: 'editor',
       action: ({ user, params }) => s.applying.revert(user, params['set']!),
+    }),
+
+    route({ method: 'get', path: '/tokens', summary: 'Your tokens for programs', role: 'viewer', action: ({ user }) => s.tokens.list(user) }),
+    route<TokenDraft>({
+      method: 'post',
+      path: '/tokens',
+      summary: 'Make a token by which a program acts for you; it is said this once',
+      role: 'viewer',
+      body: tokenDraft,
+      action: ({ user, body }) => s.tokens.make(user, body.name),
+    }),
+    route({
+      method: 'delete',
+      path: '/tokens/{token}',
+      summary: 'Take a token back',
+      role: 'viewer',
+      action: ({ user, params }) => s.tokens.remove(user, params['token']!),
     }),
 
     route({
@@ -356,14 +379,7 @@ export function routesOf(s: Services): Route[] {
       summary: 'Send values out as a workbook or CSV file',
       role: 'viewer',
       body: sendOutRequest,
-      action: async ({ user, body, response }) => {
-        const { path, name } = await s.exchange.sendOut(user, body);
-        response.type(body.format === 'csv' ? 'text/csv; charset=utf-8' : 'application/vnd.openxmlformats-officedocument.spreadsheetml.sheet');
-        response.setHeader('content-disposition', disposition(name));
-        await new Promise<void>((resolve, reject) => response.sendFile(path, (error) => (error ? reject(error) : resolve()))).finally(() =>
-          rm(path, { force: true }),
-        );
-      },
+      action: async ({ user, body, response }) => sendTable(response, await s.exchange.sendOut(user, body)),
     }),
     route({ method: 'get', path: '/exchange/send-outs', summary: 'Tables that were sent out', role: 'viewer', action: () => s.exchange.sendOuts() }),
     route({ method: 'get', path: '/exchange/take-backs', summary: 'Tables that were taken back', role: 'viewer', action: () => s.exchange.takeBacks() }),

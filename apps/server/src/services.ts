@@ -1,8 +1,11 @@
 import { join } from 'node:path';
 import { Boms } from './bom/boms';
 import { Applying, Step } from './changes/apply';
+import { Checks } from './changes/check';
 import { Trays } from './changes/tray';
 import { Exchange } from './exchange/exchange';
+import { ForeignMappings } from './foreign/foreign';
+import { Learning } from './foreign/learned';
 import { CleanUps } from './cleanup/cleanup';
 import { Geometries, KernelPool } from './geometry/geometry';
 import { Jobs } from './jobs/jobs';
@@ -17,6 +20,7 @@ import { DiskStore, FileStore } from './platform/store';
 import { Properties } from './schema/properties';
 import { TitleBlocks } from './titleblocks/titleblocks';
 import { Grid } from './values/grid';
+import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
 import { Vault } from './vault/vault';
 import { WorkPool } from './threads/pool';
@@ -69,8 +73,12 @@ export function buildServices({
   const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
   const applying = new Applying(db, store, pool, trays, clock, () => vault.refreshLocks(), at);
   const cleanUps = new CleanUps(db, properties, trays, () => vault.refreshLocks());
+  const foreign = new ForeignMappings(db, properties, surveys, trays, () => vault.refreshLocks());
+  const learning = new Learning(db, pool, properties, titleBlocks);
+  const checks = new Checks(db, pool);
+  const tokens = new Tokens(db, clock);
   const boms = new Boms(db, properties, libraries);
-  const exchange = new Exchange(db, pool, properties, trays, clock, join(dataFolder, 'tmp'));
+  const exchange = new Exchange(db, pool, properties, trays, surveys, clock, join(dataFolder, 'tmp'));
   const overviews = new Overviews(db, properties, titleBlocks, boms, vault, exchange);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
@@ -94,6 +102,10 @@ export function buildServices({
     uploads,
     surveys,
     cleanUps,
+    foreign,
+    learning,
+    tokens,
+    checks,
     grid,
     titleBlocks,
     trays,

@@ -44,7 +44,10 @@ export interface TakeBackCellRow {
   readonly row: number;
   readonly file: number;
   readonly path: string;
+  /** Negative for a name that the schema does not know. */
   readonly property: number;
+  /** The written name, where the schema does not know it. */
+  readonly name: string | null;
   readonly verdict: Exclude<CellVerdict, 'unchanged'>;
   readonly base: HeldValue | null;
   readonly current: HeldValue | null;

@@ -1,6 +1,7 @@
 export * from './session';
 export * from './schema';
 export * from './files';
+export * from './foreign';
 export * from './geometry';
 export * from './jobs';
 export * from './values';

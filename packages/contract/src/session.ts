@@ -20,6 +20,23 @@ export interface SessionState {
   readonly company: string;
 }
 
+/** A token by which a program acts for a person. */
+export interface TokenRow {
+  readonly id: number;
+  readonly name: string;
+  readonly at: string;
+  readonly usedAt: string | null;
+}
+export interface TokenDraft {
+  readonly name: string;
+}
+/** A token as it is said once, when it is made. */
+export interface NewToken {
+  readonly id: number;
+  readonly token: string;
+}
+export const tokenDraft = Joi.object<TokenDraft>({ name: Joi.string().trim().min(1).max(100).required() }).required();
+
 export interface SignIn {
   readonly name: string;
   readonly password: string;

@@ -254,7 +254,7 @@ doc.saveas(sys.argv[1])`,
     );
     // ezdxf makes no field objects: the placeholder becomes one as the DXF reference describes it (from memory).
     const text = readFileSync(path, 'utf8').replaceAll('\r\n', '\n');
-    const at = /  3\nTEXT\n(?:350|360)\n([0-9A-F]+)\n/.exec(text)![1]!;
+    const at = / {2}3\nTEXT\n(?:350|360)\n([0-9A-F]+)\n/.exec(text)![1]!;
     const made = text.replace(
       new RegExp(`  0\\nDICTIONARY\\n  5\\n${at}\\n330\\n([0-9A-F]+)\\n100\\nAcDbDictionary\\n(?:280\\n1\\n)?281\\n1\\n`),
       `  0\nFIELD\n  5\n${at}\n330\n$1\n100\nAcDbField\n  1\nAcVar\n  2\n\\AcVar Filename\n 90\n0\n`,

@@ -1,10 +1,8 @@
-import { join } from 'node:path';
 import { CleanUpPreview, CleanUpRequest, CopyValues, FileFilter } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { judge, reaches } from '@rule/core/schema';
 import { CleanUp, CleanLine, Clash, HolderValues, LeftOut, cleanUp, clashKey, namesRead } from '@rule/core/survey';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
-import { heldOpen } from '../changes/open-files';
 import { Trays } from '../changes/tray';
 import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
@@ -13,6 +11,7 @@ import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
 import { filterSql } from '../values/filter';
+import { WritableFile, barredFiles } from './barred';
 
 /** Files whose values are read in one go. */
 const PAGE = 4000;
@@ -21,13 +20,8 @@ const SAMPLE = 200;
 /** Most lines that one clean-up may put into a tray. */
 const MOST_LINES = 300_000;
 
-interface Row {
-  readonly file: number;
-  readonly path: string;
+interface Row extends WritableFile {
   readonly kind: string;
-  readonly lock: string | null;
-  readonly root: string;
-  readonly format: string;
   readonly holder: string;
   readonly name: string;
   readonly held: HeldValue;
@@ -125,14 +119,14 @@ export class CleanUps {
     if (source.length === 0) throw invalid('nothing-to-copy', 'The file holds none of these names.');
     if (files.length === 0 && Object.keys(to).length === 0) throw invalid('no-target', 'Say which files the values go to.');
     const condition = files.length ? { sql: 'f.id = ANY($3::int[])', bind: [files] } : filterSql(to, 3);
-    const found = await this.db.all<{ file: number; root: string; path: string; lock: string | null; held: Record<string, HeldValue> }>(
-      `SELECT f.id AS file, l.root, f.path, f.lock_reason AS lock, coalesce((SELECT jsonb_object_agg(v.name, ${HELD}) FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($2::text[])), '{}') AS held
+    const found = await this.db.all<WritableFile & { held: Record<string, HeldValue> }>(
+      `SELECT f.id AS file, l.root, f.path, f.format, f.lock_reason AS lock, coalesce((SELECT jsonb_object_agg(v.name, ${HELD}) FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($2::text[])), '{}') AS held
        FROM files f JOIN libraries l ON l.id = f.library_id WHERE NOT f.removed AND f.problem IS NULL AND f.id <> $1 AND ${condition.sql}`,
       [from, names, ...condition.bind],
     );
     await this.refreshLocks();
-    const open = await heldOpen(found.map((file) => join(file.root, file.path)));
-    const free = found.filter((file) => file.lock === null && !open.has(join(file.root, file.path)));
+    const barred = await barredFiles(found);
+    const free = found.filter((file) => !barred.has(file.file));
     const lines = free.flatMap(({ file, held }) =>
       source
         .filter(({ name, held: wanted }) => held[name]?.text !== wanted.text)
@@ -165,13 +159,10 @@ export class CleanUps {
     const choice = new Map(chosen.map(({ file, holder, name }) => [clashKey(file, holder), name]));
     const built: Built = { lines: [], clashes: [], leftOut: [], skipped: new Map(), files: new Map() };
     for await (const page of this.pages(action, filter, levels)) {
-      const open = await heldOpen([...new Set(page.filter((row) => row.format !== 'other').map((row) => join(row.root, row.path)))]);
+      const barred = await barredFiles(page);
       const holders = new Map<string, HolderValues & { values: Map<string, HeldValue> }>();
-      const barred = new Map<number, string>();
       for (const row of page) {
         built.files.set(row.file, row);
-        const lock = row.lock ?? open.get(join(row.root, row.path));
-        if (lock !== undefined) barred.set(row.file, `The file ${lock}.`);
         const key = clashKey(row.file, row.holder);
         const entry = holders.get(key) ?? { file: row.file, holder: row.holder, values: new Map<string, HeldValue>() };
         entry.values.set(row.name, row.held);

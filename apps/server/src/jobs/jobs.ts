@@ -69,7 +69,7 @@ export class Jobs {
 
   /** Says how a kind of job is done. */
   define<Input>(kind: JobKind, run: (context: JobContext, input: Input) => Promise<unknown>): void {
-    this.runners.set(kind, run as Runner);
+    this.runners.set(kind, run);
   }
 
   /** Opens the queue, takes up what dead processes left, and begins to work. */

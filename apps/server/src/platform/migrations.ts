@@ -304,6 +304,9 @@ CREATE TABLE file_shapes (
 CREATE INDEX file_shapes_hash ON file_shapes (hash);
 ALTER TABLE files ADD COLUMN shaped_hash text;
 
+ALTER TABLE send_outs ADD COLUMN found jsonb NOT NULL DEFAULT '[]';
+ALTER TABLE take_back_cells ADD COLUMN name text;
+
 CREATE TABLE foreign_mappings (id serial PRIMARY KEY, name text NOT NULL UNIQUE, rows jsonb NOT NULL);
 CREATE TABLE api_tokens (
   id serial PRIMARY KEY,

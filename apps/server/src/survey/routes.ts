@@ -1,5 +1,8 @@
 import {
   ClassesDraft,
+  ForeignDraft,
+  ForeignRequest,
+  SurveyTable,
   CleanUpRequest,
   CopyValues,
   CoverageQuery,
@@ -11,6 +14,9 @@ import {
   UploadDraft,
   ValuesQuery,
   classesDraft,
+  foreignDraft,
+  foreignRequest,
+  surveyTable,
   cleanUpRequest,
   copyValues,
   coverageQuery,
@@ -23,6 +29,7 @@ import {
   valuesQuery,
 } from '@rule/contract';
 import { Route, route } from '../platform/route';
+import { sendTable } from '../exchange/send';
 import { invalid } from '../platform/problem';
 import { Services } from '../services';
 
@@ -128,6 +135,63 @@ export function surveyRoutes(s: Services): Route[] {
       role: 'viewer',
       body: draftsRequest,
       action: ({ body }) => s.surveys.drafts(body.names),
+    }),
+
+    route<SurveyTable>({
+      method: 'post',
+      path: '/survey/table',
+      summary: 'A survey as a workbook or CSV file: one row a file, one column a written name, ready to be filled in and taken back',
+      role: 'viewer',
+      body: surveyTable,
+      action: async ({ user, body, response }) => sendTable(response, await s.exchange.sendOutSurvey(user, body)),
+    }),
+    route({
+      method: 'get',
+      path: '/survey/learned',
+      summary: 'Bindings of title block cells and meanings of foreign names that the library itself suggests',
+      role: 'viewer',
+      action: () => s.learning.learned(),
+    }),
+
+    route({ method: 'get', path: '/foreign', summary: 'Mappings of foreign names to ours', role: 'viewer', action: () => s.foreign.list() }),
+    route<ForeignDraft>({
+      method: 'post',
+      path: '/foreign',
+      summary: 'Keep a mapping of foreign names',
+      role: 'editor',
+      body: foreignDraft,
+      action: ({ body }) => s.foreign.save(null, body),
+    }),
+    route<ForeignDraft>({
+      method: 'put',
+      path: '/foreign/{mapping}',
+      summary: 'Change a mapping of foreign names',
+      role: 'editor',
+      body: foreignDraft,
+      action: ({ params, body }) => s.foreign.save(params['mapping']!, body),
+    }),
+    route({
+      method: 'delete',
+      path: '/foreign/{mapping}',
+      summary: 'Remove a mapping of foreign names',
+      role: 'editor',
+      action: ({ params }) => s.foreign.remove(params['mapping']!),
+    }),
+    route<ForeignRequest>({
+      method: 'post',
+      path: '/foreign/preview',
+      summary: 'What foreign names would bring over to ours',
+      role: 'viewer',
+      body: foreignRequest,
+      action: ({ body }) => s.foreign.preview(body),
+    }),
+    route<ForeignRequest>({
+      method: 'post',
+      path: '/foreign/tray',
+      summary: 'Put what would be brought over in your tray',
+      role: 'editor',
+      body: foreignRequest,
+      action: ({ user, body }) => s.foreign.toTray(user, body),
     }),
 
     route<LibraryDraft>({

@@ -59,12 +59,13 @@ const CODES: Readonly<Record<string, string>> = {
 
 /** Reads one file. `format` names the format where the file's name is not to decide. */
 async function readOne(path: string, full: string, format?: string): Promise<ReadOutcome> {
-  let size = -1;
-  let mtimeMs = -1;
+  // What is known of the file when it goes away under the reader's hands.
+  const seen = { size: -1 };
   try {
     for (let attempt = 0; ; attempt++) {
       const before = await stat(full);
-      ({ size, mtimeMs } = before);
+      const { size, mtimeMs } = before;
+      seen.size = size;
       const known = format && format !== 'other' ? formatById(format) : (formatOf(path) ?? sniffFormat(await head(full)));
       if (!known) return { path, size, mtimeMs, hash: await hashOfFile(full), reading: OTHER, problem: null };
       if (size > LARGEST_FILE)
@@ -103,7 +104,7 @@ async function readOne(path: string, full: string, format?: string): Promise<Rea
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code ?? '';
     if (!CODES[code]) throw error;
-    return { path, size, mtimeMs: -1, hash: '', reading: null, problem: CODES[code] };
+    return { path, size: seen.size, mtimeMs: -1, hash: '', reading: null, problem: CODES[code] };
   }
 }
 

@@ -1,9 +1,9 @@
-import { BindingRequest, BlockRow, BlockView } from '@rule/contract';
+import { BindingRequest, BlockRow, BlockView, Learned } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { BlockReading, InsertReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Property, slotOf } from '@rule/core/schema';
-import { Binding, BoundCell, cellLines, cellText, isStale } from '@rule/core/titleblocks';
+import { Binding, BoundCell, CellLearner, CellObservation, cellLines, cellText, isStale } from '@rule/core/titleblocks';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { Libraries } from '../library/library';
 import { Db, Sql } from '../platform/db';
@@ -22,6 +22,9 @@ interface Drawing {
   /** Cell texts by holder and tag. */
   readonly texts: Readonly<Record<string, Readonly<Record<string, string>>>>;
 }
+
+/** Exceptions of one learned binding that are listed. */
+const MOST_EXCEPTIONS = 100;
 
 /** What blocks are drawn of is by far the largest part of a reading, and only the picture needs it. */
 const WITHOUT_SHAPES = `(SELECT coalesce(jsonb_agg(b - 'shapes'), '[]') FROM jsonb_array_elements(f.reading->'blocks') b)`;
@@ -153,6 +156,49 @@ export class TitleBlocks {
       return touched.has(JSON.stringify([source, slotOf(active.get(binding.propertyId)!).name]));
     });
     return cellLines(bound, 'follows from the property', true);
+  }
+
+  /** What every cell shows, as the drawings themselves tell, with those that do not. Drawings are read some hundred at a time, twice. */
+  async learned(): Promise<Learned['cells']> {
+    const active = [...(await this.properties.active()).values()];
+    const learner = new CellLearner(active, compileStandIns((await readSettings(this.db)).standIns));
+    for await (const cells of this.observations(active)) for (const { cell } of cells) learner.observe(cell);
+    const inForce = await this.bindings();
+    const learned = learner.learned().map((binding) => ({
+      ...binding,
+      bound: inForce.find((other) => other.block === binding.block && other.tag === binding.tag) ?? null,
+      exceptionCount: 0,
+      exceptions: [] as Learned['cells'][number]['exceptions'][number][],
+    }));
+    const byCell = new Map(learned.map((binding) => [JSON.stringify([binding.block, binding.tag]), binding]));
+    for await (const cells of this.observations(active))
+      for (const { cell, path } of cells) {
+        const binding = byCell.get(JSON.stringify([cell.block, cell.tag]));
+        const exception = binding && learner.exception(binding, cell);
+        if (!exception) continue;
+        binding.exceptionCount++;
+        if (binding.exceptions.length < MOST_EXCEPTIONS) binding.exceptions.push({ file: cell.drawing, path, text: cell.text, ...exception });
+      }
+    return learned;
+  }
+
+  private async *observations(properties: readonly Property[]): AsyncGenerator<{ cell: CellObservation; path: string }[]> {
+    for (let after = 0; ;) {
+      const page = await this.db.all<Drawing>(`${DRAWINGS} AND f.id > $1 ORDER BY f.id LIMIT 500`, [after]);
+      if (page.length === 0) return;
+      const files = [...new Set(page.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
+      const held = await heldFor(this.db, files, properties);
+      const of = (file: number | null) => (file === null ? null : (held.get(file) ?? {}));
+      yield page.flatMap((drawing) =>
+        drawing.inserts.flatMap((insert) =>
+          Object.entries(drawing.texts[insert.holder] ?? {}).map(([tag, text]) => ({
+            path: drawing.path,
+            cell: { drawing: drawing.id, holder: insert.holder, block: insert.block, tag, text, values: { drawing: of(drawing.id), model: of(drawing.model) } },
+          })),
+        ),
+      );
+      after = page.at(-1)!.id;
+    }
   }
 
   /** What the bound cells of drawings hold and would show. */

@@ -3,3 +3,4 @@ export * from './twins';
 export * from './values';
 export * from './suggest';
 export * from './cleanup';
+export * from './foreign';

@@ -1,4 +1,4 @@
-import { Kind, PropertyDraft, newDraft } from '../schema';
+import { KINDS, Kind, Property, PropertyDraft, newDraft } from '../schema';
 import { ValueType } from '../values';
 import { Guess, ValueCount, guessOf, readQuantity } from './values';
 
@@ -55,3 +55,16 @@ export function draftFrom(name: string, kinds: readonly Kind[], values: readonly
     maxLength: type === 'text' && longest > 0 ? Math.ceil((longest * 4) / 30) * 10 : null,
   };
 }
+
+/**
+ * A name that the schema does not know, as a column that can be filled in and taken back: a property for the time of an
+ * exchange. `id` is negative, so that it is never taken for one of the schema.
+ */
+export const columnOf = (name: string, id: number, guess: TypeGuess): Property => ({
+  ...newDraft(name),
+  caption: name,
+  kinds: [...KINDS],
+  ...(guess.type === 'number' || guess.type === 'whole' ? { type: 'number' as const, unit: guess.unit } : {}),
+  id,
+  retired: false,
+});

@@ -19,7 +19,7 @@ export const similarity = (a: string, b: string): number => 1 - distance(a, b) /
 
 /** Whether the letters of `short` stand in `long` in their order, the first one first; three letters or more. */
 export function isAbbreviation(short: string, long: string): boolean {
-  if (short.length < 3 || short.length >= long.length || short[0] !== long[0]) return false;
+  if (short.length < 3 || short.length >= long.length || !long.startsWith(short[0]!)) return false;
   let at = 0;
   for (const letter of short) {
     at = long.indexOf(letter, at) + 1;

@@ -1,1 +1,2 @@
 export * from './binding';
+export * from './learn';

@@ -1,6 +1,6 @@
 import { HttpEventType } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
-import { JobStarted, UploadOutcome } from '@rule/contract';
+import { UploadOutcome } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { Subscription } from 'rxjs';
@@ -160,7 +160,7 @@ export class Uploads {
           if (event.type === HttpEventType.UploadProgress) this.bytesSent.set(before + event.loaded);
           if (event.type !== HttpEventType.Response || !event.body) return;
           if ('job' in event.body) {
-            this.store.dispatch(JobsActions.started(event.body as JobStarted));
+            this.store.dispatch(JobsActions.started(event.body));
             this.mark(at, 'unpacking', 'What becomes of each file in it stands under Jobs.');
           } else this.mark(at, event.body.outcome, event.body.message);
         },

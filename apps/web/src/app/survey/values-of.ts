@@ -30,7 +30,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
     if (!quantity || !Number.isFinite(Number(quantity.number))) return [];
     const n = Number(quantity.number);
     const same = quantity.unit && unit && findUnit(quantity.unit)?.quantity === findUnit(unit)?.quantity;
-    return [{ n: same ? convert(n, quantity.unit!, unit) : n, files: value.files }];
+    return [{ n: same ? convert(n, quantity.unit, unit) : n, files: value.files }];
   });
   if (numbers.length > TOP && numbers.length >= 0.8 * real.length) {
     const [low, high] = [Math.min(...numbers.map((entry) => entry.n)), Math.max(...numbers.map((entry) => entry.n))];

@@ -72,7 +72,7 @@ export const plainMtext = (text: string): string =>
   text.replace(
     /\\(?:([\\{}])|([Pp])(?![a-z][^;]*;)|S([^;]*);|p[^;]*;|[ACcFfHhQTW][^;]*;|[LlOoKk]|(~))|[{}]/g,
     (_, kept?: string, paragraph?: string, stack?: string, blank?: string) =>
-      kept !== undefined ? kept : paragraph ? '\n' : stack !== undefined ? stack.replace(/[\^#]/, '/').trim() : blank ? '\u00a0' : '',
+      kept ?? (paragraph ? '\n' : stack !== undefined ? stack.replace(/[\^#]/, '/').trim() : blank ? '\u00a0' : ''),
   );
 
 /** A plain text as the content of an MTEXT. */

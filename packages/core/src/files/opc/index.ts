@@ -234,7 +234,7 @@ function modifyOpc(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
       if (existing && change.value) {
         const old = existing.children[0];
         const prefixed = writeVariant(change.value);
-        const variant = old && old.name.includes(':') ? prefixed.replace(/(<\/?)vt:/g, `$1${old.name.split(':')[0]}:`) : prefixed;
+        const variant = old?.name.includes(':') ? prefixed.replace(/(<\/?)vt:/g, `$1${old.name.split(':')[0]}:`) : prefixed;
         if (old) parts.splice(custom, old, variant);
         else parts.splice(custom, existing, propertyElement(change.name, change.value, ++lastPid));
       } else if (existing) parts.splice(custom, existing, '');

@@ -1,0 +1,151 @@
+import { CASES, CONVERSIONS, Conversion, TwinReason } from '@rule/core/survey';
+import { LONGEST_NAME } from '@rule/core/schema';
+import { Binding, ExceptionReason, LearnedBinding } from '@rule/core/titleblocks';
+import Joi from 'joi';
+import { id } from './files';
+import { Clause, FileFilter, clauses, filterKeys } from './values';
+
+/** One foreign name and what becomes of its values. */
+export interface ForeignRow {
+  readonly from: string;
+  /** The property that takes the values. */
+  readonly to: number;
+  readonly convert: Conversion;
+  /** Files for which the row holds; all when empty. */
+  readonly where: readonly Clause[];
+}
+
+/** What the names of a foreign library mean to us. */
+export interface ForeignDraft {
+  readonly name: string;
+  readonly rows: readonly ForeignRow[];
+}
+export interface ForeignMapping extends ForeignDraft {
+  readonly id: number;
+}
+
+const text = Joi.string().max(1000).allow('').required();
+const conversion = Joi.alternatives(
+  Joi.object({ do: Joi.valid('as it is', 'date').required() }),
+  Joi.object({ do: Joi.valid('from unit').required(), unit: Joi.string().max(20).required() }),
+  Joi.object({ do: Joi.valid('case').required(), style: Joi.valid(...CASES).required() }),
+  Joi.object({ do: Joi.valid('before', 'after').required(), separator: Joi.string().min(1).max(20).required() }),
+  Joi.object({
+    do: Joi.valid('words').required(),
+    pairs: Joi.array()
+      .items(Joi.object({ theirs: text, ours: text }))
+      .max(5000)
+      .required(),
+    others: Joi.valid('keep', 'refuse').required(),
+  }),
+);
+
+export const foreignDraft = Joi.object<ForeignDraft>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  rows: Joi.array()
+    .items(Joi.object({ from: Joi.string().min(1).max(LONGEST_NAME).required(), to: id.required(), convert: conversion.required(), where: clauses.required() }))
+    .max(500)
+    .required(),
+}).required();
+
+/** The conversions by name, for lists to choose from. */
+export const CONVERSION_NAMES = CONVERSIONS;
+
+export interface ForeignRequest {
+  readonly rows: readonly ForeignRow[];
+  readonly filter: FileFilter;
+  /** What happens where our name holds another value already. */
+  readonly clash: 'keep ours' | 'take theirs';
+  /** Whether the foreign name stays in the file beside ours. */
+  readonly keep: boolean;
+}
+export const foreignRequest = Joi.object<ForeignRequest>({
+  rows: Joi.array().items(Joi.object()).min(1).max(500).required(),
+  filter: Joi.object(filterKeys).required(),
+  clash: Joi.valid('keep ours', 'take theirs').required(),
+  keep: Joi.boolean().required(),
+})
+  .custom((request: ForeignRequest) => {
+    const rows = foreignDraft.validate({ name: 'rows', rows: request.rows });
+    if (rows.error) throw rows.error;
+    return request;
+  })
+  .required();
+
+/** What a foreign mapping would do. Every foreign value is in one of the row counts. */
+export interface ForeignPreview {
+  readonly rows: readonly {
+    readonly from: string;
+    readonly to: number;
+    readonly values: number;
+    readonly arrive: number;
+    /** Ours says the same already. */
+    readonly same: number;
+    readonly blank: number;
+    readonly refused: number;
+    /** Ours holds another value, which is kept. */
+    readonly kept: number;
+  }[];
+  readonly lines: number;
+  readonly files: number;
+  readonly sample: readonly {
+    readonly file: number;
+    readonly path: string;
+    readonly from: string;
+    readonly to: number;
+    readonly theirs: string;
+    readonly before: string | null;
+    readonly after: string;
+  }[];
+  readonly refused: readonly { readonly file: number; readonly path: string; readonly from: string; readonly theirs: string; readonly message: string }[];
+  readonly skipped: readonly { readonly file: number; readonly path: string; readonly message: string }[];
+  /** Names in these files that neither the schema nor a row knows. */
+  readonly unmapped: readonly { readonly name: string; readonly files: number; readonly filled: number }[];
+}
+
+/** What stands in the files themselves, compared with what a change set meant to write. */
+export interface AppliedCheck {
+  readonly lines: number;
+  readonly asMeant: number;
+  readonly different: readonly {
+    readonly file: number;
+    readonly path: string;
+    readonly name: string;
+    readonly meant: string | null;
+    readonly found: string | null;
+  }[];
+  readonly unreadable: readonly { readonly file: number; readonly path: string; readonly message: string }[];
+}
+
+/** Mappings that the library itself suggests, with what speaks for and against each. */
+export interface Learned {
+  readonly cells: readonly (LearnedBinding & {
+    /** The binding in force, if there is one. */
+    readonly bound: Binding | null;
+    readonly exceptionCount: number;
+    readonly exceptions: readonly {
+      readonly file: number;
+      readonly path: string;
+      readonly reason: ExceptionReason;
+      readonly text: string;
+      readonly wanted: string;
+    }[];
+  })[];
+  readonly names: readonly LearnedName[];
+}
+
+export interface LearnedName {
+  readonly name: string;
+  readonly property: number;
+  readonly files: number;
+  /** Why the names themselves resemble each other; empty when only their values do. */
+  readonly reasons: readonly TwinReason[];
+  /** Different values under the name, and those of them that the property holds too. */
+  readonly distinct: number;
+  readonly shared: number;
+  /** Files in which both stand, and those in which they say the same. */
+  readonly both: number;
+  readonly equal: number;
+  /** Files in which both stand with different values. */
+  readonly exceptions: readonly { readonly file: number; readonly path: string; readonly theirs: string; readonly ours: string }[];
+}

@@ -1,0 +1,71 @@
+import { Property, checkProposed } from '../schema';
+import { HeldValue, StandIns, convert, findUnit, plainNumber } from '../values';
+import { CaseStyle, recase } from './cleanup';
+import { readLooseDate, readQuantity } from './values';
+
+/** How a value from a foreign library becomes one of ours. */
+export type Conversion =
+  | { readonly do: 'as it is' }
+  /** Numbers that carry no unit are meant in this one. */
+  | { readonly do: 'from unit'; readonly unit: string }
+  /** Their words and ours; what is not listed goes as it is, or is refused. */
+  | { readonly do: 'words'; readonly pairs: readonly { readonly theirs: string; readonly ours: string }[]; readonly others: 'keep' | 'refuse' }
+  | { readonly do: 'case'; readonly style: CaseStyle }
+  /** A date in one of the forms that people write, as ISO 8601. */
+  | { readonly do: 'date' }
+  /** What stands before or after the first separator. */
+  | { readonly do: 'before'; readonly separator: string }
+  | { readonly do: 'after'; readonly separator: string };
+
+export const CONVERSIONS = ['as it is', 'from unit', 'words', 'case', 'date', 'before', 'after'] as const;
+
+/** What a foreign value becomes, or why it is not taken. `held` is `null` for what counts as blank. */
+export type Translated = { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly message: string };
+
+const refuse = (message: string): Translated => ({ ok: false, message });
+
+/** The text that a conversion makes; a refusal where it can make none. */
+function converted(held: HeldValue, conversion: Conversion, property: Property): { readonly text: string } | { readonly refusal: string } {
+  const text = held.text.trim();
+  const withUnit = held.unit ? `${text} ${held.unit}` : text;
+  switch (conversion.do) {
+    case 'as it is':
+      return { text: withUnit };
+    case 'from unit': {
+      const quantity = held.unit ? { number: text, unit: held.unit } : readQuantity(text);
+      if (!quantity) return { refusal: `${JSON.stringify(text)} is no number` };
+      const unit = quantity.unit ?? conversion.unit;
+      if (property.unit === null) return { text: quantity.number };
+      if (findUnit(unit)?.quantity !== findUnit(property.unit)?.quantity) return { refusal: `${unit} cannot be converted to ${property.unit}` };
+      // Twelve digits: more than any drawing states, less than the rounding of the conversion itself.
+      return { text: plainNumber(Number(convert(Number(quantity.number), unit, property.unit).toPrecision(12))) };
+    }
+    case 'words': {
+      const pair =
+        conversion.pairs.find(({ theirs }) => theirs === held.text) ?? conversion.pairs.find(({ theirs }) => theirs.toLowerCase() === text.toLowerCase());
+      if (pair) return { text: pair.ours };
+      return conversion.others === 'keep' ? { text: withUnit } : { refusal: `${JSON.stringify(text)} is not among the words` };
+    }
+    case 'case':
+      return { text: recase(withUnit, conversion.style) };
+    case 'date': {
+      const date = readLooseDate(text);
+      return date === null ? { refusal: `${JSON.stringify(text)} is no date, or can be read in two ways` } : { text: date };
+    }
+    case 'before':
+    case 'after': {
+      const at = withUnit.indexOf(conversion.separator);
+      if (at < 0) return { refusal: `${JSON.stringify(withUnit)} holds no ${JSON.stringify(conversion.separator)}` };
+      return { text: (conversion.do === 'before' ? withUnit.slice(0, at) : withUnit.slice(at + conversion.separator.length)).trim() };
+    }
+  }
+}
+
+/** Turns a foreign value into one of a property. What the schema would not take is refused; stand-ins and empty texts count as blank. */
+export function translate(held: HeldValue, conversion: Conversion, property: Property, standIns: StandIns): Translated {
+  if (held.text.trim() === '' || (held.form === 'text' && standIns.matches(held.text))) return { ok: true, held: null };
+  const made = converted(held, conversion, property);
+  if ('refusal' in made) return refuse(made.refusal);
+  const check = checkProposed(made.text, property, standIns);
+  return check.ok ? { ok: true, held: check.held } : refuse(check.violations.map((violation) => violation.message).join('; '));
+}

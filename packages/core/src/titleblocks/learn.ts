@@ -1,0 +1,114 @@
+import { Property, likenessKey } from '../schema';
+import { HeldValue, StandIns } from '../values';
+import { Binding, CellFormat, CellSource, cellText } from './binding';
+
+/** One title block cell of one drawing with what it could show. */
+export interface CellObservation {
+  readonly drawing: number;
+  readonly holder: string;
+  readonly block: string;
+  readonly tag: string;
+  readonly text: string;
+  /** Values of the drawing and of its model, by property number; `null` where the model is not known. */
+  readonly values: Readonly<Record<CellSource, Readonly<Record<number, HeldValue>> | null>>;
+}
+
+/** Why a cell does not show what its proposed binding would have it show. */
+export type ExceptionReason = 'blank' | 'retyped' | 'stale';
+
+/** What a cell shows, as learned from the drawings, with the evidence. */
+export interface LearnedBinding extends Binding {
+  /** Drawings whose cell shows just that, of those in which cell and source both hold something. */
+  readonly agree: number;
+  readonly compared: number;
+  /** Different texts among those that agree: one text alone proves little. */
+  readonly texts: number;
+}
+
+const FORMATS: readonly CellFormat[] = ['plain', 'with unit', 'upper case'];
+const SOURCES: readonly CellSource[] = ['drawing', 'model'];
+/** Least drawings, and least share of them, that speak for a binding. */
+const LEAST = 2;
+const LEAST_SHARE = 0.6;
+/** Texts remembered per candidate: more do not make it surer. */
+const MOST_TEXTS = 50;
+
+interface Candidate {
+  readonly propertyId: number;
+  readonly source: CellSource;
+  readonly format: CellFormat;
+  agree: number;
+  compared: number;
+  readonly texts: Set<string>;
+}
+
+/** Learns from cells, one after the other, which property each shows. Holds counts only, however many drawings there are. */
+export class CellLearner {
+  private readonly cells = new Map<string, { block: string; tag: string; candidates: Map<string, Candidate> }>();
+
+  constructor(
+    private readonly properties: readonly Property[],
+    private readonly standIns: StandIns,
+  ) {}
+
+  observe(observation: CellObservation): void {
+    const { block, tag, text, values } = observation;
+    const key = JSON.stringify([block, tag]);
+    const cell = this.cells.get(key) ?? { block, tag, candidates: new Map<string, Candidate>() };
+    this.cells.set(key, cell);
+    if (text.trim() === '' || this.standIns.matches(text)) return;
+    for (const source of SOURCES) {
+      const held = values[source];
+      if (!held) continue;
+      for (const property of this.properties)
+        for (const format of FORMATS) {
+          const shown = cellText(held[property.id] ?? null, property, format, this.standIns);
+          if (shown.state !== 'value') continue;
+          const id = `${property.id} ${source} ${format}`;
+          const candidate = cell.candidates.get(id) ?? { propertyId: property.id, source, format, agree: 0, compared: 0, texts: new Set<string>() };
+          cell.candidates.set(id, candidate);
+          candidate.compared++;
+          if (shown.text !== text) continue;
+          candidate.agree++;
+          if (candidate.texts.size < MOST_TEXTS) candidate.texts.add(text);
+        }
+    }
+  }
+
+  /** The best binding of every cell for which the drawings speak clearly enough. */
+  learned(): LearnedBinding[] {
+    return [...this.cells.values()].flatMap(({ block, tag, candidates }) => {
+      const best = [...candidates.values()]
+        .filter(({ agree, compared }) => agree >= LEAST && agree >= LEAST_SHARE * compared)
+        // More agreement first, then more different texts, then the plainer form, then the drawing itself.
+        .sort(
+          (a, b) =>
+            b.agree - a.agree ||
+            b.texts.size - a.texts.size ||
+            FORMATS.indexOf(a.format) - FORMATS.indexOf(b.format) ||
+            SOURCES.indexOf(a.source) - SOURCES.indexOf(b.source),
+        )[0];
+      if (!best) return [];
+      const { propertyId, source, format, agree, compared, texts } = best;
+      return [{ block, tag, propertyId, source, format, agree, compared, texts: texts.size }];
+    });
+  }
+
+  /**
+   * Why one cell does not show what a binding would have it show, with the text that it would; `null` when it does,
+   * or when there is nothing to compare. *Blank*: the cell is empty. *Retyped*: the same value in other wording, or a text
+   * where the source holds none. *Stale*: another value.
+   */
+  exception(binding: Binding, { text, values }: CellObservation): { readonly reason: ExceptionReason; readonly wanted: string } | null {
+    const held = values[binding.source];
+    const property = this.properties.find((candidate) => candidate.id === binding.propertyId);
+    if (!held || !property) return null;
+    const shown = cellText(held[property.id] ?? null, property, binding.format, this.standIns);
+    const wanted = shown.state === 'value' ? shown.text : '';
+    if (text === wanted) return null;
+    if (text.trim() === '' || this.standIns.matches(text)) return wanted === '' ? null : { reason: 'blank', wanted };
+    if (wanted === '') return { reason: 'retyped', wanted };
+    const squeeze = (value: string) => likenessKey(value).replace(/[^\p{L}\p{N}]/gu, '');
+    return { reason: squeeze(text) === squeeze(wanted) ? 'retyped' : 'stale', wanted };
+  }
+}
