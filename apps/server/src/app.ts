@@ -129,7 +129,9 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   app.use(
     '/api',
     jsonUnlessUpload(
-      routes.filter((definition) => definition.upload !== undefined || definition.stream).map((definition) => new RegExp(`^${definition.path.replace(/\{\w+\}/g, '\\d+')}$`)),
+      routes
+        .filter((definition) => definition.upload !== undefined || definition.stream)
+        .map((definition) => new RegExp(`^${definition.path.replace(/\{\w+\}/g, '\\d+')}$`)),
     ),
   );
 

@@ -64,9 +64,7 @@ export class Checks {
         }
         const found = new Map(
           (outcome?.reading?.holders ?? []).flatMap((holder) =>
-            holder.values.map(
-              (value) => [addressKey({ file, holder: holder.key, place: value.place, name: value.name }), value.held] as const,
-            ),
+            holder.values.map((value) => [addressKey({ file, holder: holder.key, place: value.place, name: value.name }), value.held] as const),
           ),
         );
         for (const line of own) {

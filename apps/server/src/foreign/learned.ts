@@ -43,7 +43,7 @@ export class Learning {
     const reasons = new Map(
       groups.flatMap((group) => {
         const meant = typed.filter((property) => group.names.includes(property.writtenName));
-        return meant.length === 1 ? group.names.map((name): [string, LearnedName["reasons"]] => [`${name}\n${meant[0]!.id}`, group.reasons]) : [];
+        return meant.length === 1 ? group.names.map((name): [string, LearnedName['reasons']] => [`${name}\n${meant[0]!.id}`, group.reasons]) : [];
       }),
     );
     // Values that both hold. Answers that half of all names give (yes, no, single digits) prove nothing.

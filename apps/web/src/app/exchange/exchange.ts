@@ -260,7 +260,9 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
             <dd class="mono">{{ cell.text || 'blank' }}</dd>
           </dl>
           <p [class]="cell.verdict === 'change' || cell.verdict === 'same' ? 'note' : 'note bad'">{{ cell.message }}</p>
-          <rule-way [property]="cell.property" />
+          @if (cell.name === null) {
+            <rule-way [property]="cell.property" />
+          }
         } @else {
           <p class="soft">
             {{
@@ -424,7 +426,7 @@ export class ExchangeStation {
   }
 
   protected caption(cell: TakeBackCellRow): string {
-    return this.byPropertyId()[cell.property]?.caption ?? `property ${cell.property}`;
+    return cell.name ?? this.byPropertyId()[cell.property]?.caption ?? `property ${cell.property}`;
   }
 
   protected go(back: number | null): void {

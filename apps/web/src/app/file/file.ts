@@ -1,10 +1,30 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
-import { FileDetails, FileGeometry } from '@rule/contract';
-import { compareNames } from '@rule/core/schema';
+import { FormsModule } from '@angular/forms';
+import { FileDetails, FileFilter, FileGeometry } from '@rule/contract';
+import { KINDS, Kind, compareNames } from '@rule/core/schema';
 import { convert } from '@rule/core/values';
 import { Store } from '@ngrx/store';
-import { Api, Bench, ExactName, FileLink, Way, catalogueFeature, jobsFeature, plainHeld, problemOf, showCell, showInstant, trayFeature } from '../shared';
+import { ButtonModule } from 'primeng/button';
+import { DialogModule } from 'primeng/dialog';
+import { InputTextModule } from 'primeng/inputtext';
+import {
+  Api,
+  Bench,
+  catalogueFeature,
+  ExactName,
+  FileLink,
+  jobsFeature,
+  Notices,
+  plainHeld,
+  problemOf,
+  sessionFeature,
+  showCell,
+  showInstant,
+  TrayActions,
+  trayFeature,
+  Way,
+} from '../shared';
 
 type Holder = FileDetails['holders'][number];
 type Value = Holder['values'][number];
@@ -23,7 +43,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
 @Component({
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ExactName, FileLink, RouterLink, Way],
+  imports: [Bench, ButtonModule, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way],
   template: `
     <rule-bench label="File" [index]="false">
       @if (error(); as text) {
@@ -68,6 +88,9 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                 <table class="list">
                   <thead>
                     <tr>
+                      @if (holder.key === '' && mayEdit()) {
+                        <th><span class="visually-hidden">Copy</span></th>
+                      }
                       <th>Name</th>
                       <th>Value</th>
                       <th>Origin</th>
@@ -77,6 +100,19 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                   <tbody>
                     @for (value of holder.values; track value.place + value.name) {
                       <tr class="pick" tabindex="0" [class.on]="chosen() === value" (click)="chosen.set(value)" (keydown.enter)="chosen.set(value)">
+                        @if (holder.key === '' && mayEdit()) {
+                          <td>
+                            @if (value.place === 'property' && value.held.text) {
+                              <input
+                                type="checkbox"
+                                [attr.aria-label]="'Choose ' + value.name + ' for copying'"
+                                [checked]="copied().has(value.name)"
+                                (click)="$event.stopPropagation()"
+                                (change)="tick(value.name)"
+                              />
+                            }
+                          </td>
+                        }
                         <td><rule-exact-name [name]="value.name" /></td>
                         <td class="mono">{{ show(value.held) }}</td>
                         <td class="soft">{{ places[value.place] }}</td>
@@ -89,6 +125,9 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                     }
                   </tbody>
                 </table>
+                @if (holder.key === '' && copied().size) {
+                  <p><p-button size="small" severity="secondary" [label]="'Copy ' + copied().size + ' to other files …'" (onClick)="copying.set(true)" /></p>
+                }
               </section>
             } @empty {
               <p class="note">The file holds no value.</p>
@@ -319,6 +358,31 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
         }
       </div>
     </rule-bench>
+    <p-dialog header="Copy values to other files" [modal]="true" [visible]="copying()" (visibleChange)="copying.set($event)" [style]="{ width: '520px' }">
+      <form (ngSubmit)="copy()">
+        <p>
+          @for (name of copied(); track name) {
+            <span class="chip"><rule-exact-name [name]="name" /></span>&ngsp;
+          }
+        </p>
+        <label class="field"
+          ><span>To files of the kind</span>
+          <select name="kind" [ngModel]="toKind()" (ngModelChange)="toKind.set($event)">
+            @for (kind of kinds; track kind) {
+              <option [value]="kind">{{ kind }}</option>
+            }
+          </select></label
+        >
+        <label class="field"
+          ><span>In the folder and below it</span><input pInputText class="mono" name="folder" [ngModel]="toFolder()" (ngModelChange)="toFolder.set($event)"
+        /></label>
+        <label class="field"
+          ><span>That hold, in their path or a value</span><input pInputText name="search" [ngModel]="toSearch()" (ngModelChange)="toSearch.set($event)"
+        /></label>
+        <p class="soft" role="status">{{ reached() === null ? '…' : reached() + (reached() === 1 ? ' file' : ' files') }} answer to this.</p>
+        <p-button type="submit" label="Put the copies in the tray" [disabled]="!reached()" />
+      </form>
+    </p-dialog>
   `,
   styles: `
     .columns {
@@ -355,6 +419,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
 export class FilePage {
   private readonly api = inject(Api);
   private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
   readonly id = input.required<string>();
   private readonly properties = this.store.selectSignal(catalogueFeature.selectAll);
   private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
@@ -366,6 +431,15 @@ export class FilePage {
   protected readonly error = signal<string | null>(null);
   protected readonly chosen = signal<Value | null>(null);
   protected readonly all = signal(false);
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  /** Names chosen for copying, and where to. */
+  protected readonly copied = signal<ReadonlySet<string>>(new Set());
+  protected readonly copying = signal(false);
+  protected readonly toKind = signal<Kind>('part');
+  protected readonly toFolder = signal('');
+  protected readonly toSearch = signal('');
+  protected readonly reached = signal<number | null>(null);
+  protected readonly kinds = KINDS;
   protected readonly places = PLACES;
   protected readonly show = plainHeld;
   protected readonly instant = showInstant;
@@ -384,6 +458,7 @@ export class FilePage {
           this.all.set(false);
         }
         this.chosen.set(null);
+        this.copied.set(new Set());
         this.error.set(null);
       });
       const file = this.api.file(id).subscribe({
@@ -396,8 +471,22 @@ export class FilePage {
         shape.unsubscribe();
       });
     });
+    effect((cleanup) => {
+      const target = this.target();
+      if (!this.copying()) return;
+      const timer = setTimeout(
+        () => this.api.count(target).subscribe({ next: ({ files }) => this.reached.set(files), error: () => this.reached.set(null) }),
+        250,
+      );
+      cleanup(() => clearTimeout(timer));
+    });
   }
 
+  private readonly target = computed<FileFilter>(() => ({
+    kind: this.toKind(),
+    ...(this.toFolder().trim() ? { folder: this.toFolder().trim() } : {}),
+    ...(this.toSearch().trim() ? { search: this.toSearch().trim() } : {}),
+  }));
   private readonly filled = computed(() => (this.details()?.holders ?? []).filter((holder) => holder.values.length > 0));
   /** An assembly may have thousands of occurrences: the first stand for all until more are asked for. */
   protected readonly shown = computed(() => (this.all() ? this.filled() : this.filled().slice(0, 12)));
@@ -413,6 +502,24 @@ export class FilePage {
   });
   protected readonly hasPicture = computed(() => this.geometry()?.shapes.some((shape) => shape.picture) ?? false);
   protected readonly bodies = computed(() => (this.details()?.file.kind === 'part' ? (this.geometry()?.shape?.bodies ?? []) : []));
+
+  protected tick(name: string): void {
+    const next = new Set(this.copied());
+    if (!next.delete(name)) next.add(name);
+    this.copied.set(next);
+  }
+  protected copy(): void {
+    this.api.copyValues({ from: this.details()!.file.id, names: [...this.copied()], to: this.target(), files: [] }).subscribe({
+      next: ({ lines, skipped }) => {
+        this.copying.set(false);
+        this.store.dispatch(TrayActions.load());
+        this.notices.done(
+          `${lines} ${lines === 1 ? 'value waits' : 'values wait'} in the tray.${skipped ? ` ${skipped} locked or open files were skipped.` : ''}`,
+        );
+      },
+      error: this.notices.failed,
+    });
+  }
 
   protected holderTitle({ level, label }: Holder): string {
     return level === 'document' ? 'The document' : level === 'copy' ? `Copy of ${label}` : `${level[0]!.toUpperCase()}${level.slice(1)} ${label}`;

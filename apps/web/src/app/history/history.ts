@@ -1,7 +1,7 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { Router } from '@angular/router';
-import { ChangeSetRow, LineRow } from '@rule/contract';
+import { AppliedCheck, ChangeSetRow, LineRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import {
@@ -50,17 +50,34 @@ import {
               }
             </p>
           </div>
-          @if (mayEdit() && set.state !== 'put back' && !set.revertedBy) {
-            <div class="actions">
+          <div class="actions">
+            @if (set.state !== 'put back') {
+              <p-button severity="secondary" label="Check against the files" [loading]="checking()" (onClick)="check(set)" />
+            }
+            @if (mayEdit() && set.state !== 'put back' && !set.revertedBy) {
               <p-button
                 severity="secondary"
                 [loading]="busy()"
                 [label]="'Revert ' + set.lines + (set.lines === 1 ? ' value in ' : ' values in ') + set.files + (set.files === 1 ? ' file' : ' files')"
                 (onClick)="revert(set)"
               />
-            </div>
-          }
+            }
+          </div>
         </div>
+        @if (checked(); as c) {
+          <div class="note" [class.bad]="c.asMeant !== c.lines" role="status">
+            Read anew: {{ c.asMeant }} of {{ c.lines }} {{ c.lines === 1 ? 'value stands' : 'values stand' }} in the files as they were meant.
+            @for (entry of c.different; track $index) {
+              <div>
+                <rule-file [id]="entry.file" [path]="entry.path" />, <rule-exact-name [name]="entry.name" />: meant {{ entry.meant ?? 'nothing' }}, found
+                {{ entry.found ?? 'nothing' }}
+              </div>
+            }
+            @for (entry of c.unreadable; track $index) {
+              <div><rule-file [id]="entry.file" [path]="entry.path" />: {{ entry.message }}</div>
+            }
+          </div>
+        }
         <div class="card lines" role="table" aria-label="Lines">
           <div class="row header" role="row">
             <span role="columnheader">File</span><span role="columnheader">Where</span><span role="columnheader">Before</span
@@ -105,6 +122,8 @@ export class HistoryStation {
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
   readonly set = input<string>();
+  protected readonly checked = signal<AppliedCheck | null>(null);
+  protected readonly checking = signal(false);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   protected readonly sets = signal<ChangeSetRow[] | null>(null);
@@ -128,6 +147,7 @@ export class HistoryStation {
     });
     effect((onCleanup) => {
       const set = this.chosen();
+      untracked(() => this.checked.set(null));
       if (!set) return;
       const subscription = this.api
         .changeSet(set.id)
@@ -138,6 +158,21 @@ export class HistoryStation {
 
   protected go(set: number): void {
     void this.router.navigate([], { queryParams: { set } });
+  }
+
+  /** Reads the files of the change set anew. */
+  protected check(set: ChangeSetRow): void {
+    this.checking.set(true);
+    this.api.checkChangeSet(set.id).subscribe({
+      next: (checked) => {
+        this.checking.set(false);
+        this.checked.set(checked);
+      },
+      error: (failure: unknown) => {
+        this.checking.set(false);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
   }
 
   protected revert(set: ChangeSetRow): void {

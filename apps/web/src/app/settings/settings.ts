@@ -6,13 +6,14 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature, sessionFeature } from '../shared';
+import { Tokens } from './tokens';
 import { AREAS, AreaKey, readArea, textsOf } from './areas';
 
 /** Company-wide settings. */
 @Component({
   selector: 'rule-settings-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, InputTextModule, TextareaModule],
+  imports: [Bench, ButtonModule, FormsModule, InputTextModule, TextareaModule, Tokens],
   template: `
     <rule-bench label="Settings" [index]="false" [inspector]="false">
       <form (ngSubmit)="save()">
@@ -63,6 +64,7 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
           </fieldset>
         }
       </form>
+      <rule-tokens />
     </rule-bench>
   `,
   styles: `

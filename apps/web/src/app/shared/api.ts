@@ -2,6 +2,7 @@ import { HttpClient, HttpErrorResponse, HttpEvent, HttpHeaders, HttpResponse } f
 import { Injectable, inject } from '@angular/core';
 import {
   AcceptLines,
+  AppliedCheck,
   ApplyReport,
   ApplyTray,
   BindingRequest,
@@ -24,6 +25,10 @@ import {
   FileFilter,
   FileGeometry,
   FilesPage,
+  ForeignDraft,
+  ForeignMapping,
+  ForeignPreview,
+  ForeignRequest,
   FoundDraft,
   FoundValues,
   GridPage,
@@ -31,10 +36,12 @@ import {
   JobError,
   JobRow,
   JobStarted,
+  Learned,
   LibraryDraft,
   LineRow,
   LinkRow,
   MassRemark,
+  NewToken,
   OtherName,
   Overview,
   Problem,
@@ -51,6 +58,7 @@ import {
   SurveyRow,
   TakeBackRow,
   TakeBackView,
+  TokenRow,
   Tray,
   TwinRow,
   UploadOutcome,
@@ -137,6 +145,13 @@ export class Api {
   keepSurvey = (title: string, filter: FileFilter) => this.post<SurveyRow>('/surveys', { ...filter, title });
   compareSurvey = (id: number) => this.get<SurveyComparison>(`/surveys/${id}/comparison`);
   surveyTable = (body: { format: 'xlsx' | 'csv'; filter: FileFilter; names: readonly string[] }) => this.download('/survey/table', body);
+  learned = () => this.get<Learned>('/survey/learned');
+  foreign = () => this.get<ForeignMapping[]>('/foreign');
+  saveForeign = (id: number | null, body: ForeignDraft) =>
+    id === null ? this.post<ForeignMapping>('/foreign', body) : this.put<ForeignMapping>(`/foreign/${id}`, body);
+  removeForeign = (id: number) => this.http.delete(`/api/foreign/${id}`);
+  previewForeign = (body: ForeignRequest) => this.post<ForeignPreview>('/foreign/preview', body);
+  foreignTray = (body: ForeignRequest) => this.post<{ lines: number }>('/foreign/tray', body);
   classes = () => this.get<ClassRow[]>('/classes');
   saveClasses = (body: ClassesDraft) => this.put<ClassRow[]>('/classes', body);
   previewCleanUp = (body: CleanUpRequest) => this.post<CleanUpPreview>('/clean-up/preview', body);
@@ -170,6 +185,9 @@ export class Api {
   editProperty = (id: number, draft: PropertyDraft) => this.put<Property>(`/properties/${id}`, draft);
   retireProperty = (id: number, retired: boolean) => this.post<Property>(`/properties/${id}/${retired ? 'retire' : 'restore'}`);
   way = (id: number) => this.get<Hop[]>(`/properties/${id}/way`);
+  tokens = () => this.get<TokenRow[]>('/tokens');
+  makeToken = (name: string) => this.post<NewToken>('/tokens', { name });
+  removeToken = (id: number) => this.http.delete(`/api/tokens/${id}`);
   settings = () => this.get<Settings>('/settings');
   saveSettings = (body: Settings) => this.put<Settings>('/settings', body);
 
@@ -184,6 +202,7 @@ export class Api {
   applyTray = (body: ApplyTray) => this.post<ApplyReport>('/tray/apply', body);
   history = () => this.get<ChangeSetRow[]>('/history');
   changeSet = (id: number) => this.get<LineRow[]>(`/history/${id}`);
+  checkChangeSet = (id: number) => this.get<AppliedCheck>(`/history/${id}/check`);
   revert = (id: number) => this.post<ApplyReport>(`/history/${id}/revert`);
 
   blocks = () => this.get<BlockRow[]>('/title-blocks');

@@ -391,7 +391,7 @@ export class CleanUpDialog {
     }[rule];
   }
   protected edit(change: Partial<Record<string, unknown>>): void {
-    this.now.update((action) => action && ({ ...action, ...change }));
+    this.now.update((action) => action && { ...action, ...change });
   }
   protected lines(text: string): string[] {
     return text.split('\n').filter((line) => line !== '');

@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { Clause, Library } from '@rule/contract';
+import { Clause, LearnedName, Library } from '@rule/contract';
 import { KINDS, compareNames } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { ValueType } from '@rule/core/values';
@@ -31,8 +31,10 @@ import { CleanUpDialog } from './clean-up';
 import { CoverageCell, CoverageMap } from './coverage';
 import { FoundDrafts } from './drafts';
 import { FoundFiles } from './files';
+import { ForeignNames } from './foreign';
 import { clauseText, filterOf, isEverything } from './filter';
 import { KeptSurveys } from './kept';
+import { LearnedMappings } from './learned';
 import { FoundNames } from './names';
 import { MassRemarks, Remarks } from './remarks';
 import { NameRow, SurveyStore } from './survey.store';
@@ -55,12 +57,14 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
     DialogModule,
     ExactName,
     FormsModule,
+    ForeignNames,
     FoundDrafts,
     FoundFiles,
     FoundNames,
     IndexRow,
     InputTextModule,
     KeptSurveys,
+    LearnedMappings,
     MassRemarks,
     Remarks,
     RouterLink,
@@ -118,6 +122,8 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
           [on]="look() === 'remarks'"
           (choose)="go({ look: 'remarks' })"
         />
+        <rule-index-row text="Learned mappings" [on]="look() === 'learned'" (choose)="go({ look: 'learned' })" />
+        <rule-index-row text="Foreign names" [on]="look() === 'foreign'" (choose)="go({ look: 'foreign' })" />
         <rule-index-row text="Masses and materials" [on]="look() === 'masses'" (choose)="go({ look: 'masses' })" />
         <rule-index-row text="Earlier surveys" [on]="look() === 'kept'" (choose)="go({ look: 'kept' })" />
         <rule-index-row text="Classes" [end]="survey()?.classes?.length ?? ''" [on]="look() === 'classes'" (choose)="go({ look: 'classes' })" />
@@ -213,6 +219,19 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
                 (act)="act($event)"
                 (pick)="selected.set($event)"
                 (contradictions)="openContradictions($event)"
+              />
+            }
+            @case ('learned') {
+              <rule-learned [properties]="byId()" [turn]="turn()" (act)="act($event)" (map)="mapName($event)" />
+            }
+            @case ('foreign') {
+              <rule-foreign
+                [properties]="properties()"
+                [strays]="strayNames()"
+                [names]="names()"
+                [filter]="filter()"
+                [turn]="turn()"
+                [suggested]="suggested()"
               />
             }
             @case ('values') {
@@ -431,7 +450,7 @@ export class SurveyStation {
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
   protected readonly found = inject(SurveyStore);
-  private readonly properties = this.store.selectSignal(catalogueFeature.selectAll);
+  protected readonly properties = this.store.selectSignal(catalogueFeature.selectAll);
   protected readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
@@ -470,6 +489,8 @@ export class SurveyStation {
   protected readonly ticked = signal<ReadonlySet<string>>(this.none);
   protected readonly tickedList = computed(() => [...this.ticked()]);
   protected readonly action = signal<CleanUp | null>(null);
+  protected readonly suggested = signal<{ name: string; property: number } | null>(null);
+  protected readonly strayNames = computed(() => this.found.strays().map((row) => row.name));
   protected readonly drafting = signal<readonly string[]>([]);
   protected readonly busy = signal(false);
   protected readonly adding = signal(false);
@@ -507,6 +528,10 @@ export class SurveyStation {
         return 'Names that probably mean the same';
       case 'values':
         return 'Values of a name';
+      case 'learned':
+        return 'What the library suggests';
+      case 'foreign':
+        return 'Foreign names';
       case 'files':
         return 'Files by any value';
       case 'remarks':
@@ -527,6 +552,10 @@ export class SurveyStation {
     switch (this.look()) {
       case 'twins':
         return 'Suggestions, each with its reason. Nothing is merged before you say so.';
+      case 'learned':
+        return 'Bindings and meanings, learned from what the files hold, with what speaks for and against each.';
+      case 'foreign':
+        return 'What the names of another company mean to us. Nothing is written before you apply it.';
       case 'remarks':
         return 'What cannot be read, what was noticed while reading, names and contents that stand twice.';
       case 'masses':
@@ -593,6 +622,7 @@ export class SurveyStation {
   /** Another view; the limits stay. */
   protected go(queryParams: Record<string, string | number | null>): void {
     this.ticked.set(this.none);
+    if (queryParams['look'] !== 'foreign') this.suggested.set(null);
     const left = this.look() === 'library' ? { library: null } : {};
     void this.router.navigate([], { queryParams: { name: null, ...left, ...queryParams }, queryParamsHandling: 'merge' });
   }
@@ -637,6 +667,11 @@ export class SurveyStation {
   protected openContradictions(names: readonly string[]): void {
     const where: Clause[] = names.slice(0, 2).map((name) => ({ subject: 'value', name, operator: 'is filled' }));
     this.go({ look: 'files', name: names[0] ?? null, where: JSON.stringify(where) });
+  }
+
+  protected mapName({ name, property }: LearnedName): void {
+    this.suggested.set({ name, property });
+    this.go({ look: 'foreign' });
   }
 
   protected act(action: CleanUp): void {

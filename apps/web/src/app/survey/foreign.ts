@@ -1,0 +1,461 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { CONVERSION_NAMES, Clause, FileFilter, ForeignMapping, ForeignPreview, ForeignRequest, ForeignRow } from '@rule/contract';
+import { Property } from '@rule/core/schema';
+import { CASES, CaseStyle, Conversion } from '@rule/core/survey';
+import { UNITS } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Subscription } from 'rxjs';
+import { Api, ExactName, FileLink, Notices, TrayActions, problemOf, sessionFeature } from '../shared';
+import { Clauses } from './clauses';
+
+/** A conversion in its plainest form. */
+export function plainConversion(kind: Conversion['do'], unit: string | null): Conversion {
+  switch (kind) {
+    case 'as it is':
+    case 'date':
+      return { do: kind };
+    case 'from unit':
+      return { do: kind, unit: unit ?? 'mm' };
+    case 'case':
+      return { do: kind, style: 'upper' };
+    case 'words':
+      return { do: kind, pairs: [], others: 'keep' };
+    case 'before':
+    case 'after':
+      return { do: kind, separator: ' ' };
+  }
+}
+
+/** Words as they are written, one pair a line. */
+export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
+  text.split('\n').flatMap((line) => {
+    const at = line.indexOf('=');
+    return at < 0 ? [] : [{ theirs: line.slice(0, at).trim(), ours: line.slice(at + 1).trim() }];
+  });
+
+/** Mappings of foreign names to ours: what would arrive is shown before anything is written. */
+@Component({
+  selector: 'rule-foreign',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, Clauses, ExactName, FileLink, FormsModule, InputTextModule],
+  template: `
+    <div class="bar">
+      <label
+        >Mapping
+        <select class="small" name="mapping" [ngModel]="id() ?? ''" (ngModelChange)="choose($event)">
+          <option value="">new mapping</option>
+          @for (mapping of mappings(); track mapping.id) {
+            <option [value]="mapping.id">{{ mapping.name }}</option>
+          }
+        </select></label
+      >
+      @if (mayEdit()) {
+        <label>kept as <input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
+        <p-button size="small" severity="secondary" label="Keep" [disabled]="!name().trim() || !rows().length" (onClick)="save()" />
+        @if (id() !== null) {
+          <button type="button" class="link" (click)="remove()">remove</button>
+        }
+      }
+    </div>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    <section class="card">
+      <table class="list">
+        <thead>
+          <tr>
+            <th>Their name</th>
+            <th>Our property</th>
+            <th>Conversion</th>
+            <th>Only where</th>
+            <th class="num">Values</th>
+            <th class="num">Arrive</th>
+            <th class="num">Same</th>
+            <th class="num">Kept</th>
+            <th class="num">Refused</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (row of rows(); track $index; let i = $index) {
+            <tr>
+              <td>
+                <input
+                  pInputText
+                  class="mono"
+                  list="rule-foreign-names"
+                  [attr.aria-label]="'Their name ' + (i + 1)"
+                  [ngModel]="row.from"
+                  (change)="edit(i, { from: $any($event.target).value })"
+                />
+              </td>
+              <td>
+                <select class="small" [attr.aria-label]="'Our property ' + (i + 1)" [ngModel]="row.to" (ngModelChange)="edit(i, { to: +$event })">
+                  @for (property of targets(); track property.id) {
+                    <option [value]="property.id">{{ property.caption }}</option>
+                  }
+                </select>
+              </td>
+              <td>
+                <select class="small" [attr.aria-label]="'Conversion ' + (i + 1)" [ngModel]="row.convert.do" (ngModelChange)="convertBy(i, $event)">
+                  @for (kind of conversions; track kind) {
+                    <option [value]="kind">{{ kind }}</option>
+                  }
+                </select>
+                @switch (row.convert.do) {
+                  @case ('from unit') {
+                    <select class="small" [attr.aria-label]="'Unit of ' + row.from" [ngModel]="row.convert.unit" (ngModelChange)="convert(i, { unit: $event })">
+                      @for (unit of units; track unit.code) {
+                        <option [value]="unit.code">{{ unit.code }}</option>
+                      }
+                    </select>
+                  }
+                  @case ('case') {
+                    <select
+                      class="small"
+                      [attr.aria-label]="'Case of ' + row.from"
+                      [ngModel]="row.convert.style"
+                      (ngModelChange)="convert(i, { style: $event })"
+                    >
+                      @for (style of cases; track style) {
+                        <option [value]="style">{{ style }}</option>
+                      }
+                    </select>
+                  }
+                  @case ('words') {
+                    <textarea
+                      rows="3"
+                      [attr.aria-label]="'Words of ' + row.from + ', theirs = ours, one pair a line'"
+                      placeholder="theirs = ours"
+                      [ngModel]="wordsOf(row)"
+                      (change)="convert(i, { pairs: pairs($any($event.target).value) })"
+                    ></textarea>
+                    <label
+                      ><input
+                        type="checkbox"
+                        [checked]="row.convert.others === 'refuse'"
+                        (change)="convert(i, { others: row.convert.others === 'refuse' ? 'keep' : 'refuse' })"
+                      />
+                      refuse others</label
+                    >
+                  }
+                  @case ('before') {
+                    <input
+                      class="short"
+                      pInputText
+                      [attr.aria-label]="'Separator of ' + row.from"
+                      [ngModel]="row.convert.separator"
+                      (change)="convert(i, { separator: $any($event.target).value || ' ' })"
+                    />
+                  }
+                  @case ('after') {
+                    <input
+                      class="short"
+                      pInputText
+                      [attr.aria-label]="'Separator of ' + row.from"
+                      [ngModel]="row.convert.separator"
+                      (change)="convert(i, { separator: $any($event.target).value || ' ' })"
+                    />
+                  }
+                }
+              </td>
+              <td>
+                <button type="button" class="link" [attr.aria-expanded]="where() === i" (click)="where.set(where() === i ? null : i)">
+                  {{ row.where.length ? row.where.length + ' conditions' : 'always' }}
+                </button>
+              </td>
+              <td class="num">{{ counts(i)?.values ?? '' }}</td>
+              <td class="num good">{{ counts(i)?.arrive || '' }}</td>
+              <td class="num">{{ counts(i)?.same || '' }}</td>
+              <td class="num">{{ counts(i)?.kept || '' }}</td>
+              <td class="num bad">{{ counts(i)?.refused || '' }}</td>
+              <td><button type="button" class="link" [attr.aria-label]="'Remove row ' + (i + 1)" (click)="drop(i)">remove</button></td>
+            </tr>
+            @if (where() === i) {
+              <tr>
+                <td colspan="10"><rule-clauses [clauses]="row.where" [names]="names()" (changed)="edit(i, { where: clauses($event) })" /></td>
+              </tr>
+            }
+          } @empty {
+            <tr>
+              <td colspan="10" class="soft">
+                A row says that a name of theirs means a property of ours. What the library suggests stands in Learned mappings.
+              </td>
+            </tr>
+          }
+        </tbody>
+      </table>
+      <datalist id="rule-foreign-names">
+        @for (name of strays(); track name) {
+          <option [value]="name"></option>
+        }
+      </datalist>
+      <button type="button" class="link" (click)="add('')">Add a row</button>
+    </section>
+    @if (preview(); as p) {
+      <section class="card" aria-label="What would arrive">
+        <div class="bar">
+          <label
+            >Where ours holds another value
+            <select class="small" name="clash" [ngModel]="clash()" (ngModelChange)="clash.set($event)">
+              <option value="keep ours">keep ours</option>
+              <option value="take theirs">take theirs</option>
+            </select></label
+          >
+          <label><input type="checkbox" name="keep" [ngModel]="keep()" (ngModelChange)="keep.set($event)" /> leave their names in the files</label>
+        </div>
+        <p class="note" role="status">
+          <b>{{ arriving() }}</b> {{ arriving() === 1 ? 'value' : 'values' }} would arrive in {{ p.files }} {{ p.files === 1 ? 'file' : 'files' }}.
+          {{ refusedCount() }} would be refused, {{ p.unmapped.length }} {{ p.unmapped.length === 1 ? 'name stays' : 'names stay' }} unmapped.
+          @if (p.skipped.length) {
+            {{ p.skipped.length }} {{ p.skipped.length === 1 ? 'file is' : 'files are' }} skipped.
+          }
+        </p>
+        @if (mayEdit()) {
+          <p-button
+            [label]="'Put ' + p.lines + (p.lines === 1 ? ' value' : ' values') + ' in the tray'"
+            [disabled]="!p.lines || busy()"
+            [loading]="busy()"
+            (onClick)="put()"
+          />
+        }
+        @if (p.sample.length) {
+          <h2>What would arrive{{ arriving() > p.sample.length ? ' (the first ' + p.sample.length + ')' : '' }}</h2>
+          <table class="list">
+            <tbody>
+              @for (line of p.sample; track $index) {
+                <tr>
+                  <td><rule-file [id]="line.file" [path]="line.path" /></td>
+                  <td><rule-exact-name [name]="line.from" /></td>
+                  <td class="mono">{{ line.theirs }}</td>
+                  <td>{{ caption(line.to) }}</td>
+                  <td class="mono">
+                    {{ line.before ?? '—' }} → <b>{{ line.after }}</b>
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        }
+        @if (p.refused.length || p.skipped.length) {
+          <h2>Refused or skipped</h2>
+          <table class="list">
+            <tbody>
+              @for (entry of p.refused; track $index) {
+                <tr>
+                  <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                  <td><rule-exact-name [name]="entry.from" /></td>
+                  <td class="mono">{{ entry.theirs }}</td>
+                  <td class="bad">{{ entry.message }}</td>
+                </tr>
+              }
+              @for (entry of p.skipped; track $index) {
+                <tr>
+                  <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                  <td colspan="3">{{ entry.message }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        }
+        @if (p.unmapped.length) {
+          <h2>Unmapped names</h2>
+          <p class="names">
+            @for (entry of p.unmapped.slice(0, 60); track entry.name) {
+              <button type="button" class="chip plain" [attr.aria-label]="'Map ' + entry.name" (click)="add(entry.name)">
+                <rule-exact-name [name]="entry.name" /> {{ entry.filled }}</button
+              >&ngsp;
+            }
+            @if (p.unmapped.length > 60) {
+              <span class="soft">and {{ p.unmapped.length - 60 }} more</span>
+            }
+          </p>
+        }
+      </section>
+    }
+  `,
+  styles: `
+    .bar {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 14px;
+      align-items: center;
+      margin-bottom: 12px;
+    }
+    td {
+      vertical-align: top;
+    }
+    td input[pInputText] {
+      width: 130px;
+    }
+    td input.short {
+      width: 52px;
+    }
+    td select {
+      max-width: 130px;
+    }
+    section h2 {
+      margin: 12px 0 4px;
+    }
+    button.chip {
+      padding: 1px 8px;
+      margin-bottom: 4px;
+    }
+    input[type='checkbox'] {
+      accent-color: var(--verdigris);
+    }
+  `,
+})
+export class ForeignNames {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly properties = input.required<readonly Property[]>();
+  readonly strays = input.required<readonly string[]>();
+  readonly names = input.required<readonly string[]>();
+  readonly filter = input.required<FileFilter>();
+  readonly turn = input(0);
+  /** A row to begin with, as suggested elsewhere. */
+  readonly suggested = input<{ readonly name: string; readonly property: number } | null>(null);
+
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly conversions = CONVERSION_NAMES;
+  protected readonly cases: readonly CaseStyle[] = CASES;
+  protected readonly units = UNITS;
+  protected readonly pairs = pairsOf;
+  protected readonly clauses = (list: readonly Clause[]) => [...list];
+  protected readonly mappings = signal<readonly ForeignMapping[]>([]);
+  protected readonly id = signal<number | null>(null);
+  protected readonly name = signal('');
+  protected readonly rows = signal<readonly ForeignRow[]>([]);
+  protected readonly clash = signal<ForeignRequest['clash']>('keep ours');
+  protected readonly keep = signal(false);
+  protected readonly where = signal<number | null>(null);
+  protected readonly preview = signal<ForeignPreview | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly targets = computed(() => this.properties().filter((property) => property.feed === 'typed' && !property.retired));
+  protected readonly arriving = computed(() => (this.preview()?.rows ?? []).reduce((sum, row) => sum + row.arrive, 0));
+  protected readonly refusedCount = computed(() => (this.preview()?.rows ?? []).reduce((sum, row) => sum + row.refused, 0));
+
+  private readonly request = computed<ForeignRequest | null>(() => {
+    const rows = this.rows().filter((row) => row.from !== '' && row.to > 0);
+    return rows.length ? { rows, filter: this.filter(), clash: this.clash(), keep: this.keep() } : null;
+  });
+
+  constructor() {
+    this.load();
+    effect(() => {
+      const suggested = this.suggested();
+      if (suggested) untracked(() => this.add(suggested.name, suggested.property));
+    });
+    effect((cleanup) => {
+      const request = this.request();
+      this.turn();
+      untracked(() => this.error.set(null));
+      if (!request) {
+        this.preview.set(null);
+        return;
+      }
+      let asked: Subscription | undefined;
+      const timer = setTimeout(() => {
+        asked = this.api.previewForeign(request).subscribe({
+          next: (preview) => this.preview.set(preview),
+          error: (failure: unknown) => {
+            this.preview.set(null);
+            this.error.set(problemOf(failure).detail);
+          },
+        });
+      }, 250);
+      cleanup(() => {
+        clearTimeout(timer);
+        asked?.unsubscribe();
+      });
+    });
+  }
+
+  private load(): void {
+    this.api.foreign().subscribe({ next: (mappings) => this.mappings.set(mappings), error: this.notices.failed });
+  }
+
+  protected choose(id: string): void {
+    const mapping = this.mappings().find((candidate) => candidate.id === Number(id));
+    this.id.set(mapping?.id ?? null);
+    this.name.set(mapping?.name ?? '');
+    this.rows.set(mapping?.rows ?? []);
+    this.where.set(null);
+  }
+
+  protected caption(property: number): string {
+    return this.properties().find((candidate) => candidate.id === property)?.caption ?? '';
+  }
+  /** The counts of a row; rows without a name are not asked about. */
+  protected counts(at: number): ForeignPreview['rows'][number] | undefined {
+    const row = this.rows()[at];
+    if (!row || row.from === '') return undefined;
+    const before = this.rows()
+      .slice(0, at)
+      .filter((other) => other.from !== '' && other.to > 0).length;
+    const found = this.preview()?.rows[before];
+    return found?.from === row.from && found.to === row.to ? found : undefined;
+  }
+  protected wordsOf(row: ForeignRow): string {
+    return row.convert.do === 'words' ? row.convert.pairs.map(({ theirs, ours }) => `${theirs} = ${ours}`).join('\n') : '';
+  }
+  protected edit(at: number, change: Partial<ForeignRow>): void {
+    this.rows.update((rows) => rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
+  }
+  protected convertBy(at: number, kind: Conversion['do']): void {
+    const property = this.properties().find((candidate) => candidate.id === this.rows()[at]!.to);
+    this.edit(at, { convert: plainConversion(kind, property?.unit ?? null) });
+  }
+  protected convert(at: number, change: Partial<Record<string, unknown>>): void {
+    this.edit(at, { convert: { ...this.rows()[at]!.convert, ...change } });
+  }
+  protected drop(at: number): void {
+    this.where.set(null);
+    this.rows.update((rows) => rows.filter((_, i) => i !== at));
+  }
+  protected add(from: string, to = this.targets()[0]?.id ?? 0): void {
+    this.rows.update((rows) => [...rows, { from, to, convert: { do: 'as it is' }, where: [] }]);
+  }
+
+  protected save(): void {
+    this.api.saveForeign(this.id(), { name: this.name().trim(), rows: this.rows() }).subscribe({
+      next: (mapping) => {
+        this.id.set(mapping.id);
+        this.notices.done(`The mapping ${mapping.name} is kept.`);
+        this.load();
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    });
+  }
+  protected remove(): void {
+    this.api.removeForeign(this.id()!).subscribe({
+      next: () => {
+        this.choose('');
+        this.load();
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected put(): void {
+    const request = this.request();
+    if (!request) return;
+    this.busy.set(true);
+    this.api.foreignTray(request).subscribe({
+      next: ({ lines }) => {
+        this.busy.set(false);
+        this.store.dispatch(TrayActions.load());
+        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in the tray. After applying, History can check them against the files.`);
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
+  }
+}

@@ -1,0 +1,201 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { Learned, LearnedName } from '@rule/contract';
+import { Property } from '@rule/core/schema';
+import { CleanUp } from '@rule/core/survey';
+import { Store } from '@ngrx/store';
+import { Api, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
+
+type Cell = Learned['cells'][number];
+
+/** What the library itself suggests: which property each title block cell shows, and what foreign names mean. */
+@Component({
+  selector: 'rule-learned',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ExactName, FileLink],
+  template: `
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    } @else if (learned(); as l) {
+      <section class="card">
+        <h2>What title block cells show</h2>
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Block</th>
+              <th>Cell</th>
+              <th>Property</th>
+              <th>From</th>
+              <th>Written</th>
+              <th>Evidence</th>
+              <th>Exceptions</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (cell of l.cells; track cell.block + cell.tag) {
+              <tr>
+                <td>{{ cell.block }}</td>
+                <td class="mono">{{ cell.tag }}</td>
+                <td>{{ caption(cell.propertyId) }}</td>
+                <td>the {{ cell.source }}</td>
+                <td>{{ cell.format }}</td>
+                <td>
+                  {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts }} different {{ cell.texts === 1 ? 'text' : 'texts' }}
+                  @if (cell.texts === 1) {
+                    <span class="warn">one text alone proves little</span>
+                  }
+                </td>
+                <td>
+                  @if (cell.exceptionCount) {
+                    <button type="button" class="link" [attr.aria-expanded]="open() === cell" (click)="open.set(open() === cell ? null : cell)">
+                      {{ counts(cell) }}
+                    </button>
+                  }
+                </td>
+                <td>
+                  @if (isBound(cell)) {
+                    <span class="good">in force</span>
+                  } @else if (mayAdminister()) {
+                    <button type="button" class="link" [attr.aria-label]="'Bind ' + cell.tag + ' to ' + caption(cell.propertyId)" (click)="bind(cell)">
+                      {{ cell.bound ? 'Bind so instead' : 'Bind so' }}
+                    </button>
+                  }
+                </td>
+              </tr>
+              @if (open() === cell) {
+                @for (entry of cell.exceptions; track $index) {
+                  <tr>
+                    <td></td>
+                    <td colspan="3"><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                    <td class="warn">{{ entry.reason }}</td>
+                    <td colspan="3">
+                      shows <span class="mono">{{ entry.text || 'nothing' }}</span>, would show <span class="mono">{{ entry.wanted || 'nothing' }}</span>
+                    </td>
+                  </tr>
+                }
+              }
+            } @empty {
+              <tr>
+                <td colspan="8" class="soft">No cell shows the same property on most of its drawings.</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </section>
+      <section class="card">
+        <h2>What foreign names mean</h2>
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Found</th>
+              <th class="num">Files</th>
+              <th>Probably</th>
+              <th>Evidence</th>
+              <th>Exceptions</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of l.names; track row.name + row.property) {
+              <tr>
+                <td><rule-exact-name [name]="row.name" /></td>
+                <td class="num">{{ row.files }}</td>
+                <td>{{ caption(row.property) }}</td>
+                <td>{{ evidence(row) }}</td>
+                <td>
+                  @if (row.both > row.equal) {
+                    <button type="button" class="link" [attr.aria-expanded]="openName() === row" (click)="openName.set(openName() === row ? null : row)">
+                      {{ row.both - row.equal }} say otherwise
+                    </button>
+                  }
+                </td>
+                <td>
+                  @if (mayEdit()) {
+                    <button type="button" class="link" [attr.aria-label]="'Map ' + row.name" (click)="map.emit(row)">Into a mapping</button>&ngsp;
+                    <button type="button" class="link" [attr.aria-label]="'Move the values of ' + row.name" (click)="move(row)">Move …</button>
+                  }
+                </td>
+              </tr>
+              @if (openName() === row) {
+                @for (entry of row.exceptions; track entry.file) {
+                  <tr>
+                    <td></td>
+                    <td colspan="3"><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                    <td colspan="2">
+                      theirs <span class="mono">{{ entry.theirs }}</span>, ours <span class="mono">{{ entry.ours }}</span>
+                    </td>
+                  </tr>
+                }
+              }
+            } @empty {
+              <tr>
+                <td colspan="6" class="soft">No name outside the schema resembles one of its properties, by wording or by values.</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </section>
+    } @else {
+      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+    }
+  `,
+})
+export class LearnedMappings {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly properties = input.required<Readonly<Record<number, Property | undefined>>>();
+  readonly turn = input(0);
+  readonly act = output<CleanUp>();
+  readonly map = output<LearnedName>();
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly learned = signal<Learned | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly open = signal<Cell | null>(null);
+  protected readonly openName = signal<LearnedName | null>(null);
+
+  constructor() {
+    effect(() => {
+      this.turn();
+      untracked(() => this.load());
+    });
+  }
+
+  private load(): void {
+    this.api.learned().subscribe({ next: (learned) => this.learned.set(learned), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+  }
+
+  protected caption(property: number): string {
+    return this.properties()[property]?.caption ?? '';
+  }
+  protected counts(cell: Cell): string {
+    const reasons = ['stale', 'retyped', 'blank'] as const;
+    const counted = reasons.map((reason) => ({ reason, n: cell.exceptions.filter((entry) => entry.reason === reason).length })).filter(({ n }) => n > 0);
+    return cell.exceptionCount > cell.exceptions.length ? `${cell.exceptionCount} exceptions` : counted.map(({ reason, n }) => `${n} ${reason}`).join(', ');
+  }
+  protected isBound({ bound, propertyId, source, format }: Cell): boolean {
+    return bound?.propertyId === propertyId && bound.source === source && bound.format === format;
+  }
+  protected bind({ block, tag, propertyId, source, format }: Cell): void {
+    this.api.bind({ block, tag, property: propertyId, source, format }).subscribe({
+      next: () => {
+        this.notices.done(`${tag} of ${block} shows ${this.caption(propertyId)} from now on.`);
+        this.load();
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected evidence(row: LearnedName): string {
+    return [
+      row.reasons.length ? `the names: ${row.reasons.join(', ')}` : '',
+      row.shared ? `${row.shared} of ${row.distinct} values stand under both` : '',
+      row.both ? `both in ${row.both} ${row.both === 1 ? 'file' : 'files'}, the same in ${row.equal}` : '',
+    ]
+      .filter((text) => text !== '')
+      .join('; ');
+  }
+  protected move(row: LearnedName): void {
+    this.act.emit({ do: 'merge', names: [row.name], to: this.properties()[row.property]!.writtenName, clash: 'keep the filled one' });
+  }
+}
