@@ -75,6 +75,7 @@ export default ts.config(
     files: ['apps/server/src/**/*.ts'],
     rules: forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]),
   },
+  { files: ['apps/cli/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!core|contract)', message: 'The command line imports core and contract.' }]) },
   { files: ['apps/vault/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!demo$)', message: 'The vault stand-in knows nothing of Rule.' }]) },
   {
     files: ['apps/web/src/**/*.ts'],

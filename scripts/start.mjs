@@ -86,13 +86,14 @@ await main(async () => {
     say('building');
     await buildServers();
     await buildWeb();
-    if (!empty && !existsSync(library)) {
+    for (const name of empty ? [] : ['library', 'inherited']) {
+      if (existsSync(join(VAR, name))) continue;
       // Copied under another name first: a copy that broke off is not taken for a library.
-      const half = join(VAR, 'library.half');
+      const half = join(VAR, `${name}.half`);
       rmSync(half, { recursive: true, force: true });
       mkdirSync(VAR, { recursive: true });
-      cpSync(path('packages/demo/library'), half, { recursive: true });
-      renameSync(half, library);
+      cpSync(path('packages/demo', name), half, { recursive: true });
+      renameSync(half, join(VAR, name));
     }
     await launch('The vault stand-in', path('apps/vault/dist/main.mjs'), {
       VAULT_PORT: String(vaultPort),
@@ -111,7 +112,7 @@ await main(async () => {
       RULE_SESSION_SECRET: secret.session,
       RULE_ADMIN_PASSWORD: secret.admin,
       RULE_LOG: process.env.RULE_LOG ?? 'warn',
-      ...(empty ? {} : { RULE_DEMO_LIBRARY: library }),
+      ...(empty ? {} : { RULE_DEMO_LIBRARY: library, RULE_DEMO_INHERITED: join(VAR, 'inherited') }),
     });
     writeFileSync(modeFile, mode);
   } catch (error) {

@@ -26,14 +26,18 @@ export async function bundle(entries, outdir) {
   });
 }
 
-/** Bundles server, worker and vault stand-in. */
+/** Bundles server, worker, vault stand-in and command line. */
 export async function buildServers() {
   await bundle(
     { main: path('apps/server/src/main.ts'), worker: path('apps/server/src/threads/worker.ts'), geometry: path('apps/server/src/threads/geometry.ts') },
     path('apps/server/dist'),
   );
   await bundle({ main: path('apps/vault/src/main.ts') }, path('apps/vault/dist'));
+  await buildCli();
 }
+
+/** Bundles the command line. */
+export const buildCli = () => bundle({ main: path('apps/cli/src/main.ts') }, path('apps/cli/dist'));
 
 function hashTree(folder, hash) {
   for (const entry of readdirSync(folder, { withFileTypes: true }).sort((a, b) => a.name.localeCompare(b.name))) {

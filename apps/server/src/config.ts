@@ -1,4 +1,5 @@
 import { join, resolve } from 'node:path';
+import { DemoFolders } from './demo';
 
 /** Everything that the environment decides. */
 export interface Config {
@@ -10,8 +11,8 @@ export interface Config {
   readonly webFolder: string | null;
   readonly vaultUrl: string;
   readonly vaultToken: string;
-  /** Folder of the demo's working copy; `null` without demo. */
-  readonly demoLibrary: string | null;
+  /** Libraries of the demo company, where it is to be loaded. */
+  readonly demo: DemoFolders | null;
   readonly sessionSecret: string;
   readonly logLevel: string;
   readonly workers: number;
@@ -40,7 +41,12 @@ export function readConfig(): Config {
     webFolder: process.env['RULE_WEB'] ? resolve(process.env['RULE_WEB']) : null,
     vaultUrl: process.env['RULE_VAULT_URL'] ?? 'http://127.0.0.1:4311',
     vaultToken: needed('RULE_VAULT_TOKEN'),
-    demoLibrary: process.env['RULE_DEMO_LIBRARY'] ? resolve(process.env['RULE_DEMO_LIBRARY']) : null,
+    demo: process.env['RULE_DEMO_LIBRARY']
+      ? {
+          workshop: resolve(process.env['RULE_DEMO_LIBRARY']),
+          inherited: process.env['RULE_DEMO_INHERITED'] ? resolve(process.env['RULE_DEMO_INHERITED']) : null,
+        }
+      : null,
     sessionSecret: needed('RULE_SESSION_SECRET'),
     logLevel: process.env['RULE_LOG'] ?? 'info',
     workers: number('RULE_WORKERS', 2),

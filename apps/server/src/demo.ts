@@ -1,16 +1,36 @@
-import { DEMO_BINDINGS, DEMO_COMPANY, DEMO_LAYOUT, DEMO_LINKS, DEMO_PASSWORD, DEMO_PROPERTIES, DEMO_USERS } from '@rule/demo';
+import {
+  DEMO_BINDINGS,
+  DEMO_CLASSES,
+  DEMO_COMPANY,
+  DEMO_DENSITIES,
+  DEMO_LAYOUT,
+  DEMO_LINKS,
+  DEMO_PASSWORD,
+  DEMO_PROPERTIES,
+  DEMO_SYNONYMS,
+  DEMO_USERS,
+} from '@rule/demo';
 import { readSettings, writeSettings } from './schema/settings';
 import { Services } from './services';
 import { addUser } from './users/users';
 
+/** Where the demo's libraries stand: the company's own, and the one that came with the DR-5. */
+export interface DemoFolders {
+  readonly workshop: string;
+  readonly inherited: string | null;
+}
+
 /** Loads the demo company into an empty database; does nothing where people exist already. */
-export async function loadDemo({ db, properties, libraries, scanner, titleBlocks, boms, vault }: Services, libraryFolder: string): Promise<void> {
+export async function loadDemo({ db, properties, libraries, scanner, classes, titleBlocks, boms, vault }: Services, folders: DemoFolders): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
-  await writeSettings(db, { ...(await readSettings(db)), company: DEMO_COMPANY });
+  const settings = await readSettings(db);
+  await writeSettings(db, { ...settings, company: DEMO_COMPANY, densities: DEMO_DENSITIES, synonyms: [...settings.synonyms, ...DEMO_SYNONYMS] });
   const ids = new Map<string, number>();
   for (const draft of DEMO_PROPERTIES) ids.set(draft.writtenName, (await properties.define(draft)).id);
-  await libraries.add('Workshop', libraryFolder);
+  await libraries.add('Workshop', folders.workshop);
+  if (folders.inherited !== null) await libraries.add('Inherited', folders.inherited);
   await scanner.rescan();
+  await classes.save(DEMO_CLASSES);
   for (const { tag, property, source, format, block } of DEMO_BINDINGS) await titleBlocks.bind({ block, tag, property: ids.get(property)!, source, format });
   await boms.saveLayout(null, { name: DEMO_LAYOUT.name, columns: DEMO_LAYOUT.columns.map((name) => ids.get(name)!) });
   for (const link of DEMO_LINKS) await vault.saveLink(null, link);

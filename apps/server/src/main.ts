@@ -34,7 +34,7 @@ const services = buildServices({
 });
 
 for (const { changeSet, outcome } of await services.applying.recover()) log.warn({ changeSet, outcome }, 'a change set was interrupted by a crash');
-if (config.demoLibrary) await loadDemo(services, config.demoLibrary);
+if (config.demo) await loadDemo(services, config.demo);
 else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
   const password = process.env['RULE_ADMIN_PASSWORD'];
   if (!password) throw new Error('RULE_ADMIN_PASSWORD is not set, and there is no administrator yet.');

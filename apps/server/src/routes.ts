@@ -201,8 +201,14 @@ export function routesOf(s: Services): Route[] {
       summary: 'Apply the accepted lines of your tray',
       role: 'editor',
       body: applyTray,
-      action: ({ user, body }) =>
-        s.jobs.within(user, 'apply', body.title || 'Apply the tray', (context) => s.applying.applyTray(user, body.mode, body.title, context)),
+      action: async ({ user, body }) => {
+        const report = await s.jobs.within(user, 'apply', body.title || 'Apply the tray', (context) =>
+          s.applying.applyTray(user, body.mode, body.title, context),
+        );
+        // The shapes in the files are as they were: they are known again by their own hash.
+        await s.geometries.startIfNeeded();
+        return report;
+      },
     }),
     route({ method: 'get', path: '/history', summary: 'Change sets that were applied or put back', role: 'viewer', action: () => s.applying.history() }),
     route({
@@ -224,7 +230,11 @@ export function routesOf(s: Services): Route[] {
       path: '/history/{set}/revert',
       summary: 'Undo a change set by its inverse',
       role: 'editor',
-      action: ({ user, params }) => s.applying.revert(user, params['set']!),
+      action: async ({ user, params }) => {
+        const report = await s.applying.revert(user, params['set']!);
+        await s.geometries.startIfNeeded();
+        return report;
+      },
     }),
 
     route({ method: 'get', path: '/tokens', summary: 'Your tokens for programs', role: 'viewer', action: ({ user }) => s.tokens.list(user) }),

@@ -137,7 +137,7 @@ async function demoTemplate(): Promise<string> {
         vaultPort: new HttpVault(`http://127.0.0.1:${(server.address() as AddressInfo).port}`, TOKEN),
         dataFolder: data,
       }),
-      DEMO_LIBRARY,
+      { workshop: DEMO_LIBRARY, inherited: null },
     );
     server.closeAllConnections();
     server.close();

@@ -112,3 +112,34 @@ export const DEMO_RECORDS: Readonly<Record<string, Readonly<Record<string, strin
   'bought parts/drum-bearing.step': { Number: 'BP-6204', Title: 'Drum bearing, sealed', Supplier: 'Ostrelle Bearings' },
 };
 export const DEMO_RELEASED: readonly string[] = ['DR-15/parts/chimney-stub.step'];
+
+/** Classes of the demo, in the order in which they are tried. The written mass of bought parts leads: their models are hollow. */
+export const DEMO_CLASSES = [
+  {
+    name: 'bought part',
+    clauses: [
+      { subject: 'kind', operator: 'is', text: 'part' },
+      { subject: 'value', name: 'Make or buy', operator: 'is', text: 'bought' },
+    ],
+    statedMass: true,
+  },
+  { name: 'DR-5 purchase', clauses: [{ subject: 'folder', operator: 'is', text: 'DR-5/purchased' }], statedMass: true },
+  { name: 'made part', clauses: [{ subject: 'kind', operator: 'is', text: 'part' }], statedMass: false },
+  { name: 'scan', clauses: [{ subject: 'file name', operator: 'ends with', text: '.pdf' }], statedMass: false },
+] as const;
+
+/** Densities in kg/m³ (from memory; for the demo alone). */
+export const DEMO_DENSITIES = [
+  { material: '1.4301', density: 7900 },
+  { material: '1.4404', density: 7980 },
+  { material: 'S235JR', density: 7850 },
+  { material: 'DC01', density: 7850 },
+  { material: '100Cr6', density: 7850 },
+  { material: 'steel 8.8', density: 7850 },
+] as const;
+
+/** Values that the company knows to mean the same, beside those that are known everywhere. */
+export const DEMO_SYNONYMS = [
+  ['1.4301', '304 stainless', 'stainless 304', 'SS 304', 'SS304', 'X5CrNi18-10'],
+  ['mild steel', 'MS'],
+] as const;

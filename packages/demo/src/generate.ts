@@ -3,13 +3,15 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { FileChange, applyEdits, formatOf } from '@rule/core/files';
 import { HeldValue, heldText } from '@rule/core/values';
+import { strToU8, zipSync } from 'fflate';
 import { AnyShape } from 'replicad';
 import { DRAWINGS } from './drawings';
+import { INHERITED_ASSEMBLIES, INHERITED_DOCUMENTS, INHERITED_DRAWINGS, INHERITED_PARTS } from './inherited';
 import { Kernel, Placement } from './kernel';
-import { ASSEMBLIES, LOOSE, PARTS } from './parts';
+import { ASSEMBLIES, DemoAssembly, LOOSE, PARTS } from './parts';
 import { writeSheet } from './sheet';
 
-const UNIT_OF: Readonly<Record<string, string>> = { Mass: 'kg', 'Tightening torque': 'N·m', 'Lubrication interval': 'h' };
+const UNIT_OF: Readonly<Record<string, string>> = { Mass: 'kg', 'Tightening torque': 'N·m', 'Lubrication interval': 'h', Weight: 'lb' };
 
 const held = (name: string, value: string | number | boolean): HeldValue => {
   if (typeof value === 'boolean') return { text: value ? 'yes' : 'no', form: 'boolean' };
@@ -20,19 +22,25 @@ const held = (name: string, value: string | number | boolean): HeldValue => {
 const changes = (holder: string, values: Readonly<Record<string, string | number | boolean>>): FileChange[] =>
   Object.entries(values).map(([name, value]) => ({ holder, place: 'property', name, value: held(name, value) }));
 
-/** Generates the library of the demo company into `packages/demo/library`. */
-async function generate(): Promise<void> {
-  const library = join(dirname(fileURLToPath(import.meta.url)), '..', 'library');
-  rmSync(library, { recursive: true, force: true });
-  const put = (path: string, bytes: Uint8Array) => {
-    const target = join(library, path);
+const inPackage = (...parts: string[]) => join(dirname(fileURLToPath(import.meta.url)), '..', ...parts);
+
+const withValues = (path: string, bytes: Uint8Array, list: readonly FileChange[]) => applyEdits(bytes, formatOf(path)!.modify(bytes, list));
+
+/** Writes files below a folder that is made anew. */
+function into(folder: string): (path: string, bytes: Uint8Array) => void {
+  const root = inPackage(folder);
+  rmSync(root, { recursive: true, force: true });
+  return (path, bytes) => {
+    const target = join(root, path);
     mkdirSync(dirname(target), { recursive: true });
     writeFileSync(target, bytes);
-    console.log(`${path}  ${bytes.length} bytes`);
+    console.log(`${folder}/${path}  ${bytes.length} bytes`);
   };
-  const withValues = (path: string, bytes: Uint8Array, list: readonly FileChange[]) => applyEdits(bytes, formatOf(path)!.modify(bytes, list));
+}
 
-  const kernel = await Kernel.open();
+/** Generates the library of the demo company into `packages/demo/library`. */
+function generateLibrary(kernel: Kernel): void {
+  const put = into('library');
   const solids = new Map<string, AnyShape>([[LOOSE.id, LOOSE.solid()]]);
   for (const part of PARTS) {
     const solid = part.solid();
@@ -41,10 +49,21 @@ async function generate(): Promise<void> {
     const bytes = named(kernel.write(part.id, new Map([[part.id, solid]]), new Map(), part.drawnBy), new Map([[part.id, part.name]]));
     put(part.path, withValues(part.path, bytes, changes('', { ...part.values, Mass: mass })));
   }
-  const names = new Map([...PARTS, ...ASSEMBLIES].map(({ id, name }) => [id, name]));
-  const trees = new Map<string, readonly Placement[]>(ASSEMBLIES.map(({ id, placements }) => [id, placements]));
-  for (const assembly of ASSEMBLIES) {
-    const bytes = named(kernel.write(assembly.id, solids, trees, 'E. Varga'), names);
+  putAssemblies(kernel, put, ASSEMBLIES, new Map([...PARTS, ...ASSEMBLIES].map(({ id, name }) => [id, name])), solids, 'E. Varga');
+  for (const { path, ...sheet } of DRAWINGS) put(path, writeSheet(sheet));
+}
+
+function putAssemblies(
+  kernel: Kernel,
+  put: (path: string, bytes: Uint8Array) => void,
+  assemblies: readonly DemoAssembly[],
+  names: ReadonlyMap<string, string>,
+  solids: ReadonlyMap<string, AnyShape>,
+  person: string,
+): void {
+  const trees = new Map<string, readonly Placement[]>(assemblies.map(({ id, placements }) => [id, placements]));
+  for (const assembly of assemblies) {
+    const bytes = named(kernel.write(assembly.id, solids, trees, person), names);
     const occurrences = formatOf(assembly.path)!.read(bytes).structure!.occurrences;
     const list = [
       ...changes('', assembly.values),
@@ -53,7 +72,105 @@ async function generate(): Promise<void> {
     ];
     put(assembly.path, withValues(assembly.path, bytes, list));
   }
-  for (const { path, ...sheet } of DRAWINGS) put(path, writeSheet(sheet));
+}
+
+/** Generates what came with the DR-5 and two customer projects into `packages/demo/inherited`. */
+function generateInherited(kernel: Kernel): void {
+  const put = into('inherited');
+  const solids = new Map<string, AnyShape>();
+  for (const part of INHERITED_PARTS) {
+    const solid = part.solid();
+    solids.set(part.id, solid);
+    const kilograms = part.weighed === undefined ? null : kernel.volume(solid) * part.weighed * 1e-6 * (part.stale ?? 1);
+    const ours = 'Part number' in part.values;
+    const weight: Readonly<Record<string, number>> =
+      kilograms === null ? {} : ours ? { Mass: Math.round(kilograms * 1000) / 1000 } : { Weight: Math.round((kilograms / POUND) * 100) / 100 };
+    const plain = named(kernel.write(part.id, new Map([[part.id, solid]]), new Map(), 'P. Ferrow'), new Map([[part.id, part.name]]));
+    const bytes = part.model ? withMaterial(plain, part.model) : plain;
+    put(part.path, withValues(part.path, bytes, changes('', { ...part.values, ...weight })));
+  }
+  putAssemblies(
+    kernel,
+    put,
+    INHERITED_ASSEMBLIES,
+    new Map([...INHERITED_PARTS, ...INHERITED_ASSEMBLIES].map(({ id, name }) => [id, name])),
+    solids,
+    'P. Ferrow',
+  );
+  for (const { path, ...sheet } of INHERITED_DRAWINGS) put(path, writeSheet(sheet));
+  for (const { path, title, text, values } of INHERITED_DOCUMENTS) put(path, withValues(path, wordDocument(title, text), changes('', values)));
+  put('DR-5/scans/gas approval.pdf', scannedPage('gas approval of the DR-5'));
+  put('DR-5/scans/old title page.pdf', scannedPage('DR-5, title page of 1998'));
+}
+
+/** Kilograms of a pound (exact by definition). */
+const POUND = 0.45359237;
+
+/** A STEP file whose part states its material and density, as the recommended practice for material identification and density writes it. */
+function withMaterial(bytes: Uint8Array, { material, density }: { readonly material: string; readonly density: number }): Uint8Array {
+  const text = Buffer.from(bytes).toString('latin1');
+  const last = Math.max(...[...text.matchAll(/^#(\d+)/gm)].map((m) => Number(m[1])));
+  const definition = /^(#\d+)\s*=\s*PRODUCT_DEFINITION\s*\(/m.exec(text)![1]!;
+  const context = /^(#\d+)\s*=\s*\(\s*GEOMETRIC_REPRESENTATION_CONTEXT/m.exec(text)![1]!;
+  const n = (k: number) => `#${last + k}`;
+  const lines = [
+    `${n(1)}=PROPERTY_DEFINITION('material property','material name',${definition});`,
+    `${n(2)}=DESCRIPTIVE_REPRESENTATION_ITEM('${material}','${material}');`,
+    `${n(3)}=REPRESENTATION('material name',(${n(2)}),${context});`,
+    `${n(4)}=PROPERTY_DEFINITION_REPRESENTATION(${n(1)},${n(3)});`,
+    `${n(5)}=(MASS_UNIT() NAMED_UNIT(*) SI_UNIT($,.GRAM.));`,
+    `${n(6)}=(LENGTH_UNIT() NAMED_UNIT(*) SI_UNIT(.CENTI.,.METRE.));`,
+    `${n(7)}=DERIVED_UNIT_ELEMENT(${n(5)},1.);`,
+    `${n(8)}=DERIVED_UNIT_ELEMENT(${n(6)},-3.);`,
+    `${n(9)}=DERIVED_UNIT((${n(7)},${n(8)}));`,
+    `${n(10)}=MEASURE_REPRESENTATION_ITEM('density measure',POSITIVE_RATIO_MEASURE(${density}),${n(9)});`,
+    `${n(11)}=PROPERTY_DEFINITION('material property','density',${definition});`,
+    `${n(12)}=REPRESENTATION('density',(${n(10)}),${context});`,
+    `${n(13)}=PROPERTY_DEFINITION_REPRESENTATION(${n(11)},${n(12)});`,
+  ];
+  const end = text.indexOf('ENDSEC;', text.indexOf('DATA;'));
+  return Buffer.from(`${text.slice(0, end)}${lines.join('\n')}\n${text.slice(end)}`, 'latin1');
+}
+
+const XML = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
+
+/** The smallest text document that office programs open (ECMA-376, from memory). */
+function wordDocument(title: string, text: string): Uint8Array {
+  const types = 'http://schemas.openxmlformats.org/package/2006/content-types';
+  const relations = 'http://schemas.openxmlformats.org/package/2006/relationships';
+  const office = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships';
+  const word = 'application/vnd.openxmlformats-officedocument.wordprocessingml.document.main+xml';
+  const core = 'application/vnd.openxmlformats-package.core-properties+xml';
+  const files: Record<string, string> = {
+    '[Content_Types].xml': `${XML}<Types xmlns="${types}"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/word/document.xml" ContentType="${word}"/><Override PartName="/docProps/core.xml" ContentType="${core}"/></Types>`,
+    '_rels/.rels': `${XML}<Relationships xmlns="${relations}"><Relationship Id="rId1" Type="${office}/officeDocument" Target="word/document.xml"/><Relationship Id="rId2" Type="http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties" Target="docProps/core.xml"/></Relationships>`,
+    'word/document.xml': `${XML}<w:document xmlns:w="http://schemas.openxmlformats.org/wordprocessingml/2006/main"><w:body><w:p><w:r><w:t>${title}</w:t></w:r></w:p><w:p><w:r><w:t>${text}</w:t></w:r></w:p></w:body></w:document>`,
+    'docProps/core.xml': `${XML}<cp:coreProperties xmlns:cp="http://schemas.openxmlformats.org/package/2006/metadata/core-properties" xmlns:dc="http://purl.org/dc/elements/1.1/"><dc:title>${title}</dc:title><dc:creator>P. Ferrow</dc:creator></cp:coreProperties>`,
+  };
+  return zipSync(Object.fromEntries(Object.entries(files).map(([name, content]) => [name, strToU8(content)])), { mtime: '2026-09-01T08:00:00' });
+}
+
+/** A page as a scanner hands it over: a PDF without any property. */
+function scannedPage(text: string): Uint8Array {
+  const stream = `BT /F1 14 Tf 60 760 Td (${text}) Tj ET`;
+  const objects = [
+    '<< /Type /Catalog /Pages 2 0 R >>',
+    '<< /Type /Pages /Kids [3 0 R] /Count 1 >>',
+    '<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents 4 0 R /Resources << /Font << /F1 5 0 R >> >> >>',
+    `<< /Length ${stream.length} >>\nstream\n${stream}\nendstream`,
+    '<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>',
+  ];
+  let body = '%PDF-1.4\n';
+  const offsets = objects.map((object, i) => {
+    const offset = body.length;
+    body += `${i + 1} 0 obj\n${object}\nendobj\n`;
+    return offset;
+  });
+  const table = offsets.map((offset) => `${String(offset).padStart(10, '0')} 00000 n \n`).join('');
+  return Buffer.from(
+    `${body}xref\n0 ${objects.length + 1}\n0000000000 65535 f \n${table}trailer\n<< /Size ${objects.length + 1} /Root 1 0 R >>\nstartxref\n${body.length}\n%%EOF\n`,
+    'latin1',
+  );
 }
 
 /** Gives products their names beside their ids: the kernel writes one text for both. */
@@ -68,4 +185,6 @@ function named(bytes: Uint8Array, names: ReadonlyMap<string, string>): Uint8Arra
   return applyEdits(bytes, step.modify(bytes, list));
 }
 
-await generate();
+const kernel = await Kernel.open();
+generateLibrary(kernel);
+generateInherited(kernel);

@@ -1,7 +1,9 @@
 /** Writes DXF drawings of version AC1032: an ISO sheet with frame and title block in paper space, outlines in model space. */
 
-/** Trimmed sizes of ISO 5457 sheets in millimetres, landscape except A4 (from memory). */
-export const SHEETS = { A2: [594, 420], A3: [420, 297], A4: [210, 297] } as const;
+/** Trimmed sizes of ISO 5457 sheets in millimetres, landscape except A4, and the inch sheet B, 17 by 11 inches (from memory). */
+export const SHEETS = { A2: [594, 420], A3: [420, 297], A4: [210, 297], B: [431.8, 279.4] } as const;
+
+const INCH = 25.4;
 
 type Pair = readonly [number, string | number];
 
@@ -17,6 +19,8 @@ export interface DemoSheet {
   /** Drawing scale as a factor: 0.5 is 1:2. */
   readonly scale: number;
   readonly savedBy: string;
+  /** Title block; the company's own when nothing is said. */
+  readonly block?: string;
 }
 
 /** One field of the title block: its box in block millimetres, label, lettering height. */
@@ -45,10 +49,60 @@ const FIELDS: readonly Field[] = [
   { tag: 'REV', label: 'Revision', prompt: 'Revision index', box: [160, 0, 20, 24], height: 5 },
 ];
 
+/** The title block that the DR-5's drawings came with: other tags, no boxes for finish and mass. */
+const FOREIGN_FIELDS: readonly Field[] = [
+  { tag: 'NAME', label: 'Name', prompt: 'Name of part', box: [0, 0, 90, 16], height: 3.5 },
+  { tag: 'DWGNO', label: 'Drawing no.', prompt: 'Drawing number', box: [90, 0, 40, 16], height: 3.5 },
+  { tag: 'REV', label: 'Rev', prompt: 'Revision', box: [130, 0, 20, 16], height: 3.5 },
+  { tag: 'MAT', label: 'Material', prompt: 'Material', box: [0, 16, 60, 12], height: 2.5 },
+  { tag: 'DRN', label: 'Drawn', prompt: 'Drawn by', box: [60, 16, 45, 12], height: 2.5 },
+  { tag: 'DATE', label: 'Date', prompt: 'Date', box: [105, 16, 45, 12], height: 2.5 },
+];
+
+interface BlockForm {
+  readonly name: string;
+  readonly fields: readonly Field[];
+  readonly width: number;
+  readonly height: number;
+  readonly lines: readonly (readonly [number, number, number, number])[];
+}
+
+const FORMS: Readonly<Record<string, BlockForm>> = {
+  [BLOCK]: {
+    name: BLOCK,
+    fields: FIELDS,
+    width: 180,
+    height: 48,
+    lines: [
+      [0, 24, 180, 24],
+      [0, 36, 180, 36],
+      [60, 24, 60, 48],
+      [105, 0, 105, 48],
+      [150, 24, 150, 48],
+      [160, 0, 160, 24],
+    ],
+  },
+  'FT-BLOCK': {
+    name: 'FT-BLOCK',
+    fields: FOREIGN_FIELDS,
+    width: 150,
+    height: 28,
+    lines: [
+      [0, 16, 150, 16],
+      [90, 0, 90, 16],
+      [130, 0, 130, 16],
+      [60, 16, 60, 28],
+      [105, 16, 105, 28],
+    ],
+  },
+};
+
 /** Builds the group pairs of a drawing with handles and owners. */
 class Dxf {
   private readonly lines: string[] = [];
   private last = 0x20;
+  /** Lengths are divided by this while entities are written. */
+  unit = 1;
   handle(): string {
     return (++this.last).toString(16).toUpperCase();
   }
@@ -57,12 +111,18 @@ class Dxf {
   }
   put(...pairs: readonly Pair[]): void {
     for (const [code, value] of pairs)
-      this.lines.push(String(code).padStart(3), typeof value === 'number' && code >= 10 && code < 60 ? decimal(value) : String(value));
+      this.lines.push(
+        String(code).padStart(3),
+        typeof value === 'number' && code >= 10 && code < 60 ? decimal(isLength(code) ? value / this.unit : value) : String(value),
+      );
   }
   text(): string {
     return `${this.lines.join('\r\n')}\r\n`;
   }
 }
+
+/** Group codes of coordinates, sizes and view heights among those that entities here use. */
+const isLength = (code: number) => code < 42 || code === 45;
 
 const decimal = (n: number) => (Number.isInteger(n) ? `${n}.0` : String(Math.round(n * 1e6) / 1e6));
 
@@ -73,15 +133,19 @@ const PAPER = '1B';
 export function writeSheet(sheet: DemoSheet): Uint8Array {
   const body = new Dxf();
   const [width, height] = SHEETS[sheet.size];
-  tables(body);
-  blocks(body);
-  entities(body, sheet, width, height);
+  const form = FORMS[sheet.block ?? BLOCK]!;
+  const inches = sheet.size === 'B';
+  tables(body, form);
+  body.unit = inches ? INCH : 1;
+  blocks(body, form);
+  entities(body, sheet, form, width, height);
+  body.unit = 1;
   objects(body);
   const head = new Dxf();
   head.put([0, 'SECTION'], [2, 'HEADER']);
   head.put([9, '$ACADVER'], [1, 'AC1032'], [9, '$DWGCODEPAGE'], [3, 'ANSI_1252'], [9, '$LASTSAVEDBY'], [1, sheet.savedBy]);
   head.put([9, '$INSBASE'], [10, 0], [20, 0], [30, 0], [9, '$EXTMIN'], [10, 0], [20, 0], [30, 0], [9, '$EXTMAX'], [10, width], [20, height], [30, 0]);
-  head.put([9, '$INSUNITS'], [70, 4], [9, '$MEASUREMENT'], [70, 1], [9, '$HANDSEED'], [5, body.seed]);
+  head.put([9, '$INSUNITS'], [70, inches ? 1 : 4], [9, '$MEASUREMENT'], [70, inches ? 0 : 1], [9, '$HANDSEED'], [5, body.seed]);
   for (const [name, value] of Object.entries(sheet.properties)) head.put([9, '$CUSTOMPROPERTYTAG'], [1, name], [9, '$CUSTOMPROPERTY'], [1, value]);
   head.put([0, 'ENDSEC']);
   return new TextEncoder().encode(head.text() + body.text());
@@ -93,7 +157,7 @@ function table(d: Dxf, name: string, records: readonly (() => readonly Pair[])[]
   d.put([0, 'ENDTAB']);
 }
 
-function tables(d: Dxf): void {
+function tables(d: Dxf, form: BlockForm): void {
   d.put([0, 'SECTION'], [2, 'TABLES']);
   const record =
     (type: string, subclass: string, name: string, ...more: readonly Pair[]) =>
@@ -121,7 +185,7 @@ function tables(d: Dxf): void {
       [280, 1],
       [281, 0],
     ] as const;
-  table(d, 'BLOCK_RECORD', [blockRecord('*Model_Space', MODEL), blockRecord('*Paper_Space', PAPER), blockRecord(BLOCK, '1E')]);
+  table(d, 'BLOCK_RECORD', [blockRecord('*Model_Space', MODEL), blockRecord('*Paper_Space', PAPER), blockRecord(form.name, '1E')]);
   d.put([0, 'ENDSEC']);
 }
 
@@ -153,7 +217,7 @@ function rectangle(d: Dxf, owner: string, layer: string, paper: boolean, [x, y, 
 const INSIDE = 1.5;
 const cellAt = ({ box: [x, y] }: Field, oy = 0, ox = 0) => [x + INSIDE + ox, y + INSIDE + 1 + oy] as const;
 
-function blocks(d: Dxf): void {
+function blocks(d: Dxf, form: BlockForm): void {
   d.put([0, 'SECTION'], [2, 'BLOCKS']);
   const block = (name: string, owner: string, paper: boolean, inside: () => void) => {
     const both: readonly Pair[] = [[330, owner], [100, 'AcDbEntity'], ...(paper ? ([[67, 1]] as const) : []), [8, '0']];
@@ -163,7 +227,7 @@ function blocks(d: Dxf): void {
       ...both,
       [100, 'AcDbBlockBegin'],
       [2, name],
-      [70, name === BLOCK ? 2 : 0],
+      [70, name === form.name ? 2 : 0],
       [10, 0],
       [20, 0],
       [30, 0],
@@ -175,17 +239,10 @@ function blocks(d: Dxf): void {
   };
   block('*Model_Space', MODEL, false, () => undefined);
   block('*Paper_Space', PAPER, true, () => undefined);
-  block(BLOCK, '1E', false, () => {
-    rectangle(d, '1E', 'SHEET', false, [0, 0, 180, 48]);
-    for (const y of [24, 36]) line(d, '1E', 'SHEET', false, 0, y, 180, y);
-    for (const [x, from, to] of [
-      [60, 24, 48],
-      [105, 0, 48],
-      [150, 24, 48],
-      [160, 0, 24],
-    ] as const)
-      line(d, '1E', 'SHEET', false, x, from, x, to);
-    for (const { label, box } of FIELDS)
+  block(form.name, '1E', false, () => {
+    rectangle(d, '1E', 'SHEET', false, [0, 0, form.width, form.height]);
+    for (const [x1, y1, x2, y2] of form.lines) line(d, '1E', 'SHEET', false, x1, y1, x2, y2);
+    for (const { label, box } of form.fields)
       d.put(
         ...entity(d, 'TEXT', '1E', 'SHEET', 'AcDbText', false),
         [10, box[0] + INSIDE],
@@ -195,7 +252,7 @@ function blocks(d: Dxf): void {
         [1, label],
         [100, 'AcDbText'],
       );
-    for (const field of FIELDS) {
+    for (const field of form.fields) {
       const [x, y] = cellAt(field);
       d.put(...entity(d, 'ATTDEF', '1E', 'SHEET', 'AcDbText', false), [10, x], [20, y], [30, 0], [40, field.height], [1, '']);
       d.put([100, 'AcDbAttributeDefinition'], [280, 0], [3, field.prompt], [2, field.tag], [70, 0]);
@@ -205,7 +262,7 @@ function blocks(d: Dxf): void {
   d.put([0, 'ENDSEC']);
 }
 
-function entities(d: Dxf, sheet: DemoSheet, width: number, height: number): void {
+function entities(d: Dxf, sheet: DemoSheet, form: BlockForm, width: number, height: number): void {
   d.put([0, 'SECTION'], [2, 'ENTITIES']);
   for (const outline of sheet.outlines) {
     if ('rect' in outline) rectangle(d, MODEL, 'VIEW', false, outline.rect);
@@ -250,7 +307,7 @@ function entities(d: Dxf, sheet: DemoSheet, width: number, height: number): void
   viewport(2, width / 2 + 5, height / 2 + 20, viewWidth, viewHeight, viewHeight / sheet.scale, 0, 0);
   // ISO 5457: 20 mm filing margin at the left, 10 mm elsewhere (from memory).
   rectangle(d, PAPER, 'SHEET', true, [20, 10, width - 30, height - 20]);
-  const [ox, oy] = [width - 10 - 180, 10];
+  const [ox, oy] = [width - 10 - form.width, 10];
   const insert = d.handle();
   d.put(
     [0, 'INSERT'],
@@ -261,12 +318,12 @@ function entities(d: Dxf, sheet: DemoSheet, width: number, height: number): void
     [8, 'SHEET'],
     [100, 'AcDbBlockReference'],
     [66, 1],
-    [2, BLOCK],
+    [2, form.name],
     [10, ox],
     [20, oy],
     [30, 0],
   );
-  for (const field of FIELDS) {
+  for (const field of form.fields) {
     const [x, y] = cellAt(field, oy, ox);
     d.put(...entity(d, 'ATTRIB', insert, 'SHEET', 'AcDbText', true), [10, x], [20, y], [30, 0], [40, field.height], [1, sheet.cells[field.tag] ?? '']);
     d.put([100, 'AcDbAttribute'], [280, 0], [2, field.tag], [70, 0]);

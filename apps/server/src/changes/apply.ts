@@ -504,6 +504,7 @@ export class Applying {
     const broken = [...stands.values()].some((stood) => !stood);
     if (broken && mode === 'whole') for (const row of journal) await this.putBack(changeSet, row.target, row.oldHash, row.newHash);
     const done = broken && mode === 'whole' ? [] : journal.filter((row) => stands.get(row.file));
+    const beside = broken && mode === 'whole' ? [] : await this.besideOf(changeSet);
     const outcomes = done.length
       ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.target, format: row.format })) })
       : [];
@@ -512,7 +513,7 @@ export class Applying {
       [
         ...done.map((row, i) => ({ file: { id: row.file, full: row.target, format: row.format }, newHash: row.newHash, reading: outcomes[i]!.reading! })),
         // Values beside files have no journal: they are recorded with the set or not at all.
-        ...(broken && mode === 'whole' ? [] : await this.besideOf(changeSet)),
+        ...beside,
       ],
       broken,
     );
@@ -521,7 +522,7 @@ export class Applying {
       changeSet,
       journal.map((row) => row.target),
     );
-    return done.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
+    return done.length + beside.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
   }
 
   private async besideOf(changeSet: number): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading }[]> {

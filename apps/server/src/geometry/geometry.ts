@@ -71,6 +71,7 @@ export class Geometries {
 
   /** Starts measuring where files have shapes that were not measured yet and no job is at it. */
   async startIfNeeded(): Promise<void> {
+    if (!this.jobs.takesWork) return;
     const waiting = await this.db.one(`SELECT 1 FROM files WHERE ${UNMEASURED} LIMIT 1`);
     if (waiting && !(await this.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state IN ('waiting', 'running')`)))
       await this.jobs.start(null, 'geometry', 'Measure shapes', {});

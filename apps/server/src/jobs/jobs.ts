@@ -121,6 +121,11 @@ export class Jobs {
     );
   }
 
+  /** Whether jobs are run here: a server that is only asked once takes none. */
+  get takesWork(): boolean {
+    return this.boss !== undefined;
+  }
+
   /** Puts a job in the queue. @returns its number */
   async start(user: Pick<User, 'id'> | null, kind: JobKind, title: string, input: object): Promise<number> {
     if (!this.boss) throw refused('no-queue', 'This server takes no long work.');

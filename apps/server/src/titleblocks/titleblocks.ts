@@ -164,7 +164,7 @@ export class TitleBlocks {
     const learner = new CellLearner(active, compileStandIns((await readSettings(this.db)).standIns));
     for await (const cells of this.observations(active)) for (const { cell } of cells) learner.observe(cell);
     const inForce = await this.bindings();
-    const learned = learner.learned().map((binding) => ({
+    const learned = learner.learned(inForce).map((binding) => ({
       ...binding,
       bound: inForce.find((other) => other.block === binding.block && other.tag === binding.tag) ?? null,
       exceptionCount: 0,

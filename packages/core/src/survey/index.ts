@@ -4,3 +4,4 @@ export * from './values';
 export * from './suggest';
 export * from './cleanup';
 export * from './foreign';
+export * from './check';

@@ -75,15 +75,18 @@ export class CellLearner {
     }
   }
 
-  /** The best binding of every cell for which the drawings speak clearly enough. */
-  learned(): LearnedBinding[] {
+  /** The best binding of every cell for which the drawings speak clearly enough. Between equals the one in force stays. */
+  learned(inForce: readonly Binding[] = []): LearnedBinding[] {
     return [...this.cells.values()].flatMap(({ block, tag, candidates }) => {
+      const bound = inForce.find((binding) => binding.block === block && binding.tag === tag);
+      const isBound = (c: Candidate) => Number(bound?.propertyId === c.propertyId && bound.source === c.source && bound.format === c.format);
       const best = [...candidates.values()]
         .filter(({ agree, compared }) => agree >= LEAST && agree >= LEAST_SHARE * compared)
         // More agreement first, then more different texts, then the plainer form, then the drawing itself.
         .sort(
           (a, b) =>
             b.agree - a.agree ||
+            isBound(b) - isBound(a) ||
             b.texts.size - a.texts.size ||
             FORMATS.indexOf(a.format) - FORMATS.indexOf(b.format) ||
             SOURCES.indexOf(a.source) - SOURCES.indexOf(b.source),

@@ -1,8 +1,6 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, model, output, signal } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { KINDS } from '@rule/core/schema';
-import { InputTextModule } from 'primeng/inputtext';
 import { ExactName } from '../shared';
 import { NameRow } from './survey.store';
 
@@ -24,12 +22,8 @@ type Key = (typeof COLUMNS)[number]['key'];
 @Component({
   selector: 'rule-found-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ExactName, FormsModule, InputTextModule, ScrollingModule],
+  imports: [ExactName, ScrollingModule],
   template: `
-    <label class="narrow"
-      ><span class="visually-hidden">Narrow the list</span
-      ><input pInputText placeholder="Narrow the list" [ngModel]="text()" (ngModelChange)="text.set($event)"
-    /></label>
     <div class="card lines" role="table" aria-label="Written names" [attr.aria-rowcount]="shown().length">
       <div class="row header" role="row">
         <span role="columnheader"><span class="visually-hidden">Chosen</span></span>
@@ -82,7 +76,7 @@ type Key = (typeof COLUMNS)[number]['key'];
   `,
   styles: `
     .lines {
-      --columns: 28px minmax(130px, 1.5fr) minmax(74px, 0.8fr) 58px minmax(78px, 0.9fr) 44px 48px 52px 70px 52px minmax(80px, 1.2fr);
+      --columns: 28px minmax(112px, 1.6fr) minmax(70px, 0.8fr) 52px minmax(70px, 0.9fr) 42px 46px 48px 66px 48px minmax(70px, 1.2fr);
     }
     .header button {
       font: inherit;
@@ -91,14 +85,6 @@ type Key = (typeof COLUMNS)[number]['key'];
     .none {
       margin: 8px 10px;
       color: var(--soft);
-    }
-    .narrow {
-      display: block;
-      margin-bottom: 10px;
-      width: 240px;
-    }
-    .narrow input {
-      width: 100%;
     }
     input[type='checkbox'] {
       accent-color: var(--verdigris);
@@ -114,7 +100,8 @@ export class FoundNames {
   protected readonly columns = COLUMNS;
   protected readonly sort = signal<Key>('name');
   protected readonly down = signal(false);
-  protected readonly text = signal('');
+  /** Narrows the list to names that hold it. */
+  readonly text = input('');
 
   protected readonly shown = computed(() => {
     const wanted = this.text().trim().toLowerCase();

@@ -169,14 +169,19 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
           }
         </div>
       </div>
+      @if (isLimited()) {
       <div class="limits">
         <input pInputText placeholder="Limit to files that hold …" aria-label="Limit to files that hold" [ngModel]="q()" (ngModelChange)="searched($event)" />
+        @if (namesListed()) {
+          <input pInputText placeholder="Narrow the list of names" aria-label="Narrow the list of names" [ngModel]="narrow()" (ngModelChange)="narrow.set($event)" />
+        }
         @for (entry of limits(); track entry.text) {
           <button type="button" class="chip plain" [attr.aria-label]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">
             {{ entry.text }} ×
           </button>
         }
       </div>
+      }
       @if (found.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
@@ -304,6 +309,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
               }
               <rule-found-names
                 [rows]="shown()"
+                [text]="narrow()"
                 [none]="look() === 'names' ? 'No file here holds a property.' : 'None.'"
                 [selected]="selected()"
                 (selectedChange)="selected.set($event)"
@@ -498,6 +504,10 @@ export class SurveyStation {
   protected readonly newName = signal('');
   protected readonly newKind = signal<Library['kind']>('folder');
   protected readonly path = signal('');
+  protected readonly narrow = signal('');
+  /** Twins, remarks and what is learned are about the whole of the libraries. */
+  protected readonly isLimited = computed(() => !['library', 'twins', 'learned', 'remarks', 'masses', 'classes'].includes(this.look()));
+  protected readonly namesListed = computed(() => ['names', 'strays', 'stand-ins'].includes(this.look()));
   protected readonly instant = showInstant;
   protected readonly kinds = KINDS;
   private searchTimer: ReturnType<typeof setTimeout> | undefined;

@@ -1,0 +1,170 @@
+import { readFile, stat } from 'node:fs/promises';
+import { resolve } from 'node:path';
+import { FileReading } from '@rule/core/files';
+import { Property } from '@rule/core/schema';
+import { CheckedFile, Finding, Severity, checkFile, gravest } from '@rule/core/survey';
+import { DEFAULT_STAND_INS, HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { readFolder } from './folder';
+import { Row } from './output';
+import { RuleServer } from './server';
+import { NameCount, SURVEY_COLUMNS, looksLike } from './survey';
+import { Trouble } from './trouble';
+
+/** What a command has found: rows with their columns, and how grave the gravest of it is. */
+export interface Outcome {
+  readonly columns: readonly string[];
+  readonly rows: readonly Row[];
+  readonly worst: Severity | null;
+  /** A sentence for people, beside the table. */
+  readonly said: string;
+}
+
+/** What a command is about: a folder of this machine, or a library of a server. */
+export interface Subject {
+  readonly folder: string | null;
+  readonly library: string | null;
+  readonly server: RuleServer | null;
+  /** A file with properties in JSON, as the server describes them. */
+  readonly schema: string | null;
+}
+
+const CHECK_COLUMNS = ['file', 'severity', 'code', 'name', 'message'];
+const PAGE = 500;
+
+async function folderOf(path: string): Promise<string> {
+  const root = resolve(path);
+  const found = await stat(root).catch(() => undefined);
+  if (!found?.isDirectory()) throw new Trouble(`${path} is not a folder.`);
+  return root;
+}
+
+const standInsOf = async (server: RuleServer | null): Promise<StandIns> => compileStandIns(server ? (await server.settings()).standIns : DEFAULT_STAND_INS);
+
+/** Names found, with counts. Files that cannot be read are counted and make it a warning. */
+export async function survey({ folder, library, server }: Subject): Promise<Outcome> {
+  if (folder !== null) {
+    const count = new NameCount(await standInsOf(server));
+    let files = 0;
+    const broken: string[] = [];
+    for await (const { path, reading, problem } of readFolder(await folderOf(folder))) {
+      files++;
+      if (reading) count.add(reading);
+      if (problem !== null) broken.push(`${path}: ${problem}`);
+    }
+    return {
+      columns: SURVEY_COLUMNS,
+      rows: count.rows(),
+      worst: broken.length ? 'warning' : null,
+      said: [`${files} files, ${broken.length} could not be read`, ...broken].join('\n'),
+    };
+  }
+  const of = await server!.library(library!);
+  const found = await server!.survey({ library: of });
+  const unread = found.libraries.find((row) => row.id === of)?.unread ?? 0;
+  return {
+    columns: SURVEY_COLUMNS,
+    rows: found.names.map((row) => ({
+      name: row.name,
+      level: row.level,
+      kind: row.kind,
+      files: row.files,
+      filled: row.filled,
+      empty: row.files - row.filled - row.standIns,
+      'stand-ins': row.standIns,
+      values: row.distinct,
+      'looks like': looksLike(row.guess),
+      example: row.examples[0] ?? null,
+    })),
+    worst: unread ? 'warning' : null,
+    said: `${found.files} files, ${unread} could not be read`,
+  };
+}
+
+const valuesOf = (reading: FileReading, place: 'property' | 'field'): Map<string, HeldValue> =>
+  new Map(
+    reading.holders
+      .filter((holder) => holder.key === '')
+      .flatMap(({ values }) => values.filter((value) => value.place === place).map(({ name, held }) => [name, held] as const)),
+  );
+
+async function schemaOf(path: string): Promise<Property[]> {
+  let list: unknown;
+  try {
+    list = JSON.parse(await readFile(path, 'utf8'));
+  } catch (error) {
+    throw new Trouble(`${path} cannot be read as JSON: ${error instanceof Error ? error.message : String(error)}`);
+  }
+  const fits = (entry: unknown): entry is Property =>
+    typeof entry === 'object' && entry !== null && 'writtenName' in entry && 'kinds' in entry && 'type' in entry;
+  if (!Array.isArray(list) || !list.every(fits)) throw new Trouble(`${path} is not a list of properties as /api/properties gives it.`);
+  return list;
+}
+
+/** What breaks the schema or is odd, file by file. */
+export async function check({ folder, library, server, schema }: Subject): Promise<Outcome> {
+  const properties = schema !== null ? await schemaOf(schema) : server ? await server.properties() : null;
+  const standIns = await standInsOf(server);
+  const rows: Row[] = [];
+  const severities: { severity: Severity }[] = [];
+  let files = 0;
+  const take = (file: string, findings: readonly Finding[]) => {
+    files++;
+    for (const { severity, code, name, message } of findings) {
+      rows.push({ file, severity, code, name, message });
+      severities.push({ severity });
+    }
+  };
+  if (folder !== null) {
+    for await (const { path, reading, problem } of readFolder(await folderOf(folder))) {
+      const file: CheckedFile = {
+        kind: reading?.kind ?? 'other',
+        problem,
+        notes: reading?.problems.map((note) => note.message) ?? [],
+        properties: reading ? valuesOf(reading, 'property') : new Map<string, HeldValue>(),
+        fields: reading ? valuesOf(reading, 'field') : new Map<string, HeldValue>(),
+      };
+      // Nothing is known of files that hold no properties themselves; the schema is not asked about them.
+      take(path, checkFile(file, reading ? properties : null, standIns));
+    }
+  } else for await (const [path, findings] of checkLibrary(server!, await server!.library(library!), properties ?? [], standIns)) take(path, findings);
+  const n = (severity: Severity) => severities.filter((entry) => entry.severity === severity).length;
+  return {
+    columns: CHECK_COLUMNS,
+    rows,
+    worst: gravest(severities),
+    said: `${files} files: ${n('error')} errors, ${n('warning')} warnings, ${n('note')} notes`,
+  };
+}
+
+/** Checks the files of a library by what the server knows of them, page by page. */
+async function* checkLibrary(server: RuleServer, library: number, properties: readonly Property[], standIns: StandIns): AsyncGenerator<[string, Finding[]]> {
+  const notes = new Map<number, string[]>();
+  for (const remark of await server.remarks()) if (remark.about === 'noticed') notes.set(remark.file, [...(notes.get(remark.file) ?? []), remark.message]);
+  const strays = (await server.survey({ library })).names.filter((row) => row.level === 'document').map((row) => row.name);
+  const known = new Set(properties.map((property) => property.writtenName));
+  const names = [...new Set(strays)].filter((name) => !known.has(name));
+  const holds = new Map<number, Map<string, HeldValue>>();
+  for (const name of names) {
+    const where = JSON.stringify([{ subject: 'value', name, operator: 'is filled' }]);
+    for (let offset = 0; ; offset += PAGE) {
+      const page = await server.files({ library, where, name, offset, limit: PAGE });
+      for (const row of page.rows)
+        holds.set(row.id, (holds.get(row.id) ?? new Map<string, HeldValue>()).set(name, { text: row.values[0] ?? '', form: 'text' }));
+      if (offset + PAGE >= page.total) break;
+    }
+  }
+  for (let offset = 0; ; offset += PAGE) {
+    const page = await server.values({ library, offset, limit: PAGE });
+    for (const { file, held } of page.rows) {
+      const own = new Map(holds.get(file.id) ?? []);
+      const fields = new Map<string, HeldValue>();
+      for (const property of properties) {
+        const value = held[property.id];
+        if (value && property.feed === 'file') fields.set(property.fileField!, value);
+        else if (value) own.set(property.writtenName, value);
+      }
+      yield [file.path, checkFile({ kind: file.kind, problem: file.problem, notes: notes.get(file.id) ?? [], properties: own, fields }, properties, standIns)];
+    }
+    if (offset + PAGE >= page.total) return;
+  }
+}

@@ -1,0 +1,92 @@
+import { parseArgs } from 'node:util';
+import { Outcome, Subject, check, survey } from './commands';
+import { OUTPUTS, Output, show } from './output';
+import { RuleServer } from './server';
+import { Trouble } from './trouble';
+
+const HELP = `rule survey FOLDER                     the property names that the files of a folder hold
+rule survey --library NAME             the same of a library of the server
+rule check FOLDER [--schema FILE]      what breaks the schema or is odd, file by file
+rule check --library NAME              the same of a library of the server
+
+  --server URL      address of the server (or RULE_SERVER; http://127.0.0.1:4310 where nothing is set);
+                    with it, a folder is checked against the server's schema
+  --schema FILE     properties in JSON, as the server gives them at /api/properties
+  --output FORM     table, csv or json
+  --quiet           nothing but the rows
+
+A library, or a folder that is checked against the server's schema, needs a token in RULE_TOKEN; make one in Settings.
+Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command could not be carried out.
+`;
+
+/** What the command line says; the exit code. Output and errors go to the given writers. */
+export async function run(
+  args: readonly string[],
+  env: Readonly<Record<string, string | undefined>>,
+  out: (text: string) => void,
+  err: (text: string) => void,
+): Promise<number> {
+  try {
+    return await carryOut(args, env, out, err);
+  } catch (error) {
+    if (!(error instanceof Trouble)) throw error;
+    err(`rule: ${error.message}\n`);
+    return 3;
+  }
+}
+
+function parse(args: readonly string[]) {
+  try {
+    return parseArgs({
+      args: [...args],
+      allowPositionals: true,
+      options: {
+        library: { type: 'string' },
+        server: { type: 'string' },
+        schema: { type: 'string' },
+        output: { type: 'string', default: 'table' },
+        quiet: { type: 'boolean', default: false },
+        help: { type: 'boolean', default: false },
+      },
+    });
+  } catch (error) {
+    throw new Trouble(`${error instanceof Error ? error.message : String(error)}\n\n${HELP}`);
+  }
+}
+
+async function carryOut(
+  args: readonly string[],
+  env: Readonly<Record<string, string | undefined>>,
+  out: (text: string) => void,
+  err: (text: string) => void,
+): Promise<number> {
+  const { values, positionals } = parse(args);
+  const [command, folder, ...rest] = positionals;
+  if (values.help || command === undefined) {
+    out(HELP);
+    return values.help ? 0 : 3;
+  }
+  if (command !== 'survey' && command !== 'check') throw new Trouble(`There is no command ${JSON.stringify(command)}.\n\n${HELP}`);
+  if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
+  if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
+  const output = OUTPUTS.find((form) => form === values.output);
+  if (!output) throw new Trouble(`--output takes ${OUTPUTS.join(', ')}.`);
+  const wantsServer = values.library !== undefined || values.server !== undefined;
+  const token = env['RULE_TOKEN'];
+  if (wantsServer && !token) throw new Trouble('RULE_TOKEN is not set. Make a token in Settings.');
+  const subject: Subject = {
+    folder: folder ?? null,
+    library: values.library ?? null,
+    server: wantsServer ? new RuleServer(values.server ?? env['RULE_SERVER'] ?? 'http://127.0.0.1:4310', token!) : null,
+    schema: values.schema ?? null,
+  };
+  const outcome = await (command === 'survey' ? survey(subject) : check(subject));
+  print(outcome, output, values.quiet, out, err);
+  return outcome.worst === 'error' ? 2 : outcome.worst === 'warning' ? 1 : 0;
+}
+
+function print({ rows, columns, said }: Outcome, output: Output, quiet: boolean, out: (text: string) => void, err: (text: string) => void): void {
+  if (rows.length || output !== 'table') out(show(rows, columns, output));
+  // Beside the rows, so that what is piped on stays a table.
+  if (!quiet) err(`${said}\n`);
+}
