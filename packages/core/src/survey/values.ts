@@ -11,7 +11,9 @@ export interface ValueCount {
   readonly standIn: boolean;
 }
 
-export type ClusterReason = 'case, blanks or punctuation' | 'word order' | 'synonyms' | 'spelling';
+/** Why values are in one cluster, from certain to likely. */
+export const CLUSTER_REASONS = ['case, blanks or punctuation', 'word order', 'synonyms', 'spelling'] as const;
+export type ClusterReason = (typeof CLUSTER_REASONS)[number];
 
 /** Values that probably mean the same; `to` is the one that most files hold. */
 export interface ValueCluster {
@@ -118,48 +120,59 @@ export function clusterValues(values: readonly ValueCount[], synonyms: readonly 
       const tokens = tokensOf(value.text);
       return { ...value, squeezed: tokens.join(''), sorted: [...tokens].sort().join(' '), meant: meant(tokens).sort().join(' ') };
     });
-  const taken = new Set<number>();
-  const clusters: ValueCluster[] = [];
-  const make = (members: readonly number[], reason: ClusterReason) => {
-    const list = members.map((i) => entries[i]!).sort((a, b) => b.files - a.files || a.text.localeCompare(b.text));
-    if (new Set(list.map((entry) => entry.text)).size < 2) return;
-    for (const i of members) taken.add(i);
-    clusters.push({
-      values: [...new Set(list.map((entry) => entry.text))],
-      to: list[0]!.text,
-      files: list.reduce((sum, entry) => sum + entry.files, 0),
-      reason,
-      careful: list.some((entry) => /\d/.test(entry.text)),
-    });
+  const parent = entries.map((_, i) => i);
+  const root = (i: number): number => (parent[i] === i ? i : (parent[i] = root(parent[i]!)));
+  // Of the reasons that hold a cluster together the loosest one is said.
+  const reasons = new Map<number, number>();
+  const join = (i: number, j: number, reason: number) => {
+    const [a, b] = [root(i), root(j)];
+    if (a === b) return;
+    parent[b] = a;
+    reasons.set(a, Math.max(reasons.get(a) ?? 0, reasons.get(b) ?? 0, reason));
   };
-  const byKey = (key: (entry: (typeof entries)[number]) => string, reason: ClusterReason) => {
-    const groups = new Map<string, number[]>();
-    for (const [i, entry] of entries.entries()) if (!taken.has(i) && key(entry) !== '') groups.set(key(entry), [...(groups.get(key(entry)) ?? []), i]);
-    for (const members of groups.values()) if (members.length > 1) make(members, reason);
-  };
-  byKey((entry) => entry.squeezed, 'case, blanks or punctuation');
-  byKey((entry) => entry.sorted, 'word order');
-  // A cluster that was made by its letters may still mean the same as another value: its members stand aside.
-  byKey((entry) => entry.meant, 'synonyms');
-  // Spelling: texts of six letters or more that differ in no digit. Compared with their neighbours in length only.
-  const open = entries.map((entry, i) => ({ ...entry, i })).filter(({ i, squeezed }) => !taken.has(i) && squeezed.length >= 6);
-  if (open.length <= MOST_FOR_SPELLING) {
-    for (const [k, entry] of open.entries()) {
-      if (taken.has(entry.i)) continue;
-      const digits = entry.squeezed.replace(/\D/g, '');
-      const near = open
-        .slice(k + 1)
-        .filter(
-          (other) =>
-            !taken.has(other.i) &&
-            Math.abs(other.squeezed.length - entry.squeezed.length) <= 2 &&
-            other.squeezed.replace(/\D/g, '') === digits &&
-            similarity(entry.squeezed, other.squeezed) >= 0.88,
-        );
-      if (near.length) make([entry.i, ...near.map((other) => other.i)], 'spelling');
+  const byKey = (key: (entry: (typeof entries)[number]) => string, reason: number) => {
+    const first = new Map<string, number>();
+    for (const [i, entry] of entries.entries()) {
+      const k = key(entry);
+      if (k === '') continue;
+      const before = first.get(k);
+      if (before === undefined) first.set(k, i);
+      else join(before, i, reason);
     }
-  }
-  return clusters.sort((a, b) => b.files - a.files || a.to.localeCompare(b.to));
+  };
+  byKey((entry) => entry.squeezed, 0);
+  byKey((entry) => entry.sorted, 1);
+  byKey((entry) => entry.meant, 2);
+  // Spelling: texts of six letters or more that differ in no digit and are in no cluster yet. Compared with their neighbours in length only.
+  const alone = new Map<number, number>();
+  for (const i of entries.keys()) alone.set(root(i), (alone.get(root(i)) ?? 0) + 1);
+  const open = entries.map((entry, i) => ({ ...entry, i })).filter(({ i, squeezed }) => squeezed.length >= 6 && alone.get(root(i)) === 1);
+  if (open.length <= MOST_FOR_SPELLING)
+    for (const [k, entry] of open.entries()) {
+      const digits = entry.squeezed.replace(/\D/g, '');
+      for (const other of open.slice(k + 1))
+        if (
+          Math.abs(other.squeezed.length - entry.squeezed.length) <= 2 &&
+          other.squeezed.replace(/\D/g, '') === digits &&
+          similarity(entry.squeezed, other.squeezed) >= 0.88
+        )
+          join(entry.i, other.i, 3);
+    }
+  const groups = new Map<number, (typeof entries)[number][]>();
+  for (const [i, entry] of entries.entries()) groups.set(root(i), [...(groups.get(root(i)) ?? []), entry]);
+  return [...groups]
+    .map(([at, members]): ValueCluster => {
+      const list = members.sort((a, b) => b.files - a.files || a.text.localeCompare(b.text));
+      return {
+        values: [...new Set(list.map((entry) => entry.text))],
+        to: list[0]!.text,
+        files: list.reduce((sum, entry) => sum + entry.files, 0),
+        reason: CLUSTER_REASONS[reasons.get(at) ?? 0]!,
+        careful: list.some((entry) => /\d/.test(entry.text)),
+      };
+    })
+    .filter((cluster) => cluster.values.length > 1)
+    .sort((a, b) => b.files - a.files || a.to.localeCompare(b.to));
 }
 
 /** Beyond this many distinct values, names and numbers are unlikely to be typing mistakes of each other and comparing all pairs takes too long. */
