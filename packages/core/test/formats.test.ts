@@ -385,3 +385,24 @@ describe('files whose name says nothing', () => {
     expect(readdirSync(folder).filter((path) => formatOf(path)?.id === 'dxf').length).toBeGreaterThan(10);
   });
 });
+
+/** A Buffer's `slice` shares its bytes: code that writes into a slice would change the file that it was given. */
+it.each([
+  ['library/DR-15/parts/drum.step', step],
+  ['library/DR-15/assemblies/drum-unit.step', step],
+  ['library/DR-15/drawings/face-plate.dxf', dxf],
+  ['inherited/DR-5/drawings/F5-072.dxf', dxf],
+  ['inherited/projects/Halden Mill/offer.docx', opc],
+] as const)('%s: reading and changing leave the given bytes alone', (path, format) => {
+  const bytes = readFileSync(join(import.meta.dirname, '../../demo', path));
+  const before = Buffer.from(bytes);
+  format.read(bytes);
+  const edits = format.modify(bytes, [
+    { holder: '', place: 'property', name: 'Description', value: heldText('something else') },
+    { holder: '', place: 'property', name: 'Item no', value: null },
+  ]);
+  const after = Buffer.from(applyEdits(bytes, edits));
+  expect(bytes.equals(before)).toBe(true);
+  expect(Buffer.from(applyEdits(after, invertEdits(bytes, edits))).equals(before)).toBe(true);
+  expect(after.equals(before)).toBe(false);
+});

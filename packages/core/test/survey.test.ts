@@ -305,6 +305,7 @@ describe('foreign values', () => {
       form: 'measure',
       unit: 'kg',
     });
+    expect(held(translate(heldText('2'), { do: 'from unit', unit: 'lb' }, { ...mass, decimals: 2 }, standIns))).toMatchObject({ text: '0.91' });
     expect(held(translate(heldText('2'), { do: 'from unit', unit: 'mm' }, mass, standIns))).toBe('mm cannot be converted to kg');
     expect(held(translate(heldText('14.3.2019'), { do: 'date' }, property('Date', { type: 'date' }), standIns))).toEqual(heldText('2019-03-14'));
     expect(held(translate(heldText('F5-001/C'), { do: 'before', separator: '/' }, text, standIns))).toEqual(heldText('F5-001'));

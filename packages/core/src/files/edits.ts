@@ -42,7 +42,7 @@ export function applyEdits(bytes: Uint8Array, edits: readonly Edit[]): Uint8Arra
 export function invertEdits(bytes: Uint8Array, edits: readonly Edit[]): Edit[] {
   let shift = 0;
   return ordered(edits).map(({ offset, length, insert }) => {
-    const inverse = { offset: offset + shift, length: insert.length, insert: bytes.slice(offset, offset + length) };
+    const inverse = { offset: offset + shift, length: insert.length, insert: new Uint8Array(bytes.subarray(offset, offset + length)) };
     shift += insert.length - length;
     return inverse;
   });

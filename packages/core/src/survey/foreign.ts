@@ -37,8 +37,10 @@ function converted(held: HeldValue, conversion: Conversion, property: Property):
       const unit = quantity.unit ?? conversion.unit;
       if (property.unit === null) return { text: quantity.number };
       if (findUnit(unit)?.quantity !== findUnit(property.unit)?.quantity) return { refusal: `${unit} cannot be converted to ${property.unit}` };
-      // Twelve digits: more than any drawing states, less than the rounding of the conversion itself.
-      return { text: plainNumber(Number(convert(Number(quantity.number), unit, property.unit).toPrecision(12))) };
+      // As many decimals as the schema wants; otherwise twelve digits, less than the rounding of the conversion itself.
+      const size = convert(Number(quantity.number), unit, property.unit);
+      const same = findUnit(unit)?.code === findUnit(property.unit)?.code;
+      return { text: same ? quantity.number : plainNumber(Number(property.decimals === null ? size.toPrecision(12) : size.toFixed(property.decimals))) };
     }
     case 'words': {
       const pair =

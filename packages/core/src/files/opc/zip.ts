@@ -34,6 +34,9 @@ const DESCRIPTOR = 0x08074b50;
 const LARGEST_PART = 16 * 1024 * 1024;
 
 const utf8 = new TextDecoder();
+/** Bytes of their own: `slice` of a Buffer would share them with the file. */
+const copyOf = (bytes: Uint8Array, from: number, to: number) => new Uint8Array(bytes.subarray(from, to));
+
 const view = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength);
 
 /**
@@ -168,7 +171,7 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
     shift += insert.length;
   }
   for (const entry of entries.values()) {
-    const record = bytes.slice(entry.record, entry.recordEnd);
+    const record = copyOf(bytes, entry.record, entry.recordEnd);
     const r = view(record);
     const now = changed.get(entry.name);
     if (now) {
@@ -200,7 +203,7 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
     r.setUint32(42, starts.get(name)!, true);
     records.push(joined(record, nameBytes));
   }
-  const tail = bytes.slice(end);
+  const tail = copyOf(bytes, end, bytes.length);
   const t = view(tail);
   const size = records.reduce((sum, record) => sum + record.length, 0);
   t.setUint16(8, records.length, true);
