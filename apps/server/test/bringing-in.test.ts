@@ -1,0 +1,346 @@
+import { mkdirSync, mkdtempSync, readFileSync, readdirSync, renameSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
+import { FileDetails, FileGeometry, FilesPage, JobError, JobRow, MassRemark, Problem, Remark, RescanReport, Survey, Tray, UploadOutcome } from '@rule/contract';
+import { zipSync } from 'fflate';
+import { Person, Rule, startRule } from './harness';
+
+let rule: Rule;
+let varga: Person;
+let okafor: Person;
+
+beforeAll(async () => {
+  rule = await startRule({ jobs: true });
+  [varga, okafor] = (await Promise.all(['varga', 'okafor'].map((name) => rule.signIn(name)))) as [Person, Person];
+}, 60_000);
+afterAll(() => rule.stop());
+
+const job = (id: number) => rule.services.jobs.ended(id);
+const reread = async (): Promise<RescanReport> => (await okafor.job(await okafor.post('/libraries/rescan'))).result as RescanReport;
+const inLibrary = (...parts: string[]) => join(rule.library, ...parts);
+const demo = (path: string) => readFileSync(inLibrary(path));
+const remarks = async () => (await okafor.get('/survey/remarks')).body as Remark[];
+const tray = async () => (await okafor.get('/tray')).body as Tray;
+
+describe('uploads', () => {
+  let library: number;
+  let made = 0;
+  const fresh = async () => ((await varga.post('/libraries/uploads', { name: `Upload ${++made}` })).body as { library: number }).library;
+  const put = async (name: string, bytes: Uint8Array) => (await okafor.upload(`/libraries/${library}/files`, name, bytes)).body as UploadOutcome;
+  const unpack = async (bytes: Uint8Array): Promise<{ job: JobRow; outcomes: UploadOutcome[]; errors: JobError[] }> => {
+    const answer = await okafor.upload(`/libraries/${library}/archive`, 'archive.zip', bytes);
+    const ended = await job((answer.body as { job: number }).job);
+    const errors = (await okafor.get(`/jobs/${ended.id}/errors`)).body as JobError[];
+    return { job: ended, outcomes: (ended.result as { outcomes: UploadOutcome[] } | null)?.outcomes ?? [], errors };
+  };
+  const paths = async () => ((await okafor.get(`/survey/files?library=${library}`)).body as FilesPage).rows.map((row) => row.path);
+  beforeAll(async () => {
+    library = await fresh();
+  });
+
+  it('takes single files, says what became of each, and keeps what they replace', async () => {
+    const drum = demo('DR-15/parts/drum.step');
+    expect(await put('a/drum.step', drum)).toEqual({ path: 'a/drum.step', outcome: 'added', message: null });
+    expect((await put('a/drum.step', drum)).outcome).toBe('same');
+    expect((await put('a/drum.step', demo('DR-15/parts/trier.step'))).outcome).toBe('replaced');
+    expect(await put('A/drum.step', drum)).toMatchObject({ outcome: 'refused', message: expect.stringContaining('differs only in case') });
+    expect(await put('a/drum.step/more.step', drum)).toMatchObject({ outcome: 'refused' });
+    expect((await put('a/.~lock.drum.step#', drum)).outcome).toBe('passed over');
+    for (const bad of ['../drum.step', 'a/../../drum.step', '/etc/drum.step', 'C:\\drum.step', 'a\u0000b.step', 'a/\u0007.step'])
+      expect([bad, await put(bad, drum)]).toEqual([bad, expect.objectContaining({ outcome: 'refused', message: expect.any(String) })]);
+    expect(readdirSync(join(rule.data, 'uploads'))).toEqual([String(library)]);
+    expect((await okafor.upload('/libraries/1/files', 'x.step', drum)).status).toBe(422);
+    expect((await rule.signIn('haas').then((haas) => haas.upload(`/libraries/${library}/files`, 'x.step', drum))).status).toBe(403);
+    expect(await okafor.post(`/libraries/${library}/rescan`).then((answer) => okafor.job(answer))).toMatchObject({ state: 'done', result: { added: 1 } });
+  });
+
+  it('unpacks a zip entry by entry: one bad entry stops nothing', async () => {
+    library = await fresh();
+    const {
+      job: ended,
+      outcomes,
+      errors,
+    } = await unpack(
+      zipSync({
+        'DR/face-plate.step': demo('DR-15/parts/face-plate.step'),
+        'DR/face-plate.dxf': demo('DR-15/drawings/face-plate.dxf'),
+        'DR/liar.step': new TextEncoder().encode('%PDF-1.4 nothing of the kind'),
+        'DR/FACE-PLATE.step': demo('DR-15/parts/face-plate.step'),
+        '../outside.step': demo('DR-15/parts/drum.step'),
+        'DR/.DS_Store': new Uint8Array(8),
+        'scan.pdf': new TextEncoder().encode('%PDF-1.4'),
+      }),
+    );
+    expect(ended.state).toBe('done');
+    const of = (path: string) => outcomes.find((entry) => entry.path === path)?.outcome;
+    expect([
+      of('DR/face-plate.step'),
+      of('DR/face-plate.dxf'),
+      of('DR/liar.step'),
+      of('DR/FACE-PLATE.step'),
+      of('../outside.step'),
+      of('DR/.DS_Store'),
+      of('scan.pdf'),
+    ]).toEqual(['added', 'added', 'added', 'refused', 'refused', 'passed over', 'added']);
+    expect(errors.map((error) => error.path).sort()).toEqual(['../outside.step', 'DR/FACE-PLATE.step', 'DR/liar.step']);
+    expect(await paths()).toEqual(['DR/face-plate.dxf', 'DR/face-plate.step', 'DR/liar.step', 'scan.pdf']);
+    expect((await remarks()).find((remark) => remark.path === 'DR/liar.step')).toMatchObject({ about: 'cannot be read' });
+    expect(readdirSync(join(rule.data, 'tmp'))).toEqual([]);
+  });
+
+  it('refuses archives that are attacks, and says why', async () => {
+    library = await fresh();
+    const said = async (bytes: Uint8Array) => (await unpack(bytes)).job;
+    expect(await said(new TextEncoder().encode('no archive'))).toMatchObject({ state: 'failed', message: expect.stringContaining('not a zip archive') });
+    // Sixteen MiB of zeros in sixteen KiB.
+    const bomb = await unpack(zipSync({ 'bomb.step': new Uint8Array(16 * 1024 ** 2), 'good.pdf': new Uint8Array(9) }));
+    expect(bomb.outcomes.map(({ path, outcome, message }) => [path, outcome, message])).toEqual([
+      ['bomb.step', 'refused', 'The entry unpacks to an absurd multiple of its size.'],
+      ['good.pdf', 'added', null],
+    ]);
+    // The table of contents points at the same bytes for two entries (both local headers are the first).
+    const zip = Buffer.from(zipSync({ 'a.step': demo('DR-15/parts/drum.step') }, { level: 0 }));
+    const end = zip.indexOf(Buffer.from([0x50, 0x4b, 5, 6]));
+    const directory = zip.readUInt32LE(end + 16);
+    const record = zip.subarray(directory, end);
+    const tail = Buffer.from(zip.subarray(end));
+    tail.writeUInt16LE(2, 8);
+    tail.writeUInt16LE(2, 10);
+    tail.writeUInt32LE(record.length * 2, 12);
+    expect(await said(Buffer.concat([zip.subarray(0, end), record, tail]))).toMatchObject({
+      state: 'failed',
+      message: expect.stringContaining('lie over each other'),
+    });
+    // An archive that claims a million entries.
+    const many = Buffer.from(zip);
+    many.writeUInt16LE(0xffff, end + 8);
+    many.writeUInt16LE(0xffff, end + 10);
+    expect((await said(many)).state).toBe('failed');
+    // An entry that is a link.
+    const link = Buffer.from(zipSync({ 'link.step': [new TextEncoder().encode('/etc/passwd'), { os: 3, attrs: (0o120777 << 16) >>> 0 }] }));
+    expect((await unpack(link)).outcomes).toEqual([{ path: 'link.step', outcome: 'refused', message: 'The entry is a link.' }]);
+    // A truncated archive.
+    expect((await said(zip.subarray(0, zip.length - 40))).state).toBe('failed');
+    expect(await paths()).toEqual(['good.pdf']);
+  });
+});
+
+describe('reading again', () => {
+  afterEach(async () => {
+    const { lines } = await tray();
+    if (lines.length) await okafor.post('/tray/drop', { lines: lines.map((line) => line.id) });
+  });
+
+  it('notices moves: the file keeps what is known about it and what is pending', async () => {
+    const file = await rule.file('trier.step');
+    const property = await rule.property('Finish');
+    await okafor.post('/tray', { values: [{ file, property, text: 'brushed' }] });
+    mkdirSync(inLibrary('DR-15/tools'));
+    renameSync(inLibrary('DR-15/parts/trier.step'), inLibrary('DR-15/tools/trier tool.step'));
+    expect(await reread()).toMatchObject({ added: 0, changed: 0, removed: 0, moved: 1, failed: [] });
+    expect(((await okafor.get(`/files/${file}`)).body as FileDetails).file).toMatchObject({
+      path: 'DR-15/tools/trier tool.step',
+      folder: 'DR-15/tools',
+      name: 'trier tool.step',
+    });
+    expect((await tray()).lines.map((line) => [line.file, line.path, line.refused])).toEqual([[file, 'DR-15/tools/trier tool.step', null]]);
+    renameSync(inLibrary('DR-15/tools/trier tool.step'), inLibrary('DR-15/parts/trier.step'));
+    expect(await reread()).toMatchObject({ moved: 1 });
+  });
+
+  it('a value that another program changed under a pending line becomes a conflict', async () => {
+    const path = inLibrary('DR-15/parts/drum.step');
+    const kept = readFileSync(path);
+    const file = await rule.file('parts/drum.step');
+    await okafor.post('/tray', { values: [{ file, property: await rule.property('Finish'), text: 'polished' }] });
+    writeFileSync(path, kept.toString('latin1').replace("'brushed'", "'bead blasted'"), 'latin1');
+    expect(await reread()).toMatchObject({ changed: 1 });
+    const [line] = (await tray()).lines;
+    expect([line!.verdict, line!.base?.text, line!.current?.text, line!.proposed?.text]).toEqual(['conflict', 'brushed', 'bead blasted', 'polished']);
+    writeFileSync(path, kept);
+    await reread();
+  });
+
+  it('a file that was only touched is not read as changed', async () => {
+    const path = inLibrary('DR-15/parts/arm copy.step');
+    writeFileSync(path, demo('DR-15/parts/agitator-arm.step'));
+    await reread();
+    utimesSync(path, new Date(2020, 1, 1), new Date(2020, 1, 1));
+    expect(await reread()).toMatchObject({ added: 0, moved: 0, removed: 0 });
+    expect((await remarks()).filter((remark) => remark.about === 'same content').map((remark) => remark.path)).toContain('DR-15/parts/arm copy.step');
+    rmSync(path);
+    expect(await reread()).toMatchObject({ removed: 1 });
+  });
+
+  it('names that differ in case, hold control characters, or lie about what they are, are said and stop nothing', async () => {
+    writeFileSync(inLibrary('DR-15/parts/DRUM.step'), demo('DR-15/parts/face-plate.step'));
+    writeFileSync(inLibrary('DR-15/parts/odd\u0007name.step'), demo('DR-15/parts/drum-shaft.step'));
+    writeFileSync(inLibrary('DR-15/parts/liar.step'), 'GIF89a');
+    writeFileSync(inLibrary('DR-15/parts/no ending'), demo('DR-15/parts/tray-rail.step'));
+    const report = await reread();
+    expect(report).toMatchObject({ added: 4 });
+    expect(report.failed.map((entry) => entry.path)).toEqual(['DR-15/parts/liar.step']);
+    const said = await remarks();
+    const about = (path: string) => said.filter((remark) => remark.path === path).map((remark) => remark.about);
+    expect(about('DR-15/parts/DRUM.step')).toContain('differs in case');
+    expect(about('DR-15/parts/drum.step')).toContain('differs in case');
+    expect(about('DR-15/parts/odd\u0007name.step')).toContain('noticed');
+    expect(about('DR-15/parts/liar.step')).toContain('cannot be read');
+    // By its first bytes, not by its name.
+    expect(((await okafor.get(`/files/${await rule.file('no ending')}`)).body as FileDetails).file).toMatchObject({ kind: 'part', format: 'step' });
+    for (const name of ['DRUM.step', 'odd\u0007name.step', 'liar.step', 'no ending']) rmSync(inLibrary('DR-15/parts', name));
+    await reread();
+  });
+
+  it('a folder that vanishes takes nothing with it', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'rule-vanishing-'));
+    writeFileSync(join(folder, 'a.step'), demo('DR-15/parts/drum.step'));
+    const added = await varga.job(await varga.post('/libraries', { name: 'Vanishing', path: folder }));
+    expect(added).toMatchObject({ state: 'done', result: { added: 1 } });
+    rmSync(folder, { recursive: true });
+    const report = await reread();
+    expect(report.failed).toEqual([{ path: folder, message: 'The folder is not there; what was last read from it is kept.' }]);
+    expect(report.removed).toBe(0);
+    const { libraries } = (await okafor.get('/survey')).body as Survey;
+    expect(libraries.find((library) => library.name === 'Vanishing')!.files).toBe(1);
+    expect(((await varga.post('/libraries', { name: 'Nested', path: inLibrary('DR-15') })).body as Problem).code).toBe('library-taken');
+    expect(((await varga.post('/libraries', { name: 'Own', path: rule.data })).body as Problem).code).toBe('own-folder');
+  });
+});
+
+describe('jobs', () => {
+  it('are listed with what came of them, and one at a time can be cancelled', async () => {
+    // While the files are held by somebody else, the job waits and can be cancelled.
+    let free: () => void = () => undefined;
+    const held = rule.db.exclusive(4311, () => new Promise<void>((done) => (free = done))).catch(() => undefined);
+    void held;
+    const { job: id } = (await okafor.post('/libraries/rescan')).body as { job: number };
+    const cancelled = (await okafor.post(`/jobs/${id}/cancel`)).body as JobRow;
+    expect(cancelled.id).toBe(id);
+    free();
+    const ended = await job(id);
+    expect(['cancelled', 'done']).toContain(ended.state);
+    const list = (await okafor.get('/jobs')).body as JobRow[];
+    expect(list.find((row) => row.id === id)).toMatchObject({ kind: 'survey', by: 'Tobe Okafor' });
+    expect((await okafor.get('/jobs/999999')).status).toBe(404);
+  });
+
+  it('survive a restart of the server: what waited or ran is taken up again', async () => {
+    // A job that a server took and did not finish, because it is no longer there.
+    const left = await rule.db.one<{ id: number }>(
+      `INSERT INTO jobs (kind, title, user_id, input, state, runner, started_at) SELECT 'survey', 'Read what was left', id, '{"library":null}', 'running', 123456, now() FROM users WHERE name = 'okafor' RETURNING id`,
+    );
+    await rule.services.jobs.close();
+    await rule.services.jobs.open();
+    expect(await job(left!.id)).toMatchObject({ state: 'done', title: 'Read what was left' });
+  });
+
+  it('tell their progress to whoever listens', async () => {
+    const controller = new AbortController();
+    const session = await fetch(`${rule.url}/api/jobs/events`, { signal: controller.signal });
+    expect(session.status).toBe(401);
+    const seen: JobRow[] = [];
+    const listen = (id: number): void => void rule.services.jobs.get(id).then((row) => seen.push(row));
+    rule.services.jobs.changed.on('job', listen);
+    await reread();
+    rule.services.jobs.changed.off('job', listen);
+    expect(seen.map((row) => row.state)).toContain('running');
+    controller.abort();
+  });
+});
+
+describe('geometry', () => {
+  const measured = async () => {
+    await rule.services.geometries.startIfNeeded();
+    for (;;) {
+      const open = await rule.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state IN ('waiting', 'running')`);
+      if (!open) return;
+      await new Promise((done) => setTimeout(done, 200));
+    }
+  };
+  const geometry = async (name: string) => (await okafor.get(`/files/${await rule.file(name)}/geometry`)).body as FileGeometry;
+  beforeAll(async () => {
+    // Copies of the same parts in other libraries would make it ambiguous what an assembly places.
+    await rule.db.run('UPDATE files SET removed = true WHERE library_id <> 1');
+    await rule.services.libraries.rematch();
+    await measured();
+  }, 240_000);
+
+  it('measures what handbooks compute: cylinders, plates with holes, square tube', async () => {
+    const volume = async (name: string) => (await geometry(name)).shape!.volume;
+    // V = π (R² − r²) h; V = a b h − Σ π r² h.
+    expect(await volume('parts/drum.step')).toBeCloseTo(Math.PI * (150 ** 2 - 147 ** 2) * 360, 3);
+    expect(await volume('chimney-stub.step')).toBeCloseTo(Math.PI * (60 ** 2 - 58.5 ** 2) * 200, 3);
+    expect(await volume('frame-leg.step')).toBeCloseTo((40 ** 2 - 34 ** 2) * 620, 3);
+    expect(await volume('face-plate.step')).toBeCloseTo(8 * (420 ** 2 - Math.PI * (90 ** 2 + 4 * 6.5 ** 2)), 3);
+    const leg = (await geometry('frame-leg.step')).shape!;
+    // Surface of a square tube: outside, inside, two ends.
+    expect(leg.area).toBeCloseTo(4 * 40 * 620 + 4 * 34 * 620 + 2 * (40 ** 2 - 34 ** 2), 3);
+    expect(leg.centroid.map((x) => Math.round(x * 1e6) / 1e6 || 0)).toEqual([0, 0, 310]);
+    expect(leg.box.max.map((x, i) => Math.round((x - leg.box.min[i]!) * 1e3) / 1e3)).toEqual([40, 40, 620]);
+  });
+
+  it('computes masses, adds an assembly up over its occurrences, and says what is missing', async () => {
+    const part = await geometry('parts/drum.step');
+    expect(part.density).toBe(7900);
+    expect(part.mass).toMatchObject({ state: 'agrees', computed: expect.closeTo(Math.PI * (150 ** 2 - 147 ** 2) * 360 * 7900e-9, 6) });
+    const masses = await Promise.all(
+      ['parts/drum.step', 'drum-shaft.step', 'agitator-arm.step', 'bought parts/drum-bearing.step'].map(async (name) => (await geometry(name)).mass!),
+    );
+    const unit = await geometry('assemblies/drum-unit.step');
+    const [drum, shaft, arm, bearing] = masses;
+    expect(unit.mass!.computed).toBeCloseTo(drum!.computed! + shaft!.computed! + 4 * arm!.computed! + 2 * bearing!.written!, 6);
+    const roaster = await geometry('assemblies/roaster.step');
+    expect(roaster.missing).toEqual(expect.arrayContaining(['TK-310']));
+    expect(roaster.mass!.computed).toBeNull();
+  });
+
+  it('draws a picture of parts and assemblies', async () => {
+    for (const name of ['parts/drum.step', 'assemblies/roaster.step']) {
+      const answer = await okafor.get(`/files/${await rule.file(name)}/picture`).buffer(true);
+      expect([answer.status, answer.type]).toEqual([200, 'image/png']);
+      expect((answer.body as Buffer).subarray(1, 4).toString()).toBe('PNG');
+    }
+    expect((await okafor.get(`/files/${await rule.file('face-plate.dxf')}/picture`)).status).toBe(404);
+  });
+
+  it('marks a written mass that the geometry has left behind, until it is written anew; nothing is measured twice', async () => {
+    const before = await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM shapes');
+    const file = await rule.file('parts/drum.step');
+    await okafor.post('/tray', { values: [{ file, property: await rule.property('Mass'), text: '9.5' }] });
+    await okafor.post('/tray/apply', { mode: 'whole', title: '' });
+    await measured();
+    const remarksOf = async () =>
+      ((await okafor.get('/survey/masses')).body as MassRemark[]).filter((remark) => remark.mass.state === 'stale').map((remark) => remark.path);
+    expect(await remarksOf()).toEqual(['DR-15/parts/drum.step']);
+    expect(await rule.db.one('SELECT count(*)::int AS n FROM shapes')).toEqual(before);
+    const { mass } = await geometry('parts/drum.step');
+    await okafor.post('/tray', { values: [{ file, property: await rule.property('Mass'), text: mass!.computed!.toFixed(3) }] });
+    await okafor.post('/tray/apply', { mode: 'whole', title: '' });
+    expect(await remarksOf()).toEqual([]);
+  });
+});
+
+describe('a kernel that does not come to an end', () => {
+  it('costs its time limit, is said at the file, and is not tried again', async () => {
+    const other = await startRule({ jobs: true, kernelLimit: 1 });
+    try {
+      const person = await other.signIn('okafor');
+      // One file is enough: every shape takes longer than a millisecond.
+      await other.db.run(`UPDATE files SET shaped_hash = hash WHERE path NOT LIKE '%/drum.step'`);
+      await other.services.geometries.startIfNeeded();
+      const row = await other.db.one<{ id: number }>(`SELECT id FROM jobs WHERE kind = 'geometry' ORDER BY id DESC LIMIT 1`);
+      const ended = await other.services.jobs.ended(row!.id);
+      expect(ended).toMatchObject({ state: 'done', errors: 1 });
+      expect((await person.get(`/jobs/${ended.id}/errors`)).body).toEqual([
+        { path: 'DR-15/parts/drum.step', message: 'The geometry kernel took longer than its time limit.' },
+      ]);
+      expect(((await person.get(`/files/${await other.file('parts/drum.step')}/geometry`)).body as FileGeometry).measured).toBe(true);
+      await other.services.geometries.startIfNeeded();
+      expect(await other.db.one<{ id: number }>(`SELECT id FROM jobs WHERE kind = 'geometry' ORDER BY id DESC LIMIT 1`)).toEqual(row);
+    } finally {
+      await other.stop();
+    }
+  }, 120_000);
+});
