@@ -170,17 +170,23 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
         </div>
       </div>
       @if (isLimited()) {
-      <div class="limits">
-        <input pInputText placeholder="Limit to files that hold …" aria-label="Limit to files that hold" [ngModel]="q()" (ngModelChange)="searched($event)" />
-        @if (namesListed()) {
-          <input pInputText placeholder="Narrow the list of names" aria-label="Narrow the list of names" [ngModel]="narrow()" (ngModelChange)="narrow.set($event)" />
-        }
-        @for (entry of limits(); track entry.text) {
-          <button type="button" class="chip plain" [attr.aria-label]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">
-            {{ entry.text }} ×
-          </button>
-        }
-      </div>
+        <div class="limits">
+          <input pInputText placeholder="Limit to files that hold …" aria-label="Limit to files that hold" [ngModel]="q()" (ngModelChange)="searched($event)" />
+          @if (namesListed()) {
+            <input
+              pInputText
+              placeholder="Narrow the list of names"
+              aria-label="Narrow the list of names"
+              [ngModel]="narrow()"
+              (ngModelChange)="narrow.set($event)"
+            />
+          }
+          @for (entry of limits(); track entry.text) {
+            <button type="button" class="chip plain" [attr.aria-label]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">
+              {{ entry.text }} ×
+            </button>
+          }
+        </div>
       }
       @if (found.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
