@@ -31,6 +31,7 @@ const properties = Array.from({ length: COLUMNS }, (_, i): Property => ({
   max: null,
   choices: [],
   placeholder: '',
+  searched: true,
 }));
 const held = (file: number, property: Property): HeldValue =>
   holdValue(property.type === 'number' ? ((file * 7 + property.id) % 9999) / 1000 : `value ${file} of ${property.id}`, property);

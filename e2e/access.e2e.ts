@@ -30,6 +30,19 @@ for (const surface of ['light', 'dark'] as const)
     for (const view of [
       'overview',
       'survey',
+      'survey?look=strays',
+      'survey?look=coverage',
+      'survey?look=twins',
+      'survey?look=values&name=Material',
+      'survey?look=files&name=Finish',
+      'survey?look=remarks',
+      'survey?look=masses',
+      'survey?look=learned',
+      'survey?look=foreign',
+      'survey?look=kept',
+      'survey?look=classes',
+      'survey?look=library&library=1',
+      'file/3',
       'schema?property=4',
       'schema?define=',
       'values',
@@ -43,7 +56,7 @@ for (const surface of ['light', 'dark'] as const)
     ]) {
       await page.goto(`/${view}`);
       await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-      await page.waitForLoadState('networkidle');
+      await expect(page.locator('.skeleton')).toHaveCount(0);
       await check(view);
     }
     await page.getByRole('button', { name: 'Review' }).click();

@@ -3,7 +3,11 @@ import { defineConfig } from '@playwright/test';
 /** Drives the real interface in Debian's Chromium, on the real server, database, vault stand-in and files. */
 export default defineConfig({
   testDir: '.',
-  testMatch: '*.e2e.ts',
+  // The walk counts what the demo holds; Survey's walk brings more files in afterwards.
+  projects: [
+    { name: 'demo', testMatch: ['access.e2e.ts', 'walk.e2e.ts'] },
+    { name: 'survey', testMatch: 'survey.e2e.ts', dependencies: ['demo'] },
+  ],
   timeout: 120_000,
   expect: { timeout: 10_000 },
   workers: 1,

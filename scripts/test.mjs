@@ -1,11 +1,10 @@
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
-import { createServer } from 'node:net';
 import { join } from 'node:path';
 import { bundle, buildServers, buildWeb } from './lib/build.mjs';
 import { installPackages } from './lib/install.mjs';
 import { OwnPostgres } from './lib/postgres.mjs';
-import { VAR } from './lib/settings.mjs';
+import { VAR, freePort } from './lib/settings.mjs';
 import { checkNode, main, needDebian, path, read, say } from './lib/shell.mjs';
 
 const counts = { passed: 0, failed: 0 };
@@ -48,14 +47,6 @@ async function tests(name, command, args, report, countsOf, env = {}) {
   counts.failed += found.failed;
   console.log(`— ${name}: ${found.passed} passed, ${found.failed} failed (${Math.round((Date.now() - began) / 1000)} s)`);
 }
-
-const freePort = () =>
-  new Promise((done) => {
-    const server = createServer().listen(0, '127.0.0.1', () => {
-      const { port } = server.address();
-      server.close(() => done(port));
-    });
-  });
 
 await main(async () => {
   checkNode();

@@ -1,3 +1,4 @@
+import { createServer } from 'node:net';
 import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
@@ -27,3 +28,12 @@ export function secrets(folder) {
   }
   return JSON.parse(readFileSync(file, 'utf8'));
 }
+
+/** A port on loopback that nothing listens on. */
+export const freePort = () =>
+  new Promise((done) => {
+    const server = createServer().listen(0, '127.0.0.1', () => {
+      const { port } = server.address();
+      server.close(() => done(port));
+    });
+  });

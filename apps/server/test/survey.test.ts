@@ -44,7 +44,9 @@ beforeAll(async () => {
 afterAll(() => rule.stop());
 
 const got = async <T>(path: string, query: object = {}): Promise<T> => {
-  const text = new URLSearchParams(Object.entries(query).map(([key, value]) => [key, typeof value === 'object' ? JSON.stringify(value) : String(value)]));
+  const text = new URLSearchParams(
+    Object.entries(query).map(([key, value]): [string, string] => [key, typeof value === 'object' ? JSON.stringify(value) : String(value)]),
+  );
   const answer = await okafor.get(`${path}?${text.toString()}`);
   expect([path, answer.status, answer.status === 200 ? '' : answer.text]).toEqual([path, 200, '']);
   return answer.body as T;

@@ -69,11 +69,12 @@ export class Geometries {
     jobs.define('geometry', (context) => this.measureAll(context));
   }
 
-  /** Starts measuring where files have shapes that were not measured yet and no job is at it. */
+  /** Starts measuring where files have shapes that were not measured yet and no job waits to do so. */
   async startIfNeeded(): Promise<void> {
     if (!this.jobs.takesWork) return;
     const waiting = await this.db.one(`SELECT 1 FROM files WHERE ${UNMEASURED} LIMIT 1`);
-    if (waiting && !(await this.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state IN ('waiting', 'running')`)))
+    // A job that runs already knows only the files that were there when it began: one more may wait behind it.
+    if (waiting && !(await this.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state = 'waiting'`)))
       await this.jobs.start(null, 'geometry', 'Measure shapes', {});
   }
 

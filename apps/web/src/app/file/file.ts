@@ -471,6 +471,13 @@ export class FilePage {
         shape.unsubscribe();
       });
     });
+    // While its shape is being measured the page asks again now and then.
+    effect((cleanup) => {
+      const [geometry, details] = [this.geometry(), this.details()];
+      if (!geometry || geometry.measured || !details || details.file.format !== 'step') return;
+      const timer = setTimeout(() => this.api.geometry(details.file.id).subscribe({ next: (again) => this.geometry.set(again), error: () => undefined }), 3000);
+      cleanup(() => clearTimeout(timer));
+    });
     effect((cleanup) => {
       const target = this.target();
       if (!this.copying()) return;

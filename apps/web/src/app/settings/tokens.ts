@@ -26,7 +26,7 @@ import { Api, Notices, showInstant } from '../shared';
               <td>{{ row.name }}</td>
               <td>made {{ instant(row.at) }}</td>
               <td>{{ row.usedAt ? 'last used ' + instant(row.usedAt) : 'never used' }}</td>
-              <td><button type="button" class="link" [attr.aria-label]="'Take back ' + row.name" (click)="remove(row)">take back</button></td>
+              <td><button type="button" class="link" [attr.aria-label]="'take back ' + row.name" (click)="remove(row)">take back</button></td>
             </tr>
           }
         </tbody>

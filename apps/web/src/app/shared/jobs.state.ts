@@ -145,7 +145,8 @@ export const jobsEffects = {
       actions.pipe(
         ofType(JobsActions.ended),
         tap(({ job }) => {
-          if (job.kind === 'apply') return;
+          // An apply reports in the tray; that shapes were measured in the background is no news.
+          if (job.kind === 'apply' || (job.kind === 'geometry' && job.state === 'done')) return;
           if (job.state === 'failed') notices.error(`${job.title}: ${job.message ?? 'failed'}`);
           else if (job.state === 'cancelled') notices.done(`${job.title} was cancelled.`);
           else notices.done(`${job.title}: done.${job.errors ? ` ${job.errors} ${job.errors === 1 ? 'file has' : 'files have'} something to look at.` : ''}`);

@@ -11,6 +11,7 @@ import { Api, JobsActions, Notices, goesOn, jobsFeature, sessionFeature, showIns
   template: `
     <button type="button" class="now" [class.going]="goingOn().length" [attr.aria-expanded]="open()" (click)="toggle()" [title]="title()">
       @if (goingOn()[0]; as job) {
+        <span class="visually-hidden">Jobs:</span>
         <span class="bar" aria-hidden="true"><span [style.width.%]="percent(job)"></span></span>
         <span class="text" role="status">{{ job.step || 'waiting' }} {{ job.total ? job.done + ' of ' + job.total : '' }}</span>
       } @else {

@@ -36,11 +36,11 @@ type Draft = ClassesDraft['classes'][number];
               parts)</label
             >
             <span class="soft end">{{ filesOf(entry) }}</span>
-            <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'Move ' + entry.name + ' up'" (click)="move(i, -1)">up</button>
-            <button type="button" class="link" [disabled]="i === drafts().length - 1" [attr.aria-label]="'Move ' + entry.name + ' down'" (click)="move(i, 1)">
+            <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'up: ' + entry.name" (click)="move(i, -1)">up</button>
+            <button type="button" class="link" [disabled]="i === drafts().length - 1" [attr.aria-label]="'down: ' + entry.name" (click)="move(i, 1)">
               down
             </button>
-            <button type="button" class="link" [attr.aria-label]="'Remove ' + entry.name" (click)="drop(i)">remove</button>
+            <button type="button" class="link" [attr.aria-label]="'remove ' + entry.name" (click)="drop(i)">remove</button>
           </div>
           <rule-clauses [clauses]="entry.clauses" [names]="names()" (changed)="edit(i, { clauses: $event })" />
         </section>

@@ -67,7 +67,7 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
             (change)="edit(i, { text: $any($event.target).value })"
           />
         }
-        <button type="button" class="link" [attr.aria-label]="'Remove condition ' + (i + 1)" (click)="drop(i)">remove</button>
+        <button type="button" class="link" [attr.aria-label]="'remove condition ' + (i + 1)" (click)="drop(i)">remove</button>
       </div>
     }
     <button type="button" class="link" (click)="add()">Add a condition</button>

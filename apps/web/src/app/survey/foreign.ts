@@ -172,7 +172,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
               <td class="num">{{ counts(i)?.same || '' }}</td>
               <td class="num">{{ counts(i)?.kept || '' }}</td>
               <td class="num bad">{{ counts(i)?.refused || '' }}</td>
-              <td><button type="button" class="link" [attr.aria-label]="'Remove row ' + (i + 1)" (click)="drop(i)">remove</button></td>
+              <td><button type="button" class="link" [attr.aria-label]="'remove row ' + (i + 1)" (click)="drop(i)">remove</button></td>
             </tr>
             @if (where() === i) {
               <tr>
@@ -265,7 +265,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
           <h2>Unmapped names</h2>
           <p class="names">
             @for (entry of p.unmapped.slice(0, 60); track entry.name) {
-              <button type="button" class="chip plain" [attr.aria-label]="'Map ' + entry.name" (click)="add(entry.name)">
+              <button type="button" class="chip plain" [title]="'Map ' + entry.name" (click)="add(entry.name)">
                 <rule-exact-name [name]="entry.name" /> {{ entry.filled }}</button
               >&ngsp;
             }

@@ -47,7 +47,7 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
               <td class="num">{{ row.files }}</td>
               <td class="num">{{ row.names }}</td>
               <td>
-                <button type="button" class="link" [attr.aria-label]="'Compare ' + row.title + ' with today'" (click)="compare(row)">compare with today</button>
+                <button type="button" class="link" [attr.aria-label]="'compare with today: ' + row.title" (click)="compare(row)">compare with today</button>
               </td>
             </tr>
           } @empty {

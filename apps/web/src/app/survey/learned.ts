@@ -56,7 +56,12 @@ type Cell = Learned['cells'][number];
                   @if (isBound(cell)) {
                     <span class="good">in force</span>
                   } @else if (mayAdminister()) {
-                    <button type="button" class="link" [attr.aria-label]="'Bind ' + cell.tag + ' to ' + caption(cell.propertyId)" (click)="bind(cell)">
+                    <button
+                      type="button"
+                      class="link"
+                      [attr.aria-label]="(cell.bound ? 'Bind so instead: ' : 'Bind so: ') + cell.tag + ' to ' + caption(cell.propertyId)"
+                      (click)="bind(cell)"
+                    >
                       {{ cell.bound ? 'Bind so instead' : 'Bind so' }}
                     </button>
                   }
@@ -111,8 +116,8 @@ type Cell = Learned['cells'][number];
                 </td>
                 <td>
                   @if (mayEdit()) {
-                    <button type="button" class="link" [attr.aria-label]="'Map ' + row.name" (click)="map.emit(row)">Into a mapping</button>&ngsp;
-                    <button type="button" class="link" [attr.aria-label]="'Move the values of ' + row.name" (click)="move(row)">Move …</button>
+                    <button type="button" class="link" [attr.aria-label]="'Into a mapping: ' + row.name" (click)="map.emit(row)">Into a mapping</button>&ngsp;
+                    <button type="button" class="link" [attr.aria-label]="'Move …: ' + row.name" (click)="move(row)">Move …</button>
                   }
                 </td>
               </tr>

@@ -182,9 +182,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
             />
           }
           @for (entry of limits(); track entry.text) {
-            <button type="button" class="chip plain" [attr.aria-label]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">
-              {{ entry.text }} ×
-            </button>
+            <button type="button" class="chip plain" [title]="'Remove the limit ' + entry.text" (click)="limit(entry.without)">{{ entry.text }} ×</button>
           }
         </div>
       }

@@ -167,7 +167,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
                   </td>
                   <td class="num">{{ cluster.files }}</td>
                   <td>
-                    <button type="button" class="link" [attr.aria-label]="'Make all ' + cluster.to" (click)="replace(cluster.values, cluster.to)">
+                    <button type="button" class="link" [attr.aria-label]="'Make them one …: ' + cluster.to" (click)="replace(cluster.values, cluster.to)">
                       Make them one …
                     </button>
                   </td>

@@ -1,0 +1,41 @@
+import { mkdirSync, writeFileSync } from 'node:fs';
+import { readFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { applyEdits } from '@rule/core/files';
+import { dxf } from '@rule/core/files/dxf';
+import { step } from '@rule/core/files/step';
+import { heldText } from '@rule/core/values';
+
+const demo = join(import.meta.dirname, '../packages/demo/library/DR-15');
+const MATERIALS = ['S235JR', '1.4301', 'DC01', 's235jr', '304 stainless', 'TBD'];
+const FINISHES = ['brushed', 'Brushed', 'black oxide', '', '-'];
+
+/** Every fifth file is a drawing. */
+export const isDrawing = (n: number) => n % 5 === 4;
+
+/**
+ * Writes a library of small files for measuring: parts and drawings of the demo with values of their own, a hundred a folder.
+ * Returns the number of bytes.
+ */
+export function writeLargeLibrary(root: string, files: number): number {
+  const part = new Uint8Array(readFileSync(join(demo, 'parts/drum-shaft.step')));
+  const sheet = new Uint8Array(readFileSync(join(demo, 'drawings/face-plate.dxf')));
+  let bytes = 0;
+  for (let n = 0; n < files; n++) {
+    const drawing = isDrawing(n);
+    const values = {
+      'Part number': `P-${String(n).padStart(6, '0')}`,
+      Description: `Part ${n} of the large library`,
+      [n % 7 === 0 ? 'Matl' : 'Material']: MATERIALS[n % MATERIALS.length]!,
+      Finish: FINISHES[n % FINISHES.length]!,
+      Supplier: `Supplier ${n % 40}`,
+    };
+    const changes = Object.entries(values).map(([name, text]) => ({ holder: '', place: 'property' as const, name, value: heldText(text) }));
+    const made = drawing ? applyEdits(sheet, dxf.modify(sheet, changes)) : applyEdits(part, step.modify(part, changes));
+    const path = join(root, `folder ${Math.floor(n / 100)}`, `P-${String(n).padStart(6, '0')}.${drawing ? 'dxf' : 'step'}`);
+    mkdirSync(dirname(path), { recursive: true });
+    writeFileSync(path, made);
+    bytes += made.length;
+  }
+  return bytes;
+}
