@@ -1,5 +1,4 @@
-import { mkdirSync, writeFileSync } from 'node:fs';
-import { readFileSync } from 'node:fs';
+import { mkdirSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { applyEdits } from '@rule/core/files';
 import { dxf } from '@rule/core/files/dxf';
@@ -18,7 +17,7 @@ export const isDrawing = (n: number) => n % 5 === 4;
  * Returns the number of bytes.
  */
 export function writeLargeLibrary(root: string, files: number): number {
-  const part = new Uint8Array(readFileSync(join(demo, 'parts/drum-shaft.step')));
+  const parts = readdirSync(join(demo, 'parts')).map((name) => new Uint8Array(readFileSync(join(demo, 'parts', name))));
   const sheet = new Uint8Array(readFileSync(join(demo, 'drawings/face-plate.dxf')));
   let bytes = 0;
   for (let n = 0; n < files; n++) {
@@ -30,6 +29,7 @@ export function writeLargeLibrary(root: string, files: number): number {
       Finish: FINISHES[n % FINISHES.length]!,
       Supplier: `Supplier ${n % 40}`,
     };
+    const part = parts[n % parts.length]!;
     const changes = Object.entries(values).map(([name, text]) => ({ holder: '', place: 'property' as const, name, value: heldText(text) }));
     const made = drawing ? applyEdits(sheet, dxf.modify(sheet, changes)) : applyEdits(part, step.modify(part, changes));
     const path = join(root, `folder ${Math.floor(n / 100)}`, `P-${String(n).padStart(6, '0')}.${drawing ? 'dxf' : 'step'}`);

@@ -26,7 +26,7 @@ async function drop(page: Page, region: string, name: string, bytes: Uint8Array)
   const data = await page.evaluateHandle(
     ([base64, file]) => {
       const transfer = new DataTransfer();
-      transfer.items.add(new File([Uint8Array.from(atob(base64!), (c) => c.charCodeAt(0))], file!));
+      transfer.items.add(new File([Uint8Array.from(atob(base64), (c) => c.charCodeAt(0))], file));
       return transfer;
     },
     [Buffer.from(bytes).toString('base64'), name] as const,

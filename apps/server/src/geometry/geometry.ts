@@ -24,7 +24,7 @@ export class KernelPool {
   ) {}
 
   private open(): Piscina {
-    return (this.pool ??= new Piscina({ filename: this.worker, workerData: this.data, minThreads: 0, maxThreads: 1, idleTimeout: 20_000 }));
+    return (this.pool ??= new Piscina({ filename: this.worker, workerData: this.data, minThreads: 0, maxThreads: 1, idleTimeout: 20_000, execArgv: [] }));
   }
 
   /** @returns what went wrong, or `null` when the kernel took too long and was ended. */

@@ -1,5 +1,6 @@
-import { opendir, stat } from 'node:fs/promises';
-import { join, relative, sep } from 'node:path';
+import { Dirent } from 'node:fs';
+import { readdir, stat } from 'node:fs/promises';
+import { join } from 'node:path';
 import { RescanReport } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
 import { JobContext, UNWATCHED } from '../jobs/jobs';
@@ -15,8 +16,8 @@ import { recount } from './counts';
 export const FILES_LOCK = 7301;
 
 /** A batch that a worker reads in one go holds at most so many files and bytes. */
-const BATCH_FILES = 250;
-const BATCH_BYTES = 24 * 1024 * 1024;
+const BATCH_FILES = 100;
+const BATCH_BYTES = 12 * 1024 * 1024;
 
 /** Deepest folder that a scan enters. */
 const DEEPEST = 40;
@@ -90,15 +91,14 @@ export class Scanner {
       report.failed.push({ path: root, message: 'The folder is not there; what was last read from it is kept.' });
       return;
     }
-    const known = new Map(
-      (await this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash FROM files WHERE library_id = $1', [library])).map((row) => [
-        row.path,
-        row,
-      ]),
-    );
     context.progress('listing files', 0, 0);
     const found: Found[] = [];
-    const walk = await new Walk(root, found, context).go();
+    // The database is asked while the disk is.
+    const [rowsKnown, walk] = await Promise.all([
+      this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash FROM files WHERE library_id = $1', [library]),
+      new Walk(root, found, context).go(),
+    ]);
+    const known = new Map(rowsKnown.map((row) => [row.path, row]));
     report.passedOver += walk.passedOver;
     report.failed.push(...walk.failed);
     const present = new Set(found.map((file) => file.path));
@@ -146,8 +146,8 @@ export class Scanner {
         context.progress('reading files', done, left.length);
       }
     };
-    // One batch on its way while another one is read.
-    await Promise.all([work(), work()]);
+    // Two batches a thread: one is stored while the other is read.
+    await Promise.all([work(), work(), work(), work()]);
     const ids = gone.filter((file) => !movedIds.has(file.id)).map((file) => file.id);
     report.removed += ids.length;
     await this.db.transaction(async (sql) => {
@@ -239,53 +239,56 @@ class Walk {
   ) {}
 
   async go(): Promise<{ passedOver: number; failed: { path: string; message: string }[]; closed: string[] }> {
-    await this.enter(this.root, 0);
+    await this.enter('', 0);
     return { passedOver: this.passedOver, failed: this.failed, closed: this.closed };
   }
 
-  private path(full: string): string {
-    return relative(this.root, full).split(sep).join('/');
+  private fail(path: string, message: string): void {
+    this.failed.push({ path, message });
   }
 
-  private fail(full: string, message: string): void {
-    this.failed.push({ path: this.path(full), message });
-  }
-
-  private async enter(folder: string, depth: number): Promise<void> {
+  /** @param below path of a folder below the root, `''` for the root itself */
+  private async enter(below: string, depth: number): Promise<void> {
     if (depth > DEEPEST) {
-      this.fail(folder, `Folders are nested more than ${DEEPEST} deep; this one is not read.`);
-      this.closed.push(`${this.path(folder)}/`);
+      this.fail(below, `Folders are nested more than ${DEEPEST} deep; this one is not read.`);
+      this.closed.push(`${below}/`);
       return;
     }
     this.context.check();
-    const waiting: Promise<void>[] = [];
+    let entries: Dirent[];
     try {
-      for await (const entry of await opendir(folder, { bufferSize: 256 })) {
-        const full = join(folder, entry.name);
-        if (isPassedOver(entry.name)) this.passedOver++;
-        else if (entry.isDirectory()) await this.enter(full, depth + 1);
-        else if (!entry.isFile()) this.passedOver++;
-        else {
-          waiting.push(this.take(full));
-          if (waiting.length >= 64) await Promise.all(waiting.splice(0));
-        }
-      }
+      entries = await readdir(join(this.root, below), { withFileTypes: true });
     } catch (error) {
       const code = (error as NodeJS.ErrnoException).code;
       if (code === undefined) throw error;
       // A folder that went away took its files along; one that may not be read still has them.
-      if (code !== 'ENOENT') this.closed.push(folder === this.root ? '' : `${this.path(folder)}/`);
+      if (code !== 'ENOENT') this.closed.push(below === '' ? '' : `${below}/`);
       this.fail(
-        folder,
+        below,
         code === 'ENOENT' ? 'The folder went away while the library was read.' : `The folder cannot be read (${code}); what was last read from it is kept.`,
       );
+      return;
+    }
+    let waiting: Promise<void>[] = [];
+    for (const entry of entries) {
+      const path = below ? `${below}/${entry.name}` : entry.name;
+      if (isPassedOver(entry.name)) this.passedOver++;
+      else if (entry.isDirectory()) await this.enter(path, depth + 1);
+      else if (!entry.isFile()) this.passedOver++;
+      else {
+        waiting.push(this.take(path));
+        if (waiting.length >= 64) {
+          await Promise.all(waiting);
+          waiting = [];
+        }
+      }
     }
     await Promise.all(waiting);
   }
 
-  private async take(full: string): Promise<void> {
-    const info = await stat(full).catch(() => undefined);
-    if (!info) this.fail(full, 'The file went away, or its name is not valid UTF-8.');
-    else this.into.push({ path: this.path(full), size: info.size, mtimeMs: info.mtimeMs });
+  private async take(path: string): Promise<void> {
+    const info = await stat(join(this.root, path)).catch(() => undefined);
+    if (!info) this.fail(path, 'The file went away, or its name is not valid UTF-8.');
+    else this.into.push({ path, size: info.size, mtimeMs: info.mtimeMs });
   }
 }

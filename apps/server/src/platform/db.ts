@@ -58,7 +58,8 @@ export class Db implements Sql {
       dialect: 'postgres',
       logging: false,
       pool: { max: connections, idle: 10_000, acquire: 20_000 },
-      dialectOptions: { application_name: 'rule' },
+      // Compiling a statement takes longer here than running it.
+      dialectOptions: { application_name: 'rule', options: '-c jit=off' },
     });
   }
 

@@ -345,11 +345,13 @@ const REMARKS = `
   UNION ALL
   SELECT f.id, f.path, 'noticed', 'The file name holds a character that cannot be seen.' FROM files f WHERE NOT f.removed AND f.name ~ '[\\x01-\\x1f\\x7f]'
   UNION ALL
-  SELECT f.id, f.path, 'same name', 'Another file has this name: ' || o.path FROM files f JOIN LATERAL
-    (SELECT path FROM files o WHERE o.name = f.name AND o.id <> f.id AND NOT o.removed ORDER BY path LIMIT 1) o ON true WHERE NOT f.removed
+  SELECT f.id, f.path, 'same name', 'Another file has this name: ' || (SELECT min(o.path) FROM files o WHERE o.name = f.name AND o.id <> f.id AND NOT o.removed)
+    FROM files f JOIN (SELECT name FROM files WHERE NOT removed GROUP BY name HAVING count(*) > 1) t ON t.name = f.name WHERE NOT f.removed
   UNION ALL
-  SELECT f.id, f.path, 'differs in case', 'Another path differs only in case: ' || o.path FROM files f JOIN files o
-    ON o.library_id = f.library_id AND lower(o.path) = lower(f.path) AND o.path <> f.path AND NOT o.removed WHERE NOT f.removed
+  SELECT f.id, f.path, 'differs in case', 'Another path differs only in case: ' || o.path
+    FROM (SELECT library_id, lower(path) AS low FROM files WHERE NOT removed GROUP BY library_id, lower(path) HAVING count(*) > 1) t
+    JOIN files f ON f.library_id = t.library_id AND lower(f.path) = t.low AND NOT f.removed
+    JOIN files o ON o.library_id = t.library_id AND lower(o.path) = t.low AND o.id <> f.id AND NOT o.removed
   UNION ALL
-  SELECT f.id, f.path, 'same content', 'Another file holds the same bytes: ' || o.path FROM files f JOIN LATERAL
-    (SELECT path FROM files o WHERE o.hash = f.hash AND o.id <> f.id AND NOT o.removed ORDER BY path LIMIT 1) o ON true WHERE NOT f.removed AND f.hash <> ''`;
+  SELECT f.id, f.path, 'same content', 'Another file holds the same bytes: ' || (SELECT min(o.path) FROM files o WHERE o.hash = f.hash AND o.id <> f.id AND NOT o.removed)
+    FROM files f JOIN (SELECT hash FROM files WHERE NOT removed AND hash <> '' GROUP BY hash HAVING count(*) > 1) t ON t.hash = f.hash WHERE NOT f.removed`;

@@ -7,7 +7,16 @@ export class WorkPool {
 
   /** @param worker path of the bundled worker; `data` goes to every worker thread */
   constructor(worker: string, data: { readonly databaseUrl: string; readonly storeRoot: string }, threads = 2) {
-    this.pool = new Piscina({ filename: worker, workerData: data, minThreads: 1, maxThreads: threads, idleTimeout: 30_000 });
+    // A thread that waits for the database takes up a second task meanwhile.
+    this.pool = new Piscina({
+      filename: worker,
+      workerData: data,
+      minThreads: 1,
+      maxThreads: threads,
+      concurrentTasksPerWorker: 2,
+      idleTimeout: 30_000,
+      execArgv: [],
+    });
   }
 
   run<K extends keyof Tasks>(name: K, input: Parameters<Tasks[K]>[0], signal?: AbortSignal): ReturnType<Tasks[K]> {

@@ -4,7 +4,6 @@ import { FileFilter, TableFormat } from '@rule/contract';
 import { FILE_HEADER, IDENTITY_HEADER, identityMark, writeCsv } from '@rule/core/exchange';
 import { Property, slotOf } from '@rule/core/schema';
 import { HeldValue, readHeld } from '@rule/core/values';
-import excel from 'exceljs';
 import { Db, rows } from '../platform/db';
 import { filterSql } from '../values/filter';
 import { heldFor } from '../values/held';
@@ -115,6 +114,8 @@ function numberFormat(property: Property): string {
 }
 
 async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
+  // Loaded when it is first needed: most threads never write a workbook.
+  const { default: excel } = await import('exceljs');
   const workbook = new excel.stream.xlsx.WorkbookWriter({ filename: input.target, useStyles: true, useSharedStrings: false });
   const sheet = workbook.addWorksheet('Values', { views: [{ state: 'frozen', xSplit: 2, ySplit: 1 }] });
   sheet.columns = [

@@ -11,8 +11,8 @@ import * as taking from './take-back';
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
 const store = new DiskStore(storeRoot);
 let db: Db | undefined;
-/** The worker's own connection, opened when a task first needs it. */
-const database = () => (db ??= new Db(databaseUrl, 1));
+/** The worker's own connections, one a task, opened when a task first needs one. */
+const database = () => (db ??= new Db(databaseUrl, 2));
 
 const tasks = {
   readFiles: read.readFiles,

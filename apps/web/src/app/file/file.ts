@@ -474,7 +474,7 @@ export class FilePage {
     // While its shape is being measured the page asks again now and then.
     effect((cleanup) => {
       const [geometry, details] = [this.geometry(), this.details()];
-      if (!geometry || geometry.measured || !details || details.file.format !== 'step') return;
+      if (!geometry || geometry.measured || details?.file.format !== 'step') return;
       const timer = setTimeout(() => this.api.geometry(details.file.id).subscribe({ next: (again) => this.geometry.set(again), error: () => undefined }), 3000);
       cleanup(() => clearTimeout(timer));
     });

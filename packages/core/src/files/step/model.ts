@@ -29,8 +29,12 @@ export class StepModel {
   readonly index: StepIndex;
   private readonly parsed = new Map<number, StepRecord[]>();
 
-  constructor(readonly bytes: Uint8Array) {
-    this.index = scanStep(bytes, WANTED);
+  readonly bytes: Uint8Array;
+
+  constructor(bytes: Uint8Array) {
+    // A Buffer is looked at as plain bytes: its methods do more than is wanted here.
+    this.bytes = bytes.constructor === Uint8Array ? bytes : new Uint8Array(bytes.buffer, bytes.byteOffset, bytes.length);
+    this.index = scanStep(this.bytes, WANTED);
   }
 
   /** The records of an instance; empty when the id is not defined. */

@@ -19,11 +19,31 @@ export interface StepRecord {
 }
 
 const isWord = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || (c >= 48 && c <= 57);
+const isNumber = (c: number) => (c >= 48 && c <= 57) || c === 43 || c === 45 || c === 46 || c === 69 || c === 101;
 const ascii = (bytes: Uint8Array, start: number, end: number) => {
   let out = '';
   for (let i = start; i < end; i++) out += String.fromCharCode(bytes[i]!);
   return out;
 };
+
+/** Names that came before, by a hash of their letters: there are few, and they come back all the time. */
+const names = new Map<number, string>();
+const MOST_NAMES = 4096;
+
+/** The name that stands at some bytes, in capitals. */
+function nameAt(bytes: Uint8Array, start: number, end: number): string {
+  let hash = 0;
+  for (let i = start; i < end; i++) hash = (hash * 31 + bytes[i]!) | 0;
+  const known = names.get(hash);
+  if (known?.length === end - start) {
+    let i = start;
+    while (i < end && known.charCodeAt(i - start) === bytes[i]!) i++;
+    if (i === end) return known;
+  }
+  const name = ascii(bytes, start, end).toUpperCase();
+  if (names.size < MOST_NAMES) names.set(hash, name);
+  return name;
+}
 
 /** Nesting that no sane file reaches; a guard for the call stack. */
 const DEEPEST = 64;
@@ -47,7 +67,7 @@ class Parser {
     const start = this.i;
     while (isWord(this.bytes[this.i]!)) this.i++;
     if (this.i === start) this.fail('A name was expected.');
-    return ascii(this.bytes, start, this.i).toUpperCase();
+    return nameAt(this.bytes, start, this.i);
   }
 
   records(): StepRecord[] {
@@ -90,12 +110,12 @@ class Parser {
     const { bytes } = this;
     if (c === 39) {
       this.i = endOfString(bytes, start);
-      return { is: 'text', value: decodeString(bytes.subarray(start + 1, this.i - 1)), start, end: this.i };
+      return { is: 'text', value: decodeString(bytes, start + 1, this.i - 1), start, end: this.i };
     }
     if (c === 35) {
-      this.i++;
-      while (this.bytes[this.i]! >= 48 && this.bytes[this.i]! <= 57) this.i++;
-      return { is: 'ref', id: Number(ascii(bytes, start + 1, this.i)), start, end: this.i };
+      let id = 0;
+      for (this.i++; bytes[this.i]! >= 48 && bytes[this.i]! <= 57; this.i++) id = id * 10 + bytes[this.i]! - 48;
+      return { is: 'ref', id, start, end: this.i };
     }
     if (c === 36 || c === 42) {
       this.i++;
@@ -110,7 +130,7 @@ class Parser {
       while (isWord(this.bytes[this.i]!)) this.i++;
       if (this.bytes[this.i] !== 46) this.fail('An enumeration is not closed.');
       this.i++;
-      return { is: 'enum', value: ascii(bytes, start + 1, this.i - 1).toUpperCase(), start, end: this.i };
+      return { is: 'enum', value: nameAt(bytes, start + 1, this.i - 1), start, end: this.i };
     }
     if (c === 34) {
       const close = bytes.indexOf(34, start + 1);
@@ -119,7 +139,7 @@ class Parser {
       return { is: 'enum', value: ascii(bytes, start, this.i), start, end: this.i };
     }
     if (c === 43 || c === 45 || (c >= 48 && c <= 57)) {
-      while (/[0-9+\-.eE]/.test(String.fromCharCode(this.bytes[this.i]!))) this.i++;
+      while (isNumber(bytes[this.i]!)) this.i++;
       return { is: 'number', value: ascii(bytes, start, this.i), start, end: this.i };
     }
     const name = this.word();

@@ -72,7 +72,10 @@ function endOfComment(bytes: Uint8Array, start: number): number {
 export function endOfString(bytes: Uint8Array, start: number): number {
   let i = start + 1;
   for (;;) {
-    i = bytes.indexOf(APOSTROPHE, i);
+    // Most texts are short: looking byte by byte is quicker than asking for a search.
+    const near = Math.min(bytes.length, i + 48);
+    while (i < near && bytes[i] !== APOSTROPHE) i++;
+    if (i === near) i = bytes.indexOf(APOSTROPHE, i);
     if (i < 0) throw new FileError('step-truncated', 'A text is not closed.', start);
     if (bytes[i + 1] !== APOSTROPHE) return i + 1;
     i += 2;
@@ -102,8 +105,11 @@ function keywordAt(bytes: Uint8Array, start: number): string {
 }
 
 class Growing {
-  private array = new Int32Array(1 << 12);
+  private array: Int32Array;
   length = 0;
+  constructor(expected: number) {
+    this.array = new Int32Array(expected);
+  }
   push(value: number): void {
     if (this.length === this.array.length) {
       const larger = new Int32Array(this.array.length * 2);
@@ -113,8 +119,17 @@ class Growing {
     this.array[this.length++] = value;
   }
   done(): Int32Array {
-    return this.array.slice(0, this.length);
+    return this.array.subarray(0, this.length);
   }
+}
+
+const hashes = new WeakMap<readonly string[], ReadonlyMap<number, string>>();
+
+/** The wanted names by their hashes, worked out once for every list of names. */
+function hashesOf(wanted: readonly string[]): ReadonlyMap<number, string> {
+  const known = hashes.get(wanted) ?? new Map(wanted.map((name) => [hashOf(name), name]));
+  hashes.set(wanted, known);
+  return known;
 }
 
 /**
@@ -128,13 +143,15 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   if (keywordAt(bytes, i) !== 'ISO-10303-21') throw new FileError('step-not', 'This is not a STEP file: it does not begin with ISO-10303-21.', 0);
   i = endOfStatement(bytes, i);
 
-  const byHash = new Map<number, string>(wanted.map((name) => [hashOf(name), name]));
+  const byHash = hashesOf(wanted);
   const byType = new Map<string, number[]>([...wanted, ''].map((name) => [name, []]));
   const header: HeaderSpan[] = [];
-  const ids = new Growing();
-  const starts = new Growing();
-  const rights = new Growing();
-  const ends = new Growing();
+  // An instance takes some sixty bytes; where there are more of them the lists grow.
+  const expected = Math.max(64, bytes.length >> 5);
+  const ids = new Growing(expected);
+  const starts = new Growing(expected);
+  const rights = new Growing(expected);
+  const ends = new Growing(expected);
   let maxId = 0;
   let dataEnd = -1;
   let section: 'none' | 'header' | 'data' = 'none';

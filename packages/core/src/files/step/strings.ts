@@ -28,7 +28,18 @@ function decodeRaw(bytes: Uint8Array): string {
 const ESCAPE = /\\(?:X\\([0-9A-Fa-f]{2})|X2\\((?:[0-9A-Fa-f]{4})*)\\X0\\|X4\\((?:[0-9A-Fa-f]{8})*)\\X0\\|S\\(.)|P([A-I])\\|N\\|F\\|\\)/gs;
 
 /** Decodes the bytes between the apostrophes of a string. Unknown escapes stay as they are. */
-export function decodeString(bytes: Uint8Array): string {
+export function decodeString(bytes: Uint8Array, start = 0, end = bytes.length): string {
+  // Nearly all texts are plain: printable ASCII without escapes.
+  let plain = '';
+  for (let i = start; i < end; i++) {
+    const byte = bytes[i]!;
+    if (byte < 32 || byte > 126 || byte === 39 || byte === 92) return decodeEscaped(bytes.subarray(start, end));
+    plain += String.fromCharCode(byte);
+  }
+  return plain;
+}
+
+function decodeEscaped(bytes: Uint8Array): string {
   const raw = decodeRaw(bytes)
     .replace(/[\r\n]/g, '')
     .replace(/''/g, "'");
