@@ -71,11 +71,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
             <th>Our property</th>
             <th>Conversion</th>
             <th>Only where</th>
-            <th class="num">Values</th>
-            <th class="num">Arrive</th>
-            <th class="num">Same</th>
-            <th class="num">Kept</th>
-            <th class="num">Refused</th>
+            <th>What comes of it</th>
             <th></th>
           </tr>
         </thead>
@@ -167,23 +163,26 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
                   {{ row.where.length ? row.where.length + ' conditions' : 'always' }}
                 </button>
               </td>
-              <td class="num">{{ counts(i)?.values ?? '' }}</td>
-              <td class="num good">{{ counts(i)?.arrive || '' }}</td>
-              <td class="num">{{ counts(i)?.same || '' }}</td>
-              <td class="num">{{ counts(i)?.kept || '' }}</td>
-              <td class="num bad">{{ counts(i)?.refused || '' }}</td>
+              <td>
+                @if (counts(i); as c) {
+                  {{ c.values }} {{ c.values === 1 ? 'value' : 'values' }}: <b class="good">{{ c.arrive }} arrive</b
+                  >{{ c.same ? ', ' + c.same + ' are there' : '' }}{{ c.kept ? ', ' + c.kept + ' stay ours' : ''
+                  }}{{ c.blank ? ', ' + c.blank + ' blank' : '' }}
+                  @if (c.refused) {
+                    , <span class="bad">{{ c.refused }} refused</span>
+                  }
+                }
+              </td>
               <td><button type="button" class="link" [attr.aria-label]="'remove row ' + (i + 1)" (click)="drop(i)">remove</button></td>
             </tr>
             @if (where() === i) {
               <tr>
-                <td colspan="10"><rule-clauses [clauses]="row.where" [names]="names()" (changed)="edit(i, { where: clauses($event) })" /></td>
+                <td colspan="6"><rule-clauses [clauses]="row.where" [names]="names()" (changed)="edit(i, { where: clauses($event) })" /></td>
               </tr>
             }
           } @empty {
             <tr>
-              <td colspan="10" class="soft">
-                A row says that a name of theirs means a property of ours. What the library suggests stands in Learned mappings.
-              </td>
+              <td colspan="6" class="soft">A row says that a name of theirs means a property of ours. What the library suggests stands in Learned mappings.</td>
             </tr>
           }
         </tbody>
@@ -216,7 +215,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
         </p>
         @if (mayEdit()) {
           <p-button
-            [label]="'Put ' + p.lines + (p.lines === 1 ? ' value' : ' values') + ' in the tray'"
+            [label]="'Put ' + p.lines + (p.lines === 1 ? ' line' : ' lines') + ' in the tray'"
             [disabled]="!p.lines || busy()"
             [loading]="busy()"
             (onClick)="put()"
