@@ -61,7 +61,9 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
       '../climbs out.step': new Uint8Array(3),
     });
     await drop(page, 'Upload', 'ferrow.zip', archive);
-    await expect(page.getByText('1 of 1 sent')).toBeVisible();
+    const upload = page.getByRole('region', { name: 'Upload' });
+    await expect(upload.getByRole('row', { name: /climbs out\.step refused/ })).toBeVisible({ timeout: 60_000 });
+    await expect(upload.getByRole('status')).toContainText(`${files.length} added`);
     await expect(page.getByRole('button', { name: /^Ferrow/ })).toContainText(`${files.length} files`, { timeout: 60_000 });
     expect(readdirSync(join(uploaded(), '..'))).toHaveLength(1);
     await page.getByRole('button', { name: /^Jobs/ }).click();

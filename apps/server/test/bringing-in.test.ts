@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
 import { FileDetails, FileGeometry, FilesPage, JobError, JobRow, MassRemark, Problem, Remark, RescanReport, Survey, Tray, UploadOutcome } from '@rule/contract';
 import { zipSync } from 'fflate';
+import { DiskStore } from '../src/platform/store';
 import { Person, Rule, startRule } from './harness';
 
 let rule: Rule;
@@ -343,4 +344,33 @@ describe('a kernel that does not come to an end', () => {
       await other.stop();
     }
   }, 120_000);
+});
+
+describe('a full disk', () => {
+  it('refuses the one file with a clear message and leaves the old one as it was', async () => {
+    const full = Object.assign(new Error('ENOSPC: no space left on device'), { code: 'ENOSPC' });
+    const other = await startRule({
+      jobs: true,
+      store: (data) => {
+        const disk = new DiskStore(join(data, 'store'));
+        return { get: (hash) => disk.get(hash), copyTo: (hash, path) => disk.copyTo(hash, path), put: () => Promise.reject(full) };
+      },
+    });
+    try {
+      const [admin, editor] = [await other.signIn('varga'), await other.signIn('okafor')];
+      const { library } = (await admin.post('/libraries/uploads', { name: 'Full' })).body as { library: number };
+      const old = readFileSync(join(other.library, 'DR-15/parts/drum.step'));
+      expect((await editor.upload(`/libraries/${library}/files`, 'drum.step', old)).body).toMatchObject({ outcome: 'added' });
+      const next = readFileSync(join(other.library, 'DR-15/parts/trier.step'));
+      expect((await editor.upload(`/libraries/${library}/files`, 'drum.step', next)).body).toEqual({
+        path: 'drum.step',
+        outcome: 'refused',
+        message: 'The disk is full.',
+      });
+      expect(readFileSync(join(other.data, 'uploads', String(library), 'drum.step')).equals(old)).toBe(true);
+      expect(readdirSync(join(other.data, 'tmp'))).toEqual([]);
+    } finally {
+      await other.stop();
+    }
+  }, 60_000);
 });

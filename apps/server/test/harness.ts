@@ -1,4 +1,5 @@
 import { createHash } from 'node:crypto';
+import { jest } from '@jest/globals';
 import { JobRow } from '@rule/contract';
 import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { Server } from 'node:http';
@@ -22,6 +23,9 @@ import { FileStore } from '../src/platform/store';
 import { Services, buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
 import { WorkPool } from '../src/threads/pool';
+
+// Jobs wait for their turn, and machines are slow at times.
+jest.setTimeout(60_000);
 
 const TOKEN = 'test-token';
 const worker = join(import.meta.dirname, '../dist/worker.mjs');

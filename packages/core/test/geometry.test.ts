@@ -1,30 +1,17 @@
 import { readFileSync, readdirSync } from 'node:fs';
-import { createRequire } from 'node:module';
-import { dirname, join } from 'node:path';
+import { join } from 'node:path';
 import { beforeAll, describe, expect, it } from '@jest/globals';
 import { applyEdits } from '../src/files';
 import { cutShapes, step } from '../src/files/step';
 import { densityIn, densityOf, drawTriangles, judgeMass, judgeMaterial, massOf, sumMass } from '../src/geometry';
 import { heldText } from '../src/values';
+import { foreignFiles, foreignFolder, openMeshReader } from './outside';
 
-const require = createRequire(import.meta.url);
-const foreign = join(dirname(require.resolve('occt-import-js/package.json')), 'test/testfiles/cax-if');
 const demo = join(import.meta.dirname, '../../demo');
 
-interface Mesh {
-  readonly attributes: { readonly position: { readonly array: number[] } };
-}
 let meshes: (bytes: Uint8Array) => number[][];
 beforeAll(async () => {
-  const open = require('occt-import-js') as () => Promise<{
-    ReadStepFile: (bytes: Uint8Array, options: object | null) => { success: boolean; meshes: Mesh[] };
-  }>;
-  const reader = await open();
-  meshes = (bytes) => {
-    const result = reader.ReadStepFile(bytes, null);
-    expect(result.success).toBe(true);
-    return result.meshes.map((mesh) => mesh.attributes.position.array);
-  };
+  meshes = await openMeshReader();
 });
 
 describe('shapes cut out of STEP files', () => {
@@ -57,8 +44,8 @@ describe('shapes cut out of STEP files', () => {
     expect(new Set(shapes.map((shape) => shape.product)).size).toBe(5);
   });
 
-  it.each(readdirSync(foreign).filter((name) => /\.stp$/i.test(name)))('%s, from another system, can be cut', (name) => {
-    const bytes = new Uint8Array(readFileSync(join(foreign, name)));
+  it.each(foreignFiles)('%s, from another system, can be cut', (name) => {
+    const bytes = new Uint8Array(readFileSync(join(foreignFolder, name)));
     const shapes = cutShapes(bytes);
     expect(shapes.length).toBeGreaterThan(0);
     for (const { file } of shapes) expect(() => step.read(file)).not.toThrow();

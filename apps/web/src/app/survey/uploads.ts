@@ -1,15 +1,15 @@
 import { HttpEventType } from '@angular/common/http';
-import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
-import { UploadOutcome } from '@rule/contract';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { JobRow, UploadOutcome } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { Subscription } from 'rxjs';
-import { Api, JobsActions, problemOf } from '../shared';
+import { Api, JobsActions, goesOn, jobsFeature, problemOf } from '../shared';
 import { Dropped, droppedFiles } from './dropped';
 
 interface Sent {
   readonly path: string;
-  readonly outcome: UploadOutcome['outcome'] | 'waiting' | 'sending' | 'unpacking' | 'given up';
+  readonly outcome: UploadOutcome['outcome'] | 'waiting' | 'sending' | 'unpacking' | 'unpacked' | 'given up';
   readonly message: string | null;
 }
 
@@ -39,7 +39,7 @@ interface Sent {
       <input #folder type="file" webkitdirectory class="visually-hidden" tabindex="-1" aria-label="Folder to upload" (change)="chosen($event)" />
       @if (sent().length) {
         <p role="status">
-          {{ ended() }} of {{ sent().length }} sent{{ busy() ? ', ' + percent() + ' %' : '' }}.
+          {{ ended() }} of {{ sent().length }} {{ sent().length === 1 ? 'file' : 'files' }} sent{{ busy() ? ', ' + percent() + ' %' : '' }}.
           @for (entry of summary(); track entry.outcome) {
             <span class="chip" [class.bad]="entry.outcome === 'refused'" [class.good]="entry.outcome === 'added'">{{ entry.count }} {{ entry.outcome }}</span
             >&ngsp;
@@ -92,6 +92,9 @@ export class Uploads {
   protected readonly busy = signal(false);
   protected readonly bytes = signal(1);
   protected readonly bytesSent = signal(0);
+  /** Archives that are being unpacked, by the job that does it. */
+  private readonly archives = signal<readonly { readonly job: number; readonly path: string }[]>([]);
+  private readonly jobsEnded = this.store.selectSignal(jobsFeature.selectEndedCount);
   private sending: Subscription | undefined;
   private cancelled = false;
 
@@ -104,6 +107,22 @@ export class Uploads {
     for (const entry of this.sent()) counts.set(entry.outcome, (counts.get(entry.outcome) ?? 0) + 1);
     return [...counts].map(([outcome, count]) => ({ outcome, count }));
   });
+
+  constructor() {
+    effect(() => {
+      this.jobsEnded();
+      for (const { job, path } of untracked(this.archives)) this.api.job(job).subscribe({ next: (row) => this.unpacked(path, row), error: () => undefined });
+    });
+  }
+
+  /** Puts what became of an archive's files in the place of the archive. */
+  private unpacked(path: string, job: JobRow): void {
+    if (goesOn(job)) return;
+    this.archives.update((list) => list.filter((archive) => archive.job !== job.id));
+    const outcomes = (job.result as { outcomes?: UploadOutcome[] } | null)?.outcomes ?? [];
+    const whole: Sent = { path, outcome: job.state === 'done' ? 'unpacked' : job.state === 'cancelled' ? 'given up' : 'refused', message: job.message };
+    this.sent.update((list) => list.flatMap((entry) => (entry.path === path && entry.outcome === 'unpacking' ? [whole, ...outcomes] : [entry])));
+  }
 
   protected dropped(event: DragEvent): void {
     event.preventDefault();
@@ -161,7 +180,9 @@ export class Uploads {
           if (event.type !== HttpEventType.Response || !event.body) return;
           if ('job' in event.body) {
             this.store.dispatch(JobsActions.started(event.body));
-            this.mark(at, 'unpacking', 'What becomes of each file in it stands under Jobs.');
+            const { job } = event.body;
+            this.archives.update((list) => [...list, { job, path }]);
+            this.mark(at, 'unpacking', 'What becomes of each file in it is said here when it is unpacked.');
           } else this.mark(at, event.body.outcome, event.body.message);
         },
         error: (failure: unknown) => {
