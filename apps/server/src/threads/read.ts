@@ -63,9 +63,9 @@ function bytesOf(full: string, size: number): Uint8Array {
   if (size >= desk.length) return readFileSync(full);
   const handle = openSync(full, 'r');
   try {
+    // As much as the file is said to have: whether it has grown meanwhile is asked afterwards.
     let length = 0;
-    // One byte more than the file should have is asked for, so that one that grows is noticed.
-    for (let n = -1; n !== 0 && length <= size; length += n) n = readSync(handle, desk, length, size + 1 - length, length);
+    for (let n = -1; n !== 0 && length < size; length += n) n = readSync(handle, desk, length, size - length, length);
     return desk.subarray(0, length);
   } finally {
     closeSync(handle);
