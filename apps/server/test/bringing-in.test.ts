@@ -1,3 +1,4 @@
+import { spawn } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, readdirSync, renameSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -191,6 +192,31 @@ describe('reading again', () => {
     // By its first bytes, not by its name.
     expect(((await okafor.get(`/files/${await rule.file('no ending')}`)).body as FileDetails).file).toMatchObject({ kind: 'part', format: 'step' });
     for (const name of ['DRUM.step', 'odd\u0007name.step', 'liar.step', 'no ending']) rmSync(inLibrary('DR-15/parts', name));
+    await reread();
+  });
+
+  it('a file that another program is writing is left for the next time, with the reason', async () => {
+    const path = inLibrary('DR-15/parts/growing.step');
+    const plate = demo('DR-15/parts/face-plate.step').toString('latin1');
+    // A comment of twenty megabytes: reading takes longer than the writer's next stroke.
+    writeFileSync(path, plate.replace('ENDSEC;', `/*${' '.repeat(20e6)}*/ENDSEC;`), 'latin1');
+    const writer = spawn(process.execPath, ['-e', `const fs = require('fs'); process.send('up'); for (;;) fs.appendFileSync(process.argv[1], '\\n');`, path], {
+      stdio: ['ignore', 'ignore', 'ignore', 'ipc'],
+    });
+    try {
+      await new Promise((done) => writer.once('message', done));
+      const report = await reread();
+      expect(report.failed).toEqual([
+        { path: 'DR-15/parts/growing.step', message: 'Another program was writing the file while it was read. Read the library again.' },
+      ]);
+    } finally {
+      const gone = new Promise((done) => writer.once('exit', done));
+      writer.kill('SIGKILL');
+      await gone;
+    }
+    expect((await reread()).failed).toEqual([]);
+    expect(((await okafor.get(`/files/${await rule.file('growing.step')}`)).body as FileDetails).file).toMatchObject({ kind: 'part', problem: null });
+    rmSync(path);
     await reread();
   });
 

@@ -264,7 +264,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
                 [names]="names()"
                 [typeOf]="typeOf"
                 (nameChange)="go({ look: 'files', name: $event || null })"
-                (where)="where_($event)"
+                (where)="setWhere($event)"
               />
             }
             @case ('remarks') {
@@ -658,7 +658,7 @@ export class SurveyStation {
     this.searchTimer = setTimeout(() => this.limit({ q: text.trim() || null }), 300);
   }
 
-  protected where_(clauses: readonly Clause[]): void {
+  protected setWhere(clauses: readonly Clause[]): void {
     this.limit({ where: clauses.length ? JSON.stringify(clauses) : null });
   }
 
