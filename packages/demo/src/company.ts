@@ -31,7 +31,7 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
     placeholder: 'what it is',
     help: 'In the words of the BOM, singular, no part number.',
   }),
-  property('Revision', { kinds: ['part', 'assembly', 'drawing'], required: true, maxLength: 2, placeholder: 'A' }),
+  property('Revision', { kinds: ['part', 'assembly', 'drawing'], required: true, maxLength: 2, placeholder: 'index' }),
   property('Material', {
     kinds: ['part'],
     type: 'choice',

@@ -574,6 +574,14 @@ export class SurveyStation {
         return 'What cannot be read, what was noticed while reading, names and contents that stand twice.';
       case 'masses':
         return 'Masses written in files beside those that their geometry gives; materials assigned in models beside the property.';
+      case 'classes':
+        return "The company's own subdivision of files. Survey can be limited to a class, and coverage shown by class.";
+      case 'kept':
+        return 'Counts of an earlier day beside those of today, over the same files.';
+      case 'files':
+        return 'All conditions hold together; numbers and dates compare by size.';
+      case 'library':
+        return '';
       default: {
         const unread = this.survey()?.libraries.reduce((sum, row) => sum + row.unread, 0) ?? 0;
         return `Properties by their exact written name, at every level. ${unread === 0 ? 'Every file could be read.' : `${unread} ${unread === 1 ? 'file' : 'files'} could not be read.`}`;
