@@ -3,8 +3,23 @@ import { mkdirSync, mkdtempSync, readFileSync, readdirSync, renameSync, rmSync, 
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
-import { FileDetails, FileGeometry, FilesPage, JobError, JobRow, MassRemark, Problem, Remark, RescanReport, Survey, Tray, UploadOutcome } from '@rule/contract';
+import {
+  FileDetails,
+  FileGeometry,
+  FilesPage,
+  JobError,
+  JobRow,
+  MassRemark,
+  NewToken,
+  Problem,
+  Remark,
+  RescanReport,
+  Survey,
+  Tray,
+  UploadOutcome,
+} from '@rule/contract';
 import { zipSync } from 'fflate';
+import { FILES_LOCK } from '../src/library/scan';
 import { DiskStore } from '../src/platform/store';
 import { Person, Rule, startRule } from './harness';
 
@@ -237,19 +252,18 @@ describe('reading again', () => {
 });
 
 describe('jobs', () => {
-  it('are listed with what came of them, and one at a time can be cancelled', async () => {
-    // While the files are held by somebody else, the job waits and can be cancelled.
+  it('are listed with what came of them, and can be cancelled while they run', async () => {
+    // While somebody else holds the files the job runs and waits.
     let free: () => void = () => undefined;
-    const held = rule.db.exclusive(4311, () => new Promise<void>((done) => (free = done))).catch(() => undefined);
-    void held;
+    const held = rule.db.exclusive(FILES_LOCK, () => new Promise<void>((done) => (free = done)));
     const { job: id } = (await okafor.post('/libraries/rescan')).body as { job: number };
-    const cancelled = (await okafor.post(`/jobs/${id}/cancel`)).body as JobRow;
-    expect(cancelled.id).toBe(id);
+    while ((await rule.services.jobs.get(id)).state !== 'running') await new Promise((done) => setTimeout(done, 50));
+    expect((await okafor.post(`/jobs/${id}/cancel`)).status).toBe(200);
     free();
-    const ended = await job(id);
-    expect(['cancelled', 'done']).toContain(ended.state);
+    await held;
+    expect((await job(id)).state).toBe('cancelled');
     const list = (await okafor.get('/jobs')).body as JobRow[];
-    expect(list.find((row) => row.id === id)).toMatchObject({ kind: 'survey', by: 'Tobe Okafor' });
+    expect(list.find((row) => row.id === id)).toMatchObject({ kind: 'survey', by: 'Tobe Okafor', state: 'cancelled' });
     expect((await okafor.get('/jobs/999999')).status).toBe(404);
   });
 
@@ -264,16 +278,21 @@ describe('jobs', () => {
   });
 
   it('tell their progress to whoever listens', async () => {
+    expect((await fetch(`${rule.url}/api/jobs/events`)).status).toBe(401);
+    const { token } = (await okafor.post('/tokens', { name: 'listener' })).body as NewToken;
     const controller = new AbortController();
-    const session = await fetch(`${rule.url}/api/jobs/events`, { signal: controller.signal });
-    expect(session.status).toBe(401);
-    const seen: JobRow[] = [];
-    const listen = (id: number): void => void rule.services.jobs.get(id).then((row) => seen.push(row));
-    rule.services.jobs.changed.on('job', listen);
-    await reread();
-    rule.services.jobs.changed.off('job', listen);
-    expect(seen.map((row) => row.state)).toContain('running');
+    const stream = await fetch(`${rule.url}/api/jobs/events`, { headers: { authorization: `Bearer ${token}` }, signal: controller.signal });
+    const started = (await okafor.post('/libraries/rescan')).body as { job: number };
+    const states: string[] = [];
+    let text = '';
+    for await (const piece of stream.body!.pipeThrough(new TextDecoderStream())) {
+      text += piece;
+      states.splice(0, states.length, ...[...text.matchAll(/^data: (.*)$/gm)].map((m) => (JSON.parse(m[1]!) as JobRow).state));
+      if (states.at(-1) === 'done') break;
+    }
     controller.abort();
+    expect(states).toContain('running');
+    expect((await job(started.job)).state).toBe('done');
   });
 });
 
