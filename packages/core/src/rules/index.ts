@@ -1,0 +1,10 @@
+export * from './value';
+export * from './type';
+export type { RuleProblem } from './syntax';
+export { LONGEST_RULE } from './syntax';
+export { compileRule, compileTests, MOST_VALUES } from './compile';
+export type { CompiledRule, CompiledTests, Outcome, Step, Use } from './compile';
+export { BUILTINS, builtin, firstUpper, formatDays, patternOf, roundTo, shortPerson, textOf, titleCase } from './functions';
+export type { Builtin, Host } from './functions';
+export { GROUPS, hidesSign, isRuleSafe, ruleNameFor } from './names';
+export * from './order';

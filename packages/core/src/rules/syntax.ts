@@ -1,0 +1,372 @@
+import type { SyntaxNode } from '@lezer/common';
+import { parser, trackVariables } from 'lezer-feel';
+
+/** What is wrong or doubtful at a place of an expression. Offsets count UTF-16 units from its start. */
+export interface RuleProblem {
+  readonly severity: 'error' | 'warning';
+  readonly code:
+    | 'too-long'
+    | 'too-deep'
+    | 'syntax'
+    | 'double-equals'
+    | 'unknown-name'
+    | 'unknown-function'
+    | 'not-a-function'
+    | 'arguments'
+    | 'type'
+    | 'never'
+    | 'blank-spreads'
+    | 'clock'
+    | 'pattern'
+    | 'result';
+  readonly message: string;
+  readonly from: number;
+  readonly to: number;
+  /** A text to put in the place of `from` to `to`, and what that would do. */
+  readonly fix?: { readonly label: string; readonly text: string };
+}
+
+export type BinaryOperator = '+' | '-' | '*' | '/' | '**' | '=' | '!=' | '<' | '<=' | '>' | '>=' | 'and' | 'or';
+
+/** One node of an expression, with its place. */
+export type Expr = { readonly from: number; readonly to: number } & (
+  | { readonly type: 'literal'; readonly value: null | boolean | number | string }
+  | { readonly type: 'moment'; readonly text: string }
+  | { readonly type: 'name'; readonly name: string }
+  | { readonly type: 'input' }
+  | { readonly type: 'path'; readonly of: Expr; readonly name: string; readonly nameFrom: number }
+  | { readonly type: 'negate'; readonly of: Expr }
+  | { readonly type: 'binary'; readonly operator: BinaryOperator; readonly left: Expr; readonly right: Expr }
+  | { readonly type: 'between'; readonly of: Expr; readonly low: Expr; readonly high: Expr }
+  | { readonly type: 'in'; readonly of: Expr; readonly tests: readonly Expr[] }
+  | { readonly type: 'if'; readonly condition: Expr; readonly then: Expr; readonly otherwise: Expr }
+  | { readonly type: 'for'; readonly binders: readonly Binder[]; readonly body: Expr }
+  | { readonly type: 'quantified'; readonly every: boolean; readonly binders: readonly Binder[]; readonly body: Expr }
+  | { readonly type: 'filter'; readonly of: Expr; readonly by: Expr }
+  | { readonly type: 'list'; readonly items: readonly Expr[] }
+  | { readonly type: 'context'; readonly entries: readonly { readonly key: string; readonly value: Expr }[] }
+  | { readonly type: 'range'; readonly low: Expr | null; readonly lowIncluded: boolean; readonly high: Expr | null; readonly highIncluded: boolean }
+  | { readonly type: 'call'; readonly name: string; readonly callee: Expr | null; readonly args: readonly Expr[]; readonly names: readonly string[] | null }
+  | { readonly type: 'function'; readonly parameters: readonly string[]; readonly body: Expr }
+  | { readonly type: 'instance'; readonly of: Expr; readonly of_type: string }
+  /** A unary test by comparison with the tested value, such as `> 3`. */
+  | { readonly type: 'against'; readonly operator: BinaryOperator; readonly right: Expr }
+  | { readonly type: 'any' }
+  | { readonly type: 'none of'; readonly tests: readonly Expr[] }
+);
+
+/** `name in list`, or `name in low..high`. */
+export interface Binder {
+  readonly name: string;
+  readonly list: Expr;
+  /** The end of a range of whole numbers. */
+  readonly end: Expr | null;
+}
+
+export const LONGEST_RULE = 10_000;
+const DEEPEST = 150;
+
+class Refused extends Error {
+  constructor(readonly problem: RuleProblem) {
+    super(problem.message);
+  }
+}
+
+/** Names that hold blanks and signs are read in FEEL as an identifier with single blanks. */
+const nameText = (text: string): string => text.replace(/\s+/gu, ' ').trim();
+
+/** Unescapes a FEEL string literal. */
+function unquote(literal: string): string {
+  return literal.slice(1, -1).replace(/\\(?:u([0-9a-fA-F]{4})|U([0-9a-fA-F]{6})|(.))/gsu, (whole, four?: string, six?: string, one?: string) => {
+    if (four ?? six) {
+      const code = parseInt(four ?? six!, 16);
+      return code <= 0x10ffff ? String.fromCodePoint(code) : whole;
+    }
+    return { n: '\n', r: '\r', t: '\t' }[one!] ?? one!;
+  });
+}
+
+/** Builds expressions from the parser's tree. */
+class Reader {
+  constructor(private readonly source: string) {}
+
+  private text = (node: SyntaxNode) => this.source.slice(node.from, node.to);
+  private children(node: SyntaxNode): SyntaxNode[] {
+    const list: SyntaxNode[] = [];
+    for (let child = node.firstChild; child; child = child.nextSibling) if (child.name !== 'LineComment' && child.name !== 'BlockComment') list.push(child);
+    return list;
+  }
+  /** Children that are expressions, not signs or words. */
+  private parts = (node: SyntaxNode) => this.children(node).filter((child) => /^[A-Z]/.test(child.name) && !/Op$/.test(child.name));
+
+  private unknown(node: SyntaxNode): Refused {
+    return new Refused({
+      severity: 'error',
+      code: 'syntax',
+      message: `${JSON.stringify(this.text(node))} is not understood here.`,
+      from: node.from,
+      to: node.to,
+    });
+  }
+
+  read(node: SyntaxNode, depth = 0): Expr {
+    const at = { from: node.from, to: node.to };
+    if (depth > DEEPEST) throw new Refused({ severity: 'error', code: 'too-deep', message: 'The rule is nested too deeply.', ...at });
+    const sub = (child: SyntaxNode) => this.read(child, depth + 1);
+    const all = this.children(node);
+    const parts = this.parts(node);
+    switch (node.name) {
+      case 'ParenthesizedExpression': {
+        const inner = all.find((child) => child.name !== '(' && child.name !== ')');
+        if (!inner) throw this.unknown(node);
+        return sub(inner);
+      }
+      case 'Expression':
+      case 'PositiveUnaryTest': {
+        if (all.length !== 1) throw this.unknown(node);
+        return sub(all[0]!);
+      }
+      case 'null':
+        return { type: 'literal', value: null, ...at };
+      case 'BooleanLiteral':
+        return { type: 'literal', value: this.text(node) === 'true', ...at };
+      case 'NumericLiteral':
+        return { type: 'literal', value: Number(this.text(node)), ...at };
+      case 'StringLiteral':
+        return { type: 'literal', value: unquote(this.text(node)).normalize('NFC'), ...at };
+      case 'DateTimeLiteral': {
+        const literal = all.find((child) => child.name === 'AtLiteral');
+        if (literal) return { type: 'moment', text: unquote(this.text(literal.firstChild!)), ...at };
+        return this.call(node, nameText(this.text(all[0]!)), null, all, depth);
+      }
+      case 'VariableName':
+        return { type: 'name', name: nameText(this.text(node)), ...at };
+      case '?':
+        return { type: 'input', ...at };
+      case 'PathExpression': {
+        const [of, name] = [all[0]!, all[all.length - 1]!];
+        return { type: 'path', of: sub(of), name: nameText(this.text(name)), nameFrom: name.from, ...at };
+      }
+      case 'ArithmeticExpression': {
+        if (all.length === 2) return { type: 'negate', of: sub(all[1]!), ...at };
+        return { type: 'binary', operator: this.text(all[1]!) as BinaryOperator, left: sub(all[0]!), right: sub(all[2]!), ...at };
+      }
+      case 'Disjunction':
+      case 'Conjunction':
+        return { type: 'binary', operator: node.name === 'Conjunction' ? 'and' : 'or', left: sub(all[0]!), right: sub(all[2]!), ...at };
+      case 'Comparison': {
+        const [left, operator] = [all[0]!, all[1]!];
+        const word = this.text(operator);
+        if (operator.name === 'between') return { type: 'between', of: sub(left), low: sub(all[2]!), high: sub(all[4]!), ...at };
+        if (operator.name === 'in') {
+          const rest = all.slice(2).filter((child) => child.name !== '(' && child.name !== ')');
+          return { type: 'in', of: sub(left), tests: rest.flatMap((child) => this.tests(child, depth + 1)), ...at };
+        }
+        return { type: 'binary', operator: word as BinaryOperator, left: sub(left), right: sub(all[2]!), ...at };
+      }
+      case 'IfExpression': {
+        const [condition, then, otherwise] = all.filter((child) => !['if', 'then', 'else'].includes(child.name));
+        if (!otherwise) throw new Refused({ severity: 'error', code: 'syntax', message: 'An "if" needs "then" and "else".', ...at });
+        return { type: 'if', condition: sub(condition!), then: sub(then!), otherwise: sub(otherwise), ...at };
+      }
+      case 'ForExpression':
+      case 'QuantifiedExpression': {
+        const inner = all.find((child) => child.name === 'InExpressions')!;
+        const binders = this.children(inner)
+          .filter((child) => child.name === 'InExpression')
+          .map((child) => this.binder(child, depth));
+        const body = sub(all[all.length - 1]!);
+        if (node.name === 'ForExpression') return { type: 'for', binders, body, ...at };
+        return { type: 'quantified', every: all[0]!.name === 'every', binders, body, ...at };
+      }
+      case 'FilterExpression':
+        return { type: 'filter', of: sub(all[0]!), by: sub(all[2]!), ...at };
+      case 'List':
+        return { type: 'list', items: all.filter((child) => child.name !== '[' && child.name !== ']').map(sub), ...at };
+      case 'Context':
+        return {
+          type: 'context',
+          entries: parts.map((entry) => {
+            const [key, value] = this.children(entry);
+            const text = this.text(key!);
+            return { key: text.startsWith('"') ? unquote(text) : nameText(text), value: sub(value!) };
+          }),
+          ...at,
+        };
+      case 'SimplePositiveUnaryTest': {
+        if (all[0]!.name === 'CompareOp') return { type: 'against', operator: this.text(all[0]!) as BinaryOperator, right: sub(all[1]!), ...at };
+        return sub(all[0]!);
+      }
+      case 'Interval': {
+        const [open, low, , high, close] = all;
+        return { type: 'range', low: sub(low!), lowIncluded: this.text(open!) === '[', high: sub(high!), highIncluded: this.text(close!) === ']', ...at };
+      }
+      case 'FunctionInvocation': {
+        const callee = all[0]!;
+        return this.call(node, nameText(this.text(callee)), callee.name === 'VariableName' || callee.name === 'SpecialFunctionName' ? null : sub(callee), all, depth);
+      }
+      case 'FunctionDefinition': {
+        const parameters = this.children(all.find((child) => child.name === 'FormalParameters') ?? node)
+          .filter((child) => child.name === 'FormalParameter')
+          .map((child) => nameText(this.text(child.firstChild!)));
+        const body = all.find((child) => child.name === 'FunctionBody')?.firstChild;
+        if (!body) throw this.unknown(node);
+        return { type: 'function', parameters, body: sub(body), ...at };
+      }
+      case 'InstanceOfExpression':
+        return { type: 'instance', of: sub(all[0]!), of_type: nameText(this.text(all[all.length - 1]!)), ...at };
+      case 'Wildcard':
+        return { type: 'any', ...at };
+      default:
+        throw this.unknown(node);
+    }
+  }
+
+  private binder(node: SyntaxNode, depth: number): Binder {
+    const [name, , where] = this.children(node);
+    const parts = this.children(where!).filter((child) => child.name !== '..');
+    return { name: nameText(this.text(name!)), list: this.read(parts[0]!, depth + 1), end: parts[1] ? this.read(parts[1], depth + 1) : null };
+  }
+
+  private call(node: SyntaxNode, name: string, callee: Expr | null, all: readonly SyntaxNode[], depth: number): Expr {
+    const at = { from: node.from, to: node.to };
+    const named = all.find((child) => child.name === 'NamedParameters');
+    if (named) {
+      const list = this.children(named).filter((child) => child.name === 'NamedParameter');
+      return {
+        type: 'call',
+        name,
+        callee,
+        args: list.map((child) => this.read(child.lastChild!, depth + 1)),
+        names: list.map((child) => nameText(this.text(child.firstChild!))),
+        ...at,
+      };
+    }
+    const positional = all.find((child) => child.name === 'PositionalParameters');
+    return { type: 'call', name, callee, args: positional ? this.children(positional).map((child) => this.read(child, depth + 1)) : [], names: null, ...at };
+  }
+
+  /** The tests of `x in (…)` or of a list of unary tests. */
+  tests(node: SyntaxNode, depth: number): Expr[] {
+    if (node.name === 'PositiveUnaryTests') return this.children(node).map((child) => this.read(child, depth));
+    if (node.name === 'UnaryTests') {
+      const all = this.children(node);
+      if (all[0]?.name === 'not') {
+        const inner = all.find((child) => child.name === 'PositiveUnaryTests');
+        return [{ type: 'none of', tests: inner ? this.tests(inner, depth) : [], from: node.from, to: node.to }];
+      }
+      return all.flatMap((child) => this.tests(child, depth));
+    }
+    return [this.read(node, depth)];
+  }
+}
+
+export type Parsed<T> = { readonly ok: true; readonly value: T } | { readonly ok: false; readonly problems: readonly RuleProblem[] };
+
+/** A value that the tracker takes for any name of a scope. */
+export type NameTree = { readonly [name: string]: NameTree | null };
+
+/** The parser's own view of a scope: it needs the names alone, nested where a path may follow. */
+const tracked = (names: NameTree): Record<string, unknown> =>
+  Object.fromEntries(Object.entries(names).map(([name, inner]) => [name, inner === null ? 0 : tracked(inner)]));
+
+function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests'): Parsed<SyntaxNode> {
+  const problem = (code: RuleProblem['code'], message: string, from: number, to: number, fix?: RuleProblem['fix']) => ({
+    ok: false as const,
+    problems: [{ severity: 'error' as const, code, message, from, to, ...(fix ? { fix } : {}) }],
+  });
+  if (source.trim() === '') return problem('syntax', 'Nothing is written here yet.', 0, source.length);
+  if (source.length > LONGEST_RULE) return problem('too-long', `A rule may have ${LONGEST_RULE} characters.`, LONGEST_RULE, source.length);
+  const root = parser.configure({ top, contextTracker: trackVariables(tracked(names)) }).parse(source).topNode;
+  // The grammar reads `a == b` as `a = (= b)`; `&&`, `||` and single quotes do not parse at all.
+  const doubled = /(?<![<>!=])==/.exec(source.replace(/"(?:[^"\\]|\\.)*"/g, (literal) => ' '.repeat(literal.length)));
+  if (doubled)
+    return problem('double-equals', 'Two values are compared by a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
+  let wrong: SyntaxNode | null = null;
+  root.tree!.iterate({
+    enter: (node) => {
+      if (node.type.isError && wrong === null) wrong = node.node;
+    },
+  });
+  if (wrong !== null) {
+    const node = wrong as SyntaxNode;
+    const text = source.slice(node.from, node.to);
+    const rest = source.slice(node.from).trimStart();
+    const word = text || rest.slice(0, 12);
+    const said: Record<string, string> = { "'": 'Texts stand in double quotes.', '&': 'Write "and" between conditions.', '|': 'Write "or" between conditions.' };
+    const first = (word.trim() || source[node.from - 1] || '')[0] ?? '';
+    return problem(
+      'syntax',
+      said[first] ?? (word.trim() === '' ? 'The expression ends too early.' : `${JSON.stringify(word.trim())} is not expected here.`),
+      node.from,
+      Math.max(node.to, Math.min(source.length, node.from + 1)),
+    );
+  }
+  return { ok: true, value: root };
+}
+
+const guarded = <T>(work: () => T): Parsed<T> => {
+  try {
+    return { ok: true, value: work() };
+  } catch (error) {
+    if (error instanceof Refused) return { ok: false, problems: [error.problem] };
+    throw error;
+  }
+};
+
+/** Reads an expression; `names` are the names that may stand in it, so that names with blanks are found. */
+export function parseExpression(source: string, names: NameTree): Parsed<Expr> {
+  const tree = treeOf(source, names, 'Expression');
+  return tree.ok ? guarded(() => new Reader(source).read(tree.value)) : tree;
+}
+
+/** Reads unary tests such as `[1..10]`, `"A", "B"` or `not("X")`. One of them must hold. */
+export function parseTests(source: string, names: NameTree): Parsed<readonly Expr[]> {
+  const tree = treeOf(source, names, 'UnaryTests');
+  return tree.ok ? guarded(() => new Reader(source).tests(tree.value, 0)) : tree;
+}
+
+/** Calls `visit` for an expression and everything in it. */
+export function walk(expr: Expr, visit: (expr: Expr) => void): void {
+  visit(expr);
+  for (const child of childrenOf(expr)) walk(child, visit);
+}
+
+/** The direct parts of an expression. */
+export function childrenOf(expr: Expr): readonly Expr[] {
+  switch (expr.type) {
+    case 'path':
+    case 'negate':
+    case 'instance':
+      return [expr.of];
+    case 'binary':
+      return [expr.left, expr.right];
+    case 'between':
+      return [expr.of, expr.low, expr.high];
+    case 'in':
+      return [expr.of, ...expr.tests];
+    case 'if':
+      return [expr.condition, expr.then, expr.otherwise];
+    case 'for':
+    case 'quantified':
+      return [...expr.binders.flatMap((binder) => (binder.end ? [binder.list, binder.end] : [binder.list])), expr.body];
+    case 'filter':
+      return [expr.of, expr.by];
+    case 'list':
+      return expr.items;
+    case 'context':
+      return expr.entries.map((entry) => entry.value);
+    case 'range':
+      return [expr.low, expr.high].filter((end) => end !== null);
+    case 'call':
+      return expr.callee ? [expr.callee, ...expr.args] : expr.args;
+    case 'function':
+      return [expr.body];
+    case 'against':
+      return [expr.right];
+    case 'none of':
+      return expr.tests;
+    default:
+      return [];
+  }
+}
