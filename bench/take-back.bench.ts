@@ -2,7 +2,7 @@ import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { TakeBackContext, identityMark, readCsv, readWorkbook, takeBack, writeCsv } from '@rule/core/exchange';
-import { Property } from '@rule/core/schema';
+import { Property, newDraft } from '@rule/core/schema';
 import { HeldValue, compileStandIns, holdValue } from '@rule/core/values';
 import excel from 'exceljs';
 import { best, report } from './measure';
@@ -13,25 +13,10 @@ const COLUMNS = 20;
 const CHANGED = 50;
 
 const properties = Array.from({ length: COLUMNS }, (_, i): Property => ({
+  ...newDraft(`Property ${i + 1}`),
   id: i + 1,
-  writtenName: `Property ${i + 1}`,
-  caption: `Property ${i + 1}`,
   retired: false,
-  help: '',
-  type: i % 4 === 0 ? 'number' : 'text',
-  unit: i % 4 === 0 ? 'kg' : null,
-  decimals: i % 4 === 0 ? 3 : null,
-  kinds: ['part'],
-  feed: 'typed',
-  fileField: null,
-  required: false,
-  minLength: null,
-  maxLength: 60,
-  min: null,
-  max: null,
-  choices: [],
-  placeholder: '',
-  searched: true,
+  ...(i % 4 === 0 ? { type: 'number', unit: 'kg', decimals: 3 } : { maxLength: 60 }),
 }));
 const held = (file: number, property: Property): HeldValue =>
   holdValue(property.type === 'number' ? ((file * 7 + property.id) % 9999) / 1000 : `value ${file} of ${property.id}`, property);
@@ -41,10 +26,11 @@ const cell = (file: number, property: Property): string =>
 const context: TakeBackContext = {
   properties,
   standIns: compileStandIns(['-*']),
-  file: (id) => ({ id, path: `parts/${id}.step`, kind: 'part', lock: null }),
+  file: (id) => ({ id, path: `parts/${id}.step`, kind: 'part', className: null, state: null, lock: null }),
   filesAt: () => [],
   base: (_sendOut, file, id) => held(file, properties[id - 1]!),
   current: (file, id) => held(file, properties[id - 1]!),
+  role: 'editor',
 };
 
 const files = Array.from({ length: ROWS }, (_, i) => i + 1);

@@ -21,12 +21,13 @@ export interface DemoFolders {
 }
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
-export async function loadDemo({ db, properties, libraries, scanner, classes, titleBlocks, boms, vault }: Services, folders: DemoFolders): Promise<void> {
+export async function loadDemo({ db, editions, libraries, scanner, classes, titleBlocks, boms, vault }: Services, folders: DemoFolders): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
   const settings = await readSettings(db);
   await writeSettings(db, { ...settings, company: DEMO_COMPANY, densities: DEMO_DENSITIES, synonyms: [...settings.synonyms, ...DEMO_SYNONYMS] });
   const ids = new Map<string, number>();
-  for (const draft of DEMO_PROPERTIES) ids.set(draft.writtenName, (await properties.define(draft)).id);
+  const numbers = await editions.decree(null, 'What the company agreed on before it had Rule.', DEMO_PROPERTIES);
+  for (const [i, draft] of DEMO_PROPERTIES.entries()) ids.set(draft.writtenName, numbers[i]!);
   await libraries.add('Workshop', folders.workshop);
   if (folders.inherited !== null) await libraries.add('Inherited', folders.inherited);
   await scanner.rescan();

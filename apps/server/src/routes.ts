@@ -28,7 +28,6 @@ import {
   fileFilter,
   gridQuery,
   linkDraft,
-  propertyDraft,
   proposedValues,
   sendOutRequest,
   settings,
@@ -42,10 +41,10 @@ import {
   blockQuery,
   BlockQuery,
 } from '@rule/contract';
-import { PropertyDraft } from '@rule/core/schema';
 import { Link } from '@rule/core/vault';
 import { Services } from './services';
 import { jobRoutes } from './jobs/routes';
+import { schemaRoutes } from './schema/routes';
 import { surveyRoutes } from './survey/routes';
 import { toLine } from './changes/lines';
 import { LARGEST_TABLE } from './exchange/exchange';
@@ -80,50 +79,7 @@ export function routesOf(s: Services): Route[] {
       action: ({ params, body }) => s.libraries.settlePart(params['file']!, body.product, body.part),
     }),
 
-    route({
-      method: 'get',
-      path: '/properties',
-      summary: 'All properties of the schema, retired ones included',
-      role: 'viewer',
-      action: () => s.properties.list(),
-    }),
-    route<PropertyDraft>({
-      method: 'post',
-      path: '/properties',
-      summary: 'Define a property',
-      role: 'administrator',
-      body: propertyDraft,
-      action: ({ body }) => s.properties.define(body),
-    }),
-    route<PropertyDraft>({
-      method: 'put',
-      path: '/properties/{property}',
-      summary: 'Edit a property',
-      role: 'administrator',
-      body: propertyDraft,
-      action: ({ params, body }) => s.properties.edit(params['property']!, body),
-    }),
-    route({
-      method: 'post',
-      path: '/properties/{property}/retire',
-      summary: 'Retire a property; its values stay in the files',
-      role: 'administrator',
-      action: ({ params }) => s.properties.retire(params['property']!, true),
-    }),
-    route({
-      method: 'post',
-      path: '/properties/{property}/restore',
-      summary: 'Take a retired property up again',
-      role: 'administrator',
-      action: ({ params }) => s.properties.retire(params['property']!, false),
-    }),
-    route({
-      method: 'get',
-      path: '/properties/{property}/way',
-      summary: 'The way of a property: where it is defined, which files hold it, which cell, column and field use it',
-      role: 'viewer',
-      action: ({ params }) => s.overviews.way(params['property']!),
-    }),
+    ...schemaRoutes(s),
     route({ method: 'get', path: '/settings', summary: 'Company-wide settings', role: 'viewer', action: () => readSettings(s.db) }),
     route<Settings>({
       method: 'put',

@@ -17,7 +17,14 @@ import { Surveys } from './survey/survey';
 import { Overviews } from './overview/overview';
 import { Db } from './platform/db';
 import { DiskStore, FileStore } from './platform/store';
+import { Derived } from './schema/derive';
+import { Editions } from './schema/editions';
+import { SchemaDocuments } from './schema/documents';
+import { ChoiceLists } from './schema/lists';
 import { Properties } from './schema/properties';
+import { Rollout } from './schema/rollout';
+import { NumberSeries } from './schema/series';
+import { Tries } from './schema/tries';
 import { TitleBlocks } from './titleblocks/titleblocks';
 import { Grid } from './values/grid';
 import { Tokens } from './users/tokens';
@@ -59,17 +66,25 @@ export function buildServices({
   warn = () => undefined,
 }: Ground) {
   const properties = new Properties(db);
+  const editions = new Editions(db, clock);
+  const derived = new Derived(editions, clock);
   const jobs = new Jobs(db, databaseUrl, clock, warn);
   const uploadFolder = join(dataFolder, 'uploads');
-  const libraries = new Libraries(db, uploadFolder, [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')]);
+  const own = [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')];
+  const libraries = new Libraries(db, uploadFolder, own);
   const scanner = new Scanner(db, pool, clock);
-  const geometries = new Geometries(db, kernel, jobs, properties);
+  const geometries = new Geometries(db, kernel, jobs);
   const classes = new Classes(db, () => scanner.settle());
   const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
   const surveys = new Surveys(db, pool, libraries, properties, clock);
   const grid = new Grid(db, properties);
   const titleBlocks = new TitleBlocks(db, properties, libraries);
-  const trays = new Trays(db, properties, titleBlocks, clock);
+  const trays = new Trays(db, properties, titleBlocks, editions, derived, clock);
+  const lists = new ChoiceLists(db, properties, trays, own, clock);
+  const series = new NumberSeries(db, properties, trays, clock);
+  const rollout = new Rollout(db, editions, trays, clock);
+  const tries = new Tries(db, pool, jobs, editions, trays, clock);
+  const documents = new SchemaDocuments(db, editions, clock);
   const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
   const applying = new Applying(db, store, pool, trays, clock, () => vault.refreshLocks(), at);
   const cleanUps = new CleanUps(db, properties, trays, () => vault.refreshLocks());
@@ -95,6 +110,13 @@ export function buildServices({
     db,
     jobs,
     properties,
+    editions,
+    derived,
+    lists,
+    series,
+    rollout,
+    tries,
+    documents,
     libraries,
     scanner,
     geometries,

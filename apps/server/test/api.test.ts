@@ -2,7 +2,7 @@ import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { BomTable, FileDetails, GridPage, Overview, Problem, Remark, RescanReport, Survey } from '@rule/contract';
-import { Property, newDraft } from '@rule/core/schema';
+import { newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
 import { Person, Rule, startRule } from './harness';
@@ -38,7 +38,7 @@ describe('the door', () => {
     ] as const)
       expect((await person.post('/tray', { values: [{ file, property, text: 'polished' }] })).status).toBe(status);
     await okafor.post('/tray/drop', { lines: ((await okafor.get('/tray')).body as { lines: { id: number }[] }).lines.map((line) => line.id) });
-    expect((await okafor.post('/properties', draft({}))).status).toBe(403);
+    expect((await okafor.post('/schema/draft/properties', { properties: [draft({})] })).status).toBe(403);
     expect((await haas.get('/values')).status).toBe(200);
   });
   it('takes a role away at once', async () => {
@@ -143,22 +143,6 @@ describe('a library', () => {
 });
 
 describe('the schema', () => {
-  it('defines, edits, retires and takes up again', async () => {
-    const made = (await varga.post('/properties', draft({}))).body as Property;
-    expect(made).toMatchObject({ writtenName: 'Colour', retired: false });
-    expect((await varga.put(`/properties/${made.id}`, draft({ caption: 'Colour of the paint', maxLength: 20 }))).body).toMatchObject({
-      caption: 'Colour of the paint',
-      maxLength: 20,
-    });
-    expect(((await varga.post('/properties', draft({ writtenName: 'colour ' }))).body as Problem).issues).toMatchObject([
-      { field: 'writtenName', code: 'name-odd' },
-      { code: 'name-alike' },
-    ]);
-    expect((await varga.post(`/properties/${made.id}/retire`)).body).toMatchObject({ retired: true });
-    expect(((await varga.post('/properties', draft({}))).body as Problem).detail).toBe('The schema already has "Colour" (retired).');
-    expect((await varga.post(`/properties/${made.id}/restore`)).body).toMatchObject({ retired: false });
-    await varga.post(`/properties/${made.id}/retire`);
-  });
   it('shows the way of a property with its breaks', async () => {
     const hops = (await haas.get(`/properties/${await rule.property('Material')}/way`)).body as Hop[];
     expect(hops.map((hop) => [hop.station, hop.state])).toEqual([

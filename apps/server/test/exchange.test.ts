@@ -98,10 +98,8 @@ describe('a workbook that was sent out', () => {
     expect(part).toContain('<formula1>"yes,no"</formula1>'.replaceAll('"', '&quot;'));
   });
   it('keeps long lists of choices, and choices with commas, on a sheet of their own', async () => {
-    const varga = await rule.signIn('varga');
     const choices = Array.from({ length: 60 }, (_, i) => `alloy ${i}, hardened`);
-    const draft = { ...newDraft('Alloy'), type: 'choice', choices };
-    const { id } = (await varga.post('/properties', draft)).body as { id: number };
+    const id = (await rule.define({ ...newDraft('Alloy'), type: 'choice', choices }))[0]!;
     const sent = await sendOut('xlsx', { kind: 'part' }, [await rule.property('Part number'), id]);
     const book = sheetjs.read(sent, { type: 'buffer' });
     expect(sheetjs.utils.sheet_to_json<string[]>(book.Sheets['Choices']!, { header: 1 }).flat()).toEqual(['Alloy', ...choices]);
@@ -110,7 +108,7 @@ describe('a workbook that was sent out', () => {
     expect(execFileSync('unzip', ['-p', raw, 'xl/worksheets/sheet1.xml'], { encoding: 'utf8' })).toContain('<formula1>Choices!$A$2:$A$61</formula1>');
     const back = edit(sent, (set) => set('drum.step', 'Alloy', 'alloy 7, hardened'));
     expect((await takeBack('choices.xlsx', back)).cells).toMatchObject([{ verdict: 'change', proposed: { text: 'alloy 7, hardened' } }]);
-    await varga.post(`/properties/${id}/retire`);
+    await rule.amend('Alloy', { retired: true });
   });
   it('changes nothing when it comes back untouched, also after LibreOffice has saved it', async () => {
     const sent = await sendOut('xlsx');

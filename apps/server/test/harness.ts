@@ -6,6 +6,7 @@ import { Server } from 'node:http';
 import { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { PropertyDraft, draftOf } from '@rule/core/schema';
 import { DEMO_FIELDS, DEMO_PASSWORD, DEMO_RECORDS, DEMO_RELEASED, DEMO_VAULT_TABLE } from '@rule/demo';
 import { Express } from 'express';
 import pg from 'pg';
@@ -71,6 +72,10 @@ export interface Rule {
   signIn(name: string): Promise<Person>;
   file(pathEnd: string): Promise<number>;
   property(writtenName: string): Promise<number>;
+  /** Defines properties and brings them into force. */
+  define(...drafts: PropertyDraft[]): Promise<number[]>;
+  /** Changes a property and brings the change into force. */
+  amend(writtenName: string, change: Partial<PropertyDraft> & { retired?: boolean }): Promise<void>;
   bytes(pathEnd: string): Buffer;
   stop(): Promise<void>;
 }
@@ -235,6 +240,13 @@ export async function startRule(options: Options = {}): Promise<Rule> {
     },
     file: async (pathEnd) => (await db.one<{ id: number }>('SELECT id FROM files WHERE path LIKE $1 ORDER BY id', [`%${pathEnd}`]))!.id,
     property: async (name) => (await db.one<{ id: number }>('SELECT id FROM properties WHERE "writtenName" = $1', [name]))!.id,
+    define: (...drafts) => services.editions.decree(null, 'for a test', drafts),
+    amend: async (name, { retired, ...change }) => {
+      const { schema } = await services.editions.draft();
+      const property = schema.properties.find((candidate) => candidate.writtenName === name)!;
+      await services.editions.edit(null, [{ id: property.id, base: null, draft: { ...draftOf(property), ...change }, retired: retired ?? property.retired }]);
+      await services.editions.bringIntoForce(null, 'for a test', null);
+    },
     bytes: (pathEnd) =>
       readFileSync(
         join(

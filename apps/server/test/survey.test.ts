@@ -178,15 +178,9 @@ describe('values and files', () => {
 
   it('the quick search covers the properties that say so', async () => {
     expect(await paths({ search: 'Ostrelle' })).toHaveLength(2);
-    const id = await rule.property('Supplier');
-    const {
-      id: _id,
-      retired: _retired,
-      ...supplier
-    } = ((await varga.get('/properties')).body as ({ id: number; retired: boolean } & object)[]).find((row) => row.id === id)!;
-    await varga.put(`/properties/${id}`, { ...supplier, searched: false });
+    await rule.amend('Supplier', { searched: false });
     expect(await paths({ search: 'Ostrelle' })).toEqual(['inherited/DR-5/purchased/V-6202.stp']);
-    await varga.put(`/properties/${id}`, { ...supplier, searched: true });
+    await rule.amend('Supplier', { searched: true });
   });
 
   it('tells what stands twice and what cannot be found', async () => {
@@ -326,7 +320,7 @@ describe('cleaning up', () => {
 
   it('keeps values beside files that hold none themselves', async () => {
     const scan = await rule.file('gas approval.pdf');
-    const property = ((await varga.post('/properties', { ...newDraft('Approval'), kinds: ['other'], maxLength: 30 })).body as { id: number }).id;
+    const [property] = await rule.define({ ...newDraft('Approval'), kinds: ['other'], maxLength: 30 });
     const bytes = rule.bytes('gas approval.pdf');
     await okafor.post('/tray', { values: [{ file: scan, property, text: 'G-2041' }] });
     const report = await apply();

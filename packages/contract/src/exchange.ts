@@ -1,3 +1,4 @@
+import { Kind } from '@rule/core/schema';
 import { CellVerdict, TakeBackIssue } from '@rule/core/exchange';
 import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
@@ -44,6 +45,7 @@ export interface TakeBackCellRow {
   readonly row: number;
   readonly file: number;
   readonly path: string;
+  readonly kind: Kind;
   /** Negative for a name that the schema does not know. */
   readonly property: number;
   /** The written name, where the schema does not know it. */

@@ -1,33 +1,413 @@
-import { FILE_FIELDS, KINDS, LONGEST_NAME, PropertyDraft } from '@rule/core/schema';
-import { VALUE_TYPES } from '@rule/core/values';
+import {
+  Check,
+  ChoiceListDraft,
+  FEEDS,
+  FILE_FIELDS,
+  INHERIT_FROM,
+  KINDS,
+  Kind,
+  LETTER_CASES,
+  LEVELS,
+  LONGEST_NAME,
+  ListComparison,
+  MODEL_FACTS,
+  PropertyDraft,
+  SHEET_FACTS,
+  STRANGERS,
+  Schema,
+  SchemaChange,
+  SeriesDraft,
+  UNIQUENESS,
+} from '@rule/core/schema';
+import { LETTER_FORMS, NUMBER_FORMS, VALUE_TYPES } from '@rule/core/values';
 import Joi from 'joi';
+import { id } from './files';
 
-const length = Joi.number().integer().min(0).max(100_000).allow(null).required();
-const limit = Joi.number().unsafe().allow(null).required();
+const length = Joi.number().integer().min(0).max(100_000).allow(null);
+const limit = Joi.number().unsafe().allow(null);
+const text = (most: number) => Joi.string().max(most).allow('');
+const name = text(LONGEST_NAME);
+const expression = text(10_000);
 
-/** A property's definition as it goes over the wire. What it means is checked by `checkDefinition` of the core. */
-export const propertyDraft = Joi.object<PropertyDraft>({
-  writtenName: Joi.string().max(LONGEST_NAME).allow('').required(),
-  caption: Joi.string().max(LONGEST_NAME).allow('').required(),
-  help: Joi.string().max(2000).allow('').required(),
-  type: Joi.valid(...VALUE_TYPES).required(),
-  unit: Joi.string().max(20).allow(null).required(),
+const form = Joi.object({
+  letters: Joi.valid(...LETTER_FORMS).required(),
   decimals: Joi.number().integer().min(0).max(12).allow(null).required(),
-  kinds: Joi.array()
-    .items(Joi.valid(...KINDS))
-    .unique()
-    .required(),
-  feed: Joi.valid('typed', 'file').required(),
-  fileField: Joi.valid(...FILE_FIELDS, null).required(),
-  required: Joi.boolean().required(),
+  unit: Joi.string().max(20).allow(null).required(),
+  number: Joi.valid(...NUMBER_FORMS).required(),
+  denominator: Joi.number().integer().min(2).max(1024).required(),
+  date: text(20).required(),
+  person: Joi.valid('full', 'short').required(),
+});
+
+const override = Joi.object({
+  class: name.required(),
+  required: Joi.boolean(),
   minLength: length,
   maxLength: length,
   min: limit,
   max: limit,
-  choices: Joi.array().items(Joi.string().max(1000).allow('')).max(5000).required(),
-  placeholder: Joi.string().max(200).allow('').required(),
+  allowed: expression,
+  default: text(1000),
+});
+
+const slot = Joi.object({ place: Joi.valid('property', 'field', 'cell').required(), name: name.required() });
+const kinds = Joi.array()
+  .items(Joi.valid(...KINDS))
+  .unique();
+
+/** The keys of a definition. What they mean is checked by `checkDefinition` of the core. */
+const definition = {
+  writtenName: name.required(),
+  ruleName: name.required(),
+  caption: name.required(),
+  captions: Joi.object()
+    .pattern(Joi.string().pattern(/^[a-z]{2,3}(-[A-Za-z0-9]{2,8})*$/), name)
+    .max(50)
+    .required(),
+  help: text(2000).required(),
+  group: text(100).required(),
+  type: Joi.valid(...VALUE_TYPES).required(),
+  unit: Joi.string().max(20).allow(null).required(),
+  decimals: Joi.number().integer().min(0).max(12).allow(null).required(),
+  words: Joi.array().ordered(text(40).required(), text(40).required()).length(2).allow(null).required(),
+  form: form.required(),
+  kinds: kinds.required(),
+  classes: Joi.array().items(name).max(500).unique().required(),
+  level: Joi.valid(...LEVELS).required(),
+  fallback: Joi.boolean().required(),
+  feed: Joi.valid(...FEEDS).required(),
+  fileField: Joi.valid(...FILE_FIELDS, null).required(),
+  modelFact: Joi.valid(...MODEL_FACTS, null).required(),
+  sheetFact: Joi.valid(...SHEET_FACTS, null).required(),
+  inheritFrom: Joi.valid(...INHERIT_FROM, null).required(),
+  mayOverride: Joi.boolean().required(),
+  series: name.allow(null).required(),
+  rule: expression.required(),
+  examples: Joi.array()
+    .items(
+      Joi.object({
+        title: text(200).required(),
+        given: Joi.object()
+          .pattern(Joi.string().max(LONGEST_NAME * 2), text(10_000))
+          .max(200)
+          .required(),
+        expected: text(10_000).required(),
+      }),
+    )
+    .max(200)
+    .required(),
+  homes: Joi.object()
+    .pattern(Joi.valid(...KINDS), slot)
+    .required(),
+  required: Joi.boolean().required(),
+  requiredWhen: expression.required(),
+  requiredFrom: text(50).required(),
+  minLength: length.required(),
+  maxLength: length.required(),
+  min: limit.required(),
+  max: limit.required(),
+  pattern: text(1000).required(),
+  forbidden: text(200).required(),
+  letterCase: Joi.valid(...LETTER_CASES).required(),
+  allowed: expression.required(),
+  unique: Joi.valid(...UNIQUENESS).required(),
+  overrides: Joi.array().items(override).max(500).required(),
+  list: name.allow(null).required(),
+  choices: Joi.array().items(text(1000)).max(5000).required(),
+  open: Joi.boolean().required(),
+  narrowedBy: name.allow(null).required(),
+  placeholder: text(200).required(),
+  default: text(1000).required(),
+  mayChange: Joi.object({
+    role: Joi.valid('editor', 'administrator').required(),
+    states: Joi.array().items(text(50)).max(50).required(),
+    closedClasses: Joi.array().items(name).max(500).required(),
+  }).required(),
+  system: Joi.boolean().required(),
+  knownSpellings: Joi.array().items(Joi.string().max(LONGEST_NAME)).max(500).unique().required(),
   searched: Joi.boolean().required(),
+};
+
+export const propertyDraft = Joi.object<PropertyDraft>(definition).required();
+
+/** An edit of one property of the draft: what its author saw, and what it is to be. */
+export interface ChangedProperty {
+  readonly id: number;
+  readonly base: PropertyDraft | null;
+  readonly baseRetired?: boolean;
+  readonly draft: PropertyDraft;
+  readonly retired: boolean;
+}
+export interface ChangedProperties {
+  readonly properties: readonly ChangedProperty[];
+}
+export interface AddedProperties {
+  readonly properties: readonly PropertyDraft[];
+}
+const list = <T>(items: Joi.Schema, most = 2000) => Joi.array<T>().items(items).min(1).max(most).required();
+export const changedProperties = Joi.object<ChangedProperties>({
+  properties: list(
+    Joi.object({
+      id: id.required(),
+      base: Joi.object(definition).allow(null).required(),
+      baseRetired: Joi.boolean(),
+      draft: Joi.object(definition).required(),
+      retired: Joi.boolean().required(),
+    }),
+  ),
 }).required();
+export const addedProperties = Joi.object<AddedProperties>({ properties: list(Joi.object(definition)) }).required();
+export const propertyOrder = Joi.object<{ ids: number[] }>({ ids: list(id, 10_000) }).required();
+
+const check = {
+  title: text(200).required(),
+  severity: Joi.valid('error', 'warning').required(),
+  kinds: kinds.min(1).required(),
+  classes: Joi.array().items(name).max(500).unique().required(),
+  condition: expression.required(),
+  message: text(500).required(),
+};
+export interface SavedChecks {
+  readonly checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[];
+}
+export const savedChecks = Joi.object<SavedChecks>({
+  checks: Joi.array()
+    .items(Joi.object({ ...check, id: id.allow(null).required() }))
+    .max(1000)
+    .required(),
+}).required();
+const strangers = Joi.object(Object.fromEntries(KINDS.map((kind) => [kind, Joi.valid(...STRANGERS).required()])));
+export const savedStrangers = Joi.object<{ strangers: Schema['strangers'] }>({ strangers: strangers.required() }).required();
+
+/** A schema as it travels: the whole law, without numbers of this installation. */
+export interface SchemaDocument {
+  readonly rule: 1;
+  readonly properties: readonly (PropertyDraft & { readonly retired: boolean })[];
+  readonly checks: readonly Omit<Check, 'id'>[];
+  readonly strangers: Schema['strangers'];
+  readonly lists: readonly ChoiceListDraft[];
+  readonly series: readonly SeriesDraft[];
+}
+
+const column = Joi.string().max(100);
+const choiceList = {
+  name: name.required(),
+  columns: Joi.array().items(column).max(50).required(),
+  choices: Joi.array()
+    .items(
+      Joi.object({
+        value: text(1000).required(),
+        columns: Joi.object().pattern(column, text(2000)).required(),
+        retired: Joi.boolean().required(),
+        replacedBy: text(1000).allow(null).required(),
+      }),
+    )
+    .max(20_000)
+    .required(),
+  goesWith: column.allow(null).required(),
+};
+export const choiceListDraft = Joi.object<ChoiceListDraft>(choiceList).required();
+
+/** Where a choice list is kept in step with. */
+export type ListSource =
+  { readonly type: 'file'; readonly path: string; readonly sheet: string | null } | { readonly type: 'database'; readonly url: string; readonly query: string };
+export const listSource = Joi.object<{ source: ListSource | null }>({
+  source: Joi.alternatives(
+    Joi.object({ type: Joi.valid('file').required(), path: Joi.string().max(1000).required(), sheet: text(100).allow(null).required() }),
+    Joi.object({ type: Joi.valid('database').required(), url: Joi.string().max(1000).required(), query: Joi.string().max(10_000).required() }),
+  )
+    .allow(null)
+    .required(),
+}).required();
+
+export interface ChoiceListRow extends ChoiceListDraft {
+  readonly id: number;
+  readonly source: ListSource | null;
+  readonly loadedAt: string | null;
+  /** Captions of the properties that use the list. */
+  readonly usedBy: readonly string[];
+}
+/** What loading a list anew would change; `token` proves on applying that the source has not changed since. */
+export interface ListPreview extends Omit<ListComparison, 'result'> {
+  readonly token: string;
+  readonly problems: readonly string[];
+}
+export const listLoad = Joi.object<{ token: string }>({ token: Joi.string().max(100).required() }).required();
+
+const part = Joi.alternatives(
+  Joi.object({ type: Joi.valid('text').required(), text: text(100).required() }),
+  Joi.object({ type: Joi.valid('value').required(), property: name.required() }),
+  Joi.object({ type: Joi.valid('count').required() }),
+);
+const series = {
+  name: name.required(),
+  parts: Joi.array().items(part).min(1).max(20).required(),
+  counts: Joi.valid('numbers', 'letters').required(),
+  digits: Joi.number().integer().min(1).max(12).required(),
+  start: Joi.number().integer().min(0).max(1e12).required(),
+  step: Joi.number().integer().min(1).max(1e6).required(),
+  leftOut: text(26).required(),
+};
+export const seriesDraft = Joi.object<SeriesDraft>(series).required();
+export interface SeriesRow extends SeriesDraft {
+  readonly id: number;
+  readonly usedBy: readonly string[];
+  readonly counters: readonly { readonly frame: string; readonly last: number; readonly next: string }[];
+  readonly numbers: readonly SeriesNumber[];
+}
+/** A number that a series has handed out. */
+export interface SeriesNumber {
+  readonly id: number;
+  readonly text: string;
+  readonly state: 'reserved' | 'used' | 'released';
+  readonly by: string;
+  readonly at: string;
+  readonly file: number | null;
+  readonly note: string;
+}
+export const drawNumber = Joi.object<{ file: number | null; note: string }>({ file: id.allow(null).default(null), note: text(200).default('') }).required();
+/** Draws numbers of a counted property for files, straight into the tray. */
+export const drawForFiles = Joi.object<{ property: number; files: number[] }>({ property: id.required(), files: list(id, 5000) }).required();
+
+export const schemaDocument = Joi.object<SchemaDocument>({
+  rule: Joi.valid(1).required(),
+  properties: Joi.array()
+    .items(Joi.object({ ...definition, retired: Joi.boolean().default(false) }))
+    .max(5000)
+    .required(),
+  checks: Joi.array().items(Joi.object(check)).max(1000).default([]),
+  strangers: strangers.required(),
+  lists: Joi.array().items(Joi.object(choiceList)).max(500).default([]),
+  series: Joi.array().items(Joi.object(series)).max(500).default([]),
+}).required();
+
+/** One edition in the list of all. */
+export interface EditionRow {
+  readonly number: number;
+  readonly state: 'draft' | 'in force' | 'superseded';
+  readonly note: string;
+  readonly by: string | null;
+  readonly at: string;
+  readonly basedOn: number | null;
+  readonly properties: number;
+}
+
+/** The draft: what it says, what that changes, what is wrong with it, and who has worked on it. */
+export interface DraftView {
+  /** `null` when nobody has begun a draft: the schema is then what is in force. */
+  readonly number: number | null;
+  readonly revision: number;
+  readonly inForce: number;
+  readonly schema: Schema;
+  readonly changes: readonly SchemaChange[];
+  readonly problems: readonly {
+    readonly severity: 'error' | 'warning';
+    readonly property: number | null;
+    readonly check: number | null;
+    readonly code: string;
+    readonly field: string;
+    readonly subject: string;
+    readonly message: string;
+  }[];
+  readonly edits: readonly { readonly by: string; readonly at: string; readonly what: string }[];
+}
+
+export const bringIntoForce = Joi.object<{ note: string; revision: number | null }>({
+  note: text(2000).required(),
+  revision: Joi.number().integer().min(0).allow(null).default(null),
+}).required();
+
+/** What a draft would do to one value. */
+export const EFFECTS = ['breaks', 'passes', 'changes', 'loses'] as const;
+export type Effect = (typeof EFFECTS)[number];
+
+export interface TrySummary {
+  readonly id: number;
+  readonly edition: number;
+  readonly revision: number;
+  /** Whether the draft has changed since. */
+  readonly outdated: boolean;
+  readonly at: string;
+  readonly by: string | null;
+  readonly files: number;
+  readonly done: boolean;
+  readonly effects: readonly { readonly effect: Effect; readonly property: number | null; readonly check: number | null; readonly files: number }[];
+}
+export interface TryFinding {
+  readonly file: number;
+  readonly path: string;
+  readonly property: number | null;
+  readonly check: number | null;
+  readonly effect: Effect;
+  readonly before: string | null;
+  readonly after: string | null;
+  readonly message: string;
+}
+export interface TryQuery {
+  readonly effect?: Effect;
+  readonly property?: number;
+  readonly check?: number;
+  readonly offset: number;
+  readonly limit: number;
+}
+export const tryQuery = Joi.object<TryQuery>({
+  effect: Joi.valid(...EFFECTS),
+  property: id,
+  check: id,
+  offset: Joi.number().integer().min(0).default(0),
+  limit: Joi.number().integer().min(1).max(1000).default(200),
+});
+export const tryRepair = Joi.object<{ effect: Effect; property: number }>({ effect: Joi.valid(...EFFECTS).required(), property: id.required() }).required();
+
+/** How far a property of the edition in force has come into the files that it reaches. */
+export interface RolloutRow {
+  readonly property: number;
+  readonly reached: number;
+  /** Files that have the name, with or without a value. */
+  readonly named: number;
+  readonly filled: number;
+  /** Files that hold it under another name only. */
+  readonly otherName: number;
+  /** Files that lack the name and cannot be written now. */
+  readonly barred: number;
+  /** Files that hold the name although the property is retired or does not reach them. */
+  readonly left: number;
+}
+export const ROLLOUT_ACTIONS = ['add the name', 'rename', 'compute', 'remove'] as const;
+export type RolloutAction = (typeof ROLLOUT_ACTIONS)[number];
+export const rolloutRequest = Joi.object<{ property: number; action: RolloutAction }>({
+  property: id.required(),
+  action: Joi.valid(...ROLLOUT_ACTIONS).required(),
+}).required();
+export const rolloutQuery = Joi.object<{ kind?: Kind }>({ kind: Joi.valid(...KINDS) });
+
+/** Values to try an expression with: those of a file of the library, and texts typed over them. */
+export interface TryExpression {
+  readonly property: PropertyDraft;
+  readonly id: number | null;
+  readonly files: readonly number[];
+}
+export const tryExpression = Joi.object<TryExpression>({
+  property: Joi.object(definition).required(),
+  id: id.allow(null).required(),
+  files: Joi.array().items(id).max(20).required(),
+}).required();
+/** What a rule gives for a file, and what each part of it came to. */
+export interface ExpressionResult {
+  readonly file: number;
+  readonly path: string;
+  readonly held: string | null;
+  readonly result: string | null;
+  readonly failure: string | null;
+  readonly steps: readonly {
+    readonly from: number;
+    readonly to: number;
+    readonly text: string;
+    readonly depth: number;
+    readonly values: readonly string[];
+    readonly times: number;
+  }[];
+}
 
 /** Company-wide settings that reading and checking depend on. */
 export interface Settings {

@@ -169,11 +169,11 @@ describe('taking back', () => {
     property(5, 'Old', { retired: true }),
   ];
   const files: KnownFile[] = [
-    { id: 11, path: 'a/plate.step', kind: 'part', lock: null },
-    { id: 12, path: 'b/arm.step', kind: 'part', lock: null },
-    { id: 13, path: 'b/stub.step', kind: 'part', lock: 'is released in the vault' },
-    { id: 14, path: 'c/plan.dxf', kind: 'drawing', lock: null },
-    { id: 15, path: 'c/arm.step', kind: 'part', lock: null },
+    { id: 11, path: 'a/plate.step', kind: 'part', className: null, state: null, lock: null },
+    { id: 12, path: 'b/arm.step', kind: 'part', className: null, state: null, lock: null },
+    { id: 13, path: 'b/stub.step', kind: 'part', className: null, state: null, lock: 'is released in the vault' },
+    { id: 14, path: 'c/plan.dxf', kind: 'drawing', className: null, state: null, lock: null },
+    { id: 15, path: 'c/arm.step', kind: 'part', className: null, state: null, lock: null },
   ];
   const kg = (text: string): HeldValue => ({ text, form: 'measure', unit: 'kg' });
   const sent: Record<string, HeldValue> = {
@@ -194,6 +194,7 @@ describe('taking back', () => {
       const key = `${file}/${id}`;
       return key in now ? now[key]! : (sent[key] ?? null);
     },
+    role: 'editor',
   });
   const cell = (text: string, is: TableCell['is'] = text === '' ? 'blank' : 'text'): TableCell => ({ text, is });
   const table = (header: string[], ...rows: (string | TableCell)[][]): Table => ({

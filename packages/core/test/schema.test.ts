@@ -44,7 +44,7 @@ describe('a definition', () => {
     [{ writtenName: 'Mass', type: 'number' as const, unit: 'stone' }, 'unit'],
     [{ writtenName: 'Mass', type: 'number' as const, min: 3, max: 2 }, 'range'],
     [{ writtenName: 'Name', minLength: 3, maxLength: 2 }, 'range'],
-    [{ writtenName: 'Author', feed: 'file' as const }, 'file-field'],
+    [{ writtenName: 'Author', feed: 'file' as const }, 'feed'],
   ])('%j is refused: %s', (change, code) => expect(checkDefinition(draft(change), others).map((problem) => problem.code)).toContain(code));
 
   it('names the property that has the name, also a retired one', () => {

@@ -12,6 +12,7 @@ import { FILES_LOCK } from '../library/scan';
 import { Db, Sql, rows } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
 import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
+import { markUsed } from '../schema/series';
 import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
 import { Prepared } from '../threads/prepare';
@@ -371,6 +372,7 @@ export class Applying {
       ]);
       if (telling) await matchIdentities(sql, modelProperty);
       await assignClasses(sql, ids);
+      await markUsed(sql, changeSet);
     });
     const names = await this.db.all<{ name: string }>(`SELECT DISTINCT name FROM change_lines WHERE change_set_id = $1 AND place = 'property'`, [changeSet]);
     await recount(

@@ -1,23 +1,32 @@
 import { LineRow, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, compareThree, stackLines } from '@rule/core/changes';
-import { Property, checkProposed, slotOf } from '@rule/core/schema';
+import { Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
 import { Db, Sql, rows } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
+import { Derived } from '../schema/derive';
+import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
+import { clashesOf } from '../schema/unique';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
 import { insertLines, linesOf, toLine } from './lines';
+import { Refusal, refusalsOf } from './refusals';
 
 /** An empty title block cell is there as an empty text; for comparison that is nothing. */
 export const orNull = (held: HeldValue | null): HeldValue | null => (held?.text === '' ? null : held);
+
+/** Most refused lines that an answer names. */
+const MOST_ISSUES = 200;
 
 interface FileState {
   readonly id: number;
   readonly path: string;
   readonly kind: Property['kinds'][number];
+  readonly className: string | null;
+  readonly state: string | null;
   readonly lock: string | null;
   readonly removed: boolean;
 }
@@ -28,6 +37,8 @@ export class Trays {
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly titleBlocks: TitleBlocks,
+    private readonly editions: Editions,
+    private readonly derived: Derived,
     private readonly clock: () => Date,
   ) {}
 
@@ -72,7 +83,7 @@ export class Trays {
     const standIns = compileStandIns(settings.standIns);
     const files = await this.files(values.map((value) => value.file));
     const issues: { field: string; code: string; message: string }[] = [];
-    const wanted: { value: ProposedValue; property: Property; held: HeldValue | null }[] = [];
+    const wanted: { value: ProposedValue; property: Property; kind: FileState['kind']; held: HeldValue | null }[] = [];
     for (const value of values) {
       const file = files.get(value.file);
       const property = active.get(value.property);
@@ -81,16 +92,33 @@ export class Trays {
       if (!file || file.removed) refuse('unknown-file', 'is not in the library');
       else if (!property) refuse('unknown-property', 'is not in the schema');
       else if (!property.kinds.includes(file.kind)) refuse('not-reached', `does not apply to a ${file.kind}`);
-      else if (property.feed === 'file') refuse('computed', 'is taken from the file and cannot be typed');
-      else if (file.lock !== null) refuse('locked', file.lock);
+      else if (!reaches(property, file.kind, file.className)) refuse('not-reached', `does not apply to files of the class ${file.className ?? 'none'}`);
       else {
-        const check = checkProposed(value.text, property, standIns);
-        if (check.ok) wanted.push({ value, property, held: check.held });
-        else for (const violation of check.violations) refuse(violation.code, violation.message);
+        const own = forClass(property, file.className);
+        const closed = whyNotChanged(own, { role: user.role, kind: file.kind, className: file.className, state: file.state });
+        if (closed !== null) refuse('computed', closed);
+        else if (file.lock !== null) refuse('locked', file.lock);
+        else {
+          const check = checkProposed(value.text, own, standIns);
+          if (check.ok) wanted.push({ value, property: own, kind: file.kind, held: check.held });
+          else for (const violation of check.violations) refuse(violation.code, violation.message);
+        }
+      }
+    }
+    for (const property of new Set(wanted.map((entry) => active.get(entry.property.id)!))) {
+      const own = wanted.filter((entry) => entry.property.id === property.id && entry.held !== null);
+      const clashes = await clashesOf(
+        this.db,
+        property,
+        own.map(({ value, held }) => ({ file: value.file, text: held!.text })),
+      );
+      for (const [id, other] of clashes) {
+        const field = `${files.get(id)!.path}, ${property.caption}`;
+        issues.push({ field, code: 'not-unique', message: `${field}: this value stands in ${other} already.` });
       }
     }
     if (issues.length) throw invalid('bad-values', issues[0]!.message, issues);
-    const addresses = wanted.map(({ value, property }) => ({ file: value.file, holder: '', ...slotOf(property) }));
+    const addresses = wanted.map(({ value, property, kind }) => ({ file: value.file, holder: '', ...slotOf(property, kind) }));
     const current = await heldAt(this.db, addresses);
     await this.add(
       user,
@@ -98,8 +126,23 @@ export class Trays {
     );
   }
 
-  /** Stacks lines on what is pending and works out anew what follows. */
-  async add(user: User, lines: readonly Line[]): Promise<void> {
+  /** The lines that the schema in force does not let a person write, by address. */
+  async refusals(user: User, lines: readonly Line[]): Promise<Map<string, Refusal>> {
+    return refusalsOf(this.db, user, lines, (await this.editions.inForce()).schema);
+  }
+
+  /**
+   * Stacks lines on what is pending and works out anew what follows. What people may not write is refused, whatever way it
+   * came; `byRule` marks lines that the schema itself asks for.
+   */
+  async add(user: User, lines: readonly Line[], byRule = false): Promise<void> {
+    const refusals = byRule ? [] : [...(await this.refusals(user, lines)).values()];
+    if (refusals.length)
+      throw invalid(
+        'computed',
+        refusals[0]!.message,
+        refusals.slice(0, MOST_ISSUES).map(({ file, line, message }) => ({ field: `${file}, ${line.address.name}`, code: 'computed', message })),
+      );
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       const before = await linesOf(sql, set);
@@ -145,17 +188,19 @@ export class Trays {
   }
 
   /**
-   * Works out anew the lines that follow from a change set's own: title block texts that show a changed
-   * property. A following line that was set aside stays aside.
+   * Works out anew the lines that follow from a change set's own: values that are computed from a changed one, and title
+   * block texts that show one. A following line that was set aside stays aside.
    */
   async follow(sql: Sql, set: number): Promise<void> {
     const lines = await linesOf(sql, set);
     const own = lines.filter((line) => !line.follows);
     const aside = lines.filter((line) => line.follows && !line.accepted).map((line) => addressKey(toLine(line).address));
     const ownAddresses = new Set(own.map((line) => addressKey(toLine(line).address)));
-    const following = (await this.titleBlocks.following(sql, own.filter((line) => line.accepted).map(toLine))).filter(
-      (line) => !ownAddresses.has(addressKey(line.address)),
-    );
+    const accepted = own.filter((line) => line.accepted).map(toLine);
+    const free = (line: Line) => !ownAddresses.has(addressKey(line.address));
+    const computed = await this.unlocked(sql, (await this.derived.following(sql, accepted)).filter(free));
+    const shown = (await this.titleBlocks.following(sql, [...accepted, ...computed])).filter(free);
+    const following = [...computed, ...shown];
     await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
     await insertLines(sql, set, following);
     const asideAgain = following.filter((line) => aside.includes(addressKey(line.address))).map((line) => line.address);
@@ -166,8 +211,21 @@ export class Trays {
     );
   }
 
+  /** Lines whose files may be written; values of the others stay as they are until they may. */
+  private async unlocked(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
+    if (lines.length === 0) return [];
+    const locked = await sql.all<{ id: number }>('SELECT id FROM files WHERE id = ANY($1::int[]) AND (lock_reason IS NOT NULL OR removed)', [
+      [...new Set(lines.map((line) => line.address.file))],
+    ]);
+    const ids = new Set(locked.map((row) => row.id));
+    return lines.filter((line) => !ids.has(line.address.file));
+  }
+
   private async files(ids: readonly number[]): Promise<Map<number, FileState>> {
-    const found = await this.db.all<FileState>('SELECT id, path, kind, lock_reason AS lock, removed FROM files WHERE id = ANY($1::int[])', [ids]);
+    const found = await this.db.all<FileState>(
+      `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock, f.removed FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
+      [ids],
+    );
     return new Map(found.map((file) => [file.id, file]));
   }
 }

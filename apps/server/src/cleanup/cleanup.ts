@@ -1,6 +1,6 @@
 import { CleanUpPreview, CleanUpRequest, CopyValues, FileFilter } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { judge, reaches } from '@rule/core/schema';
+import { judge, reaches, whyNotTyped } from '@rule/core/schema';
 import { CleanUp, CleanLine, Clash, HolderValues, LeftOut, cleanUp, clashKey, namesRead } from '@rule/core/survey';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { Trays } from '../changes/tray';
@@ -139,11 +139,14 @@ export class CleanUps {
     if (lines.length === 0) throw refused('nothing-to-do', 'Nothing would change.');
     if (lines.length > MOST_LINES)
       throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (up to ${MOST_LINES}).`);
-    await this.trays.add(
-      user,
-      lines.map((line): Line => ({ ...line, reason, follows: false })),
-    );
-    return { lines: lines.length };
+    const wanted = lines.map((line): Line => ({ ...line, reason, follows: false }));
+    // A renamed name leaves with one line and arrives with another: where the one is refused, so is the other.
+    const refusals = await this.trays.refusals(user, wanted);
+    const holders = new Set([...refusals.values()].map(({ line: { address } }) => clashKey(address.file, address.holder)));
+    const free = wanted.filter(({ address }) => !holders.has(clashKey(address.file, address.holder)));
+    if (free.length === 0) throw invalid('computed', [...refusals.values()][0]!.message);
+    await this.trays.add(user, free);
+    return { lines: free.length };
   }
 
   private async standIns(): Promise<StandIns> {
@@ -152,8 +155,10 @@ export class CleanUps {
 
   private async build({ action, filter, levels, chosen }: CleanUpRequest): Promise<Built> {
     const active = await this.properties.active();
-    const computed = [...active.values()].find((property) => property.feed !== 'typed' && targetsOf(action).includes(property.writtenName));
-    if (computed) throw refused('computed', `${computed.caption} is taken from the file and cannot be written.`);
+    const computed = [...active.values()].find(
+      (property) => targetsOf(action).includes(property.writtenName) && property.kinds.every((kind) => whyNotTyped(property, kind) !== null),
+    );
+    if (computed) throw refused('computed', `${computed.caption} ${whyNotTyped(computed, computed.kinds[0]!)}.`);
     await this.refreshLocks();
     const standIns = await this.standIns();
     const choice = new Map(chosen.map(({ file, holder, name }) => [clashKey(file, holder), name]));

@@ -114,7 +114,7 @@ export class Exchange {
   async takeBack(user: User, name: string, bytes: Uint8Array): Promise<TakeBackView> {
     if (bytes.length === 0) throw invalid('empty-file', `${name} is empty.`);
     const [properties, { standIns }] = await Promise.all([this.properties.list(), readSettings(this.db)]);
-    const outcome = await this.pool.run('takeBack', { name, bytes, user: user.id, at: this.clock(), properties, standIns });
+    const outcome = await this.pool.run('takeBack', { name, bytes, user: user.id, role: user.role, at: this.clock(), properties, standIns });
     if (!outcome.ok) throw invalid(outcome.code, `${name}: ${outcome.message}`);
     return this.view(outcome.id);
   }
@@ -131,7 +131,7 @@ export class Exchange {
 
   private cells(id: number): Promise<TakeBackCellRow[]> {
     return this.db.all<TakeBackCellRow>(
-      `SELECT c.id, c.row, c.file_id AS file, f.path, c.property_id AS property, c.name, c.verdict, c.base, c.current, c.proposed, c.text, c.message, c.outcome
+      `SELECT c.id, c.row, c.file_id AS file, f.path, f.kind, c.property_id AS property, c.name, c.verdict, c.base, c.current, c.proposed, c.text, c.message, c.outcome
        FROM take_back_cells c JOIN files f ON f.id = c.file_id WHERE c.take_back_id = $1 ORDER BY c.row, c.id`,
       [id],
     );
@@ -148,7 +148,7 @@ export class Exchange {
     const active = await this.properties.active();
     const lines = chosen.flatMap((cell): Line[] => {
       const property = active.get(cell.property);
-      const slot = cell.name !== null ? { place: 'property' as const, name: cell.name } : property && slotOf(property);
+      const slot = cell.name !== null ? { place: 'property' as const, name: cell.name } : property && slotOf(property, cell.kind);
       if (!slot) throw invalid('retired-column', 'One of the properties was retired since the file was read.');
       return [
         {

@@ -1,6 +1,6 @@
 import { ForeignDraft, ForeignMapping, ForeignPreview, ForeignRequest } from '@rule/contract';
-import { Line } from '@rule/core/changes';
-import { Property } from '@rule/core/schema';
+import { Line, addressKey } from '@rule/core/changes';
+import { Property, whyNotTyped } from '@rule/core/schema';
 import { translate } from '@rule/core/survey';
 import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
 import { Trays } from '../changes/tray';
@@ -94,8 +94,11 @@ export class ForeignMappings {
     if (lines.length === 0) throw refused('nothing-to-do', 'Nothing would arrive.');
     if (lines.length > MOST_LINES)
       throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (up to ${MOST_LINES}).`);
-    await this.trays.add(user, lines);
-    return { lines: lines.length };
+    const refusals = await this.trays.refusals(user, lines);
+    const free = lines.filter((line) => !refusals.has(addressKey(line.address)));
+    if (free.length === 0) throw invalid('computed', [...refusals.values()][0]!.message);
+    await this.trays.add(user, free);
+    return { lines: free.length };
   }
 
   /** The properties that the rows lead to. @throws AppError when one cannot be written */
@@ -104,7 +107,8 @@ export class ForeignMappings {
     for (const row of rows) {
       const property = active.get(row.to);
       if (!property) throw invalid('unknown-property', `The property that ${JSON.stringify(row.from)} leads to is not in the schema.`);
-      if (property.feed !== 'typed') throw invalid('computed', `${property.caption} is taken from the file and cannot be written.`);
+      const closed = property.kinds.map((kind) => whyNotTyped(property, kind));
+      if (closed.every((reason) => reason !== null)) throw invalid('computed', `${property.caption} ${closed[0]}.`);
       if (property.writtenName === row.from) throw invalid('same-name', `${JSON.stringify(row.from)} is our own name already.`);
     }
     return active;

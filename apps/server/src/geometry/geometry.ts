@@ -1,14 +1,12 @@
 import { join } from 'node:path';
 import { FileGeometry, MassRemark } from '@rule/contract';
-import { MassNode, Shape, densityIn, densityOf, judgeMass, judgeMaterial, massOf, sumMass } from '@rule/core/geometry';
-import { HeldValue } from '@rule/core/values';
+import { MassNode, judgeMass, judgeMaterial, sumMass } from '@rule/core/geometry';
 import { Piscina } from 'piscina';
 import { JobCancelled, JobContext, Jobs } from '../jobs/jobs';
-import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
 import { notFound } from '../platform/problem';
-import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
+import { Masses } from './masses';
 
 /** Longest that the kernel may work on one shape. */
 const LONGEST_MS = 90_000;
@@ -44,28 +42,16 @@ export class KernelPool {
   }
 }
 
-interface PartRow {
-  readonly id: number;
-  readonly path: string;
-  readonly kind: string;
-  readonly statedMass: boolean;
-  readonly productKey: string | null;
-  readonly shape: Shape | null;
-  readonly material: string | null;
-  readonly modelMaterial: string | null;
-  readonly density: HeldValue | null;
-  readonly mass: HeldValue | null;
-  readonly bodies: readonly { readonly key: string; readonly material: string | null; readonly density: HeldValue | null }[];
-}
-
 /** Geometry of files: what the kernel measured, and what follows for mass and material. */
 export class Geometries {
+  private readonly masses: Masses;
+
   constructor(
     private readonly db: Db,
     private readonly kernel: KernelPool,
     private readonly jobs: Jobs,
-    private readonly properties: Properties,
   ) {
+    this.masses = new Masses(db);
     jobs.define('geometry', (context) => this.measureAll(context));
   }
 
@@ -111,50 +97,12 @@ export class Geometries {
     }
   }
 
-  private async parts(files: readonly number[] | null): Promise<PartRow[]> {
-    const { massProperty, materialProperty } = await readSettings(this.db);
-    const value = (place: string, name: string) =>
-      `(SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = '${place}' AND v.name = ${name} AND v.text <> '' AND NOT v.stand_in)`;
-    return this.db.all<PartRow>(
-      `SELECT f.id, f.path, f.kind, coalesce(c.stated_mass, false) AS "statedMass", f.reading->'structure'->'roots'->>0 AS "productKey", s.result AS shape,
-         ${value('property', '$2')}->>'text' AS material, ${value('fact', `'material'`)}->>'text' AS "modelMaterial", ${value('fact', `'density'`)} AS density, ${value('property', '$1')} AS mass,
-         coalesce((SELECT jsonb_agg(jsonb_build_object('key', h.key, 'material', (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.name IN ('material', $2) AND v.text <> '' ORDER BY v.place LIMIT 1),
-           'density', (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.place = 'fact' AND v.name = 'density')) ORDER BY h.key)
-           FROM holders h WHERE h.file_id = f.id AND h.level = 'body'), '[]') AS bodies
-       FROM files f LEFT JOIN classes c ON c.id = f.class_id
-       LEFT JOIN file_shapes fs ON fs.file_id = f.id AND fs.product = CASE WHEN f.kind = 'assembly' THEN '' ELSE f.reading->'structure'->'roots'->>0 END
-       LEFT JOIN shapes s ON s.hash = fs.hash
-       WHERE f.format = 'step' AND NOT f.removed AND f.problem IS NULL AND ($3::int[] IS NULL OR f.id = ANY($3::int[]))`,
-      [massProperty, materialProperty, files],
-    );
-  }
-
-  /** Mass in kilograms that a part's geometry and material give; `null` when one of them is not known. */
-  private computed(part: PartRow, table: Parameters<typeof densityIn>[0]): { mass: number | null; density: number | null } {
-    const density = densityOf(part.density) ?? densityIn(table, part.modelMaterial) ?? densityIn(table, part.material);
-    if (!part.shape || part.kind === 'assembly') return { mass: null, density };
-    // Bodies may be of another material than the part.
-    const bodies = part.bodies.length === part.shape.bodies.length ? part.bodies : [];
-    const masses = part.shape.bodies.map((body, i) => {
-      const own = bodies[i] ? (densityOf(bodies[i].density) ?? densityIn(table, bodies[i].material)) : null;
-      return (own ?? density) === null ? null : massOf(body.volume, (own ?? density)!);
-    });
-    if (masses.length === 0 || masses.includes(null)) return { mass: null, density };
-    return { mass: masses.reduce<number>((sum, mass) => sum + mass!, 0), density };
-  }
-
-  private async massUnit(): Promise<string> {
-    const { massProperty } = await readSettings(this.db);
-    const property = [...(await this.properties.active()).values()].find((candidate) => candidate.writtenName === massProperty);
-    return property?.unit ?? 'kg';
-  }
-
   /** Everything about one file's geometry. */
   async of(file: number): Promise<FileGeometry> {
     const [settings, unit, found, shapes] = await Promise.all([
       readSettings(this.db),
-      this.massUnit(),
-      this.parts([file]),
+      this.masses.massUnit(),
+      this.masses.parts([file]),
       this.db.all<FileGeometry['shapes'][number]>(
         `SELECT fs.product, s.problem, s.result AS shape, s.picture IS NOT NULL AS picture FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = $1 ORDER BY fs.product`,
         [file],
@@ -167,8 +115,8 @@ export class Geometries {
       `SELECT coalesce(f.shaped_hash = f.hash, false) AS measured, (SELECT s.problem FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash WHERE fs.file_id = f.id AND s.problem IS NOT NULL LIMIT 1) AS problem FROM files f WHERE f.id = $1`,
       [file],
     );
-    const { mass, density } = this.computed(part, settings.densities);
-    const summed = part.kind === 'assembly' ? await this.summed(file) : { mass, missing: [] };
+    const { mass, density } = this.masses.computed(part, settings.densities);
+    const summed = part.kind === 'assembly' ? await this.masses.summed(file) : { mass, missing: [] };
     return {
       measured: state!.measured,
       shapes,
@@ -183,67 +131,14 @@ export class Geometries {
     };
   }
 
-  /** The mass of an assembly as the sum over its occurrences; bought parts count with the mass that is written. */
-  private async summed(file: number): Promise<ReturnType<typeof sumMass>> {
-    const nodes = await this.massNodes();
-    return sumMass(`file:${file}`, (key) => nodes.get(key));
-  }
-
-  private async massNodes(): Promise<Map<string, MassNode>> {
-    const [{ densities }, unit, parts, copies] = await Promise.all([
-      readSettings(this.db),
-      this.massUnit(),
-      this.parts(null),
-      this.db.all<{
-        assembly: number;
-        product: string;
-        label: string;
-        parent: string;
-        root: string;
-        times: number;
-        part: number | null;
-        shape: Shape | null;
-        density: HeldValue | null;
-        material: string | null;
-      }>(
-        `SELECT f.id AS assembly, o.child AS product, coalesce(h.label, o.child) AS label, o.parent, f.reading->'structure'->'roots'->>0 AS root, o.times, c.part_id AS part, s.result AS shape,
-           (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.place = 'fact' AND v.name = 'density') AS density,
-           (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = 'copy:' || o.child AND v.name IN ('material', 'Material') AND v.text <> '' ORDER BY v.place LIMIT 1) AS material
-         FROM files f CROSS JOIN LATERAL (SELECT o->>'parent' AS parent, o->>'child' AS child, count(*)::int AS times FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o GROUP BY 1, 2) o
-         LEFT JOIN copies c ON c.assembly_id = f.id AND c.product = o.child LEFT JOIN holders h ON h.file_id = f.id AND h.key = 'copy:' || o.child
-         LEFT JOIN file_shapes fs ON fs.file_id = f.id AND fs.product = o.child LEFT JOIN shapes s ON s.hash = fs.hash
-         WHERE f.kind = 'assembly' AND NOT f.removed AND f.problem IS NULL`,
-      ),
-    ]);
-    const nodes = new Map<string, MassNode>();
-    for (const part of parts) {
-      const { mass } = this.computed(part, densities);
-      const written = judgeMass(part.mass, unit, null).written;
-      // The written mass leads for bought parts, and helps out where the geometry gives none.
-      const own = part.kind === 'assembly' ? (part.statedMass ? written : null) : part.statedMass ? (written ?? mass) : (mass ?? written);
-      nodes.set(`file:${part.id}`, { own, children: [] });
-    }
-    const inside = new Map<string, MassNode['children'][number][]>();
-    for (const copy of copies) {
-      const parent = copy.parent === copy.root ? `file:${copy.assembly}` : `copy:${copy.assembly}/${copy.parent}`;
-      const key = copy.part === null ? `copy:${copy.assembly}/${copy.product}` : `file:${copy.part}`;
-      inside.set(parent, [...(inside.get(parent) ?? []), { key, label: copy.label, times: copy.times }]);
-      if (copy.part !== null || nodes.has(key)) continue;
-      const density = densityOf(copy.density) ?? densityIn(densities, copy.material);
-      nodes.set(key, { own: copy.shape && density !== null ? massOf(copy.shape.volume, density) : null, children: [] });
-    }
-    for (const [key, children] of inside) nodes.set(key, { own: nodes.get(key)?.own ?? null, children });
-    return nodes;
-  }
-
   /** Files whose written mass no longer matches, or whose material is said in one place only or in two ways. */
   async remarks(): Promise<MassRemark[]> {
-    const [settings, unit, parts] = await Promise.all([readSettings(this.db), this.massUnit(), this.parts(null)]);
-    const assemblies = parts.some((part) => part.kind === 'assembly') ? await this.massNodes() : new Map<string, MassNode>();
+    const [settings, unit, parts] = await Promise.all([readSettings(this.db), this.masses.massUnit(), this.masses.parts(null)]);
+    const assemblies = parts.some((part) => part.kind === 'assembly') ? await this.masses.massNodes() : new Map<string, MassNode>();
     return parts
       .flatMap((part): MassRemark[] => {
         const summed = part.kind === 'assembly' ? sumMass(`file:${part.id}`, (key) => assemblies.get(key)) : null;
-        const computed = summed ? (summed.missing.length ? null : summed.mass) : this.computed(part, settings.densities).mass;
+        const computed = summed ? (summed.missing.length ? null : summed.mass) : this.masses.computed(part, settings.densities).mass;
         const mass = judgeMass(part.mass, unit, computed);
         const material = part.kind === 'assembly' ? 'agree' : judgeMaterial(part.modelMaterial, part.material);
         const saysMaterial = part.modelMaterial !== null && material !== 'agree';

@@ -28,7 +28,7 @@ export class Overviews {
   private async judged(): Promise<{ coverage: Overview['coverage']; wrong: number; missing: number }> {
     const active = await this.properties.active();
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
-    const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property) })));
+    const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property, kind) })));
     const [totals, values] = await Promise.all([
       this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed AND problem IS NULL GROUP BY kind'),
       this.db.all<{ property: number; kind: string; held: HeldValue; files: number }>(

@@ -318,6 +318,101 @@ CREATE TABLE api_tokens (
 );
 `,
   },
+  {
+    name: '0003-editions',
+    up: `
+ALTER TABLE properties ADD COLUMN definition jsonb;
+UPDATE properties p SET definition = to_jsonb(p) - 'id' - 'retired' - 'definition';
+ALTER TABLE properties ALTER COLUMN definition SET NOT NULL,
+  DROP COLUMN "writtenName", DROP COLUMN caption, DROP COLUMN help, DROP COLUMN type, DROP COLUMN unit, DROP COLUMN decimals, DROP COLUMN kinds, DROP COLUMN feed,
+  DROP COLUMN "fileField", DROP COLUMN required, DROP COLUMN "minLength", DROP COLUMN "maxLength", DROP COLUMN min, DROP COLUMN max, DROP COLUMN choices,
+  DROP COLUMN placeholder, DROP COLUMN searched;
+ALTER TABLE properties
+  ADD COLUMN position int NOT NULL DEFAULT 0,
+  ADD COLUMN "writtenName" text NOT NULL GENERATED ALWAYS AS (definition->>'writtenName') STORED,
+  ADD COLUMN searched boolean NOT NULL GENERATED ALWAYS AS (coalesce((definition->>'searched')::boolean, true)) STORED;
+ALTER TABLE properties ADD CONSTRAINT properties_written_name UNIQUE ("writtenName") DEFERRABLE INITIALLY DEFERRED;
+
+CREATE TABLE editions (
+  id serial PRIMARY KEY,
+  number int NOT NULL UNIQUE,
+  state text NOT NULL CHECK (state IN ('draft','in force','superseded')),
+  schema jsonb NOT NULL,
+  note text NOT NULL DEFAULT '',
+  user_id int REFERENCES users,
+  at timestamptz NOT NULL,
+  based_on int REFERENCES editions,
+  revision int NOT NULL DEFAULT 0
+);
+CREATE UNIQUE INDEX one_draft ON editions (state) WHERE state = 'draft';
+CREATE UNIQUE INDEX one_in_force ON editions (state) WHERE state = 'in force';
+CREATE TABLE edition_edits (
+  id serial PRIMARY KEY,
+  edition_id int NOT NULL REFERENCES editions ON DELETE CASCADE,
+  user_id int REFERENCES users,
+  at timestamptz NOT NULL,
+  what text NOT NULL
+);
+CREATE INDEX edition_edits_edition ON edition_edits (edition_id);
+CREATE SEQUENCE check_ids;
+INSERT INTO editions (number, state, schema, note, at)
+  SELECT 1, 'in force', jsonb_build_object(
+    'properties', jsonb_agg(definition || jsonb_build_object('id', id, 'retired', retired) ORDER BY id), 'checks', '[]'::jsonb,
+    'strangers', '{"part":"reported","assembly":"reported","drawing":"reported","other":"allowed"}'::jsonb), 'What stood in the schema before it had editions.', now()
+  FROM properties HAVING count(*) > 0;
+
+CREATE TABLE choice_lists (id serial PRIMARY KEY, name text NOT NULL UNIQUE, content jsonb NOT NULL, source jsonb, loaded_at timestamptz, loaded_hash text);
+CREATE TABLE number_series (id serial PRIMARY KEY, name text NOT NULL UNIQUE, definition jsonb NOT NULL);
+CREATE TABLE series_counters (series_id int NOT NULL REFERENCES number_series ON DELETE CASCADE, frame text NOT NULL, last bigint NOT NULL, PRIMARY KEY (series_id, frame));
+CREATE TABLE series_numbers (
+  id serial PRIMARY KEY,
+  series_id int NOT NULL REFERENCES number_series ON DELETE CASCADE,
+  frame text NOT NULL,
+  count bigint NOT NULL,
+  text text NOT NULL,
+  state text NOT NULL CHECK (state IN ('reserved','used','released')),
+  user_id int REFERENCES users,
+  file_id int REFERENCES files,
+  at timestamptz NOT NULL,
+  note text NOT NULL DEFAULT '',
+  UNIQUE (series_id, frame, count),
+  UNIQUE (series_id, text)
+);
+
+ALTER TABLE files ADD COLUMN workflow_state text;
+
+CREATE TABLE tries (
+  id serial PRIMARY KEY,
+  edition_id int NOT NULL REFERENCES editions ON DELETE CASCADE,
+  revision int NOT NULL,
+  user_id int REFERENCES users,
+  at timestamptz NOT NULL,
+  files int NOT NULL DEFAULT 0,
+  done boolean NOT NULL DEFAULT false
+);
+CREATE TABLE try_findings (
+  try_id int NOT NULL REFERENCES tries ON DELETE CASCADE,
+  file_id int NOT NULL,
+  property_id int,
+  check_id int,
+  effect text NOT NULL CHECK (effect IN ('breaks','passes','changes','loses')),
+  before text,
+  after text,
+  message text NOT NULL
+);
+CREATE INDEX try_findings_property ON try_findings (try_id, effect, property_id);
+CREATE INDEX try_findings_file ON try_findings (try_id, file_id);
+
+CREATE TABLE start_files (
+  name text PRIMARY KEY,
+  edition int NOT NULL,
+  hash text NOT NULL,
+  names text[] NOT NULL,
+  kind text NOT NULL,
+  at timestamptz NOT NULL
+);
+`,
+  },
 ];
 
 /** Brings the database to the newest layout. */

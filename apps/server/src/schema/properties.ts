@@ -1,39 +1,39 @@
-import { Property, PropertyDraft, checkDefinition } from '@rule/core/schema';
-import { DataTypes, InferAttributes, InferCreationAttributes, Model, ModelStatic, Sequelize } from 'sequelize';
-import { Db } from '../platform/db';
-import { invalid, notFound } from '../platform/problem';
+import { Property, newDraft } from '@rule/core/schema';
+import { Db, Sql } from '../platform/db';
+import { notFound } from '../platform/problem';
 
-interface PropertyModel extends Model<InferAttributes<PropertyModel>, InferCreationAttributes<PropertyModel>> {
-  id: number;
-  retired: boolean;
+interface Row {
+  readonly id: number;
+  readonly retired: boolean;
+  readonly definition: Partial<Property>;
 }
 
-const define = (sequelize: Sequelize): ModelStatic<PropertyModel> =>
-  sequelize.define<PropertyModel>(
-    'property',
-    {
-      id: { type: DataTypes.INTEGER, primaryKey: true, autoIncrement: true },
-      ...Object.fromEntries(['writtenName', 'caption', 'help', 'type', 'unit', 'feed', 'fileField', 'placeholder'].map((name) => [name, DataTypes.TEXT])),
-      ...Object.fromEntries(['decimals', 'minLength', 'maxLength'].map((name) => [name, DataTypes.INTEGER])),
-      ...Object.fromEntries(['min', 'max'].map((name) => [name, DataTypes.DOUBLE])),
-      ...Object.fromEntries(['kinds', 'choices'].map((name) => [name, DataTypes.ARRAY(DataTypes.TEXT)])),
-      required: DataTypes.BOOLEAN,
-      searched: DataTypes.BOOLEAN,
-      retired: { type: DataTypes.BOOLEAN, defaultValue: false },
-    } as never,
-    { tableName: 'properties', timestamps: false },
-  );
+/** A definition as stored; what older versions of Rule did not know is as in a new draft. */
+export const fillIn = <T extends Partial<Property>>(definition: T): Property & T => {
+  const fresh = newDraft('');
+  return {
+    ...fresh,
+    ...definition,
+    form: { ...fresh.form, ...definition.form },
+    mayChange: { ...fresh.mayChange, ...definition.mayChange },
+  } as Property & T;
+};
 
-/** The schema: its properties, defined, edited, retired and taken up again. */
+const toProperty = ({ id, retired, definition }: Row): Property => ({ ...fillIn(definition), id, retired });
+
+/** The properties of the edition in force, in its order. Choices of a property with a list are those of the list. */
 export class Properties {
-  private readonly model: ModelStatic<PropertyModel>;
+  constructor(private readonly db: Db) {}
 
-  constructor(db: Db) {
-    this.model = define(db.sequelize);
-  }
-
-  async list(): Promise<Property[]> {
-    return (await this.model.findAll({ order: ['id'] })).map((row) => row.get({ plain: true }) as unknown as Property);
+  async list(sql: Sql = this.db): Promise<Property[]> {
+    const [found, lists] = await Promise.all([
+      sql.all<Row>('SELECT id, retired, definition FROM properties ORDER BY position, id'),
+      sql.all<{ name: string; choices: string[] }>(
+        `SELECT name, coalesce((SELECT jsonb_agg(c->>'value') FROM jsonb_array_elements(content->'choices') c WHERE NOT (c->>'retired')::boolean), '[]') AS choices FROM choice_lists`,
+      ),
+    ]);
+    const byName = new Map(lists.map((list) => [list.name, list.choices]));
+    return found.map(toProperty).map((property) => (property.list === null ? property : { ...property, choices: byName.get(property.list) ?? [] }));
   }
 
   /** Properties that are in use, by number. */
@@ -42,35 +42,8 @@ export class Properties {
   }
 
   async get(id: number): Promise<Property> {
-    const row = await this.model.findByPk(id);
-    if (!row) throw notFound(`Property ${id}`);
-    return row.get({ plain: true }) as unknown as Property;
-  }
-
-  async define(draft: PropertyDraft): Promise<Property> {
-    await this.check(draft, null);
-    const row = await this.model.create(draft as never);
-    return row.get({ plain: true }) as unknown as Property;
-  }
-
-  async edit(id: number, draft: PropertyDraft): Promise<Property> {
-    await this.get(id);
-    await this.check(draft, id);
-    await this.model.update(draft as never, { where: { id } });
-    return this.get(id);
-  }
-
-  async retire(id: number, retired: boolean): Promise<Property> {
-    await this.get(id);
-    await this.model.update({ retired }, { where: { id } });
-    return this.get(id);
-  }
-
-  private async check(draft: PropertyDraft, id: number | null): Promise<void> {
-    const problems = checkDefinition(
-      draft,
-      (await this.list()).filter((other) => other.id !== id),
-    );
-    if (problems.length) throw invalid('bad-definition', problems[0]!.message, problems);
+    const property = (await this.list()).find((candidate) => candidate.id === id);
+    if (!property) throw notFound(`Property ${id}`);
+    return property;
   }
 }

@@ -2,11 +2,11 @@ import { createWriteStream } from 'node:fs';
 import { once } from 'node:events';
 import { FileFilter, TableFormat } from '@rule/contract';
 import { FILE_HEADER, IDENTITY_HEADER, identityMark, writeCsv } from '@rule/core/exchange';
-import { Property, slotOf } from '@rule/core/schema';
+import { Property } from '@rule/core/schema';
 import { HeldValue, readHeld } from '@rule/core/values';
 import { Db, rows } from '../platform/db';
 import { filterSql } from '../values/filter';
-import { heldFor } from '../values/held';
+import { heldFor, slotRows } from '../values/held';
 
 export interface SendOutInput {
   readonly sendOut: number;
@@ -44,12 +44,12 @@ async function* batches(db: Db, filter: FileFilter): AsyncGenerator<Row[]> {
 
 /** Keeps what is sent out as the base for taking back: the files, and every cell that is not blank. */
 async function keepBase(db: Db, input: SendOutInput, files: readonly Row[]): Promise<void> {
-  const slots = input.properties.map((property) => ({ property: property.id, ...slotOf(property) }));
+  const slots = slotRows(input.properties);
   const ids = files.map((file) => file.id);
   await db.run('INSERT INTO send_out_files SELECT $1, unnest($2::int[])', [input.sendOut, ids]);
   await db.run(
-    `INSERT INTO send_out_cells SELECT $1, v.file_id, s.property, v.text, v.form, v.unit FROM jsonb_to_recordset($2::jsonb) AS s(property int, place text, name text)
-     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND v.file_id = ANY($3::int[])`,
+    `INSERT INTO send_out_cells SELECT $1, v.file_id, s.property, v.text, v.form, v.unit FROM jsonb_to_recordset($2::jsonb) AS s(property int, kind text, place text, name text)
+     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($3::int[])`,
     [input.sendOut, rows(slots), ids],
   );
 }

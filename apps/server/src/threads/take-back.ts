@@ -1,14 +1,28 @@
-import { FILE_HEADER, IDENTITY_HEADER, Table, TableError, TakeBack, chooseTable, readCsv, readIdentityMark, readWorkbook, takeBack } from '@rule/core/exchange';
+import {
+  FILE_HEADER,
+  IDENTITY_HEADER,
+  KnownFile,
+  Table,
+  TableError,
+  TakeBack,
+  chooseTable,
+  readCsv,
+  readIdentityMark,
+  readWorkbook,
+  takeBack,
+} from '@rule/core/exchange';
 import { Property } from '@rule/core/schema';
 import { TypeGuess, columnOf } from '@rule/core/survey';
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { Db, rows } from '../platform/db';
+import { User } from '../users/user';
 import { heldFor } from '../values/held';
 
 export interface TakeBackInput {
   readonly name: string;
   readonly bytes: Uint8Array;
   readonly user: number;
+  readonly role: User['role'];
   readonly at: Date;
   readonly properties: readonly Property[];
   readonly standIns: readonly string[];
@@ -31,8 +45,9 @@ export async function takeBackTable(input: TakeBackInput, db: Db): Promise<TakeB
     // What the schema knows comes first: a name that it has learned since is its own now.
     const properties = [...input.properties, ...found.values()];
     const asked = properties.filter((property) => !property.retired && header.has(property.writtenName));
-    const files = await db.all<{ id: number; path: string; name: string; kind: Property['kinds'][number]; lock: string | null }>(
-      'SELECT id, path, name, kind, lock_reason AS lock FROM files WHERE NOT removed AND (id = ANY($1::int[]) OR path = ANY($2::text[]) OR name = ANY($2::text[]))',
+    const files = await db.all<KnownFile & { name: string }>(
+      `SELECT f.id, f.path, f.name, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock FROM files f LEFT JOIN classes c ON c.id = f.class_id
+       WHERE NOT f.removed AND (f.id = ANY($1::int[]) OR f.path = ANY($2::text[]) OR f.name = ANY($2::text[]))`,
       [ids, paths],
     );
     const [current, base] = await Promise.all([
@@ -56,6 +71,7 @@ export async function takeBackTable(input: TakeBackInput, db: Db): Promise<TakeB
       },
       base: (sendOut, file, property) => base(sendOut, file, property),
       current: (file, property) => current.get(file)?.[property] ?? null,
+      role: input.role,
     });
     return { ok: true, id: await store(db, input, result, table.note, new Map([...found.values()].map((column) => [column.id, column.writtenName]))) };
   } catch (error) {

@@ -7,6 +7,7 @@ import { Abbreviation, ValueCount } from '@rule/core/survey';
 import * as read from './read';
 import * as sending from './send-out';
 import * as taking from './take-back';
+import * as trying from './try';
 
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
 const store = new DiskStore(storeRoot);
@@ -25,7 +26,8 @@ const tasks = {
   prepareFile: (input: prepare.PrepareInput) => prepare.prepareFile(input, store),
   sendOut: (input: sending.SendOutInput) => sending.sendOut(input, database()),
   takeBack: (input: taking.TakeBackInput) => taking.takeBackTable(input, database()),
+  tryPage: (input: trying.TryPageInput) => trying.tryPage(input, database()),
 };
 
 export type Tasks = typeof tasks;
-export const { readFiles, hashFiles, scanFiles, findTwins, pictureOf, prepareFile, sendOut, takeBack } = tasks;
+export const { readFiles, hashFiles, scanFiles, findTwins, pictureOf, prepareFile, sendOut, takeBack, tryPage } = tasks;

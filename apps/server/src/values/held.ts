@@ -1,15 +1,32 @@
 import { Address } from '@rule/core/changes';
-import { Property, slotOf } from '@rule/core/schema';
+import { Kind, Property, slotsOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Sql, rows } from '../platform/db';
 
+/** A slot of a property; with a kind where it is for files of that kind alone. */
+export interface SlotRow {
+  readonly property: number;
+  readonly kind: Kind | null;
+  readonly place: string;
+  readonly name: string;
+}
+
+/** Where properties are held, one row a slot. */
+export const slotRows = (properties: Iterable<Property>): SlotRow[] =>
+  [...properties].flatMap((property): SlotRow[] => {
+    const slots = slotsOf(property);
+    return slots.flatMap(({ slot, kinds }): SlotRow[] =>
+      slots.length === 1 ? [{ property: property.id, kind: null, ...slot }] : kinds.map((kind) => ({ property: property.id, kind, ...slot })),
+    );
+  });
+
 /** What files hold at document level for properties: by file, by property number. Two statements at most for any number. */
 export async function heldFor(sql: Sql, files: readonly number[] | null, properties: Iterable<Property>): Promise<Map<number, Record<number, HeldValue>>> {
-  const slots = [...properties].map((property) => ({ property: property.id, ...slotOf(property) }));
+  const slots = slotRows(properties);
   const found = await sql.all<{ file: number; property: number; held: HeldValue }>(
-    `SELECT v.file_id AS file, s.property, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(property int, place text, name text)
-     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND ($2::int[] IS NULL OR v.file_id = ANY($2::int[]))
+    `SELECT v.file_id AS file, s.property, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
+     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND (s.kind IS NULL OR v.kind = s.kind) AND ($2::int[] IS NULL OR v.file_id = ANY($2::int[]))
      UNION ALL
      SELECT f.id, s.property, jsonb_build_object('text', f.name, 'form', 'text') FROM jsonb_to_recordset($1::jsonb) AS s(property int, place text, name text)
      JOIN files f ON s.place = 'field' AND s.name = 'file name' AND NOT f.removed AND ($2::int[] IS NULL OR f.id = ANY($2::int[]))`,

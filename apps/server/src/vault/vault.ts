@@ -97,6 +97,7 @@ export class Vault {
   private async storeLocks(entries: readonly VaultEntry[]): Promise<void> {
     const locks = entries.map(({ path, state, checkedOutBy }) => ({
       path,
+      state,
       lock:
         state === 'released'
           ? 'is released in the vault'
@@ -105,8 +106,9 @@ export class Vault {
             : null,
     }));
     await this.db.run(
-      `UPDATE files f SET lock_reason = n.lock FROM (SELECT f2.id, l.lock FROM files f2 LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text) ON l.path = f2.path) n
-       WHERE f.id = n.id AND f.lock_reason IS DISTINCT FROM n.lock`,
+      `UPDATE files f SET lock_reason = n.lock, workflow_state = n.state
+       FROM (SELECT f2.id, l.lock, l.state FROM files f2 LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, state text) ON l.path = f2.path) n
+       WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
       [rows(locks)],
     );
   }

@@ -1,4 +1,4 @@
-import { Property, checkProposed, compareNames } from '../schema';
+import { Change, Property, checkProposed, compareNames, forClass, reaches, whyNotChanged } from '../schema';
 import { HeldValue, StandIns, readHeld, sameHeld } from '../values';
 import { Table, TableCell, TableError } from './table';
 
@@ -20,6 +20,9 @@ export interface KnownFile {
   readonly id: number;
   readonly path: string;
   readonly kind: Property['kinds'][number];
+  readonly className: string | null;
+  /** Workflow state; `null` where no vault holds the file. */
+  readonly state: string | null;
   /** Why nothing may be written into the file, if so. */
   readonly lock: string | null;
 }
@@ -33,6 +36,8 @@ export interface TakeBackContext {
   /** The value as sent out; `undefined` when this send-out did not hold the cell. */
   readonly base: (sendOut: number, file: number, property: number) => HeldValue | null | undefined;
   readonly current: (file: number, property: number) => HeldValue | null;
+  /** Role of the person who takes the table back. */
+  readonly role: Change['role'];
 }
 
 /** What becomes of one cell. */
@@ -205,10 +210,13 @@ function judgeCell(
   const shared = { row, file: file.id, property: property.id, base, current, text: cell.text };
   const error = (code: string, message: string): TakeBackCell => ({ ...shared, verdict: 'error', proposed: null, code, message });
   if (!property.kinds.includes(file.kind)) return error('not-reached', `${property.caption} does not apply to a ${file.kind}.`);
-  if (property.feed === 'file') return error('computed', `${property.caption} is taken from the file and cannot be typed.`);
+  if (!reaches(property, file.kind, file.className))
+    return error('not-reached', `${property.caption} does not apply to files of the class ${file.className ?? 'none'}.`);
+  const closed = whyNotChanged(forClass(property, file.className), { role: context.role, kind: file.kind, className: file.className, state: file.state });
+  if (closed !== null) return error('computed', `${property.caption} ${closed}.`);
   if (file.lock !== null) return error('locked', `${file.path} ${file.lock}.`);
   if (cell.is === 'error') return error('error-cell', `The cell holds the error ${cell.text}.`);
-  const check = checkProposed(cell.text, property, context.standIns);
+  const check = checkProposed(cell.text, forClass(property, file.className), context.standIns);
   if (!check.ok) return error(check.violations[0]!.code, `${property.caption}: ${check.violations.map((v) => v.message).join('; ')}.`);
   const done = (verdict: 'change' | 'same' | 'conflict', code: string, message: string): TakeBackCell => ({
     ...shared,

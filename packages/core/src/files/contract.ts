@@ -107,6 +107,8 @@ export interface SheetReading {
   readonly layout: string;
   readonly scales: readonly number[];
   readonly outlines: readonly { readonly layer: string; readonly area: number }[];
+  /** The paper that the layout is set up for, in millimetres; absent in readings of older versions of Rule. */
+  readonly paper?: { readonly width: number; readonly height: number } | null;
 }
 
 /** Something about a file that its reader should know; reading went on. */

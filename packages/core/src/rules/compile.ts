@@ -119,7 +119,12 @@ function partOf(value: FeelValue, name: string): FeelValue {
   }
   if (value instanceof DaysDuration) {
     const [sign, size] = [Math.sign(value.seconds) + 0 || 1, Math.abs(value.seconds)];
-    const parts: Readonly<Record<string, number>> = { days: Math.floor(size / 86_400), hours: Math.floor(size / 3600) % 24, minutes: Math.floor(size / 60) % 60, seconds: size % 60 };
+    const parts: Readonly<Record<string, number>> = {
+      days: Math.floor(size / 86_400),
+      hours: Math.floor(size / 3600) % 24,
+      minutes: Math.floor(size / 60) % 60,
+      seconds: size % 60,
+    };
     return name in parts ? sign * parts[name]! + 0 : null;
   }
   if (value instanceof MonthsDuration) {
@@ -127,7 +132,12 @@ function partOf(value: FeelValue, name: string): FeelValue {
     if (name === 'months') return (value.months % 12) + 0;
   }
   if (value instanceof FeelRange) {
-    const parts: Readonly<Record<string, FeelValue>> = { start: value.low, end: value.high, 'start included': value.lowIncluded, 'end included': value.highIncluded };
+    const parts: Readonly<Record<string, FeelValue>> = {
+      start: value.low,
+      end: value.high,
+      'start included': value.lowIncluded,
+      'end included': value.highIncluded,
+    };
     return parts[name] ?? null;
   }
   return null;
@@ -171,7 +181,13 @@ function sumOf(a: FeelValue, b: FeelValue, sign: 1 | -1): FeelValue {
 }
 
 const instantOf = (value: FeelValue): number | null =>
-  value instanceof FeelDateTime ? value.instant : value instanceof FeelDate ? value.days * 86_400 : value instanceof FeelTime ? value.seconds - (value.offset ?? 0) : null;
+  value instanceof FeelDateTime
+    ? value.instant
+    : value instanceof FeelDate
+      ? value.days * 86_400
+      : value instanceof FeelTime
+        ? value.seconds - (value.offset ?? 0)
+        : null;
 
 function minus(a: FeelValue, b: FeelValue): FeelValue {
   if (typeof a === 'number' && typeof b === 'number') return finite(a - b);
@@ -250,7 +266,13 @@ class Compiler {
   }
 
   private text = (expr: Expr) => this.source.slice(expr.from, expr.to);
-  private complain(at: { from: number; to: number }, code: RuleProblem['code'], message: string, fix?: RuleProblem['fix'], severity: RuleProblem['severity'] = 'error') {
+  private complain(
+    at: { from: number; to: number },
+    code: RuleProblem['code'],
+    message: string,
+    fix?: RuleProblem['fix'],
+    severity: RuleProblem['severity'] = 'error',
+  ) {
     this.problems.push({ severity, code, message, from: at.from, to: at.to, ...(fix ? { fix } : {}) });
   }
   private use(group: string | null, name: string) {
@@ -384,7 +406,21 @@ class Compiler {
       case 'instance': {
         const of = sub(expr.of);
         const wanted = expr.of_type;
-        const known = ['number', 'string', 'boolean', 'date', 'time', 'date and time', 'days and time duration', 'years and months duration', 'list', 'context', 'function', 'Any', 'null'];
+        const known = [
+          'number',
+          'string',
+          'boolean',
+          'date',
+          'time',
+          'date and time',
+          'days and time duration',
+          'years and months duration',
+          'list',
+          'context',
+          'function',
+          'Any',
+          'null',
+        ];
         if (!known.includes(wanted)) this.complain(expr, 'unknown-name', `${JSON.stringify(wanted)} is not a type.`);
         return {
           run: (n, l, m) => {
@@ -460,7 +496,11 @@ class Compiler {
     const known = builtin(name);
     if (known)
       return {
-        run: (_n, _l, m) => new FeelFunction(known.parameters.map((p) => p.name), (args) => callBuiltin(known, args, m)),
+        run: (_n, _l, m) =>
+          new FeelFunction(
+            known.parameters.map((p) => p.name),
+            (args) => callBuiltin(known, args, m),
+          ),
         type: { kind: 'function', blank: false, result: known.result([]) },
       };
     const local = frames.flatMap((frame) => ('locals' in frame ? [...frame.locals.keys()] : Object.keys(frame.type.fields ?? {})));
@@ -613,7 +653,10 @@ class Compiler {
     const other = x.kind === 'string' ? expr.right : y.kind === 'string' ? expr.left : null;
     if (other) {
       const type = other === expr.right ? y : x;
-      this.complain(other, 'type', `A ${typeWord(type)} joins a text only as a text itself.`, { label: `Write text(${this.text(other)})`, text: `text(${this.text(other)})` });
+      this.complain(other, 'type', `A ${typeWord(type)} joins a text only as a text itself.`, {
+        label: `Write text(${this.text(other)})`,
+        text: `text(${this.text(other)})`,
+      });
       return plain('string', blank);
     }
     this.wrongOperands(expr, x, y, 'be added to');
@@ -633,7 +676,8 @@ class Compiler {
       if (end) {
         this.expect(binder.list, list.type, ['number'], 'A range');
         this.expect(binder.end!, end.type, ['number'], 'A range');
-      } else if (!['list', 'range', 'any', 'null'].includes(list.type.kind)) this.complain(binder.list, 'type', `${this.text(binder.list)} is a ${typeWord(list.type)}, not a list.`);
+      } else if (!['list', 'range', 'any', 'null'].includes(list.type.kind))
+        this.complain(binder.list, 'type', `${this.text(binder.list)} is a ${typeWord(list.type)}, not a list.`);
       const slot = this.slots++;
       prepared.push({ slot, list: list.run, end: end?.run ?? null });
       const type = end ? plain('number') : list.type.kind === 'list' ? (list.type.item ?? ANY) : ANY;
@@ -810,10 +854,17 @@ class Compiler {
     const whole = this.source.slice(expr.from, expr.to);
     const property = Object.entries(this.scope.captions ?? {}).find(([, caption]) => caption.startsWith(`${expr.name} (`) || caption === whole);
     if (property) {
-      this.complain(expr, 'unknown-name', `In rules this property is called ${JSON.stringify(property[0])}.`, { label: `Write ${property[0]}`, text: property[0] });
+      this.complain(expr, 'unknown-name', `In rules this property is called ${JSON.stringify(property[0])}.`, {
+        label: `Write ${property[0]}`,
+        text: property[0],
+      });
       return;
     }
-    const near = nearest(expr.name, BUILTINS().map((entry) => entry.name), {});
+    const near = nearest(
+      expr.name,
+      BUILTINS().map((entry) => entry.name),
+      {},
+    );
     for (const arg of expr.args) this.piece(arg, frames);
     this.complain(
       { from: expr.from, to: expr.from + expr.name.length },
@@ -837,7 +888,11 @@ class Compiler {
     const most = parameters.some((parameter) => parameter.rest) ? Infinity : parameters.length;
     const given = order.filter((arg) => arg !== null).length;
     if (given < least || given > most)
-      this.complain(expr, 'arguments', `${known.name}(${parameters.map((p) => (p.optional ? `${p.name}?` : p.rest ? `${p.name}, …` : p.name)).join(', ')}) has ${given === 0 ? 'nothing' : given} in its brackets.`);
+      this.complain(
+        expr,
+        'arguments',
+        `${known.name}(${parameters.map((p) => (p.optional ? `${p.name}?` : p.rest ? `${p.name}, …` : p.name)).join(', ')}) has ${given === 0 ? 'nothing' : given} in its brackets.`,
+      );
     if (!this.scope.clock && (known.name === 'today' || known.name === 'now'))
       this.complain(expr, 'clock', `${known.name}() changes by itself, so it may stand in conditions and checks but not in a value that is stored.`);
 
@@ -866,7 +921,15 @@ class Compiler {
         return { run: (n, l, m) => callBuiltin(known, [first(n, l, m)], m), type: result };
       }
       default:
-        return { run: (n, l, m) => callBuiltin(known, runs.map((run) => run(n, l, m)), m), type: result };
+        return {
+          run: (n, l, m) =>
+            callBuiltin(
+              known,
+              runs.map((run) => run(n, l, m)),
+              m,
+            ),
+          type: result,
+        };
     }
   }
 
@@ -882,9 +945,11 @@ class Compiler {
     }
     if (known.name === 'convert') {
       const units = [literal(1), literal(2)];
-      for (const unit of units) if (unit && !findUnit(unit.text)) this.complain(unit.arg, 'arguments', `${JSON.stringify(unit.text)} is not a unit that Rule knows.`);
+      for (const unit of units)
+        if (unit && !findUnit(unit.text)) this.complain(unit.arg, 'arguments', `${JSON.stringify(unit.text)} is not a unit that Rule knows.`);
       const [from, to] = units.map((unit) => unit && findUnit(unit.text));
-      if (from && to && from.quantity !== to.quantity) this.complain(args[2]!, 'arguments', `${from.code} measures ${from.quantity}, ${to.code} measures ${to.quantity}.`);
+      if (from && to && from.quantity !== to.quantity)
+        this.complain(args[2]!, 'arguments', `${from.code} measures ${from.quantity}, ${to.code} measures ${to.quantity}.`);
     }
     for (const [name, read] of [
       ['date', readDate],

@@ -1,5 +1,5 @@
 import { RE2JS } from 're2js';
-import { UNITS, convert, findUnit, plainNumber } from '../values';
+import { UNITS, convert, dateInForm, findUnit, firstUpper, isDateForm, plainNumber, shortPerson, titleCase } from '../values';
 import { FeelType, ANY, listOf, plain, TypeKind } from './type';
 import {
   DaysDuration,
@@ -11,7 +11,6 @@ import {
   FeelTime,
   FeelValue,
   MonthsDuration,
-  addMonths,
   civil,
   compare,
   contextOf,
@@ -221,21 +220,6 @@ function substring(text: string, start: number, length: number | null): FeelValu
   return all.slice(from, length === null ? undefined : from + Math.floor(length)).join('');
 }
 
-const upperFirst = (word: string) => {
-  const [first, ...rest] = letters(word);
-  return (first ?? '').toUpperCase() + rest.join('');
-};
-/** A text with a capital letter at the start of each word; words in capitals stay as they are. */
-export const titleCase = (text: string): string => text.replace(/[\p{L}\p{N}]+/gu, upperFirst);
-/** A text with a capital first letter. */
-export const firstUpper = upperFirst;
-/** A person's short form: initials of the first names and the surname (common practice). */
-export const shortPerson = (name: string): string => {
-  const words = name.trim().split(/\s+/).filter(Boolean);
-  const surname = words.pop() ?? '';
-  return [...words.map((word) => `${letters(word)[0]!.toUpperCase()}.`), surname].join(' ').trim();
-};
-
 add('substring', 'string:s, start position:n, length:n?', 's', 'Part of a text, counted from 1; a negative start counts from the end.', ([s, n, m]) =>
   substring(s as string, n as number, (m ?? null) as number | null),
 );
@@ -264,7 +248,11 @@ add('starts with', 'string:s, match:s', 'b', 'Whether a text starts with another
 add('ends with', 'string:s, match:s', 'b', 'Whether a text ends with another.', ([s, match]) => (s as string).endsWith(match as string));
 add('matches', 'input:s, pattern:s, flags:s?', 'b', 'Whether a pattern is found in a text.', ([s, p, f], m) => {
   m.spend((s as string).length);
-  return patternOf(p as string, (f ?? '') as string)?.matcher(s as string).find() ?? null;
+  return (
+    patternOf(p as string, (f ?? '') as string)
+      ?.matcher(s as string)
+      .find() ?? null
+  );
 });
 add('replace', 'input:s, pattern:s, replacement:s, flags:s?', 's', 'Replaces what a pattern finds; $1 stands for its first group.', ([s, p, r, f], m) => {
   m.spend((s as string).length);
@@ -303,7 +291,12 @@ add('text', 'value:a', 's', 'A value as text; a blank becomes an empty text.', (
 add(
   'coalesce',
   'value:a*',
-  (args) => (args.length === 0 ? ANY : args.reduce((a, b) => (a.kind === b.kind ? { ...b, blank: a.blank && b.blank } : a.kind === 'null' ? b : b.kind === 'null' ? a : { ...ANY, blank: a.blank && b.blank }))),
+  (args) =>
+    args.length === 0
+      ? ANY
+      : args.reduce((a, b) =>
+          a.kind === b.kind ? { ...b, blank: a.blank && b.blank } : a.kind === 'null' ? b : b.kind === 'null' ? a : { ...ANY, blank: a.blank && b.blank },
+        ),
   'The first of several values that is not blank.',
   (args) => args.find((value) => value !== null && value !== '') ?? null,
   true,
@@ -337,11 +330,17 @@ for (const how of ['up', 'down', 'half up', 'half down'] as const)
   add(`round ${how}`, 'n:n, scale:n', 'n', `A number rounded ${how} to decimals.`, ([n, s]) => roundTo(n as number, s as number, how));
 add('floor', 'n:n, scale:n?', 'n', 'The next number below.', ([n, s]) => roundTo(n as number, (s ?? 0) as number, 'floor'));
 add('ceiling', 'n:n, scale:n?', 'n', 'The next number above.', ([n, s]) => roundTo(n as number, (s ?? 0) as number, 'ceiling'));
-add('abs', 'n:a', (args) => args[0]!, 'The size of a number or duration.', ([n]) => {
-  if (typeof n === 'number') return Math.abs(n);
-  if (n instanceof DaysDuration) return new DaysDuration(Math.abs(n.seconds));
-  return n instanceof MonthsDuration ? new MonthsDuration(Math.abs(n.months)) : null;
-});
+add(
+  'abs',
+  'n:a',
+  (args) => args[0]!,
+  'The size of a number or duration.',
+  ([n]) => {
+    if (typeof n === 'number') return Math.abs(n);
+    if (n instanceof DaysDuration) return new DaysDuration(Math.abs(n.seconds));
+    return n instanceof MonthsDuration ? new MonthsDuration(Math.abs(n.months)) : null;
+  },
+);
 const finite = (n: number): number | null => (Number.isFinite(n) ? n : null);
 add('modulo', 'dividend:n, divisor:n', 'n', 'What is left after division, with the sign of the divisor.', ([a, b]) =>
   b === 0 ? null : finite((a as number) - (b as number) * Math.floor((a as number) / (b as number))),
@@ -352,7 +351,12 @@ add('exp', 'number:n', 'n', "A power of Euler's number.", ([n]) => finite(Math.e
 add('odd', 'number:n', 'b', 'Whether a number is odd.', ([n]) => (Number.isInteger(n) ? Math.abs((n as number) % 2) === 1 : null));
 add('even', 'number:n', 'b', 'Whether a number is even.', ([n]) => (Number.isInteger(n) ? (n as number) % 2 === 0 : null));
 add('number', 'from:s, grouping separator:s?, decimal separator:s?', 'n', 'Reads a number from a text.', ([s, group, point]) => {
-  if ((group != null && ![' ', ',', '.'].includes(group as string)) || (point != null && !['.', ','].includes(point as string)) || (group != null && group === point)) return null;
+  if (
+    (group != null && ![' ', ',', '.'].includes(group as string)) ||
+    (point != null && !['.', ','].includes(point as string)) ||
+    (group != null && group === point)
+  )
+    return null;
   let text = s as string;
   if (group) text = text.split(group as string).join('');
   if (point) text = text.replace(point as string, '.');
@@ -380,7 +384,8 @@ add('any', 'list:l*', 'b', 'Whether one of the conditions holds.', ([l]) => anyT
 
 /* ---- lists ---- */
 
-const numbers = (list: FeelValue): readonly number[] | null => ((list as readonly FeelValue[]).every((item) => typeof item === 'number') ? (list as readonly number[]) : null);
+const numbers = (list: FeelValue): readonly number[] | null =>
+  (list as readonly FeelValue[]).every((item) => typeof item === 'number') ? (list as readonly number[]) : null;
 const extreme = (list: readonly FeelValue[], sign: 1 | -1): FeelValue => {
   let best: FeelValue = list[0] ?? null;
   for (const item of list) {
@@ -409,31 +414,61 @@ const sum = (list: readonly number[]) => {
 add('count', 'list:l', 'n', 'Number of items.', ([l]) => (l as readonly FeelValue[]).length);
 add('min', 'list:l*', itemType, 'The smallest item.', ([l]) => extreme(l as readonly FeelValue[], -1));
 add('max', 'list:l*', itemType, 'The largest item.', ([l]) => extreme(l as readonly FeelValue[], 1));
-add('sum', 'list:l*', () => plain('number', true), 'The total; blank when an item is blank.', ([l]) => {
-  const list = numbers(l!);
-  return list?.length ? finite(sum(list)) : null;
-});
-add('product', 'list:l*', () => plain('number', true), 'The product of numbers.', ([l]) => {
-  const list = numbers(l!);
-  return list?.length ? finite(list.reduce((a, b) => a * b, 1)) : null;
-});
-add('mean', 'list:l*', () => plain('number', true), 'The average.', ([l]) => {
-  const list = numbers(l!);
-  return list?.length ? finite(sum(list) / list.length) : null;
-});
-add('median', 'list:l*', () => plain('number', true), 'The middle of the numbers.', ([l]) => {
-  const list = numbers(l!);
-  if (!list?.length) return null;
-  const sorted = [...list].sort((a, b) => a - b);
-  const half = sorted.length >> 1;
-  return sorted.length % 2 ? sorted[half]! : (sorted[half - 1]! + sorted[half]!) / 2;
-});
-add('stddev', 'list:l*', () => plain('number', true), 'The standard deviation of a sample.', ([l]) => {
-  const list = numbers(l!);
-  if (!list || list.length < 2) return null;
-  const mean = sum(list) / list.length;
-  return Math.sqrt(sum(list.map((n) => (n - mean) ** 2)) / (list.length - 1));
-});
+add(
+  'sum',
+  'list:l*',
+  () => plain('number', true),
+  'The total; blank when an item is blank.',
+  ([l]) => {
+    const list = numbers(l!);
+    return list?.length ? finite(sum(list)) : null;
+  },
+);
+add(
+  'product',
+  'list:l*',
+  () => plain('number', true),
+  'The product of numbers.',
+  ([l]) => {
+    const list = numbers(l!);
+    return list?.length ? finite(list.reduce((a, b) => a * b, 1)) : null;
+  },
+);
+add(
+  'mean',
+  'list:l*',
+  () => plain('number', true),
+  'The average.',
+  ([l]) => {
+    const list = numbers(l!);
+    return list?.length ? finite(sum(list) / list.length) : null;
+  },
+);
+add(
+  'median',
+  'list:l*',
+  () => plain('number', true),
+  'The middle of the numbers.',
+  ([l]) => {
+    const list = numbers(l!);
+    if (!list?.length) return null;
+    const sorted = [...list].sort((a, b) => a - b);
+    const half = sorted.length >> 1;
+    return sorted.length % 2 ? sorted[half]! : (sorted[half - 1]! + sorted[half]!) / 2;
+  },
+);
+add(
+  'stddev',
+  'list:l*',
+  () => plain('number', true),
+  'The standard deviation of a sample.',
+  ([l]) => {
+    const list = numbers(l!);
+    if (!list || list.length < 2) return null;
+    const mean = sum(list) / list.length;
+    return Math.sqrt(sum(list.map((n) => (n - mean) ** 2)) / (list.length - 1));
+  },
+);
 add('mode', 'list:l*', 'L', 'The numbers that occur most often.', ([l]) => {
   const list = numbers(l!);
   if (!list) return null;
@@ -445,7 +480,14 @@ add('mode', 'list:l*', 'L', 'The numbers that occur most often.', ([l]) => {
     .map(([n]) => n)
     .sort((a, b) => a - b);
 });
-add('list contains', 'list:l, element:a', 'b', 'Whether an item is in a list.', ([l, e]) => (l as readonly FeelValue[]).some((item) => equal(item, e!) === true), true);
+add(
+  'list contains',
+  'list:l, element:a',
+  'b',
+  'Whether an item is in a list.',
+  ([l, e]) => (l as readonly FeelValue[]).some((item) => equal(item, e!) === true),
+  true,
+);
 add('sublist', 'list:l, start position:n, length:n?', sameList, 'Part of a list, counted from 1.', ([l, n, length]) => {
   const list = l as readonly FeelValue[];
   const start = n as number;
@@ -456,13 +498,20 @@ add('sublist', 'list:l, start position:n, length:n?', sameList, 'Part of a list,
 add('append', 'list:l, item:a*', sameList, 'A list with items added.', ([l, ...rest], m) => m.items([...(l as readonly FeelValue[]), ...rest]), true);
 add('concatenate', 'list:l*', 'L', 'Several lists as one.', () => null);
 add('union', 'list:l*', 'L', 'Several lists as one, each item once.', () => null);
-add('insert before', 'list:l, position:n, newItem:a', sameList, 'A list with an item put in.', ([l, n, item]) => {
-  const list = [...(l as readonly FeelValue[])];
-  const at = n as number;
-  if (at === 0 || Math.abs(at) > list.length) return null;
-  list.splice(at > 0 ? at - 1 : list.length + at, 0, item!);
-  return list;
-}, true);
+add(
+  'insert before',
+  'list:l, position:n, newItem:a',
+  sameList,
+  'A list with an item put in.',
+  ([l, n, item]) => {
+    const list = [...(l as readonly FeelValue[])];
+    const at = n as number;
+    if (at === 0 || Math.abs(at) > list.length) return null;
+    list.splice(at > 0 ? at - 1 : list.length + at, 0, item!);
+    return list;
+  },
+  true,
+);
 add('remove', 'list:l, position:n', sameList, 'A list without one item.', ([l, n]) => {
   const list = [...(l as readonly FeelValue[])];
   const at = n as number;
@@ -471,8 +520,12 @@ add('remove', 'list:l, position:n', sameList, 'A list without one item.', ([l, n
   return list;
 });
 add('reverse', 'list:l', sameList, 'A list from its end.', ([l]) => [...(l as readonly FeelValue[])].reverse());
-add('index of', 'list:l, match:a', 'L', 'Where an item stands in a list, counted from 1.', ([l, e]) =>
-  (l as readonly FeelValue[]).flatMap((item, i) => (equal(item, e!) === true ? [i + 1] : [])),
+add(
+  'index of',
+  'list:l, match:a',
+  'L',
+  'Where an item stands in a list, counted from 1.',
+  ([l, e]) => (l as readonly FeelValue[]).flatMap((item, i) => (equal(item, e!) === true ? [i + 1] : [])),
   true,
 );
 const distinct = (list: readonly FeelValue[], meter: Meter): FeelValue[] => {
@@ -508,19 +561,42 @@ add('sort', 'list:l, precedes:f?', sameList, 'A list in order.', ([l, f], m) => 
 });
 // These two take lists one by one, so that the common treatment of one list does not fit them.
 const asLists = (args: readonly FeelValue[]) => args.map((item) => (isList(item) ? item : [item]));
-table.set('concatenate', { ...table.get('concatenate')!, parameters: [{ name: 'list', kinds: ['any'], optional: false, rest: true }], call: (args, m) => m.items(asLists(args).flat()), takesBlank: true });
-table.set('union', { ...table.get('union')!, parameters: [{ name: 'list', kinds: ['any'], optional: false, rest: true }], call: (args, m) => distinct(m.items(asLists(args).flat()), m), takesBlank: true });
+table.set('concatenate', {
+  ...table.get('concatenate')!,
+  parameters: [{ name: 'list', kinds: ['any'], optional: false, rest: true }],
+  call: (args, m) => m.items(asLists(args).flat()),
+  takesBlank: true,
+});
+table.set('union', {
+  ...table.get('union')!,
+  parameters: [{ name: 'list', kinds: ['any'], optional: false, rest: true }],
+  call: (args, m) => distinct(m.items(asLists(args).flat()), m),
+  takesBlank: true,
+});
 
 /* ---- groups of values ---- */
 
 add('get value', 'context:c, key:s', 'a', 'One value of a group by its name.', ([c, key]) => (c as FeelContext)[key as string] ?? null);
 add('get entries', 'context:c', 'L', 'The names and values of a group.', ([c], m) =>
-  m.items(Object.entries(c as FeelContext).map(([key, value]) => contextOf([['key', key], ['value', value]]))),
+  m.items(
+    Object.entries(c as FeelContext).map(([key, value]) =>
+      contextOf([
+        ['key', key],
+        ['value', value],
+      ]),
+    ),
+  ),
 );
-add('lookup', 'list:s, value:a, column:s', () => plain('any', true), 'What a choice list says of a value in one of its columns.', ([list, value, column], m) => {
-  const text = textOf(value!);
-  return text === null ? null : (m.host.lookup?.(list as string, text, column as string) ?? null);
-});
+add(
+  'lookup',
+  'list:s, value:a, column:s',
+  () => plain('any', true),
+  'What a choice list says of a value in one of its columns.',
+  ([list, value, column], m) => {
+    const text = textOf(value!);
+    return text === null ? null : (m.host.lookup?.(list as string, text, column as string) ?? null);
+  },
+);
 
 /* ---- dates and times ---- */
 
@@ -558,7 +634,13 @@ add('date and time', 'from:a, time:a?', typed('date and time'), 'A date and time
   if (from instanceof FeelDate) return new FeelDateTime(from.days, 0, null);
   return from instanceof FeelDateTime ? from : null;
 });
-add('duration', 'from:s', () => ANY, 'A duration from a text such as "P3D" or "P1Y".', ([s]) => readDuration(s as string));
+add(
+  'duration',
+  'from:s',
+  () => ANY,
+  'A duration from a text such as "P3D" or "P1Y".',
+  ([s]) => readDuration(s as string),
+);
 add('years and months duration', 'from:d, to:d', typed('years and months duration'), 'Whole months between two dates.', ([a, b]) => {
   const [from, to] = [a as FeelDate | FeelDateTime, b as FeelDate | FeelDateTime];
   const sign = from.days > to.days ? -1 : 1;
@@ -590,12 +672,5 @@ add('today', '', typed('date'), 'Today.', (_, m) => {
 });
 add('now', '', typed('date and time'), 'The present moment.', (_, m) => now(m));
 
-/** Writes a date in a form made of `YYYY`, `YY`, `MM`, `DD` and signs; `null` when the form has other letters. */
-export function formatDays(days: number, form: string): string | null {
-  const { year, month, day } = civil(days);
-  if (/[A-Za-z]/.test(form.replace(/YYYY|YY|MM|DD/g, ''))) return null;
-  const pad = (n: number, size: number) => String(n).padStart(size, '0');
-  return form.replace(/YYYY|YY|MM|DD/g, (part) => ({ YYYY: pad(year, 4), YY: pad(year % 100, 2), MM: pad(month, 2), DD: pad(day, 2) })[part]!);
-}
-
-export { addMonths };
+/** Writes a date in a form made of `YYYY`, `YY`, `MM`, `DD` and signs; `null` when the form is none. */
+const formatDays = (days: number, form: string): string | null => (isDateForm(form) ? dateInForm(String(new FeelDate(days)), form) : null);

@@ -4,7 +4,7 @@ export type { RuleProblem } from './syntax';
 export { LONGEST_RULE } from './syntax';
 export { compileRule, compileTests, MOST_VALUES } from './compile';
 export type { CompiledRule, CompiledTests, Outcome, Step, Use } from './compile';
-export { BUILTINS, builtin, firstUpper, formatDays, patternOf, roundTo, shortPerson, textOf, titleCase } from './functions';
+export { BUILTINS, builtin, patternOf, roundTo, textOf } from './functions';
 export type { Builtin, Host } from './functions';
 export { GROUPS, hidesSign, isRuleSafe, ruleNameFor } from './names';
 export * from './order';

@@ -5,9 +5,31 @@ import { parseExpression } from './syntax';
 export const GROUPS = ['file', 'document', 'model', 'assembly', 'part', 'parts', 'project', 'drawing set', 'item', 'partial'] as const;
 
 /** Words of the language itself. */
-const WORDS = ['if', 'then', 'else', 'for', 'in', 'return', 'some', 'every', 'satisfies', 'and', 'or', 'not', 'between', 'instance', 'of', 'function', 'external', 'true', 'false', 'null'];
+const WORDS = [
+  'if',
+  'then',
+  'else',
+  'for',
+  'in',
+  'return',
+  'some',
+  'every',
+  'satisfies',
+  'and',
+  'or',
+  'not',
+  'between',
+  'instance',
+  'of',
+  'function',
+  'external',
+  'true',
+  'false',
+  'null',
+];
 
-const taken = (name: string): boolean => (GROUPS as readonly string[]).includes(name) || WORDS.includes(name) || BUILTINS().some((entry) => entry.name === name);
+const taken = (name: string): boolean =>
+  (GROUPS as readonly string[]).includes(name) || WORDS.includes(name) || BUILTINS().some((entry) => entry.name === name);
 
 /** Whether an expression can name a property by this name, alone, after a dot and before a sign. */
 export function isRuleSafe(name: string): boolean {

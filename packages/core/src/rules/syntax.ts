@@ -203,7 +203,13 @@ class Reader {
       }
       case 'FunctionInvocation': {
         const callee = all[0]!;
-        return this.call(node, nameText(this.text(callee)), callee.name === 'VariableName' || callee.name === 'SpecialFunctionName' ? null : sub(callee), all, depth);
+        return this.call(
+          node,
+          nameText(this.text(callee)),
+          callee.name === 'VariableName' || callee.name === 'SpecialFunctionName' ? null : sub(callee),
+          all,
+          depth,
+        );
       }
       case 'FunctionDefinition': {
         const parameters = this.children(all.find((child) => child.name === 'FormalParameters') ?? node)
@@ -280,8 +286,7 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
   const root = parser.configure({ top, contextTracker: trackVariables(tracked(names)) }).parse(source).topNode;
   // The grammar reads `a == b` as `a = (= b)`; `&&`, `||` and single quotes do not parse at all.
   const doubled = /(?<![<>!=])==/.exec(source.replace(/"(?:[^"\\]|\\.)*"/g, (literal) => ' '.repeat(literal.length)));
-  if (doubled)
-    return problem('double-equals', 'Two values are compared by a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
+  if (doubled) return problem('double-equals', 'Two values are compared by a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
   let wrong: SyntaxNode | null = null;
   root.tree!.iterate({
     enter: (node) => {
@@ -293,7 +298,11 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
     const text = source.slice(node.from, node.to);
     const rest = source.slice(node.from).trimStart();
     const word = text || rest.slice(0, 12);
-    const said: Record<string, string> = { "'": 'Texts stand in double quotes.', '&': 'Write "and" between conditions.', '|': 'Write "or" between conditions.' };
+    const said: Record<string, string> = {
+      "'": 'Texts stand in double quotes.',
+      '&': 'Write "and" between conditions.',
+      '|': 'Write "or" between conditions.',
+    };
     const first = (word.trim() || source[node.from - 1] || '')[0] ?? '';
     return problem(
       'syntax',

@@ -55,7 +55,8 @@ export function join(a: FeelType, b: FeelType): FeelType {
 
 /** How a type is named to people. */
 export const typeWord = (type: FeelType): string =>
-  ({ string: 'text', boolean: 'yes or no', context: 'group of values', any: 'value', null: 'blank' } as Readonly<Record<string, string>>)[type.kind] ?? type.kind;
+  (({ string: 'text', boolean: 'yes or no', context: 'group of values', any: 'value', null: 'blank' }) as Readonly<Record<string, string>>)[type.kind] ??
+  type.kind;
 
 /** What a rule can name, with types: properties by the name that they have in rules, and the holders around its own. */
 export interface RuleScope {

@@ -1,11 +1,31 @@
-import { HeldValue, StandIns, TypedValue, countDecimals, findUnit, holdValue, parseText, readHeld } from '../values';
-import { compareNames, nameOddity } from './names';
-import { FileField, FILE_FIELDS, Kind, Property, PropertyDraft } from './property';
+import { HeldValue, StandIns, TypedValue, countDecimals, findUnit, holdValue, isDateForm, parseText, readHeld } from '../values';
+import { compareNames, lookAlike, nameOddity } from './names';
+import { RuleProblem, compileRule, compileTests, hidesSign, isRuleSafe, patternOf, ruleNameFor, typeWord } from '../rules';
+import { FILE_FIELDS, FileField, MODEL_FACTS, Property, PropertyDraft, SHEET_FACTS, ruleNameOf } from './property';
+import { feelType, ruleScope } from './scope';
 
 /** One thing that is wrong with a value, in a word for programs and a sentence for people. */
 export interface Violation {
   readonly code:
-    'required' | 'type' | 'too-short' | 'too-long' | 'too-small' | 'too-large' | 'decimals' | 'not-a-choice' | 'edge-blank' | 'line-break' | 'stand-in';
+    | 'required'
+    | 'type'
+    | 'too-short'
+    | 'too-long'
+    | 'too-small'
+    | 'too-large'
+    | 'decimals'
+    | 'not-a-choice'
+    | 'edge-blank'
+    | 'line-break'
+    | 'stand-in'
+    | 'pattern'
+    | 'forbidden'
+    | 'letter-case'
+    | 'not-allowed'
+    | 'not-unique'
+    | 'other-name'
+    | 'stale'
+    | 'rule';
   readonly message: string;
 }
 
@@ -18,15 +38,21 @@ export type CellState =
 
 const violation = (code: Violation['code'], message: string): Violation => ({ code, message });
 
-function constraintViolations(value: TypedValue, p: Property): Violation[] {
+/** What a typed value breaks of the constraints that need nothing but the value. */
+export function constraintViolations(value: TypedValue, p: Property): Violation[] {
   const found: Violation[] = [];
   if (typeof value === 'string') {
     const length = [...value].length;
     if (p.minLength !== null && length < p.minLength) found.push(violation('too-short', `needs at least ${p.minLength} characters, has ${length}`));
     if (p.maxLength !== null && length > p.maxLength) found.push(violation('too-long', `may have ${p.maxLength} characters, has ${length}`));
-    if (/[\r\n]/.test(value)) found.push(violation('line-break', 'holds a line break'));
+    if (p.type !== 'longtext' && /[\r\n]/.test(value)) found.push(violation('line-break', 'holds a line break'));
     else if (value !== value.trim()) found.push(violation('edge-blank', 'has a blank at its start or end'));
-    if (p.type === 'choice' && !p.choices.includes(value)) {
+    const bad = [...new Set([...value].filter((c) => p.forbidden.includes(c)))];
+    if (bad.length) found.push(violation('forbidden', `may not hold ${bad.map((c) => (c === ' ' ? 'a blank' : c)).join(' ')}`));
+    if (p.letterCase === 'upper' && value !== value.toUpperCase()) found.push(violation('letter-case', 'must be in capitals'));
+    if (p.letterCase === 'lower' && value !== value.toLowerCase()) found.push(violation('letter-case', 'must be in small letters'));
+    if (p.pattern !== '' && !(patternOf(p.pattern)?.matches(value) ?? true)) found.push(violation('pattern', `does not match the pattern ${p.pattern}`));
+    if (p.type === 'choice' && !p.open && !p.choices.includes(value)) {
       const near = p.choices.find((choice) => compareNames(choice, value) !== 'different');
       found.push(
         violation(
@@ -73,25 +99,112 @@ export function checkProposed(text: string, property: Property, standIns: StandI
   return violations.length ? { ok: false, violations } : { ok: true, held: holdValue(parsed.value, property) };
 }
 
-/** What is wrong with a property's definition, by the field that must change. */
+/** What is wrong with a property's definition, by the field that must change. A warning does not keep it from being saved. */
 export interface DefinitionProblem {
+  readonly severity: 'error' | 'warning';
   readonly field: keyof PropertyDraft;
-  readonly code: 'blank' | 'name-taken' | 'name-alike' | 'name-odd' | 'too-long' | 'range' | 'unit' | 'choices' | 'kinds' | 'file-field';
+  readonly code:
+    | 'blank'
+    | 'name-taken'
+    | 'name-alike'
+    | 'name-odd'
+    | 'name-in-rules'
+    | 'too-long'
+    | 'range'
+    | 'unit'
+    | 'choices'
+    | 'kinds'
+    | 'feed'
+    | 'pattern'
+    | 'rule'
+    | 'level'
+    | 'form'
+    | 'spelling'
+    | 'overrides'
+    | 'default';
   readonly message: string;
+  /** Where in an expression, if it is about one. */
+  readonly from?: number;
+  readonly to?: number;
 }
 
 /** The longest written name that Rule takes. STEP and DXF set no limit; 255 characters is what other holders commonly allow (common practice). */
 export const LONGEST_NAME = 255;
 
+/** What a definition is checked with, besides the other properties. */
+export interface DefinitionGround {
+  /** Names of the choice lists and number series that there are; unchecked when absent. */
+  readonly lists?: readonly string[];
+  readonly series?: readonly string[];
+  readonly classes?: readonly string[];
+}
+
+type Other = Pick<Property, 'id' | 'writtenName' | 'retired'> & Partial<Property>;
+
 /**
  * Checks a definition against itself and against the other properties of the schema, retired ones included:
  * their names still stand in files.
  */
-export function checkDefinition(draft: PropertyDraft, others: readonly Pick<Property, 'id' | 'writtenName' | 'retired'>[]): DefinitionProblem[] {
+export function checkDefinition(draft: PropertyDraft, others: readonly Other[], ground: DefinitionGround = {}): DefinitionProblem[] {
   const problems: DefinitionProblem[] = [];
-  const add = (field: DefinitionProblem['field'], code: DefinitionProblem['code'], message: string) => problems.push({ field, code, message });
+  const add = (
+    field: DefinitionProblem['field'],
+    code: DefinitionProblem['code'],
+    message: string,
+    severity: DefinitionProblem['severity'] = 'error',
+    place: { from?: number; to?: number } = {},
+  ) => problems.push({ severity, field, code, message, ...place });
 
-  if (draft.writtenName === '') add('writtenName', 'blank', 'A property needs a written name.');
+  checkNames(draft, others, add);
+  if (draft.caption.trim() === '') add('caption', 'blank', 'A property needs a caption.');
+  if (draft.kinds.length === 0) add('kinds', 'kinds', 'A property applies to at least one kind of file.');
+  for (const name of draft.classes)
+    if (ground.classes && !ground.classes.includes(name)) add('classes', 'kinds', `There is no class ${JSON.stringify(name)}.`, 'warning');
+  if (draft.type === 'choice' && draft.feed === 'typed' && draft.list === null) {
+    if (draft.choices.length === 0 && !draft.open) add('choices', 'choices', 'A choice needs at least one allowed value.');
+    for (const [i, choice] of draft.choices.entries()) {
+      if (choice.trim() !== choice || choice === '') add('choices', 'choices', `Choice ${i + 1} is blank or has a blank at its start or end.`);
+      const twin = draft.choices.slice(0, i).find((earlier) => compareNames(earlier, choice) !== 'different');
+      if (twin !== undefined) add('choices', 'choices', `${JSON.stringify(choice)} repeats ${JSON.stringify(twin)}.`);
+    }
+  }
+  if (draft.list !== null && ground.lists && !ground.lists.includes(draft.list))
+    add('list', 'choices', `There is no choice list ${JSON.stringify(draft.list)}.`);
+  if (draft.narrowedBy !== null && !others.some((other) => other.writtenName === draft.narrowedBy && !other.retired))
+    add('narrowedBy', 'choices', `There is no property ${JSON.stringify(draft.narrowedBy)} to narrow the choices by.`);
+  if (draft.unit !== null && (draft.type !== 'number' || !findUnit(draft.unit)))
+    add('unit', 'unit', draft.type === 'number' ? `${draft.unit} is not a unit that Rule knows.` : 'Only a number has a unit.');
+  if (draft.minLength !== null && draft.maxLength !== null && draft.minLength > draft.maxLength)
+    add('minLength', 'range', 'The shortest length is above the longest.');
+  if (draft.min !== null && draft.max !== null && draft.min > draft.max) add('min', 'range', 'The smallest value is above the largest.');
+  if (draft.pattern !== '' && !patternOf(draft.pattern)) add('pattern', 'pattern', `${draft.pattern} is not a pattern that Rule can run.`);
+  checkForm(draft, add);
+  checkFeed(draft, ground, add);
+  checkExpressions(draft, others, add);
+  const classes = draft.overrides.map((override) => override.class);
+  for (const [i, name] of classes.entries()) {
+    if (classes.indexOf(name) < i) add('overrides', 'overrides', `The class ${name} is overridden twice.`);
+    else if (ground.classes && !ground.classes.includes(name)) add('overrides', 'overrides', `There is no class ${JSON.stringify(name)}.`, 'warning');
+  }
+  if (draft.default !== '') {
+    const parsed = parseText(draft.default, draft);
+    const wrong = parsed.ok ? constraintViolations(parsed.value, { ...draft, id: 0, retired: false }) : [{ message: parsed.problem.message }];
+    if (wrong[0]) add('default', 'default', `The default ${wrong[0].message}.`);
+    if (draft.default === draft.placeholder) add('default', 'default', 'The default is the placeholder, which is never written.');
+  }
+  return problems;
+}
+
+type Add = (
+  field: DefinitionProblem['field'],
+  code: DefinitionProblem['code'],
+  message: string,
+  severity?: DefinitionProblem['severity'],
+  place?: { from?: number; to?: number },
+) => void;
+
+function checkNames(draft: PropertyDraft, others: readonly Other[], add: Add): void {
+  if (draft.writtenName === '') return add('writtenName', 'blank', 'A property needs a written name.');
   const odd = nameOddity(draft.writtenName);
   if (odd) add('writtenName', 'name-odd', `The written name has ${odd}. Programs that compare exactly would not find it.`);
   if (draft.writtenName.length > LONGEST_NAME) add('writtenName', 'too-long', `A written name may have ${LONGEST_NAME} characters.`);
@@ -100,26 +213,120 @@ export function checkDefinition(draft: PropertyDraft, others: readonly Pick<Prop
     const which = `${JSON.stringify(other.writtenName)}${other.retired ? ' (retired)' : ''}`;
     if (likeness === 'same') add('writtenName', 'name-taken', `The schema already has ${which}.`);
     else if (likeness !== 'different') add('writtenName', 'name-alike', `The schema has ${which}, which differs only in ${likeness}.`);
+    else if (!other.retired && lookAlike(draft.writtenName, other.writtenName))
+      add('writtenName', 'name-alike', `${which} looks the same, but is written with other letters.`);
+    else if (other.knownSpellings?.includes(draft.writtenName))
+      add('writtenName', 'spelling', `${JSON.stringify(draft.writtenName)} is a known spelling of ${which}.`);
   }
-  if (draft.caption.trim() === '') add('caption', 'blank', 'A property needs a caption.');
-  if (draft.kinds.length === 0) add('kinds', 'kinds', 'A property applies to at least one kind of file.');
-  if (draft.type === 'choice' && draft.feed === 'typed') {
-    if (draft.choices.length === 0) add('choices', 'choices', 'A choice needs at least one allowed value.');
-    for (const [i, choice] of draft.choices.entries()) {
-      if (choice.trim() !== choice || choice === '') add('choices', 'choices', `Choice ${i + 1} is blank or has a blank at its start or end.`);
-      const twin = draft.choices.slice(0, i).find((earlier) => compareNames(earlier, choice) !== 'different');
-      if (twin !== undefined) add('choices', 'choices', `${JSON.stringify(choice)} repeats ${JSON.stringify(twin)}.`);
-    }
+  for (const spelling of draft.knownSpellings) {
+    const owner = others.find((other) => other.writtenName === spelling || other.knownSpellings?.includes(spelling));
+    if (spelling === draft.writtenName) add('knownSpellings', 'spelling', `${JSON.stringify(spelling)} is the written name itself.`);
+    else if (owner) add('knownSpellings', 'spelling', `${JSON.stringify(spelling)} already means ${JSON.stringify(owner.writtenName)}.`);
   }
-  if (draft.unit !== null && (draft.type !== 'number' || !findUnit(draft.unit)))
-    add('unit', 'unit', draft.type === 'number' ? `${draft.unit} is not a unit that Rule knows.` : 'Only a number has a unit.');
-  if (draft.minLength !== null && draft.maxLength !== null && draft.minLength > draft.maxLength)
-    add('minLength', 'range', 'The shortest length is above the longest.');
-  if (draft.min !== null && draft.max !== null && draft.min > draft.max) add('min', 'range', 'The smallest value is above the largest.');
-  if (draft.feed === 'file' && !FILE_FIELDS.includes(draft.fileField as FileField))
-    add('fileField', 'file-field', "Choose which of the file's own fields the value is taken from.");
-  return problems;
+  const taken = others.filter((other) => !other.retired).map((other) => ruleNameOf({ ruleName: other.ruleName ?? '', writtenName: other.writtenName }));
+  const inRules = draft.ruleName || draft.writtenName;
+  if (!isRuleSafe(inRules)) {
+    if (draft.ruleName) add('ruleName', 'name-in-rules', `${JSON.stringify(draft.ruleName)} cannot stand in a rule.`);
+    else
+      add(
+        'ruleName',
+        'name-in-rules',
+        `${JSON.stringify(draft.writtenName)} cannot stand in a rule. In rules it is called ${JSON.stringify(ruleNameFor(draft.writtenName, taken))}.`,
+        'warning',
+      );
+  } else {
+    if (taken.includes(inRules) && inRules !== draft.writtenName)
+      add('ruleName', 'name-in-rules', `Another property is called ${JSON.stringify(inRules)} in rules.`);
+    if (hidesSign(inRules))
+      add('ruleName', 'name-in-rules', `In rules ${JSON.stringify(inRules)} is always read as this name, never as a calculation.`, 'warning');
+  }
 }
 
-/** Whether a property applies to a kind of file. */
-export const reaches = (property: Pick<Property, 'kinds'>, kind: Kind): boolean => property.kinds.includes(kind);
+function checkForm(draft: PropertyDraft, add: Add): void {
+  const { form } = draft;
+  if (draft.type === 'date' && !isDateForm(form.date))
+    add('form', 'form', `${JSON.stringify(form.date)} is not a form of dates: it needs YYYY or YY, MM and DD once each, and signs.`);
+  if (form.unit !== null && findUnit(form.unit)?.quantity !== findUnit(draft.unit ?? '')?.quantity)
+    add('form', 'form', draft.unit === null ? 'A number without a unit is not shown in one.' : `${draft.unit} cannot be shown in ${form.unit}.`);
+  if (form.number !== 'decimal' && findUnit(form.unit ?? draft.unit ?? '')?.quantity !== 'length')
+    add('form', 'form', 'Only lengths are shown as fractions of an inch.');
+  if (draft.words) {
+    const [yes, no] = draft.words;
+    if (yes.trim() === '' || no.trim() === '' || yes.toLowerCase() === no.toLowerCase()) add('words', 'form', 'Yes and no need two different words.');
+    else if (parseText(yes, { type: 'yesno' }).ok && (parseText(yes, { type: 'yesno' }) as { value: boolean }).value === false)
+      add('words', 'form', `${JSON.stringify(yes)} means no.`);
+    else if (parseText(no, { type: 'yesno' }).ok && (parseText(no, { type: 'yesno' }) as { value: boolean }).value === true)
+      add('words', 'form', `${JSON.stringify(no)} means yes.`);
+  }
+}
+
+function checkFeed(draft: PropertyDraft, ground: DefinitionGround, add: Add): void {
+  if (draft.feed === 'file' && !FILE_FIELDS.includes(draft.fileField as FileField))
+    add('fileField', 'feed', "Choose which of the file's own fields the value is taken from.");
+  if (draft.feed === 'model') {
+    if (!draft.modelFact || !MODEL_FACTS.includes(draft.modelFact)) add('modelFact', 'feed', 'Choose what is taken from the model.');
+    else if ((draft.modelFact === 'material') === (draft.type === 'number'))
+      add('type', 'feed', `The ${draft.modelFact} of a model is a ${draft.modelFact === 'material' ? 'text' : 'number'}.`);
+  }
+  if (draft.feed === 'sheet') {
+    if (!draft.sheetFact || !SHEET_FACTS.includes(draft.sheetFact)) add('sheetFact', 'feed', 'Choose what is taken from the sheet.');
+    if (draft.kinds.some((kind) => kind !== 'drawing')) add('kinds', 'feed', 'Only drawings have sheets.');
+  }
+  if (draft.feed === 'inherited') {
+    if (draft.inheritFrom === null) add('inheritFrom', 'feed', 'Choose what the value is inherited from.');
+    if (draft.inheritFrom === 'model' && !draft.kinds.includes('drawing')) add('kinds', 'feed', 'Only drawings show a model to inherit from.');
+  }
+  if (draft.feed === 'counted') {
+    if (draft.series === null) add('series', 'feed', 'Choose the number series that counts.');
+    else if (ground.series && !ground.series.includes(draft.series)) add('series', 'feed', `There is no number series ${JSON.stringify(draft.series)}.`);
+    if (draft.type !== 'text') add('type', 'feed', 'A counted value is a text.');
+  }
+  if (draft.feed === 'ruled' && draft.rule.trim() === '') add('rule', 'rule', 'Write the rule that computes the value.');
+  const only = (level: string, kinds: readonly string[]) => {
+    if (draft.level === level && draft.kinds.some((kind) => !kinds.includes(kind)))
+      add('level', 'level', `Only ${kinds.join(' and ')} files hold values at the level ${level}.`);
+  };
+  only('body', ['part']);
+  only('variant', ['part']);
+  only('occurrence', ['assembly']);
+  only('sheet', ['drawing']);
+  for (const [kind, slot] of Object.entries(draft.homes)) {
+    if (slot.place === 'cell' && kind !== 'drawing') add('homes', 'level', 'Only drawings have title block cells.');
+    if (slot.place === 'cell' && draft.level !== 'sheet') add('homes', 'level', 'A title block cell is the home of values of the level sheet only.');
+    if (slot.place === 'field' && slot.name === 'file name') add('homes', 'level', 'A file name is no home; values are not written there.');
+    if (slot.name === '') add('homes', 'level', 'A home needs a name.');
+  }
+}
+
+function checkExpressions(draft: PropertyDraft, others: readonly Other[], add: Add): void {
+  const all = [...others.filter((other): other is Property => !other.retired && 'kinds' in other), { ...draft, id: -1, retired: false }];
+  const own = { ...draft, id: -1, retired: false };
+  const report = (field: 'rule' | 'requiredWhen' | 'allowed', problems: readonly RuleProblem[]) => {
+    for (const problem of problems) add(field, 'rule', problem.message, problem.severity, { from: problem.from, to: problem.to });
+  };
+  if (draft.feed === 'ruled' && draft.rule.trim() !== '') {
+    const rule = compileRule(draft.rule, ruleScope(all, { clock: false }));
+    if (!rule.ok) report('rule', rule.problems);
+    else {
+      report('rule', rule.value.warnings);
+      const wanted = feelType(own).kind;
+      const got = rule.value.type.kind;
+      if (got !== 'any' && got !== 'null' && got !== wanted)
+        add('rule', 'rule', `The rule gives a ${typeWord(rule.value.type)}, but the property is a ${typeWord(feelType(own))}.`, 'error', {
+          from: 0,
+          to: draft.rule.length,
+        });
+    }
+  }
+  if (draft.requiredWhen.trim() !== '') {
+    const rule = compileRule(draft.requiredWhen, ruleScope(all, { clock: true }));
+    if (!rule.ok) report('requiredWhen', rule.problems);
+    else if (!['boolean', 'any'].includes(rule.value.type.kind))
+      add('requiredWhen', 'rule', `A condition is true or false; this is a ${typeWord(rule.value.type)}.`, 'error', { from: 0, to: draft.requiredWhen.length });
+  }
+  for (const tests of [draft.allowed, ...draft.overrides.map((override) => override.allowed ?? '')]) {
+    if (tests.trim() === '') continue;
+    const ready = compileTests(tests, { ...ruleScope(all, { clock: true }), input: feelType(own) });
+    report('allowed', ready.ok ? ready.value.warnings : ready.problems);
+  }
+}

@@ -27,3 +27,30 @@ export function nameOddity(name: string): string | null {
   if (/[\u0000-\u001f\u007f\u00a0\u200b-\u200f\u2028\u2029\ufeff]/u.test(name)) return 'a character that cannot be seen';
   return null;
 }
+
+/** Letters of other alphabets and signs that look like plain ones (a selection after Unicode Technical Standard 39, from memory). */
+const LOOKS_LIKE: Readonly<Record<string, string>> = Object.fromEntries(
+  [
+    ['АаΑ', 'AaA'],
+    ['ВЕКМНОРСТХ', 'BEKMHOPCTX'],
+    ['еорсухі', 'eopcyxi'],
+    ['ΒΕΖΗΙΚΜΝΟΡΤΥΧ', 'BEZHIKMNOPTYX'],
+    ['ο', 'o'],
+    ['‐‑‒–—−', '------'],
+    ['’‘′', "'''"],
+    ['“”″', '"""'],
+    ['⌀', 'Ø'],
+  ].flatMap(([from, to]) => [...from!].map((c, i) => [c, [...to!][i]!] as const)),
+);
+const plainLooks = (name: string): string => [...name.normalize('NFKC')].map((c) => LOOKS_LIKE[c] ?? c).join('');
+
+/** Whether two names look the same although they are written with other letters, such as a Cyrillic “а”. */
+export const lookAlike = (a: string, b: string): boolean => a !== b && squeeze(plainLooks(a)).toLowerCase() === squeeze(plainLooks(b)).toLowerCase();
+
+/** Letters in a name that look like plain ones and are others, with their code points. */
+export const oddLetters = (name: string): { readonly letter: string; readonly looksLike: string; readonly code: string }[] =>
+  [...name].flatMap((letter) =>
+    LOOKS_LIKE[letter] === undefined
+      ? []
+      : [{ letter, looksLike: LOOKS_LIKE[letter], code: `U+${letter.codePointAt(0)!.toString(16).toUpperCase().padStart(4, '0')}` }],
+  );

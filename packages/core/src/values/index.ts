@@ -2,3 +2,5 @@ export * from './held';
 export * from './units';
 export * from './blank';
 export * from './type';
+export * from './number';
+export * from './words';

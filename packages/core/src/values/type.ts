@@ -1,9 +1,41 @@
 import { HeldValue } from './held';
+import { exactFraction, plainNumber, readFraction, roundedFraction } from './number';
 import { convert, findUnit } from './units';
+import { dateInForm, firstUpper, readDateForm, shortPerson, titleCase } from './words';
 
-/** The types that a property can have. */
-export const VALUE_TYPES = ['text', 'whole', 'number', 'yesno', 'date', 'choice'] as const;
+/** The types that a property can have. `file` names another file of the library. */
+export const VALUE_TYPES = ['text', 'longtext', 'whole', 'number', 'yesno', 'date', 'choice', 'person', 'file'] as const;
 export type ValueType = (typeof VALUE_TYPES)[number];
+
+/** How letters are shown. */
+export const LETTER_FORMS = ['as stored', 'upper', 'lower', 'first upper', 'title'] as const;
+/** How numbers are shown and typed; the last two are for lengths in inches or feet. */
+export const NUMBER_FORMS = ['decimal', 'fraction', 'feet and inches'] as const;
+
+/** How a value is shown and typed, apart from how it is stored. */
+export interface ShownForm {
+  readonly letters: (typeof LETTER_FORMS)[number];
+  /** Decimals shown; the property's own when `null`. */
+  readonly decimals: number | null;
+  /** Unit shown; the property's own when `null`. */
+  readonly unit: string | null;
+  readonly number: (typeof NUMBER_FORMS)[number];
+  /** Smallest part of an inch that a fraction shows: 64 for 1/64. */
+  readonly denominator: number;
+  /** A date's form, made of `YYYY`, `YY`, `MM`, `DD` and signs. */
+  readonly date: string;
+  readonly person: 'full' | 'short';
+}
+
+export const PLAIN_FORM: ShownForm = {
+  letters: 'as stored',
+  decimals: null,
+  unit: null,
+  number: 'decimal',
+  denominator: 64,
+  date: 'YYYY-MM-DD',
+  person: 'full',
+};
 
 /** What parsing and formatting need to know of a property. */
 export interface TypeSpec {
@@ -12,6 +44,9 @@ export interface TypeSpec {
   readonly unit?: string | null;
   /** Decimals shown and allowed for `number`; absent when free. */
   readonly decimals?: number | null;
+  /** What the company writes for yes and for no; absent when files hold a plain yes or no. */
+  readonly words?: readonly [yes: string, no: string] | null;
+  readonly form?: ShownForm;
 }
 
 /** A value in its type: text, choice and date (ISO 8601) as string, numbers in the property's unit, yes/no as boolean. */
@@ -64,26 +99,36 @@ export function parseText(text: string, spec: TypeSpec): Parsed {
   const trimmed = text.trim();
   switch (spec.type) {
     case 'text':
+    case 'longtext':
     case 'choice':
+    case 'person':
+    case 'file':
       return good(text);
     case 'whole':
       if (/^[+-]?\d+$/.test(trimmed) && Number.isSafeInteger(Number(trimmed))) return good(Number(trimmed));
       return bad('not-whole', `${JSON.stringify(text)} is not a whole number`);
     case 'number': {
+      const inches = readFraction(trimmed, spec.unit ?? null);
+      if (inches !== null) return inUnit(inches, 'in', spec);
       const m = /^([+-]?[\d.,]+(?:[eE][+-]?\d+)?)\s*(.*)$/.exec(trimmed);
-      if (!m) return bad('not-number', `${JSON.stringify(text)} is not a number`);
+      if (!m || /^[/\d]/.test(m[2]!)) return bad('not-number', `${JSON.stringify(text)} is not a number`);
       const number = readNumber(m[1]!);
       if (!number.ok || !m[2]) return number;
       return inUnit(number.value as number, m[2], spec);
     }
     case 'yesno': {
       const word = trimmed.toLowerCase();
+      if (spec.words && word === spec.words[0].toLowerCase()) return good(true);
+      if (spec.words && word === spec.words[1].toLowerCase()) return good(false);
       if (YES.has(word)) return good(true);
       if (NO.has(word)) return good(false);
-      return bad('not-yes-no', `${JSON.stringify(text)} is neither yes nor no`);
+      return bad('not-yes-no', `${JSON.stringify(text)} is neither ${spec.words?.[0] ?? 'yes'} nor ${spec.words?.[1] ?? 'no'}`);
     }
-    case 'date':
-      return isIsoDate(trimmed) ? good(trimmed) : bad('not-date', `${JSON.stringify(text)} is not a date such as 2026-11-25`);
+    case 'date': {
+      const form = spec.form?.date ?? PLAIN_FORM.date;
+      const iso = isIsoDate(trimmed) ? trimmed : readDateForm(trimmed, form);
+      return iso !== null && isIsoDate(iso) ? good(iso) : bad('not-date', `${JSON.stringify(text)} is not a date such as ${dateInForm('2026-11-25', form)}`);
+    }
   }
 }
 
@@ -109,14 +154,6 @@ export function readHeld(held: HeldValue, spec: TypeSpec): Parsed {
   return parseText(held.text, spec);
 }
 
-/** The shortest decimal text of a number that reads back as the same number, without an exponent where digits suffice. */
-export function plainNumber(value: number): string {
-  const short = String(value);
-  if (!/e/i.test(short)) return short;
-  const fixed = Math.abs(value) < 1 ? value.toFixed(20).replace(/0+$/, '') : String(BigInt(value));
-  return Number(fixed) === value ? fixed : short;
-}
-
 /** A typed value as it is held in a file: the exact inverse of {@link readHeld}. */
 export function holdValue(value: TypedValue, spec: TypeSpec): HeldValue {
   switch (spec.type) {
@@ -125,23 +162,57 @@ export function holdValue(value: TypedValue, spec: TypeSpec): HeldValue {
     case 'number':
       return spec.unit ? { text: plainNumber(value as number), form: 'measure', unit: spec.unit } : { text: plainNumber(value as number), form: 'real' };
     case 'yesno':
+      if (spec.words) return { text: spec.words[value ? 0 : 1], form: 'text' };
       return { text: value ? 'yes' : 'no', form: 'boolean' };
     default:
       return { text: String(value), form: 'text' };
   }
 }
 
-/** A typed value as it is shown: decimals filled up, unit left to the caption unless `withUnit`. */
-export function showValue(value: TypedValue, spec: TypeSpec, withUnit = false): string {
-  if (typeof value === 'boolean') return value ? 'yes' : 'no';
-  if (typeof value === 'string') return value;
-  const digits = spec.type === 'number' && spec.decimals != null ? value.toFixed(spec.decimals) : plainNumber(value);
-  return withUnit && spec.unit ? `${digits} ${spec.unit}` : digits;
+/** A text in the letters of a form. */
+export function inLetters(text: string, letters: ShownForm['letters']): string {
+  switch (letters) {
+    case 'upper':
+      return text.toUpperCase();
+    case 'lower':
+      return text.toLowerCase();
+    case 'first upper':
+      return firstUpper(text);
+    case 'title':
+      return titleCase(text);
+    case 'as stored':
+      return text;
+  }
 }
 
-/** How many decimals a number has when written plainly. */
-export function countDecimals(value: number): number {
-  const plain = plainNumber(value);
-  if (/e/i.test(plain)) return Number.MAX_SAFE_INTEGER;
-  return plain.includes('.') ? plain.length - plain.indexOf('.') - 1 : 0;
+/** A typed value as it is shown: decimals filled up, unit left to the caption unless `withUnit`. */
+export function showValue(value: TypedValue, spec: TypeSpec, withUnit = false): string {
+  const form = spec.form ?? PLAIN_FORM;
+  if (typeof value === 'boolean') return spec.words ? spec.words[value ? 0 : 1] : value ? 'yes' : 'no';
+  if (typeof value === 'string') {
+    if (spec.type === 'date') return dateInForm(value, form.date);
+    return inLetters(spec.type === 'person' && form.person === 'short' ? shortPerson(value) : value, form.letters);
+  }
+  const unit = (spec.type === 'number' && spec.unit && form.unit) || (spec.unit ?? null);
+  const shown = unit && spec.unit && unit !== spec.unit ? convert(value, spec.unit, unit) : value;
+  if (spec.type === 'number' && form.number !== 'decimal' && unit && findUnit(unit)?.quantity === 'length') {
+    const text = roundedFraction(convert(shown, unit, 'in'), form.denominator, form.number === 'feet and inches');
+    return withUnit && form.number === 'fraction' ? `${text}"` : text;
+  }
+  const decimals = form.decimals ?? spec.decimals;
+  const digits = spec.type === 'number' && decimals != null ? shown.toFixed(decimals) : plainNumber(shown);
+  return withUnit && unit ? `${digits} ${unit}` : digits;
+}
+
+/** A typed value as a person edits it: exact, and read back by {@link parseText} as the same value. */
+export function editText(value: TypedValue, spec: TypeSpec): string {
+  const form = spec.form ?? PLAIN_FORM;
+  if (typeof value === 'boolean') return spec.words ? spec.words[value ? 0 : 1] : value ? 'yes' : 'no';
+  if (typeof value === 'string') return spec.type === 'date' && form.date.includes('YYYY') ? dateInForm(value, form.date) : value;
+  if (spec.type === 'number' && form.number !== 'decimal' && (spec.unit === 'in' || spec.unit === 'ft')) {
+    const exact = exactFraction(spec.unit === 'ft' ? value * 12 : value, form.denominator, form.number === 'feet and inches');
+    const back = exact === null ? null : parseText(exact, spec);
+    if (back?.ok && back.value === value) return exact!;
+  }
+  return plainNumber(value);
 }

@@ -1,5 +1,6 @@
 /** The physical quantity that a unit measures. */
-export type Quantity = 'length' | 'mass' | 'angle' | 'time' | 'torque' | 'area' | 'volume' | 'density';
+export type Quantity =
+  'length' | 'mass' | 'angle' | 'time' | 'torque' | 'area' | 'volume' | 'density' | 'force' | 'pressure' | 'power' | 'voltage' | 'current' | 'rotation';
 
 /** A unit of measurement: its code (also its printed symbol), its quantity and its size in the SI unit of that quantity. */
 export interface Unit {
@@ -12,19 +13,21 @@ export interface Unit {
 
 /**
  * Units that properties can have. The factors are those of NIST SP 811, appendix B:
- * inch 0.0254 m, foot 0.3048 m, pound 0.453 592 37 kg (all exact by definition),
- * and pound-force foot as the product of exact factors (0.453 592 37 × 9.806 65 × 0.3048).
+ * inch 0.0254 m, foot 0.3048 m, yard 0.9144 m, pound 0.453 592 37 kg, ounce a sixteenth of it (all exact by
+ * definition), pound-force 0.453 592 37 × 9.806 65 N, and what is made of these as the product of the exact factors.
  */
 export const UNITS: readonly Unit[] = [
   { code: 'mm', quantity: 'length', toSi: 1e-3 },
   { code: 'cm', quantity: 'length', toSi: 1e-2 },
   { code: 'm', quantity: 'length', toSi: 1 },
   { code: 'in', quantity: 'length', toSi: 0.0254, also: ['"', 'inch'] },
+  { code: 'yd', quantity: 'length', toSi: 0.9144, also: ['yard'] },
   { code: 'ft', quantity: 'length', toSi: 0.3048, also: ["'", 'foot', 'feet'] },
   { code: 'g', quantity: 'mass', toSi: 1e-3 },
   { code: 'kg', quantity: 'mass', toSi: 1 },
   { code: 't', quantity: 'mass', toSi: 1000 },
   { code: 'lb', quantity: 'mass', toSi: 0.45359237, also: ['lbs'] },
+  { code: 'oz', quantity: 'mass', toSi: 0.45359237 / 16 },
   { code: '°', quantity: 'angle', toSi: Math.PI / 180, also: ['deg'] },
   { code: 'rad', quantity: 'angle', toSi: 1 },
   { code: 's', quantity: 'time', toSi: 1 },
@@ -44,6 +47,20 @@ export const UNITS: readonly Unit[] = [
   { code: 'lb/in³', quantity: 'density', toSi: 0.45359237 / 0.0254 ** 3, also: ['lb/in3', 'lb/in^3'] },
   { code: 'N·m', quantity: 'torque', toSi: 1, also: ['Nm', 'N m'] },
   { code: 'lbf·ft', quantity: 'torque', toSi: 0.45359237 * 9.80665 * 0.3048, also: ['lbf ft', 'ft lbf'] },
+  { code: 'lbf·in', quantity: 'torque', toSi: 0.45359237 * 9.80665 * 0.0254, also: ['lbf in', 'in lbf'] },
+  { code: 'N', quantity: 'force', toSi: 1 },
+  { code: 'kN', quantity: 'force', toSi: 1000 },
+  { code: 'lbf', quantity: 'force', toSi: 0.45359237 * 9.80665 },
+  { code: 'Pa', quantity: 'pressure', toSi: 1 },
+  { code: 'kPa', quantity: 'pressure', toSi: 1000 },
+  { code: 'MPa', quantity: 'pressure', toSi: 1e6, also: ['N/mm²', 'N/mm2'] },
+  { code: 'bar', quantity: 'pressure', toSi: 1e5 },
+  { code: 'psi', quantity: 'pressure', toSi: (0.45359237 * 9.80665) / 0.0254 ** 2 },
+  { code: 'W', quantity: 'power', toSi: 1 },
+  { code: 'kW', quantity: 'power', toSi: 1000 },
+  { code: 'V', quantity: 'voltage', toSi: 1 },
+  { code: 'A', quantity: 'current', toSi: 1 },
+  { code: '1/min', quantity: 'rotation', toSi: 1 / 60, also: ['rpm', 'r/min'] },
 ];
 
 const bySpelling = new Map<string, Unit>(UNITS.flatMap((unit) => [unit.code, ...(unit.also ?? [])].map((spelling) => [spelling, unit] as const)));

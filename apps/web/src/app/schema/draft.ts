@@ -1,29 +1,38 @@
-import { Kind, KINDS, Property, PropertyDraft } from '@rule/core/schema';
-
-/** A property's definition without its number and retirement. */
-export function draftOf(property: Property): PropertyDraft {
-  const { id, retired, ...draft } = property;
-  void id;
-  void retired;
-  return draft;
-}
+import { Kind, KINDS, PropertyDraft } from '@rule/core/schema';
 
 /** Kinds named in an address, as far as they are kinds. */
 export const kindsFrom = (text: string | undefined): Kind[] => KINDS.filter((kind) => (text ?? '').split(',').includes(kind));
 
-/** A draft in which what does not go with its type is taken out, so that nothing unseen is saved. */
+/** A draft in which what does not go with its type and feed is taken out, so that nothing unseen is saved. */
 export function tidy(draft: PropertyDraft): PropertyDraft {
-  const text = draft.type === 'text';
-  const number = draft.type === 'number' || draft.type === 'whole';
+  const isNumber = draft.type === 'number';
+  const sized = isNumber || draft.type === 'whole';
+  const lettered = !sized && draft.type !== 'yesno' && draft.type !== 'date';
+  const { feed } = draft;
   return {
     ...draft,
-    unit: draft.type === 'number' ? draft.unit || null : null,
-    decimals: draft.type === 'number' ? draft.decimals : null,
-    minLength: text ? draft.minLength : null,
-    maxLength: text ? draft.maxLength : null,
-    min: number ? draft.min : null,
-    max: number ? draft.max : null,
-    choices: draft.type === 'choice' ? draft.choices : [],
-    fileField: draft.feed === 'file' ? draft.fileField : null,
+    unit: isNumber ? draft.unit || null : null,
+    decimals: isNumber ? draft.decimals : null,
+    words: draft.type === 'yesno' ? draft.words : null,
+    form: isNumber ? draft.form : { ...draft.form, unit: null, number: 'decimal' },
+    minLength: lettered ? draft.minLength : null,
+    maxLength: lettered ? draft.maxLength : null,
+    min: sized ? draft.min : null,
+    max: sized ? draft.max : null,
+    pattern: lettered ? draft.pattern : '',
+    forbidden: lettered ? draft.forbidden : '',
+    letterCase: lettered ? draft.letterCase : 'any',
+    choices: draft.type === 'choice' && draft.list === null ? draft.choices : [],
+    list: draft.type === 'choice' ? draft.list : null,
+    narrowedBy: draft.type === 'choice' && draft.list !== null ? draft.narrowedBy : null,
+    open: draft.type === 'choice' && draft.open,
+    fileField: feed === 'file' ? draft.fileField : null,
+    modelFact: feed === 'model' ? draft.modelFact : null,
+    sheetFact: feed === 'sheet' ? draft.sheetFact : null,
+    inheritFrom: feed === 'inherited' ? draft.inheritFrom : null,
+    mayOverride: feed === 'inherited' && draft.mayOverride,
+    series: feed === 'counted' ? draft.series : null,
+    rule: feed === 'ruled' ? draft.rule : '',
+    examples: feed === 'ruled' ? draft.examples : [],
   };
 }

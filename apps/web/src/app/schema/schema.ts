@@ -1,45 +1,127 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { CdkDrag, CdkDragDrop, CdkDropList } from '@angular/cdk/drag-drop';
+import { ChangeDetectionStrategy, Component, DestroyRef, computed, inject, input, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { FILE_FIELDS, KINDS, Kind, PropertyDraft, checkDefinition, newDraft } from '@rule/core/schema';
-import { UNITS, VALUE_TYPES } from '@rule/core/values';
+import { FEEDS, KINDS, Kind, LEVELS, Property } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
-import { ButtonModule } from 'primeng/button';
-import { CheckboxModule } from 'primeng/checkbox';
-import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
-import { TextareaModule } from 'primeng/textarea';
-import { Api, Bench, CatalogueActions, ExactName, IndexRow, Notices, Way, catalogueFeature, problemOf, sessionFeature } from '../shared';
-import { draftOf, kindsFrom, tidy } from './draft';
+import { Bench, IndexRow, Way, sessionFeature, showInstant } from '../shared';
+import { SchemaChecks } from './checks';
+import { SchemaEditions } from './editions';
+import { ChoiceLists } from './lists';
+import { PropertyEditor } from './property-editor';
+import { RolloutView } from './rollout';
+import { SchemaStore } from './schema.store';
+import { NumberSeriesView } from './series';
+import { Standards } from './standards';
+import { SchemaTable } from './table';
+import { SchemaTry } from './try';
 
-const TYPE_NAMES: Readonly<Record<string, string>> = {
-  text: 'text',
-  whole: 'whole number',
-  number: 'number',
-  yesno: 'yes or no',
-  date: 'date',
-  choice: 'choice',
-};
 const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', drawing: 'D', other: 'O' };
 
-/** The schema: properties defined, edited and retired, checked as they are typed. */
+/** How often the station looks whether somebody else works on the draft. */
+const LOOK_EVERY_MS = 10_000;
+
+/** The schema: its draft and editions, property by property and as a whole. */
 @Component({
   selector: 'rule-schema-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, CheckboxModule, ExactName, FormsModule, IndexRow, InputNumberModule, InputTextModule, SelectModule, TextareaModule, Way],
+  providers: [SchemaStore],
+  imports: [
+    Bench,
+    CdkDrag,
+    CdkDropList,
+    ChoiceLists,
+    FormsModule,
+    IndexRow,
+    InputTextModule,
+    NumberSeriesView,
+    PropertyEditor,
+    RolloutView,
+    SchemaChecks,
+    SchemaEditions,
+    SchemaTable,
+    SchemaTry,
+    Standards,
+    Way,
+  ],
   template: `
-    <rule-bench label="Schema">
+    <rule-bench label="Schema" [inspector]="chosenId() !== null">
       <div bench="index">
+        <rule-index-row
+          [text]="draftTitle()"
+          [end]="draftEnd()"
+          [tone]="store.errors().length ? 'bad' : 'warn'"
+          [on]="view() === 'editions'"
+          (choose)="go({ view: 'editions' })"
+        />
+        <rule-index-row text="Try" [end]="tryEnd()" [on]="view() === 'try'" (choose)="go({ view: 'try' })" />
+        <rule-index-row text="Rollout" [on]="view() === 'rollout'" (choose)="go({ view: 'rollout' })" />
+        <rule-index-row text="Checks" [end]="store.draft()?.schema?.checks?.length ?? ''" [on]="view() === 'checks'" (choose)="go({ view: 'checks' })" />
+        <rule-index-row text="All as a table" [on]="view() === 'table'" (choose)="go({ view: 'table' })" />
+        <rule-index-row text="Starting points, standards" [on]="view() === 'standards'" (choose)="go({ view: 'standards' })" />
+        <h3>Choice lists</h3>
+        @for (list of store.lists(); track list.id) {
+          <rule-index-row
+            [text]="list.name"
+            [end]="list.choices.length"
+            [on]="view() === 'lists' && item() === '' + list.id"
+            (choose)="go({ view: 'lists', item: list.id })"
+          />
+        } @empty {
+          <rule-index-row text="none yet …" [on]="view() === 'lists'" (choose)="go({ view: 'lists' })" />
+        }
+        <h3>Number series</h3>
+        @for (series of store.series(); track series.id) {
+          <rule-index-row [text]="series.name" [on]="view() === 'series' && item() === '' + series.id" (choose)="go({ view: 'series', item: series.id })" />
+        } @empty {
+          <rule-index-row text="none yet …" [on]="view() === 'series'" (choose)="go({ view: 'series' })" />
+        }
+        <h3>Properties</h3>
         <div class="find">
           <input pInputText placeholder="Find a property" aria-label="Find a property" [ngModel]="find()" (ngModelChange)="find.set($event)" />
+          <select class="small" aria-label="Show" [ngModel]="filter()" (ngModelChange)="filter.set($event)">
+            <option value="">all</option>
+            <option value="problem">with faults</option>
+            <option value="changed">changed in the draft</option>
+            @for (kind of kinds; track kind) {
+              <option [value]="'kind:' + kind">of a {{ kind }}</option>
+            }
+            @for (feed of feeds; track feed) {
+              <option [value]="'feed:' + feed">{{ feed }}</option>
+            }
+            @for (level of levels; track level) {
+              <option [value]="'level:' + level">level {{ level }}</option>
+            }
+          </select>
         </div>
         @if (mayAdminister()) {
           <rule-index-row text="Define a property …" [on]="define() !== undefined" (choose)="go({ define: '' })" />
         }
-        <h3>Properties</h3>
-        @for (property of active(); track property.id) {
-          <rule-index-row [text]="property.caption" [end]="marks(property.kinds)" [on]="property.id === chosenId()" (choose)="go({ property: property.id })" />
+        @for (group of groups(); track group.name) {
+          @if (group.name) {
+            <h3>{{ group.name }}</h3>
+          }
+          <div
+            cdkDropList
+            [cdkDropListData]="group.properties"
+            [cdkDropListDisabled]="!mayAdminister() || !!find() || !!filter()"
+            (cdkDropListDropped)="dropped($event)"
+          >
+            @for (property of group.properties; track property.id) {
+              <rule-index-row
+                cdkDrag
+                cdkDragLockAxis="y"
+                [text]="property.caption"
+                [end]="marks(property)"
+                [tone]="toneOf(property)"
+                [on]="property.id === chosenId()"
+                (choose)="go({ property: property.id })"
+                (keydown.alt.arrowUp)="move(property, -1, $event)"
+                (keydown.alt.arrowDown)="move(property, 1, $event)"
+              />
+            }
+          </div>
         }
         @if (retired().length) {
           <h3>Retired</h3>
@@ -47,428 +129,205 @@ const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', d
             <rule-index-row [text]="property.caption" end="retired" [on]="property.id === chosenId()" (choose)="go({ property: property.id })" />
           }
         }
+        @if (mayAdminister()) {
+          <p class="hint">Drag a property, or press Alt with an arrow key, to move it.</p>
+        }
       </div>
 
-      @if (draft(); as d) {
-        <form (ngSubmit)="save()">
-          <div class="head">
-            <div>
-              <h1>{{ d.caption || 'New property' }}</h1>
-              <p>
-                <rule-exact-name [name]="d.writtenName || ' '" />
-                <span class="chip">{{ typeName(d.type) }}</span>
-                @if (chosen()?.retired) {
-                  <span class="chip warn">retired</span>
-                }
-                @if (define() !== undefined) {
-                  <span class="chip brass">not saved yet</span>
-                }
-              </p>
-            </div>
-            @if (mayAdminister()) {
-              <div class="actions">
-                @if (chosen(); as property) {
-                  <p-button type="button" severity="secondary" [label]="property.retired ? 'Take up again' : 'Retire'" (onClick)="retire(!property.retired)" />
-                }
-                <p-button type="submit" [label]="chosen() ? 'Save' : 'Define'" [disabled]="!changed() || problems().length > 0" [loading]="saving()" />
-              </div>
-            }
-          </div>
-          @if (serverProblem(); as text) {
-            <p class="note bad" role="alert">{{ text }}</p>
-          }
-          <fieldset [disabled]="!mayAdminister()" class="card">
-            <legend class="visually-hidden">Definition</legend>
-            <div class="pair">
-              <label class="field">
-                <span>Written name</span>
-                <input
-                  pInputText
-                  name="writtenName"
-                  class="mono"
-                  autocomplete="off"
-                  spellcheck="false"
-                  [ngModel]="d.writtenName"
-                  (ngModelChange)="set({ writtenName: $event })"
-                  [attr.aria-invalid]="!!problemAt('writtenName')"
-                />
-                @if (problemAt('writtenName'); as text) {
-                  <small class="bad" role="alert">{{ text }}</small>
-                } @else {
-                  <small>The exact spelling kept in files. Case and blanks count.</small>
-                }
-              </label>
-              <label class="field">
-                <span>Caption</span>
-                <input pInputText name="caption" [ngModel]="d.caption" (ngModelChange)="set({ caption: $event })" />
-                @if (problemAt('caption'); as text) {
-                  <small class="bad">{{ text }}</small>
-                } @else {
-                  <small>What people read. Free to change.</small>
-                }
-              </label>
-            </div>
-            <label class="field"
-              ><span>Help</span><textarea pTextarea name="help" rows="2" [ngModel]="d.help" (ngModelChange)="set({ help: $event })"></textarea>
-            </label>
-            <div class="pair three">
-              <div class="field">
-                <span id="type-label">Type</span>
-                <p-select
-                  name="type"
-                  [options]="types"
-                  optionLabel="label"
-                  optionValue="value"
-                  ariaLabelledBy="type-label"
-                  [disabled]="!mayAdminister()"
-                  [ngModel]="d.type"
-                  (ngModelChange)="set({ type: $event })"
-                />
-              </div>
-              <div class="field">
-                <span id="feed-label">Value comes from</span>
-                <p-select
-                  name="feed"
-                  [options]="feeds"
-                  optionLabel="label"
-                  optionValue="value"
-                  ariaLabelledBy="feed-label"
-                  [disabled]="!mayAdminister()"
-                  [ngModel]="d.feed === 'file' ? 'file:' + d.fileField : 'typed'"
-                  (ngModelChange)="setFeed($event)"
-                />
-                @if (problemAt('fileField'); as text) {
-                  <small class="bad">{{ text }}</small>
-                }
-              </div>
-              <label class="field"
-                ><span>Placeholder</span><input pInputText name="placeholder" [ngModel]="d.placeholder" (ngModelChange)="set({ placeholder: $event })" /><small
-                  >Shown for a blank, never written.</small
-                ></label
-              >
-            </div>
-            <div class="field" role="group" aria-label="Applies to">
-              <span>Applies to</span>
-              <div class="ticks">
-                @for (kind of kinds; track kind) {
-                  <label [for]="'kind-' + kind"
-                    ><p-checkbox
-                      [binary]="true"
-                      [name]="'kind-' + kind"
-                      [inputId]="'kind-' + kind"
-                      [disabled]="!mayAdminister()"
-                      [ngModel]="d.kinds.includes(kind)"
-                      (ngModelChange)="setKind(kind, $event)"
-                    />
-                    {{ kind }}</label
-                  >
-                }
-                <label for="required"
-                  ><p-checkbox
-                    [binary]="true"
-                    name="required"
-                    inputId="required"
-                    [disabled]="!mayAdminister()"
-                    [ngModel]="d.required"
-                    (ngModelChange)="set({ required: $event })"
-                  />
-                  required</label
-                >
-                <label for="searched"
-                  ><p-checkbox
-                    [binary]="true"
-                    name="searched"
-                    inputId="searched"
-                    [disabled]="!mayAdminister()"
-                    [ngModel]="d.searched"
-                    (ngModelChange)="set({ searched: $event })"
-                  />
-                  found by the quick search</label
-                >
-              </div>
-              @if (problemAt('kinds'); as text) {
-                <small class="bad">{{ text }}</small>
-              }
-            </div>
-            @if (d.feed === 'typed') {
-              @switch (d.type) {
-                @case ('text') {
-                  <div class="pair three">
-                    <div class="field">
-                      <span id="min-length">Shortest length</span
-                      ><p-inputnumber
-                        ariaLabelledBy="min-length"
-                        name="minLength"
-                        [min]="0"
-                        [ngModel]="d.minLength"
-                        (ngModelChange)="set({ minLength: $event })"
-                      />
-                    </div>
-                    <div class="field">
-                      <span id="max-length">Longest length</span
-                      ><p-inputnumber
-                        ariaLabelledBy="max-length"
-                        name="maxLength"
-                        [min]="1"
-                        [ngModel]="d.maxLength"
-                        (ngModelChange)="set({ maxLength: $event })"
-                      />
-                    </div>
-                  </div>
-                  @if (problemAt('minLength'); as text) {
-                    <small class="bad">{{ text }}</small>
-                  }
-                }
-                @case ('choice') {
-                  <label class="field">
-                    <span>Choices, one a line</span>
-                    <textarea pTextarea name="choices" class="mono" rows="7" [ngModel]="d.choices.join('\\n')" (ngModelChange)="setChoices($event)"></textarea>
-                    @if (problemAt('choices'); as text) {
-                      <small class="bad">{{ text }}</small>
-                    }
-                  </label>
-                }
-                @default {
-                  @if (d.type === 'number' || d.type === 'whole') {
-                    <div class="pair four">
-                      @if (d.type === 'number') {
-                        <div class="field">
-                          <span id="unit-label">Unit</span>
-                          <p-select
-                            name="unit"
-                            [options]="units"
-                            [showClear]="true"
-                            placeholder="none"
-                            ariaLabelledBy="unit-label"
-                            [ngModel]="d.unit"
-                            (ngModelChange)="set({ unit: $event })"
-                          />
-                        </div>
-                        <div class="field">
-                          <span id="decimals">Decimals</span
-                          ><p-inputnumber
-                            ariaLabelledBy="decimals"
-                            name="decimals"
-                            [min]="0"
-                            [max]="12"
-                            [ngModel]="d.decimals"
-                            (ngModelChange)="set({ decimals: $event })"
-                          />
-                        </div>
-                      }
-                      <div class="field">
-                        <span id="min">Smallest</span
-                        ><p-inputnumber ariaLabelledBy="min" name="min" [maxFractionDigits]="12" [ngModel]="d.min" (ngModelChange)="set({ min: $event })" />
-                      </div>
-                      <div class="field">
-                        <span id="max">Largest</span
-                        ><p-inputnumber ariaLabelledBy="max" name="max" [maxFractionDigits]="12" [ngModel]="d.max" (ngModelChange)="set({ max: $event })" />
-                      </div>
-                    </div>
-                    @if (problemAt('min'); as text) {
-                      <small class="bad">{{ text }}</small>
-                    }
-                  }
-                }
-              }
-            }
-          </fieldset>
-          @if (chosen()?.retired) {
-            <p class="note">Retired properties are asked for nowhere. Their values stay in the files, and their name stays taken.</p>
-          }
-        </form>
+      @if (store.error(); as text) {
+        <p class="note bad" role="alert">{{ text }}</p>
+      }
+      @if (company(); as other) {
+        <p class="note" role="status">{{ other }}</p>
+      }
+      @if (!store.draft()) {
+        @if (!store.error()) {
+          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        }
       } @else {
-        <div class="head">
-          <div>
-            <h1>The schema</h1>
-            <p>
-              {{
-                all().length
-                  ? 'Choose a property at the left.'
-                  : 'No property is defined yet. Survey shows which names your files hold; define the first one from there, or here.'
-              }}
-            </p>
-          </div>
-        </div>
+        @switch (view()) {
+          @case ('editions') {
+            <rule-schema-editions />
+          }
+          @case ('try') {
+            <rule-schema-try (opened)="go({ property: $event })" />
+          }
+          @case ('rollout') {
+            <rule-rollout (opened)="go({ property: $event })" />
+          }
+          @case ('checks') {
+            <rule-schema-checks />
+          }
+          @case ('table') {
+            <rule-schema-table (opened)="go({ property: $event })" />
+          }
+          @case ('standards') {
+            <rule-standards (opened)="go({ property: $event })" />
+          }
+          @case ('lists') {
+            <rule-choice-lists [id]="item()" (picked)="go({ view: 'lists', item: $event || null })" />
+          }
+          @case ('series') {
+            <rule-number-series [id]="item()" (picked)="go({ view: 'series', item: $event || null })" />
+          }
+          @default {
+            @if (chosenId() !== null || define() !== undefined) {
+              <rule-property-editor
+                [id]="chosenId()"
+                [define]="define() ?? null"
+                [kindsAsked]="kindsAsked()"
+                (opened)="go($event === null ? { view: 'editions' } : { property: $event })"
+              />
+            } @else {
+              <rule-schema-editions />
+            }
+          }
+        }
       }
 
       <div bench="inspector">
-        @if (chosenId()) {
-          <rule-way [property]="chosenId()" />
-        } @else {
-          <p class="soft">The way of a property through the company stands here once it is defined.</p>
+        @if (chosenId(); as id) {
+          <rule-way [property]="id" />
         }
       </div>
     </rule-bench>
   `,
   styles: `
     .find {
-      padding: 0 26px 8px 14px;
-    }
-    .find input {
-      width: 100%;
-    }
-    fieldset {
-      border: 1px solid var(--line);
-      padding: 16px 18px 8px;
-      margin: 0 0 14px;
-      min-width: 0;
-    }
-    .pair {
+      padding: 0 14px 8px;
       display: grid;
-      grid-template-columns: 1fr 1fr;
-      gap: 0 16px;
-    }
-    .three {
-      grid-template-columns: 1fr 1fr 1fr;
-    }
-    .four {
-      grid-template-columns: repeat(4, minmax(0, 1fr));
-    }
-    .ticks {
-      display: flex;
-      gap: 18px;
-      flex-wrap: wrap;
-    }
-    .ticks label {
-      display: flex;
       gap: 6px;
-      align-items: center;
     }
-    p-inputnumber {
-      display: block;
-    }
-    :host ::ng-deep p-inputnumber input {
+    .find input,
+    .find select {
       width: 100%;
     }
-    .head p {
-      display: flex;
-      gap: 8px;
-      align-items: center;
+    .hint {
+      padding: 10px 18px 0;
+      color: var(--soft);
+      font-size: 12px;
+    }
+    .cdk-drag-placeholder {
+      opacity: 0.4;
     }
   `,
 })
 export class SchemaStation {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
+  protected readonly store = inject(SchemaStore);
   private readonly router = inject(Router);
-  private readonly notices = inject(Notices);
+  private readonly global = inject(Store);
   readonly property = input<string>();
   readonly define = input<string>();
   readonly kindsAsked = input<string | undefined>(undefined, { alias: 'kinds' });
+  readonly view = input<string>();
+  readonly item = input<string>();
 
-  protected readonly all = this.store.selectSignal(catalogueFeature.selectAll);
-  private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
-  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly session = this.global.selectSignal(sessionFeature.selectUser);
   protected readonly find = signal('');
-  protected readonly draft = signal<PropertyDraft | null>(null);
-  protected readonly saving = signal(false);
-  protected readonly serverProblem = signal<string | null>(null);
-  protected readonly types = VALUE_TYPES.map((value) => ({ value, label: TYPE_NAMES[value]! }));
-  protected readonly feeds = [
-    { value: 'typed', label: 'people, who type or choose it' },
-    ...FILE_FIELDS.map((field) => ({ value: `file:${field}`, label: `the file's ${field}` })),
-  ];
-  protected readonly units = UNITS.map((unit) => unit.code);
+  protected readonly filter = signal('');
   protected readonly kinds = KINDS;
+  protected readonly feeds = FEEDS;
+  protected readonly levels = LEVELS;
 
+  protected readonly chosenId = computed(() => (this.define() === undefined && this.property() ? Number(this.property()) : null));
   private readonly found = computed(() => {
     const wanted = this.find().trim().toLowerCase();
-    return this.all().filter((property) => `${property.caption} ${property.writtenName}`.toLowerCase().includes(wanted));
+    const [by, value] = this.filter().split(':') as [string, string | undefined];
+    const broken = new Set(this.store.problems().flatMap((problem) => (problem.severity === 'error' && problem.property !== null ? [problem.property] : [])));
+    const changed = new Set(
+      this.store
+        .changes()
+        .flatMap((change) => (change.type === 'property added' ? [change.property.id] : change.type === 'property changed' ? [change.id] : [])),
+    );
+    return this.store.properties().filter((property) => {
+      if (!`${property.caption} ${property.writtenName} ${property.knownSpellings.join(' ')}`.toLowerCase().includes(wanted)) return false;
+      if (by === 'problem') return broken.has(property.id);
+      if (by === 'changed') return changed.has(property.id);
+      if (by === 'kind') return property.kinds.includes(value as Kind);
+      if (by === 'feed') return property.feed === value;
+      return by !== 'level' || property.level === value;
+    });
   });
-  protected readonly active = computed(() => this.found().filter((property) => !property.retired));
+  /** Groups in the order of their first property. */
+  protected readonly groups = computed(() => {
+    const groups = new Map<string, Property[]>();
+    for (const property of this.found()) if (!property.retired) groups.set(property.group, [...(groups.get(property.group) ?? []), property]);
+    return [...groups].map(([name, properties]) => ({ name, properties }));
+  });
   protected readonly retired = computed(() => this.found().filter((property) => property.retired));
-  protected readonly chosenId = computed(() => (this.define() === undefined && this.property() ? Number(this.property()) : null));
-  protected readonly chosen = computed(() => this.byId()[this.chosenId() ?? 0]);
-  protected readonly problems = computed(() => {
-    const draft = this.draft();
-    return draft
-      ? checkDefinition(
-          tidy(draft),
-          this.all().filter((property) => property.id !== this.chosenId()),
-        )
-      : [];
+  protected readonly draftTitle = computed(() => {
+    const draft = this.store.draft();
+    return !draft
+      ? 'Editions'
+      : draft.number === null
+        ? draft.inForce
+          ? `Edition ${draft.inForce} in force`
+          : 'Editions'
+        : `Draft of edition ${draft.number}`;
   });
-  protected readonly changed = computed(() => {
-    const [draft, chosen] = [this.draft(), this.chosen()];
-    return draft !== null && (!chosen || JSON.stringify(tidy(draft)) !== JSON.stringify(draftOf(chosen)));
+  protected readonly draftEnd = computed(() => {
+    if (this.store.draft()?.number == null) return '';
+    const [errors, changes] = [this.store.errors().length, this.store.changes().length];
+    return errors ? `${errors} ${errors === 1 ? 'fault' : 'faults'}` : `${changes} ${changes === 1 ? 'change' : 'changes'}`;
+  });
+  protected readonly tryEnd = computed(() => {
+    const summary = this.store.summary();
+    return !summary?.done ? '' : summary.outdated ? 'outdated' : 'done';
+  });
+  /** Who else has worked on the draft lately. */
+  protected readonly company = computed(() => {
+    const own = this.session()?.displayName;
+    const other = (this.store.draft()?.edits ?? []).find((edit) => edit.by !== own && edit.by !== '');
+    if (!other || Date.now() - new Date(other.at).getTime() > 30 * 60_000) return null;
+    return `${other.by} works on this draft too: ${showInstant(other.at)}, ${other.what}. What you both change is put together; contradictions are shown.`;
   });
 
   constructor() {
-    effect(() => {
-      const chosen = this.chosen();
-      const define = this.define();
-      const kinds = kindsFrom(this.kindsAsked());
-      untracked(() => {
-        this.serverProblem.set(null);
-        this.draft.set(define !== undefined ? { ...newDraft(define), ...(kinds.length ? { kinds } : {}) } : chosen ? draftOf(chosen) : null);
-      });
-    });
+    this.store.load();
+    const timer = setInterval(() => {
+      if (document.visibilityState === 'visible') this.store.look();
+    }, LOOK_EVERY_MS);
+    inject(DestroyRef).onDestroy(() => clearInterval(timer));
   }
 
-  protected marks(kinds: readonly Kind[]): string {
-    return KINDS.filter((kind) => kinds.includes(kind))
-      .map((kind) => KIND_MARKS[kind])
-      .join(' ');
+  protected marks(property: Property): string {
+    const broken = this.store.problems().some((problem) => problem.severity === 'error' && problem.property === property.id);
+    if (broken) return 'fault';
+    if (this.store.standing(property.id) !== 'as in force') return this.store.standing(property.id);
+    return property.level === 'document'
+      ? KINDS.filter((kind) => property.kinds.includes(kind))
+          .map((kind) => KIND_MARKS[kind])
+          .join(' ')
+      : property.level;
+  }
+  protected toneOf(property: Property): string {
+    const mark = this.marks(property);
+    return mark === 'fault' ? 'bad' : mark === 'new' || mark === 'changed' ? 'warn' : '';
   }
 
-  protected typeName(type: string): string {
-    return TYPE_NAMES[type] ?? type;
+  protected dropped({ previousIndex, currentIndex, container }: CdkDragDrop<Property[]>): void {
+    const group = [...container.data];
+    group.splice(currentIndex, 0, ...group.splice(previousIndex, 1));
+    this.reorder(container.data, group);
   }
-
-  protected problemAt(field: keyof PropertyDraft): string | null {
-    return this.problems().find((problem) => problem.field === field)?.message ?? null;
+  protected move(property: Property, by: number, event: Event): void {
+    const group = this.groups().find((candidate) => candidate.properties.includes(property))?.properties;
+    const at = group?.indexOf(property) ?? -1;
+    if (!this.mayAdminister() || !group || at + by < 0 || at + by >= group.length || this.find() || this.filter()) return;
+    event.preventDefault();
+    const moved = [...group];
+    moved.splice(at + by, 0, ...moved.splice(at, 1));
+    this.reorder(group, moved);
   }
-
-  protected set(change: Partial<PropertyDraft>): void {
-    this.draft.update((draft) => draft && { ...draft, ...change });
-  }
-
-  protected setFeed(feed: string): void {
-    const field = FILE_FIELDS.find((candidate) => feed === `file:${candidate}`) ?? null;
-    this.set({ feed: field ? 'file' : 'typed', fileField: field });
-  }
-
-  protected setKind(kind: Kind, on: boolean): void {
-    this.draft.update((draft) => draft && { ...draft, kinds: KINDS.filter((candidate) => (candidate === kind ? on : draft.kinds.includes(candidate))) });
-  }
-
-  protected setChoices(text: string): void {
-    // The last line may be empty while the next choice is typed.
-    this.set({ choices: text === '' ? [] : text.replace(/\n$/, '').split('\n') });
+  private reorder(before: readonly Property[], after: readonly Property[]): void {
+    if (before.every((property, i) => property === after[i])) return;
+    // The places that the group has in the whole stay the same; only who stands in them changes.
+    const rest = [...after];
+    this.store.order(this.store.properties().map((property) => (before.includes(property) ? rest.shift()!.id : property.id)));
   }
 
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams });
-  }
-
-  protected save(): void {
-    const draft = this.draft();
-    if (!draft || this.problems().length) return;
-    const id = this.chosenId();
-    this.saving.set(true);
-    this.serverProblem.set(null);
-    (id === null ? this.api.defineProperty(tidy(draft)) : this.api.editProperty(id, tidy(draft))).subscribe({
-      next: (property) => {
-        this.saving.set(false);
-        this.store.dispatch(CatalogueActions.propertySaved({ property }));
-        this.notices.done(id === null ? `${property.caption} is defined.` : `${property.caption} is saved.`);
-        this.go({ property: property.id });
-      },
-      error: (failure: unknown) => {
-        this.saving.set(false);
-        this.serverProblem.set(problemOf(failure).detail);
-      },
-    });
-  }
-
-  protected retire(retired: boolean): void {
-    this.api.retireProperty(this.chosenId()!, retired).subscribe({
-      next: (property) => {
-        this.store.dispatch(CatalogueActions.propertySaved({ property }));
-        this.notices.done(retired ? `${property.caption} is retired. Its values stay in the files.` : `${property.caption} is in use again.`);
-      },
-      error: this.notices.failed,
-    });
   }
 }

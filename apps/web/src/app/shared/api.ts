@@ -12,6 +12,10 @@ import {
   BomLayout,
   BomTable,
   ChangeSetRow,
+  ChangedProperty,
+  CheckIn,
+  CheckInReport,
+  ChoiceListRow,
   ClassRow,
   ClassesDraft,
   CleanUpPreview,
@@ -19,8 +23,10 @@ import {
   CopyValues,
   Coverage,
   CoverageBy,
-  CheckIn,
-  CheckInReport,
+  DraftView,
+  EditionRow,
+  Effect,
+  ExpressionResult,
   FileDetails,
   FileFilter,
   FileGeometry,
@@ -40,6 +46,8 @@ import {
   LibraryDraft,
   LineRow,
   LinkRow,
+  ListPreview,
+  ListSource,
   MassRemark,
   NewToken,
   OtherName,
@@ -47,8 +55,13 @@ import {
   Problem,
   ProposedValues,
   Remark,
+  RolloutAction,
+  RolloutRow,
+  SavedChecks,
   SendOutRequest,
   SendOutRow,
+  SeriesNumber,
+  SeriesRow,
   SessionState,
   Settings,
   SettleLine,
@@ -60,12 +73,17 @@ import {
   TakeBackView,
   TokenRow,
   Tray,
+  TryExpression,
+  TryFinding,
+  TryQuery,
+  TrySummary,
   TwinRow,
   UploadOutcome,
   VaultFile,
   VaultState,
 } from '@rule/contract';
-import { Property, PropertyDraft } from '@rule/core/schema';
+import { ChoiceListDraft, Property, PropertyDraft, Schema, SchemaChange, SeriesDraft } from '@rule/core/schema';
+import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
 import { Hop } from '@rule/core/trace';
 import { Link } from '@rule/core/vault';
 import { Observable, catchError, from, map, switchMap, throwError } from 'rxjs';
@@ -181,9 +199,60 @@ export class Api {
   settlePart = (assembly: number, product: string, part: number | null) => this.put<null>(`/files/${assembly}/part`, { product, part });
 
   properties = () => this.get<Property[]>('/properties');
-  defineProperty = (draft: PropertyDraft) => this.post<Property>('/properties', draft);
-  editProperty = (id: number, draft: PropertyDraft) => this.put<Property>(`/properties/${id}`, draft);
-  retireProperty = (id: number, retired: boolean) => this.post<Property>(`/properties/${id}/${retired ? 'retire' : 'restore'}`);
+  /** Sends a file as the body of a request. */
+  private sendFile<T>(path: string, file: File, more: Readonly<Record<string, string>> = {}) {
+    return this.http.post<T>(`/api${path}`, file, {
+      headers: new HttpHeaders({ ...more, 'x-file-name': encodeURIComponent(file.name), 'content-type': 'application/octet-stream' }),
+    });
+  }
+
+  editions = () => this.get<EditionRow[]>('/schema/editions');
+  compareEditions = (from: number, to: number) => this.get<SchemaChange[]>('/schema/compare', { from, to });
+  draft = () => this.get<DraftView>('/schema/draft');
+  addProperties = (properties: readonly PropertyDraft[]) => this.post<{ ids: number[]; draft: DraftView }>('/schema/draft/properties', { properties });
+  changeProperties = (properties: readonly ChangedProperty[]) => this.put<DraftView>('/schema/draft/properties', { properties });
+  removeProperty = (id: number) => this.http.delete<DraftView>(`/api/schema/draft/properties/${id}`);
+  orderProperties = (ids: readonly number[]) => this.put<DraftView>('/schema/draft/order', { ids });
+  saveChecks = (body: SavedChecks) => this.put<DraftView>('/schema/draft/checks', body);
+  saveStrangers = (strangers: Schema['strangers']) => this.put<DraftView>('/schema/draft/strangers', { strangers });
+  discardDraft = () => this.http.delete<DraftView>('/api/schema/draft');
+  bringIntoForce = (note: string, revision: number) => this.post<{ edition: number }>('/schema/draft/in-force', { note, revision });
+  goBackTo = (edition: number) => this.post<DraftView>(`/schema/editions/${edition}/draft`);
+  starters = () => this.get<Starter[]>('/schema/starters');
+  takeStarter = (starter: string, names: readonly string[] | null) => this.post<DraftView>('/schema/draft/starter', { starter, names });
+  standards = (practice: Practice) => this.get<StandardFinding[]>('/schema/standards', { practice });
+  tryDraft = () => this.post<{ id: number; job: number }>('/schema/tries');
+  trySummary = () => this.get<{ summary: TrySummary | null }>('/schema/tries');
+  tryFindings = (id: number, query: Partial<TryQuery>) => this.get<{ total: number; rows: TryFinding[] }>(`/schema/tries/${id}`, query);
+  repair = (id: number, effect: Effect, property: number) => this.post<{ lines: number; open: number }>(`/schema/tries/${id}/repair`, { effect, property });
+  explainRule = (body: TryExpression) => this.post<ExpressionResult[]>('/schema/explain', body);
+  rollout = () => this.get<RolloutRow[]>('/schema/rollout');
+  rolloutMissing = (property: number) => this.get<{ file: number; path: string; reason: string | null }[]>(`/schema/rollout/${property}`);
+  rolloutTray = (property: number, action: RolloutAction) => this.post<{ lines: number; open: number }>('/schema/rollout', { property, action });
+  takeDocument = (file: File, as: 'document' | 'table') => this.sendFile<DraftView>(`/schema/draft/${as}`, file);
+  schemaWorkbook = () => this.http.get('/api/schema/document.xlsx', { responseType: 'blob' });
+  schemaJson = () => this.http.get('/api/schema/document.json', { responseType: 'blob' });
+
+  choiceLists = () => this.get<ChoiceListRow[]>('/lists');
+  saveChoiceList = (id: number | null, list: ChoiceListDraft) =>
+    id === null ? this.post<ChoiceListRow>('/lists', list) : this.put<ChoiceListRow>(`/lists/${id}`, list);
+  removeChoiceList = (id: number) => this.http.delete(`/api/lists/${id}`);
+  setListSource = (id: number, source: ListSource | null) => this.put<ChoiceListRow>(`/lists/${id}/source`, { source });
+  previewList = (id: number, file: File | null) =>
+    file ? this.sendFile<ListPreview>(`/lists/${id}/preview-file`, file) : this.post<ListPreview>(`/lists/${id}/preview`);
+  loadList = (id: number, token: string, file: File | null) =>
+    file ? this.sendFile<ChoiceListRow>(`/lists/${id}/load-file`, file, { 'x-token': token }) : this.post<ChoiceListRow>(`/lists/${id}/load`, { token });
+  replaceRetired = (id: number) => this.post<{ lines: number }>(`/lists/${id}/replace`);
+
+  numberSeries = () => this.get<SeriesRow[]>('/series');
+  saveSeries = (id: number | null, series: SeriesDraft) =>
+    id === null ? this.post<SeriesRow>('/series', series) : this.put<SeriesRow>(`/series/${id}`, series);
+  removeSeries = (id: number) => this.http.delete(`/api/series/${id}`);
+  drawNumber = (series: number, note: string) => this.post<SeriesNumber>(`/series/${series}/draw`, { file: null, note });
+  drawForFiles = (property: number, files: readonly number[]) =>
+    this.post<{ lines: number; skipped: { path: string; message: string }[] }>('/series/draw', { property, files });
+  releaseNumber = (id: number) => this.post<null>(`/series/numbers/${id}/release`);
+
   way = (id: number) => this.get<Hop[]>(`/properties/${id}/way`);
   tokens = () => this.get<TokenRow[]>('/tokens');
   makeToken = (name: string) => this.post<NewToken>('/tokens', { name });
@@ -226,10 +295,7 @@ export class Api {
   sendOut = (body: SendOutRequest) => this.download('/exchange/send-out', body);
   sendOuts = () => this.get<SendOutRow[]>('/exchange/send-outs');
   takeBacks = () => this.get<TakeBackRow[]>('/exchange/take-backs');
-  takeBack = (file: File) =>
-    this.http.post<TakeBackView>('/api/exchange/take-backs', file, {
-      headers: new HttpHeaders({ 'x-file-name': encodeURIComponent(file.name), 'content-type': 'application/octet-stream' }),
-    });
+  takeBack = (file: File) => this.sendFile<TakeBackView>('/exchange/take-backs', file);
   takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
   takeBackTray = (id: number, cells: readonly number[] | null) => this.post<TakeBackView>(`/exchange/take-backs/${id}/tray`, { cells });
   takeBackKeep = (id: number, cells: readonly number[]) => this.post<TakeBackView>(`/exchange/take-backs/${id}/keep`, { cells });

@@ -15,7 +15,6 @@ export const CatalogueActions = createActionGroup({
   events: {
     Load: emptyProps(),
     Loaded: props<{ properties: Property[]; settings: Settings }>(),
-    'Property Saved': props<{ property: Property }>(),
     'Settings Saved': props<{ settings: Settings }>(),
     /** Something changed that the counts may depend on. */
     Recount: emptyProps(),
@@ -30,6 +29,7 @@ interface State {
   readonly loaded: boolean;
 }
 
+/** In the order of the schema, which is that of the answer. */
 const adapter = createEntityAdapter<Property>();
 
 export const catalogueFeature = createFeature({
@@ -42,7 +42,6 @@ export const catalogueFeature = createFeature({
       properties: adapter.setAll(properties, state.properties),
       settings,
     })),
-    on(CatalogueActions.propertySaved, (state, { property }) => ({ ...state, properties: adapter.upsertOne(property, state.properties) })),
     on(CatalogueActions.settingsSaved, (state, { settings }) => ({ ...state, settings })),
     on(CatalogueActions.counted, (state, { overview }) => ({ ...state, overview })),
   ),
@@ -84,7 +83,7 @@ export const catalogueEffects = {
   recount: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>
       actions.pipe(
-        ofType(CatalogueActions.recount, CatalogueActions.propertySaved, CatalogueActions.settingsSaved),
+        ofType(CatalogueActions.recount, CatalogueActions.settingsSaved),
         switchMap(() =>
           api.overview().pipe(
             map((overview) => CatalogueActions.counted({ overview })),

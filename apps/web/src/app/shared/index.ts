@@ -16,6 +16,7 @@ export * from './file-link';
 export * from './notices';
 export * from './session.state';
 export * from './tray.state';
+export * from './type-names';
 export * from './way';
 
 export const sharedReducers = {

@@ -3,16 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { FoundDraft } from '@rule/contract';
 import { KINDS, Kind, PropertyDraft } from '@rule/core/schema';
 import { UNITS, VALUE_TYPES } from '@rule/core/values';
-import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { catchError, concatMap, from, map, of } from 'rxjs';
-import { Api, CatalogueActions, ExactName, Notices, problemOf } from '../shared';
+import { Api, ExactName, Notices, TYPE_NAMES, problemOf } from '../shared';
 
 interface Row extends FoundDraft {
   readonly take: boolean;
-  readonly refusal: string | null;
 }
 
 /** From stray to schema: property drafts for names that were found, adjusted here and accepted together. */
@@ -126,7 +123,7 @@ interface Row extends FoundDraft {
                   }
                 </td>
               </tr>
-              @if (row.refusal ?? row.problems[0]; as problem) {
+              @if (row.problems[0]; as problem) {
                 <tr>
                   <td></td>
                   <td colspan="8" class="bad">{{ problem }}</td>
@@ -180,7 +177,6 @@ interface Row extends FoundDraft {
 })
 export class FoundDrafts {
   private readonly api = inject(Api);
-  private readonly store = inject(Store);
   private readonly notices = inject(Notices);
   readonly names = input.required<readonly string[]>();
   readonly closed = output();
@@ -201,7 +197,7 @@ export class FoundDrafts {
       });
       if (names.length === 0) return;
       const asked = this.api.drafts(names).subscribe({
-        next: (drafts) => this.rows.set(drafts.map((draft) => ({ ...draft, take: true, refusal: null }))),
+        next: (drafts) => this.rows.set(drafts.map((draft) => ({ ...draft, take: true }))),
         error: (failure: unknown) => this.error.set(problemOf(failure).detail),
       });
       cleanup(() => asked.unsubscribe());
@@ -212,7 +208,7 @@ export class FoundDrafts {
     return this.rows().filter((row) => row.take).length;
   }
   protected typeText(type: PropertyDraft['type']): string {
-    return { text: 'text', whole: 'whole number', number: 'number', yesno: 'yes/no', date: 'date', choice: 'choice' }[type];
+    return TYPE_NAMES[type];
   }
   protected choices(text: string): string[] {
     return text.split('\n').filter((line) => line !== '');
@@ -222,41 +218,27 @@ export class FoundDrafts {
   }
   protected edit(at: number, change: Partial<PropertyDraft>): void {
     const row = this.rows()[at]!;
-    this.change(at, { draft: { ...row.draft, ...change }, refusal: null, problems: [] });
+    this.change(at, { draft: { ...row.draft, ...change }, problems: [] });
   }
   protected toggle(at: number, kind: Kind): void {
     const { kinds } = this.rows()[at]!.draft;
     this.edit(at, { kinds: kinds.includes(kind) ? kinds.filter((other) => other !== kind) : [...kinds, kind] });
   }
 
-  /** Defines one after the other; those that are refused stay with their reason. */
+  /** Takes them into the draft of the schema, all or none; what is refused is said. */
   protected accept(): void {
     this.busy.set(true);
     const wanted = this.rows().filter((row) => row.take);
-    const refused: Row[] = [];
-    let defined = 0;
-    from(wanted)
-      .pipe(
-        concatMap((row) =>
-          this.api.defineProperty(row.draft).pipe(
-            map((property) => {
-              defined++;
-              this.store.dispatch(CatalogueActions.propertySaved({ property }));
-            }),
-            catchError((failure: unknown) => {
-              refused.push({ ...row, refusal: problemOf(failure).detail });
-              return of(undefined);
-            }),
-          ),
-        ),
-      )
-      .subscribe({
-        complete: () => {
-          this.busy.set(false);
-          if (defined) this.notices.done(`${defined} ${defined === 1 ? 'property is' : 'properties are'} defined.`);
-          if (refused.length) this.rows.set(refused);
-          else this.closed.emit();
-        },
-      });
+    this.api.addProperties(wanted.map((row) => row.draft)).subscribe({
+      next: ({ ids, draft }) => {
+        this.busy.set(false);
+        this.notices.done(`${ids.length} ${ids.length === 1 ? 'property is' : 'properties are'} in the draft of edition ${draft.number ?? ''}.`);
+        this.closed.emit();
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
   }
 }

@@ -2,8 +2,8 @@ import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, ElementRef, computed, inject, input, output, signal, viewChild } from '@angular/core';
 import { CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
 import { GridRow, TrayLine } from '@rule/contract';
-import { Property, checkProposed, slotOf } from '@rule/core/schema';
-import { HeldValue, StandIns } from '@rule/core/values';
+import { Property, checkProposed, forClass, judge, reaches, whyNotTyped } from '@rule/core/schema';
+import { HeldValue, StandIns, editText } from '@rule/core/values';
 import { ShownCell, showCell } from '../shared';
 
 /** A cell chosen in the grid. */
@@ -28,7 +28,7 @@ const widthOf = (property: Property): number => {
   const byName = 26 + 7 * property.caption.length + (property.unit ? 8 * (property.unit.length + 1) : 0);
   const longest = property.type === 'choice' ? Math.max(8, ...property.choices.map((choice) => choice.length)) : (property.maxLength ?? 20);
   const ofText = Math.min(170, Math.max(60, 24 + 7 * longest));
-  const byType = { text: ofText, choice: ofText, date: 100, yesno: 74, whole: 74, number: 86 }[property.type];
+  const byType = { text: ofText, longtext: ofText, choice: ofText, person: ofText, file: ofText, date: 100, yesno: 74, whole: 74, number: 86 }[property.type];
   return Math.max(byName, byType);
 };
 
@@ -110,14 +110,14 @@ const widthOf = (property: Property): number => {
                 role="gridcell"
                 [id]="'cell-' + r + '-' + (c + 1)"
                 [attr.aria-colindex]="c + 2"
-                [attr.aria-readonly]="!mayEdit() || cell.kind === 'not-reached' || property.feed === 'file' || null"
+                [attr.aria-readonly]="!mayEdit() || cell.kind === 'not-reached' || closedBy(row, property) || null"
                 [class.num]="isNumber(property)"
                 [class.at]="at().row === r && at().column === c + 1"
                 [class.out]="cell.kind === 'not-reached'"
-                [class.taken]="property.feed === 'file'"
+                [class.taken]="closedBy(row, property) !== null"
                 [class.violating]="cell.violations.length"
                 [class.pending]="line"
-                [title]="titleOf(cell, line)"
+                [title]="titleOf(cell, line, closedBy(row, property))"
                 (click)="choose(r, c + 1)"
                 (dblclick)="edit(null)"
               >
@@ -364,19 +364,27 @@ export class ValuesGrid {
   }
 
   protected cellOf(row: GridRow, property: Property): ShownCell {
-    if (!property.kinds.includes(row.file.kind)) return { kind: 'not-reached', text: '', violations: [] };
-    return showCell(this.heldOf(row, property), property, this.standIns());
+    if (!reaches(property, row.file.kind, row.file.class)) return { kind: 'not-reached', text: '', violations: [] };
+    return showCell(this.heldOf(row, property), forClass(property, row.file.class), this.standIns());
   }
 
-  protected titleOf(cell: ShownCell, line: TrayLine | null): string {
+  /** Why nobody may type here, if so. */
+  protected closedBy(row: GridRow, property: Property): string | null {
+    return whyNotTyped(property, row.file.kind);
+  }
+
+  protected titleOf(cell: ShownCell, line: TrayLine | null, closed: string | null): string {
     const wrong = cell.violations.map((violation) => violation.message).join('; ');
     const waits = line ? `pending, now ${line.current?.text ?? 'blank'}` : '';
-    return [cell.kind === 'value' || cell.kind === 'unreadable' ? cell.text : '', wrong, waits].filter(Boolean).join(' · ');
+    return [cell.kind === 'value' || cell.kind === 'unreadable' ? cell.text : '', wrong, waits, cell.kind === 'not-reached' ? '' : closed]
+      .filter(Boolean)
+      .join(' · ');
   }
 
   protected options(property: Property): readonly string[] | null {
-    if (property.type === 'choice') return property.required ? property.choices : ['', ...property.choices];
-    if (property.type === 'yesno') return property.required ? ['yes', 'no'] : ['', 'yes', 'no'];
+    if (property.type === 'choice' && !property.open) return property.required ? property.choices : ['', ...property.choices];
+    const words = property.words ?? ['yes', 'no'];
+    if (property.type === 'yesno') return property.required ? words : ['', ...words];
     return null;
   }
 
@@ -397,12 +405,9 @@ export class ValuesGrid {
     const [row, property] = [this.rowAt(), this.propertyAt()];
     if (!row) return '';
     if (!property) return row.file.path;
-    const cell = this.cellOf(row, property);
-    return cell.kind === 'placeholder' || cell.kind === 'not-reached'
-      ? ''
-      : cell.kind === 'value' && this.isNumber(property)
-        ? String(Number(cell.text))
-        : cell.text;
+    if (!reaches(property, row.file.kind, row.file.class)) return '';
+    const cell = judge(this.heldOf(row, property), property, this.standIns());
+    return cell.state === 'value' ? editText(cell.value, property) : cell.state === 'blank' ? '' : cell.text;
   }
 
   protected choose(row: number, column: number): void {
@@ -445,8 +450,8 @@ export class ValuesGrid {
       this.mayEdit() &&
       row !== null &&
       property !== null &&
-      property.feed === 'typed' &&
-      property.kinds.includes(row.file.kind) &&
+      reaches(property, row.file.kind, row.file.class) &&
+      this.closedBy(row, property) === null &&
       row.file.lock === null &&
       row.file.problem === null
     );
@@ -555,7 +560,7 @@ export class ValuesGrid {
       lines.flatMap((line, r) =>
         line.split('\t').flatMap((text, c): GridEdit[] => {
           const [target, property] = [this.rows()[row + r], this.columns()[column - 1 + c]];
-          return target && property && slotOf(property).place === 'property' ? [{ file: target.file.id, property: property.id, text }] : [];
+          return target && property && this.closedBy(target, property) === null ? [{ file: target.file.id, property: property.id, text }] : [];
         }),
       ),
     );

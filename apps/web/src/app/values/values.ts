@@ -2,7 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { FileDetails } from '@rule/contract';
-import { Kind, KINDS } from '@rule/core/schema';
+import { Kind, KINDS, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, Bench, catalogueFeature, ExactName, FileLink, IndexRow, Notices, plainHeld, sessionFeature, TrayActions, trayFeature, Way } from '../shared';
@@ -124,8 +124,11 @@ import { ValuesStore } from './values.store';
             @for (violation of c.shown?.violations ?? []; track violation.code) {
               <p class="note bad">{{ property.caption }} {{ violation.message }}.</p>
             }
-            @if (property.feed === 'file') {
-              <p class="soft">Taken from the file's {{ property.fileField }}; it cannot be typed.</p>
+            @if (whyNotTyped(property, c.row.file.kind); as reason) {
+              <p class="soft">{{ property.caption }} {{ reason }}.</p>
+            }
+            @if (property.feed === 'ruled') {
+              <p class="mono rule">{{ property.rule }}</p>
             }
             @if (property.help) {
               <p class="soft">{{ property.help }}</p>
@@ -230,6 +233,7 @@ export class ValuesStation {
   protected readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   protected readonly pending = this.store.selectSignal(trayFeature.selectByCell);
+  protected readonly whyNotTyped = whyNotTyped;
   private readonly lines = this.store.selectSignal(trayFeature.selectLines);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   /** With a kind chosen, only the properties that apply to it. */

@@ -171,6 +171,7 @@ class Reader {
     const sheets = new Map<string, { scales: number[]; outlines: { layer: string; area: number }[] }>();
     this.sheets(top, layoutOf, sheets);
     for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
+    for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { scales: [], outlines: [] });
     return {
       index: this.index,
       version,
@@ -180,7 +181,7 @@ class Reader {
       fields,
       blocks,
       inserts,
-      sheets: [...sheets].map(([layout, sheet]) => ({ layout, ...sheet })),
+      sheets: [...sheets].map(([layout, sheet]) => ({ layout, ...sheet, paper: this.papers.get(layout) ?? null })),
       handleSeedAt: simple('$HANDSEED') ? simple('$HANDSEED')!.at + 1 : -1,
       problems,
     };
@@ -188,6 +189,7 @@ class Reader {
 
   /** Layout names by the handle of their block record. */
   private readonly layoutNames = new Map<string, string>();
+  private readonly papers = new Map<string, NonNullable<SheetReading['paper']>>();
   /** Requests of texts that the drawing computes itself, by the handle of the dictionary that ties them to their text. */
   private readonly requests = new Map<string, string>();
 
@@ -197,7 +199,11 @@ class Reader {
     for (const object of objects) {
       if (object.type === 'LAYOUT') {
         let k = object.from + 1;
-        while (k < object.to && !(codes[k] === 100 && this.raw(k) === 'AcDbLayout')) k++;
+        const paper = { width: 0, height: 0 };
+        for (; k < object.to && !(codes[k] === 100 && this.raw(k) === 'AcDbLayout'); k++) {
+          if (codes[k] === 44) paper.width = Number(this.raw(k));
+          if (codes[k] === 45) paper.height = Number(this.raw(k));
+        }
         let name = '';
         let record = '';
         for (; k < object.to; k++) {
@@ -205,6 +211,7 @@ class Reader {
           if (codes[k] === 330) record = this.raw(k);
         }
         if (name && record) this.layoutNames.set(record, name);
+        if (name && paper.width > 0 && paper.height > 0) this.papers.set(name, paper);
       } else if (object.type === 'FIELD') {
         const handle = this.get(object, 5)?.trim();
         let request = '';

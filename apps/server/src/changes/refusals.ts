@@ -1,0 +1,59 @@
+import { Line, addressKey } from '@rule/core/changes';
+import { Kind, Property, Schema, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Sql } from '../platform/db';
+import { User } from '../users/user';
+
+interface FileState {
+  readonly id: number;
+  readonly path: string;
+  readonly kind: Kind;
+  readonly className: string | null;
+  readonly state: string | null;
+}
+
+/** A line that the schema does not let somebody write, with the reason as a sentence that names the file and the property. */
+export interface Refusal {
+  readonly line: Line;
+  readonly file: string;
+  readonly message: string;
+}
+
+/** What of lines a person may not write: values that are computed or belong to a system, properties closed to them, names outside the schema where those are refused. */
+export async function refusalsOf(sql: Sql, user: Pick<User, 'role'>, lines: readonly Line[], schema: Schema): Promise<Map<string, Refusal>> {
+  const refusals = new Map<string, Refusal>();
+  const relevant = lines.filter((line) => !line.follows && (line.address.place === 'property' || line.address.place === 'field'));
+  if (relevant.length === 0) return refusals;
+  const files = new Map(
+    (
+      await sql.all<FileState>(
+        `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
+        [[...new Set(relevant.map((line) => line.address.file))]],
+      )
+    ).map((file) => [file.id, file]),
+  );
+  const active = schema.properties.filter((property) => !property.retired);
+  const known = new Set(schema.properties.map((property) => property.writtenName));
+  const bySlot = new Map<string, Property[]>();
+  for (const property of active)
+    for (const kind of property.kinds) {
+      const slot = slotOf(property, kind);
+      const key = `${kind}/${slot.place}/${slot.name}`;
+      bySlot.set(key, [...(bySlot.get(key) ?? []), property]);
+    }
+  for (const line of relevant) {
+    const { file: id, place, name } = line.address;
+    const file = files.get(id);
+    if (!file) continue;
+    const refuse = (what: string, message: string) =>
+      refusals.set(addressKey(line.address), { line, file: file.path, message: `${file.path}, ${what}: ${message}.` });
+    // A field that a property is only taken from may have another property as its home; any that lets it be changed will do.
+    const owners = bySlot.get(`${file.kind}/${place}/${name}`)?.filter((property) => reaches(property, file.kind, file.className)) ?? [];
+    const reasons = owners.map((property) =>
+      whyNotChanged(forClass(property, file.className), { role: user.role, kind: file.kind, className: file.className, state: file.state }),
+    );
+    if (owners.length > 0 && reasons.every((reason) => reason !== null)) refuse(owners[0]!.caption, reasons[0]!);
+    else if (place === 'property' && line.base === null && line.proposed !== null && !known.has(name) && schema.strangers[file.kind] === 'refused')
+      refuse(name, 'the schema does not know this name, and names outside it are refused');
+  }
+  return refusals;
+}

@@ -1,0 +1,121 @@
+import { SchemaDocument, schemaDocument } from '@rule/contract';
+import { TableError, readCsv, readWorkbook } from '@rule/core/exchange';
+import { ChoiceListDraft, Schema, SeriesDraft, draftOf, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
+import { Db } from '../platform/db';
+import { invalid, notFound } from '../platform/problem';
+import { User } from '../users/user';
+import { Editions } from './editions';
+import { readSettings } from './settings';
+
+/** A schema in the forms in which it travels: JSON, a workbook, a printed page. */
+export class SchemaDocuments {
+  constructor(
+    private readonly db: Db,
+    private readonly editions: Editions,
+    private readonly clock: () => Date,
+  ) {}
+
+  /** An edition by its number, or the draft (`null`). */
+  private async schema(edition: number | null): Promise<{ schema: Schema; name: string }> {
+    if (edition !== null) return { schema: await this.editions.schemaOf(edition), name: `edition ${edition}` };
+    const draft = await this.editions.draft();
+    return { schema: draft.schema, name: draft.number === null ? `edition ${draft.inForce}` : `draft of edition ${draft.number}` };
+  }
+
+  /** JSON Schema for the values, with Rule's own part beside it. */
+  async json(edition: number | null): Promise<Record<string, unknown>> {
+    const [{ schema, name }, { company }, lists, series] = await Promise.all([
+      this.schema(edition),
+      readSettings(this.db),
+      this.db.all<{ name: string; content: ChoiceListDraft }>('SELECT name, content FROM choice_lists ORDER BY name'),
+      this.db.all<{ name: string; definition: SeriesDraft }>('SELECT name, definition FROM number_series ORDER BY name'),
+    ]);
+    const document: SchemaDocument = {
+      rule: 1,
+      properties: schema.properties.map((property) => ({ ...draftOf(property), retired: property.retired })),
+      checks: schema.checks.map(({ id, ...check }) => (void id, check)),
+      strangers: schema.strangers,
+      lists: lists.map((list) => ({ ...list.content, name: list.name })),
+      series: series.map((entry) => ({ ...entry.definition, name: entry.name })),
+    };
+    return { ...toJsonSchema(schema, `${company}: ${name}`), 'x-rule': document };
+  }
+
+  /** Takes a JSON document into the draft. Lists and series that are not there yet are added; those that are there stay as they are. */
+  async importJson(user: User, body: unknown): Promise<void> {
+    const own = typeof body === 'object' && body !== null && 'x-rule' in body ? (body as Record<string, unknown>)['x-rule'] : body;
+    const checked = schemaDocument.validate(own, { abortEarly: false });
+    if (checked.error)
+      throw invalid(
+        'bad-document',
+        `This is not a schema as Rule sends it out: ${checked.error.details[0]!.message}.`,
+        checked.error.details.slice(0, 50).map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
+      );
+    const document = checked.value;
+    for (const list of document.lists)
+      await this.db.run('INSERT INTO choice_lists (name, content) VALUES ($1, $2::jsonb) ON CONFLICT (name) DO NOTHING', [list.name, JSON.stringify(list)]);
+    for (const series of document.series)
+      await this.db.run('INSERT INTO number_series (name, definition) VALUES ($1, $2::jsonb) ON CONFLICT (name) DO NOTHING', [
+        series.name,
+        JSON.stringify(series),
+      ]);
+    await this.editions.replace(user, 'took a document in', document);
+  }
+
+  /** The schema as a workbook to be discussed. */
+  async workbook(edition: number | null): Promise<{ name: string; bytes: Buffer }> {
+    const { schema, name } = await this.schema(edition);
+    const { default: excel } = await import('exceljs');
+    const workbook = new excel.Workbook();
+    const sheet = workbook.addWorksheet('Schema', { views: [{ state: 'frozen', xSplit: 1, ySplit: 1 }] });
+    const [header, ...body] = schemaTable(schema);
+    sheet.addRow(header);
+    for (const row of body) {
+      const added = sheet.addRow(row);
+      added.alignment = { vertical: 'top', wrapText: true };
+      added.eachCell((cell) => (cell.numFmt = '@'));
+    }
+    sheet.getRow(1).font = { bold: true };
+    sheet.autoFilter = { from: { row: 1, column: 1 }, to: { row: 1, column: header!.length } };
+    for (const [i, title] of header!.entries())
+      sheet.getColumn(i + 1).width = Math.min(
+        46,
+        Math.max(title.length + 2, ...body.map((row) => Math.max(0, ...row[i]!.split('\n').map((line) => line.length)) + 2)),
+      );
+    return { name: `schema, ${name}.xlsx`, bytes: Buffer.from(await workbook.xlsx.writeBuffer()) };
+  }
+
+  /** Takes a workbook or CSV file back into the draft. Nothing is taken when a cell cannot be understood. */
+  async importTable(user: User, name: string, bytes: Uint8Array): Promise<void> {
+    const { schema } = await this.editions.draft();
+    let cells: string[][];
+    try {
+      const table = /\.(csv|tsv|txt)$/i.test(name) ? readCsv(bytes) : readWorkbook(bytes)[0];
+      if (!table) throw invalid('no-sheet', `${name} has no sheet.`);
+      cells = table.rows.map((row) => row.map((cell) => cell.text));
+    } catch (error) {
+      if (error instanceof TableError) throw invalid(error.code, `${name}: ${error.message}`);
+      throw error;
+    }
+    const { properties, problems } = readSchemaTable(cells, schema);
+    if (problems.length)
+      throw invalid(
+        'bad-table',
+        `${name}, row ${problems[0]!.row}, ${problems[0]!.column}: ${problems[0]!.message}`,
+        problems.map(({ row, column, message }) => ({ field: `row ${row}, ${column}`, code: 'bad-table', message })),
+      );
+    if (properties.length === 0) throw invalid('bad-table', `${name} has no properties.`);
+    await this.editions.replace(user, `took ${name} back`, { properties });
+  }
+
+  async page(edition: number | null): Promise<string> {
+    const [{ schema, name }, { company }] = await Promise.all([this.schema(edition), readSettings(this.db)]);
+    return schemaPage(schema, { company, edition: name, date: this.clock().toISOString().slice(0, 10) });
+  }
+
+  /** The number of an edition that is there. */
+  async known(edition: number): Promise<number> {
+    if (!(await this.db.one('SELECT 1 FROM editions WHERE number = $1', [edition]))) throw notFound(`Edition ${edition}`);
+    return edition;
+  }
+}

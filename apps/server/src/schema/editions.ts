@@ -1,0 +1,360 @@
+import { ChangedProperty, DraftView, EditionRow } from '@rule/contract';
+import {
+  Check,
+  EMPTY_SCHEMA,
+  PreparedSchema,
+  Property,
+  PropertyDraft,
+  Schema,
+  applyChanges,
+  checkDefinition,
+  compareSchemas,
+  draftOf,
+  mergeDefinitions,
+  renamed,
+  sameDefinition,
+} from '@rule/core/schema';
+import { compileStandIns } from '@rule/core/values';
+import { Db, Sql, rows } from '../platform/db';
+import { AppError, invalid, notFound, refused } from '../platform/problem';
+import { User } from '../users/user';
+import { fillIn } from './properties';
+import { WORKFLOW_STATES } from './states';
+
+interface Stored {
+  readonly id: number;
+  readonly number: number;
+  readonly state: EditionRow['state'];
+  readonly schema: Schema;
+  readonly revision: number;
+}
+
+const COLUMNS = 'id, number, state, schema, revision';
+
+const restored = (row: Stored): Stored => ({
+  ...row,
+  schema: { ...EMPTY_SCHEMA, ...row.schema, properties: row.schema.properties.map((property) => fillIn(property)) },
+});
+
+/** Somebody, or nobody where the demo or a migration acts. */
+type Author = Pick<User, 'id'> | null;
+
+/** A problem of a draft that keeps it from coming into force, by what it is about. */
+export type DraftProblem = DraftView['problems'][number];
+
+/** The company's law in its editions: one in force, at most one draft, and those that were in force before. */
+export class Editions {
+  constructor(
+    private readonly db: Db,
+    private readonly clock: () => Date,
+  ) {}
+
+  /** All editions, the newest first. */
+  list(): Promise<EditionRow[]> {
+    return this.db.all<EditionRow>(
+      `SELECT e.number, e.state, e.note, u.display_name AS "by", e.at, b.number AS "basedOn", jsonb_array_length(e.schema->'properties') AS properties
+       FROM editions e LEFT JOIN users u ON u.id = e.user_id LEFT JOIN editions b ON b.id = e.based_on ORDER BY e.number DESC`,
+    );
+  }
+
+  async inForce(sql: Sql = this.db): Promise<{ readonly number: number; readonly schema: Schema }> {
+    const row = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
+    return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
+  }
+
+  /** The schema of an edition by its number; 0 is the empty one that everything began with. */
+  async schemaOf(number: number): Promise<Schema> {
+    if (number === 0) return EMPTY_SCHEMA;
+    const row = await this.db.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE number = $1`, [number]);
+    if (!row) throw notFound(`Edition ${number}`);
+    return restored(row).schema;
+  }
+
+  /** What leads from one edition to another. */
+  async compare(from: number, to: number) {
+    return compareSchemas(await this.schemaOf(from), await this.schemaOf(to));
+  }
+
+  private async stored(sql: Sql, lock = false): Promise<Stored | null> {
+    const row = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'draft'${lock ? ' FOR UPDATE' : ''}`);
+    return row ? restored(row) : null;
+  }
+
+  /** The draft: what is in force where nobody has begun one. */
+  async draft(): Promise<DraftView> {
+    const [stored, inForce, ground] = await Promise.all([this.stored(this.db), this.inForce(), this.ground(this.db)]);
+    const schema = stored?.schema ?? inForce.schema;
+    const edits = stored
+      ? await this.db.all<DraftView['edits'][number]>(
+          `SELECT coalesce(u.display_name, '') AS "by", e.at, e.what FROM edition_edits e LEFT JOIN users u ON u.id = e.user_id WHERE e.edition_id = $1 ORDER BY e.id DESC LIMIT 100`,
+          [stored.id],
+        )
+      : [];
+    return {
+      number: stored?.number ?? null,
+      revision: stored?.revision ?? 0,
+      inForce: inForce.number,
+      schema,
+      changes: compareSchemas(inForce.schema, schema),
+      problems: problemsOf(schema, ground),
+      edits,
+    };
+  }
+
+  /** Names that definitions refer to. */
+  private async ground(sql: Sql) {
+    const [lists, series, classes] = await Promise.all([
+      sql.all<{ name: string }>('SELECT name FROM choice_lists'),
+      sql.all<{ name: string }>('SELECT name FROM number_series'),
+      sql.all<{ name: string }>('SELECT name FROM classes'),
+    ]);
+    const names = (list: { name: string }[]) => list.map((row) => row.name);
+    return { lists: names(lists), series: names(series), classes: names(classes) };
+  }
+
+  /** Changes the draft, which is begun where there is none. Whoever comes second waits, and works on what the first one left. */
+  private async change(author: Author, what: string, work: (schema: Schema, sql: Sql) => Promise<Schema> | Schema): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      // One draft for all: two who begin at once must not both begin.
+      await sql.all('SELECT pg_advisory_xact_lock(7303)');
+      let stored = await this.stored(sql, true);
+      if (!stored) {
+        const base = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
+        const schema = base ? restored(base).schema : EMPTY_SCHEMA;
+        const row = await sql.one<Stored>(
+          `INSERT INTO editions (number, state, schema, user_id, at, based_on) SELECT coalesce(max(number), 0) + 1, 'draft', $1::jsonb, $2, $3, $4 FROM editions RETURNING ${COLUMNS}`,
+          [JSON.stringify(schema), author?.id ?? null, this.clock(), base?.id ?? null],
+        );
+        stored = restored(row!);
+      }
+      const after = await work(stored.schema, sql);
+      if (sameDefinition(after, stored.schema)) return;
+      await sql.run('UPDATE editions SET schema = $2::jsonb, revision = revision + 1 WHERE id = $1', [stored.id, JSON.stringify(after)]);
+      await sql.run('INSERT INTO edition_edits (edition_id, user_id, at, what) VALUES ($1, $2, $3, $4)', [stored.id, author?.id ?? null, this.clock(), what]);
+    });
+  }
+
+  /** Adds properties to the draft. Their definitions may still have faults; they must be mended before it comes into force. */
+  async add(author: Author, drafts: readonly PropertyDraft[]): Promise<number[]> {
+    let ids: number[] = [];
+    const what = drafts.length === 1 ? `defined ${drafts[0]!.caption}` : `defined ${drafts.length} properties`;
+    await this.change(author, what, async (schema, sql) => {
+      ids = (await sql.all<{ id: number }>(`SELECT nextval('properties_id_seq')::int AS id FROM generate_series(1, $1::int)`, [drafts.length])).map(
+        (row) => row.id,
+      );
+      const properties = [...schema.properties, ...drafts.map((draft, i): Property => ({ ...draft, id: ids[i]!, retired: false }))];
+      refuseTaken(properties);
+      return { ...schema, properties };
+    });
+    return ids;
+  }
+
+  /**
+   * Edits properties of the draft. Each edit says what its author saw; what somebody else has changed since stays, unless both
+   * changed the same field in different ways: then nothing is stored and the answer names those fields.
+   */
+  async edit(author: Author, edits: readonly ChangedProperty[]): Promise<void> {
+    const what = edits.length === 1 ? `changed ${edits[0]!.draft.caption}` : `changed ${edits.length} properties`;
+    await this.change(author, what, async (schema, sql) => {
+      const enacted = new Set((await sql.all<{ id: number }>('SELECT id FROM properties')).map((row) => row.id));
+      const conflicts: { field: string; code: string; message: string }[] = [];
+      const byId = new Map(edits.map((entry) => [entry.id, entry]));
+      const found = new Set<number>();
+      const properties = schema.properties.map((property) => {
+        const entry = byId.get(property.id);
+        if (!entry) return property;
+        found.add(property.id);
+        const before = { ...draftOf(property), retired: property.retired };
+        const mine = { ...entry.draft, retired: entry.retired };
+        const base = { ...(entry.base ?? draftOf(property)), retired: entry.baseRetired ?? property.retired };
+        const { merged, conflicts: own } = mergeDefinitions(base, before, mine);
+        for (const conflict of own)
+          conflicts.push({
+            field: conflict.field,
+            code: 'changed-by-both',
+            message: `${property.caption}, ${conflict.field}: somebody else has made it ${JSON.stringify(conflict.theirs)}.`,
+          });
+        // Under a new written name the old one stays known; files still hold it.
+        const spellings = enacted.has(property.id) && merged.writtenName !== property.writtenName ? renamed(property, merged.writtenName).knownSpellings : [];
+        const knownSpellings = [...new Set([...merged.knownSpellings, ...spellings])].filter((spelling) => spelling !== merged.writtenName);
+        return { ...property, ...merged, knownSpellings };
+      });
+      const missing = edits.find((entry) => !found.has(entry.id));
+      if (missing) throw notFound(`Property ${missing.id} of the draft`);
+      if (conflicts.length) throw new AppError(409, 'changed-by-both', conflicts[0]!.message, conflicts);
+      refuseTaken(properties);
+      return { ...schema, properties };
+    });
+  }
+
+  /** Takes a property out of the draft again; one that has been in force is retired, not removed. */
+  async remove(author: Author, id: number): Promise<void> {
+    await this.change(author, `took property ${id} out`, async (schema, sql) => {
+      if (!schema.properties.some((property) => property.id === id)) throw notFound(`Property ${id} of the draft`);
+      if (await sql.one('SELECT 1 FROM properties WHERE id = $1', [id]))
+        throw refused('was-in-force', 'The property has been in force; retire it, so that its name stays known.');
+      return { ...schema, properties: schema.properties.filter((property) => property.id !== id) };
+    });
+  }
+
+  /** Puts the properties in an order; those that are not named come behind in the order that they have. */
+  async order(author: Author, ids: readonly number[]): Promise<void> {
+    await this.change(author, 'changed the order', (schema) => applyChanges(schema, [{ type: 'order changed', of: 'properties', before: [], after: ids }]));
+  }
+
+  async saveChecks(author: Author, checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[]): Promise<void> {
+    await this.change(author, 'changed the checks', async (schema, sql) => {
+      const known = new Set(schema.checks.map((check) => check.id));
+      const fresh = await sql.all<{ id: number }>(`SELECT nextval('check_ids')::int AS id FROM generate_series(1, $1::int)`, [
+        checks.filter((check) => check.id === null).length,
+      ]);
+      return {
+        ...schema,
+        checks: checks.map((check): Check => ({ ...check, id: check.id !== null && known.has(check.id) ? check.id : (fresh.shift()?.id ?? check.id!) })),
+      };
+    });
+  }
+
+  async saveStrangers(author: Author, strangers: Schema['strangers']): Promise<void> {
+    await this.change(author, 'changed what names outside the schema may do', (schema) => ({ ...schema, strangers }));
+  }
+
+  /** Makes the draft say what a document or an earlier edition says; properties are known again by their written names. */
+  async replace(
+    author: Author,
+    what: string,
+    wanted: {
+      readonly properties: readonly (PropertyDraft & { readonly retired?: boolean })[];
+      readonly checks?: readonly Omit<Check, 'id'>[];
+      readonly strangers?: Schema['strangers'];
+    },
+  ): Promise<void> {
+    await this.change(author, what, async (schema, sql) => {
+      const byName = new Map(schema.properties.map((property) => [property.writtenName, property]));
+      for (const property of schema.properties) for (const spelling of property.knownSpellings) if (!byName.has(spelling)) byName.set(spelling, property);
+      const used = new Set<number>();
+      const matched = wanted.properties.map((draft) => {
+        const old = [draft.writtenName, ...draft.knownSpellings].map((name) => byName.get(name)).find((property) => property && !used.has(property.id));
+        if (old) used.add(old.id);
+        return { draft, old };
+      });
+      const fresh = await sql.all<{ id: number }>(`SELECT nextval('properties_id_seq')::int AS id FROM generate_series(1, $1::int)`, [
+        matched.filter((entry) => !entry.old).length,
+      ]);
+      const properties = matched.map(({ draft, old }): Property => ({ ...draft, id: old?.id ?? fresh.shift()!.id, retired: draft.retired ?? false }));
+      const enacted = new Set((await sql.all<{ id: number }>('SELECT id FROM properties')).map((row) => row.id));
+      const left = schema.properties
+        .filter((property) => !used.has(property.id) && enacted.has(property.id))
+        .map((property) => ({ ...property, retired: true }));
+      const all = [...properties, ...left];
+      refuseTaken(all);
+      const ids = await sql.all<{ id: number }>(`SELECT nextval('check_ids')::int AS id FROM generate_series(1, $1::int)`, [wanted.checks?.length ?? 0]);
+      const checks = wanted.checks?.map((check): Check => {
+        const old = schema.checks.find((candidate) => candidate.title === check.title);
+        return { ...check, id: old?.id ?? ids.shift()!.id };
+      });
+      return { properties: all, checks: checks ?? schema.checks, strangers: wanted.strangers ?? schema.strangers };
+    });
+  }
+
+  /** Makes an earlier edition the draft, to be brought into force again. */
+  async goBack(author: Author, number: number): Promise<void> {
+    const schema = await this.schemaOf(number);
+    await this.replace(author, `went back to edition ${number}`, schema);
+  }
+
+  async discard(): Promise<void> {
+    if ((await this.db.run(`DELETE FROM editions WHERE state = 'draft'`)) === 0) throw notFound('A draft');
+  }
+
+  /** Brings the draft into force: all of it at once, or nothing. `revision` is the one its author has seen. */
+  async bringIntoForce(author: Author, note: string, revision: number | null): Promise<number> {
+    return this.db.transaction(async (sql) => {
+      await sql.all('SELECT pg_advisory_xact_lock(7303)');
+      const stored = await this.stored(sql, true);
+      if (!stored) throw refused('no-draft', 'There is no draft to bring into force.');
+      if (revision !== null && stored.revision !== revision)
+        throw new AppError(409, 'draft-changed', 'Somebody else has changed the draft since you looked at it. Look at it again.');
+      const wrong = problemsOf(stored.schema, await this.ground(sql)).find((problem) => problem.severity === 'error');
+      if (wrong) throw invalid('bad-draft', wrong.message, [{ field: wrong.subject, code: wrong.code, message: wrong.message }]);
+      await sql.run(`UPDATE editions SET state = 'superseded' WHERE state = 'in force'`);
+      await sql.run(`UPDATE editions SET state = 'in force', note = $2, user_id = $3, at = $4 WHERE id = $1`, [
+        stored.id,
+        note,
+        author?.id ?? null,
+        this.clock(),
+      ]);
+      await enact(sql, stored.schema);
+      return stored.number;
+    });
+  }
+
+  /** Changes the schema and brings it into force in one go, where nobody drafts: the demo, and tests. */
+  async decree(author: Author, note: string, drafts: readonly PropertyDraft[]): Promise<number[]> {
+    const ids = await this.add(author, drafts);
+    await this.bringIntoForce(author, note, null);
+    return ids;
+  }
+}
+
+/** Written names must be unique while a draft is worked on; all other faults may wait. */
+function refuseTaken(properties: readonly Property[]): void {
+  const seen = new Map<string, Property>();
+  for (const property of properties) {
+    const other = seen.get(property.writtenName);
+    if (other)
+      throw invalid('bad-definition', `The schema already has ${JSON.stringify(property.writtenName)}${other.retired ? ' (retired)' : ''}.`, [
+        {
+          field: 'writtenName',
+          code: 'name-taken',
+          message: `The schema already has ${JSON.stringify(property.writtenName)}${other.retired ? ' (retired)' : ''}.`,
+        },
+      ]);
+    seen.set(property.writtenName, property);
+  }
+}
+
+/** Everything that is wrong or doubtful with a schema, definition by definition. */
+export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefinition>[2]): DraftProblem[] {
+  const found: DraftProblem[] = [];
+  for (const property of schema.properties) {
+    if (property.retired) continue;
+    const others = schema.properties.filter((other) => other.id !== property.id);
+    for (const problem of checkDefinition(draftOf(property), others, ground))
+      found.push({
+        severity: problem.severity,
+        property: property.id,
+        check: null,
+        code: problem.code,
+        field: problem.field,
+        subject: property.caption,
+        message: `${property.caption}: ${problem.message}`,
+      });
+  }
+  const prepared = new PreparedSchema(schema, { standIns: compileStandIns([]), states: WORKFLOW_STATES, instant: 0 });
+  for (const problem of prepared.problems) {
+    const check = schema.checks.find((candidate) => candidate.id === problem.check);
+    // What a definition's own check has said already is not said twice.
+    if (problem.property !== null && problem.problem) continue;
+    found.push({
+      severity: 'error',
+      property: problem.property,
+      check: problem.check,
+      code: 'rule',
+      field: problem.property === null ? 'condition' : 'rule',
+      subject: check?.title ?? '',
+      message: problem.message,
+    });
+  }
+  return found;
+}
+
+/** Writes what is in force where every query looks for it. */
+async function enact(sql: Sql, schema: Schema): Promise<void> {
+  const list = schema.properties.map((property, position) => ({ id: property.id, retired: property.retired, position, definition: draftOf(property) }));
+  await sql.run(
+    `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)
+     ON CONFLICT (id) DO UPDATE SET retired = excluded.retired, position = excluded.position, definition = excluded.definition`,
+    [rows(list)],
+  );
+}

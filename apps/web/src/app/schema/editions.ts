@@ -1,0 +1,295 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { SchemaChange } from '@rule/core/schema';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, Notices, TrayActions, saveBlob, sessionFeature, showInstant } from '../shared';
+import { SchemaStore } from './schema.store';
+
+/** A part of a definition in words. */
+export function inWords(value: unknown): string {
+  if (value === null || value === undefined || value === '') return 'nothing';
+  if (typeof value === 'boolean') return value ? 'yes' : 'no';
+  if (Array.isArray(value))
+    return value.length === 0 ? 'nothing' : value.map((item) => (typeof item === 'object' ? JSON.stringify(item) : String(item))).join(', ');
+  return typeof value === 'object' ? JSON.stringify(value) : String(value as string | number);
+}
+
+/** Names of fields as people say them: `maxLength` is “max length”. */
+export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
+
+/** The draft against what is in force, its coming into force, and all editions. */
+@Component({
+  selector: 'rule-schema-editions',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule, InputTextModule],
+  template: `
+    @let d = store.draft();
+    <div class="head">
+      <div>
+        <h1>{{ d?.number ? 'Draft of edition ' + d?.number : d?.inForce ? 'Edition ' + d?.inForce + ' is in force' : 'No edition yet' }}</h1>
+        <p class="soft">
+          @if (d?.number) {
+            {{ store.changes().length }} {{ store.changes().length === 1 ? 'change' : 'changes' }} against
+            {{ d?.inForce ? 'edition ' + d?.inForce : 'an empty schema' }}.
+            @if (store.errors().length) {
+              <span class="bad">{{ store.errors().length }} {{ store.errors().length === 1 ? 'fault keeps' : 'faults keep' }} it from coming into force.</span>
+            }
+          } @else {
+            Change a property, and a draft begins.
+          }
+        </p>
+      </div>
+      @if (d?.number && mayAdminister()) {
+        <div class="actions"><p-button severity="secondary" label="Give the draft up" (onClick)="discard()" /></div>
+      }
+    </div>
+    @if (d?.number) {
+      <section class="card" aria-labelledby="changes">
+        <h2 id="changes">What it changes</h2>
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Definition</th>
+              <th>What</th>
+              <th>In force</th>
+              <th>In the draft</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of rows(store.changes()); track $index) {
+              <tr>
+                <td>{{ row.subject }}</td>
+                <td>{{ row.what }}</td>
+                <td class="mono">{{ row.before }}</td>
+                <td class="mono">{{ row.after }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </section>
+      @if (store.problems().length) {
+        <section class="card" aria-labelledby="problems">
+          <h2 id="problems">Faults and doubts</h2>
+          <ul>
+            @for (problem of store.problems(); track $index) {
+              <li [class]="problem.severity === 'error' ? 'bad' : 'warn'">
+                <span class="visually-hidden">{{ problem.severity }}: </span>{{ problem.message }}
+              </li>
+            }
+          </ul>
+        </section>
+      }
+      @if (mayAdminister()) {
+        <section class="card" aria-labelledby="force">
+          <h2 id="force">Bring it into force</h2>
+          <p class="soft">All of it at once. Files are not changed by that; what they lack is listed under Rollout.</p>
+          @if (store.summary(); as s) {
+            @if (s.outdated || s.edition !== d?.number) {
+              <p class="warn">The draft as it stands has not been tried on the files.</p>
+            }
+          } @else {
+            <p class="warn">The draft has not been tried on the files.</p>
+          }
+          <label class="field"><span>Note: why it is made</span><input pInputText [ngModel]="note()" (ngModelChange)="note.set($event)" /></label>
+          <p><p-button label="Bring into force" [disabled]="!note().trim() || store.errors().length > 0" [loading]="store.saving()" (onClick)="enact()" /></p>
+        </section>
+      }
+      @if (d?.edits?.length) {
+        <section class="card" aria-labelledby="edits">
+          <h2 id="edits">Who has worked on it</h2>
+          <ul>
+            @for (edit of d?.edits; track $index) {
+              <li>{{ when(edit.at) }}: {{ edit.by || 'Rule' }} {{ edit.what }}</li>
+            }
+          </ul>
+        </section>
+      }
+    }
+    <section class="card" aria-labelledby="all">
+      <h2 id="all">Editions</h2>
+      <table class="list">
+        <thead>
+          <tr>
+            <th class="num">Edition</th>
+            <th>State</th>
+            <th>Since</th>
+            <th>By</th>
+            <th>Note</th>
+            <th class="num">Properties</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (edition of store.editions(); track edition.number) {
+            <tr>
+              <td class="num">{{ edition.number }}</td>
+              <td>
+                <span class="chip" [class.brass]="edition.state === 'in force'">{{ edition.state }}</span>
+              </td>
+              <td>{{ when(edition.at) }}</td>
+              <td>{{ edition.by ?? '' }}</td>
+              <td>{{ edition.note }}</td>
+              <td class="num">{{ edition.properties }}</td>
+              <td>
+                @if (edition.state === 'superseded') {
+                  <button type="button" class="link" (click)="compare(edition.number)">compare</button>
+                  @if (mayAdminister()) {
+                    <button type="button" class="link" (click)="goBack(edition.number)">make it the draft</button>
+                  }
+                }
+              </td>
+            </tr>
+          }
+        </tbody>
+      </table>
+      @if (compared(); as c) {
+        <h3>From edition {{ c.from }} to edition {{ c.to }}</h3>
+        <table class="list">
+          <tbody>
+            @for (row of rows(c.changes); track $index) {
+              <tr>
+                <td>{{ row.subject }}</td>
+                <td>{{ row.what }}</td>
+                <td class="mono">{{ row.before }}</td>
+                <td class="mono">{{ row.after }}</td>
+              </tr>
+            } @empty {
+              <tr>
+                <td>They say the same.</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      }
+    </section>
+    <section class="card" aria-labelledby="travel">
+      <h2 id="travel">Out and in</h2>
+      <div class="row">
+        <p-button severity="secondary" label="Workbook to discuss" (onClick)="download('xlsx')" />
+        <p-button severity="secondary" label="JSON" (onClick)="download('json')" />
+        <a href="/api/schema/page" target="_blank" rel="noopener">Page to print</a>
+        @if (mayAdminister()) {
+          <label class="file">Take a workbook, CSV or JSON file back <input type="file" accept=".xlsx,.csv,.json" (change)="take($event)" /></label>
+        }
+      </div>
+    </section>
+  `,
+  styles: `
+    section.card {
+      padding: 14px 18px;
+      margin-bottom: 14px;
+    }
+    h2 {
+      margin: 0 0 8px;
+    }
+    ul {
+      margin: 0;
+      padding-left: 18px;
+    }
+    .row {
+      display: flex;
+      gap: 14px;
+      align-items: center;
+      flex-wrap: wrap;
+    }
+    .field input {
+      width: 100%;
+    }
+    td.mono {
+      max-width: 240px;
+      overflow-wrap: anywhere;
+    }
+    .file {
+      margin-left: auto;
+    }
+  `,
+})
+export class SchemaEditions {
+  protected readonly store = inject(SchemaStore);
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  private readonly global = inject(Store);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly note = signal('');
+  protected readonly compared = signal<{ from: number; to: number; changes: readonly SchemaChange[] } | null>(null);
+  protected readonly when = showInstant;
+  private readonly captions = computed(() => new Map(this.store.properties().map((property) => [property.id, property.caption])));
+
+  protected rows(changes: readonly SchemaChange[]): { subject: string; what: string; before: string; after: string }[] {
+    return changes.flatMap((change) => {
+      const row = (subject: string, what: string, before = '', after = '') => ({ subject, what, before, after });
+      switch (change.type) {
+        case 'property added':
+          return [row(change.property.caption, 'new property', '', change.property.writtenName)];
+        case 'property removed':
+          return [row(change.property.caption, 'taken out', change.property.writtenName)];
+        case 'property changed':
+          return change.fields.map(({ field, before, after }) => row(change.caption, fieldWords(field), inWords(before), inWords(after)));
+        case 'check added':
+          return [row(change.check.title, 'new check', '', change.check.condition)];
+        case 'check removed':
+          return [row(change.check.title, 'check taken out', change.check.condition)];
+        case 'check changed':
+          return change.fields.map(({ field, before, after }) => row(change.title, fieldWords(field), inWords(before), inWords(after)));
+        case 'strangers changed':
+          return [row('Names outside the schema', 'changed', inWords(change.before), inWords(change.after))];
+        case 'order changed':
+          return [row(change.of === 'properties' ? 'Properties' : 'Checks', 'order', this.order(change.before), this.order(change.after))];
+      }
+    });
+  }
+  private order(ids: readonly number[]): string {
+    return ids.map((id) => this.captions().get(id) ?? id).join(', ');
+  }
+
+  protected enact(): void {
+    const renamed = this.store
+      .changes()
+      .flatMap((change) => (change.type === 'property changed' && change.fields.some((field) => field.field === 'writtenName') ? [change] : []));
+    this.store.bringIntoForce(this.note().trim(), (edition) => {
+      this.note.set('');
+      this.notices.done(`Edition ${edition} is in force.`);
+      // Files still hold the old names: the change set that renames them is offered at once.
+      for (const change of renamed)
+        this.api.rolloutTray(change.id, 'rename').subscribe({
+          next: ({ lines }) => {
+            this.global.dispatch(TrayActions.load());
+            this.notices.done(`${change.caption} has a new written name: ${lines} lines that rename it in files wait in your tray.`);
+          },
+          // Nothing to rename is no fault.
+          error: () => undefined,
+        });
+    });
+  }
+  protected discard(): void {
+    this.store.run(this.api.discardDraft(), () => this.store.load());
+  }
+  protected goBack(edition: number): void {
+    this.store.run(this.api.goBackTo(edition), () => {
+      this.notices.done(`The draft now says what edition ${edition} says.`);
+      this.store.load();
+    });
+  }
+  protected compare(edition: number): void {
+    const to = this.store.draft()!.inForce;
+    this.api.compareEditions(edition, to).subscribe({ next: (changes) => this.compared.set({ from: edition, to, changes }), error: this.notices.failed });
+  }
+  protected download(form: 'xlsx' | 'json'): void {
+    (form === 'xlsx' ? this.api.schemaWorkbook() : this.api.schemaJson()).subscribe({
+      next: (blob) => saveBlob({ name: `schema.${form}`, blob }),
+      error: this.notices.failed,
+    });
+  }
+  protected take(event: Event): void {
+    const input = event.target as HTMLInputElement;
+    const file = input.files?.[0];
+    if (!file) return;
+    this.store.run(this.api.takeDocument(file, file.name.endsWith('.json') ? 'document' : 'table'), () => {
+      this.notices.done(`${file.name} is in the draft. Look at what it changes.`);
+      this.store.load();
+    });
+    input.value = '';
+  }
+}

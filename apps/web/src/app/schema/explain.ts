@@ -1,0 +1,146 @@
+import { ChangeDetectionStrategy, Component, effect, inject, input, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { ExpressionResult, FilesPage } from '@rule/contract';
+import { PropertyDraft } from '@rule/core/schema';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, FileLink, problemOf } from '../shared';
+import { tidy } from './draft';
+
+/** The live result of a rule on chosen files, and for one of them what each part of it came to. */
+@Component({
+  selector: 'rule-explain',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FileLink, FormsModule, InputTextModule],
+  template: `
+    <h3>On files</h3>
+    <label class="field find">
+      <span class="visually-hidden">Find files to try the rule on</span>
+      <input pInputText name="explain-find" placeholder="Find files to try it on" [ngModel]="search()" (ngModelChange)="find($event)" />
+    </label>
+    @if (error(); as text) {
+      <p class="soft">{{ text }}</p>
+    }
+    @if (results().length) {
+      <table class="list">
+        <thead>
+          <tr>
+            <th>File</th>
+            <th>Holds</th>
+            <th>The rule gives</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (result of results(); track result.file) {
+            <tr [class.on]="open() === result.file">
+              <td><rule-file [id]="result.file" [path]="result.path" /></td>
+              <td class="mono">{{ result.held ?? '—' }}</td>
+              <td class="mono" [class.bad]="result.failure">{{ result.failure ?? result.result ?? 'blank' }}</td>
+              <td>
+                <button
+                  type="button"
+                  class="link"
+                  [attr.aria-expanded]="open() === result.file"
+                  (click)="open.set(open() === result.file ? null : result.file)"
+                >
+                  explain
+                </button>
+              </td>
+            </tr>
+            @if (open() === result.file) {
+              <tr>
+                <td colspan="4">
+                  <ol class="steps" [attr.aria-label]="'Why ' + result.path">
+                    @for (step of result.steps; track $index) {
+                      <li [style.margin-left.px]="18 * step.depth">
+                        <code>{{ step.text }}</code> <span class="eq">=</span>
+                        <b class="mono">{{ step.values.join(', ') }}{{ step.times > step.values.length ? ' …' : '' }}</b>
+                      </li>
+                    }
+                  </ol>
+                </td>
+              </tr>
+            }
+          }
+        </tbody>
+      </table>
+    }
+  `,
+  styles: `
+    .find input {
+      width: 260px;
+    }
+    .steps {
+      list-style: none;
+      margin: 2px 0;
+      padding: 0;
+    }
+    .steps li {
+      padding: 2px 0;
+    }
+    code {
+      font:
+        12px 'JetBrains Mono',
+        monospace;
+    }
+    .eq {
+      color: var(--faint);
+    }
+    table {
+      margin-bottom: 12px;
+    }
+  `,
+})
+export class Explain {
+  private readonly api = inject(Api);
+  readonly property = input.required<PropertyDraft>();
+  readonly id = input<number | null>(null);
+  protected readonly search = signal('');
+  protected readonly files = signal<readonly number[]>([]);
+  protected readonly results = signal<readonly ExpressionResult[]>([]);
+  protected readonly error = signal<string | null>(null);
+  protected readonly open = signal<number | null>(null);
+  private waiting: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    effect((cleanup) => {
+      const [property, files, id] = [tidy(this.property()), this.files(), this.id()];
+      if (files.length === 0 || property.rule.trim() === '') return;
+      // A short pause, so that not every letter asks the server.
+      const timer = setTimeout(() => {
+        this.api.explainRule({ property, id, files }).subscribe({
+          next: (results) => {
+            this.results.set(results);
+            this.error.set(null);
+          },
+          error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+        });
+      }, 350);
+      cleanup(() => clearTimeout(timer));
+    });
+    effect(() => {
+      const { kinds } = this.property();
+      untracked(() => {
+        if (this.files().length === 0) this.look('', kinds);
+      });
+    });
+  }
+
+  protected find(text: string): void {
+    this.search.set(text);
+    clearTimeout(this.waiting);
+    this.waiting = setTimeout(() => this.look(text, this.property().kinds), 250);
+  }
+
+  private look(text: string, kinds: PropertyDraft['kinds']): void {
+    const kind = kinds[0];
+    if (kind === undefined) return;
+    this.api.files({ ...(text ? { search: text } : {}), kind, offset: 0, limit: 5 }).subscribe({
+      next: (page: FilesPage) => {
+        this.files.set(page.rows.map((row) => row.id));
+        if (page.rows.length === 0) this.results.set([]);
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    });
+  }
+}

@@ -1,0 +1,366 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import {
+  FEEDS,
+  FILE_FIELDS,
+  Feed,
+  INHERIT_FROM,
+  KINDS,
+  Kind,
+  LETTER_CASES,
+  LEVELS,
+  MODEL_FACTS,
+  Property,
+  PropertyDraft,
+  SHEET_FACTS,
+  UNIQUENESS,
+  checkDefinition,
+  draftOf,
+  newDraft,
+  oddLetters,
+  runExample,
+} from '@rule/core/schema';
+import { ruleNameFor } from '@rule/core/rules';
+import { LETTER_FORMS, NUMBER_FORMS, UNITS, VALUE_TYPES } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { CheckboxModule } from 'primeng/checkbox';
+import { InputTextModule } from 'primeng/inputtext';
+import { ExactName, Notices, TYPE_NAMES, problemOf, sessionFeature } from '../shared';
+import { kindsFrom, tidy } from './draft';
+import { Explain } from './explain';
+import { RuleField } from './rule-field';
+import { SchemaStore } from './schema.store';
+
+const FEED_WORDS: Readonly<Record<Feed, string>> = {
+  typed: 'people type or choose it',
+  file: "taken from the file's own field",
+  model: 'taken from the model',
+  sheet: 'taken from the sheet',
+  inherited: 'inherited',
+  counted: 'counted by a number series',
+  ruled: 'computed by a rule',
+};
+
+/** One property of the draft in depth. */
+@Component({
+  selector: 'rule-property-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, CheckboxModule, ExactName, Explain, FormsModule, InputTextModule, RuleField],
+  templateUrl: './property-editor.html',
+  styles: `
+    section.card {
+      padding: 14px 18px 6px;
+      margin: 0 0 14px;
+    }
+    h2 {
+      margin: 0 0 10px;
+    }
+    .pair {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 0 16px;
+    }
+    .three {
+      grid-template-columns: 1fr 1fr 1fr;
+    }
+    .four {
+      grid-template-columns: repeat(4, minmax(0, 1fr));
+    }
+    .ticks {
+      display: flex;
+      gap: 6px 18px;
+      flex-wrap: wrap;
+    }
+    .ticks label {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+    }
+    .field input,
+    .field select {
+      width: 100%;
+    }
+    .field {
+      min-width: 0;
+    }
+    table input,
+    table select {
+      width: 100%;
+    }
+    .head p {
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      flex-wrap: wrap;
+    }
+    .gap {
+      margin-bottom: 12px;
+    }
+  `,
+})
+export class PropertyEditor {
+  protected readonly store = inject(SchemaStore);
+  private readonly notices = inject(Notices);
+  readonly id = input<number | null>(null);
+  /** Written name of a property that is being defined; `null` when one is edited. */
+  readonly define = input<string | null>(null);
+  readonly kindsAsked = input<string>();
+  readonly opened = output<number | null>();
+
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly draft = signal<PropertyDraft | null>(null);
+  /** What stood in the draft when this editor began: whoever changes it meanwhile is merged with. */
+  private readonly base = signal<Property | null>(null);
+  protected readonly conflict = signal<string | null>(null);
+
+  protected readonly types = VALUE_TYPES.map((value) => ({ value, label: TYPE_NAMES[value] }));
+  protected readonly feeds = FEEDS.map((value) => ({ value, label: FEED_WORDS[value] }));
+  protected readonly fileFields = FILE_FIELDS;
+  protected readonly modelFacts = MODEL_FACTS;
+  protected readonly sheetFacts = SHEET_FACTS;
+  protected readonly inheritFrom = INHERIT_FROM;
+  protected readonly levels = LEVELS;
+  protected readonly units = UNITS.map((unit) => unit.code);
+  protected readonly letterForms = LETTER_FORMS;
+  protected readonly numberForms = NUMBER_FORMS;
+  protected readonly letterCases = LETTER_CASES;
+  protected readonly uniqueness = UNIQUENESS;
+  protected readonly states = ['open', 'in check', 'released'];
+  protected readonly kinds = KINDS;
+  protected readonly newline = '\n';
+
+  protected readonly chosen = computed(() => this.store.properties().find((property) => property.id === this.id()) ?? null);
+  protected readonly others = computed(() => this.store.properties().filter((property) => property.id !== this.id()));
+  /** The schema with this property as it is being written. */
+  protected readonly self = computed<Property | null>(() => {
+    const draft = this.draft();
+    return draft && { ...draft, id: this.id() ?? -1, retired: false };
+  });
+  protected readonly all = computed(() => {
+    const self = this.self();
+    return [...this.others().filter((property) => !property.retired), ...(self ? [self] : [])];
+  });
+  protected readonly problems = computed(() => {
+    const draft = this.draft();
+    return draft
+      ? checkDefinition(tidy(draft), this.others(), {
+          lists: this.store.lists().map((list) => list.name),
+          series: this.store.series().map((series) => series.name),
+          classes: this.store.classes(),
+        })
+      : [];
+  });
+  protected readonly errors = computed(() => this.problems().filter((problem) => problem.severity === 'error'));
+  /** A name that is taken cannot be kept even in a draft. */
+  protected readonly stuck = computed(() => this.errors().some((problem) => problem.code === 'name-taken' || problem.code === 'blank'));
+  protected readonly changed = computed(() => {
+    const [draft, base] = [this.draft(), this.base()];
+    return draft !== null && (!base || JSON.stringify(tidy(draft)) !== JSON.stringify(tidy(draftOf(base))));
+  });
+  protected readonly standing = computed(() => {
+    this.store.changes();
+    const id = this.id();
+    return id === null ? 'new' : this.store.standing(id);
+  });
+  protected readonly oddOnes = computed(() => oddLetters(this.draft()?.writtenName ?? ''));
+  protected readonly suggestedRuleName = computed(() =>
+    ruleNameFor(
+      this.draft()?.writtenName ?? '',
+      this.others().map((property) => property.ruleName || property.writtenName),
+    ),
+  );
+  protected readonly examples = computed(() => {
+    const draft = this.draft();
+    return draft?.feed === 'ruled' ? draft.examples.map((example) => ({ example, result: runExample(tidy(draft), example, this.others()) })) : [];
+  });
+  /** Names that the rule looks at, for the columns of its examples. */
+  protected readonly given = computed(() => {
+    const draft = this.draft();
+    if (!draft) return [];
+    const used = new Set(draft.examples.flatMap((example) => Object.keys(example.given)));
+    for (const property of this.others()) if (draft.rule.includes(property.ruleName || property.writtenName)) used.add(property.writtenName);
+    return [...used];
+  });
+  protected readonly groups = computed(() => [
+    ...new Set(
+      this.store
+        .properties()
+        .map((property) => property.group)
+        .filter(Boolean),
+    ),
+  ]);
+  protected readonly usedIn = computed(() => {
+    const draft = this.draft();
+    if (!draft) return [];
+    const name = draft.ruleName || draft.writtenName;
+    const looks = (text: string) => name !== '' && text.includes(name);
+    return this.others().filter(
+      (property) =>
+        !property.retired && (looks(property.rule) || looks(property.requiredWhen) || looks(property.allowed) || property.narrowedBy === draft.writtenName),
+    );
+  });
+
+  constructor() {
+    effect(() => {
+      const [id, define, kinds] = [this.id(), this.define(), kindsFrom(this.kindsAsked())];
+      const chosen = this.chosen();
+      untracked(() => {
+        // What is being typed stays when the draft is read anew; the next save is merged.
+        if (define === null && chosen && this.base()?.id === id && this.changed()) return;
+        this.conflict.set(null);
+        this.base.set(define !== null ? null : chosen);
+        this.draft.set(define !== null ? { ...newDraft(define), ...(kinds.length ? { kinds } : {}) } : chosen ? draftOf(chosen) : null);
+      });
+    });
+  }
+
+  protected problemAt(...fields: (keyof PropertyDraft)[]): string | null {
+    const found = this.problems().find((problem) => fields.includes(problem.field) && !(problem.code === 'rule' && problem.from !== undefined));
+    return found?.message ?? null;
+  }
+  protected isError(...fields: (keyof PropertyDraft)[]): boolean {
+    return this.errors().some((problem) => fields.includes(problem.field));
+  }
+  protected set(change: Partial<PropertyDraft>): void {
+    this.draft.update((draft) => draft && { ...draft, ...change });
+  }
+  protected setForm(change: Partial<PropertyDraft['form']>): void {
+    this.draft.update((draft) => draft && { ...draft, form: { ...draft.form, ...change } });
+  }
+  protected setKind(kind: Kind, on: boolean): void {
+    this.draft.update((draft) => draft && { ...draft, kinds: KINDS.filter((candidate) => (candidate === kind ? on : draft.kinds.includes(candidate))) });
+  }
+  protected toggle(key: 'classes', value: string): void {
+    this.draft.update(
+      (draft) => draft && { ...draft, [key]: draft[key].includes(value) ? draft[key].filter((other) => other !== value) : [...draft[key], value] },
+    );
+  }
+  protected setMayChange(change: Partial<PropertyDraft['mayChange']>): void {
+    this.draft.update((draft) => draft && { ...draft, mayChange: { ...draft.mayChange, ...change } });
+  }
+  protected toggleState(state: string): void {
+    const { states } = this.draft()!.mayChange;
+    this.setMayChange({ states: states.includes(state) ? states.filter((other) => other !== state) : [...states, state] });
+  }
+  protected setHome(kind: Kind, text: string): void {
+    const { homes } = this.draft()!;
+    const rest = Object.fromEntries(Object.entries(homes).filter(([other]) => other !== kind));
+    const [place, ...name] = text.split(':');
+    if (text.trim() === '') this.set({ homes: rest });
+    else if (place === 'field' || place === 'cell' || place === 'property') this.set({ homes: { ...rest, [kind]: { place, name: name.join(':').trim() } } });
+  }
+  protected homeText(kind: Kind): string {
+    const home = this.draft()?.homes[kind];
+    return home ? `${home.place}: ${home.name}` : '';
+  }
+  protected number(text: string | number | null): number | null {
+    if (text === null || text === '') return null;
+    const n = Number(text);
+    return Number.isFinite(n) ? n : null;
+  }
+  protected linesOf(text: string): string[] {
+    return text === '' ? [] : text.replace(/\n$/, '').split('\n');
+  }
+  protected languages(): string {
+    return Object.entries(this.draft()?.captions ?? {})
+      .map(([code, caption]) => `${code}: ${caption}`)
+      .join('\n');
+  }
+  protected setLanguages(text: string): void {
+    this.set({
+      captions: Object.fromEntries(
+        this.linesOf(text).flatMap((line) => {
+          const m = /^\s*([a-z]{2,3}(?:-[A-Za-z0-9]{2,8})*)\s*:\s*(.*)$/.exec(line);
+          return m ? [[m[1]!, m[2]!.trim()]] : [];
+        }),
+      ),
+    });
+  }
+  protected addOverride(): void {
+    const draft = this.draft()!;
+    const free = this.store.classes().find((name) => !draft.overrides.some((override) => override.class === name));
+    if (free) this.set({ overrides: [...draft.overrides, { class: free }] });
+  }
+  protected setOverride(at: number, change: object): void {
+    this.set({ overrides: this.draft()!.overrides.map((override, i) => (i === at ? { ...override, ...change } : override)) });
+  }
+  protected dropOverride(at: number): void {
+    this.set({ overrides: this.draft()!.overrides.filter((_, i) => i !== at) });
+  }
+  protected addExample(): void {
+    const draft = this.draft()!;
+    this.set({
+      examples: [
+        ...draft.examples,
+        { title: `Example ${draft.examples.length + 1}`, given: Object.fromEntries(this.given().map((name) => [name, ''])), expected: '' },
+      ],
+    });
+  }
+  protected setExample(at: number, change: Partial<PropertyDraft['examples'][number]>): void {
+    this.set({ examples: this.draft()!.examples.map((example, i) => (i === at ? { ...example, ...change } : example)) });
+  }
+  protected setGiven(at: number, name: string, text: string): void {
+    this.setExample(at, { given: { ...this.draft()!.examples[at]!.given, [name]: text } });
+  }
+  protected dropExample(at: number): void {
+    this.set({ examples: this.draft()!.examples.filter((_, i) => i !== at) });
+  }
+
+  protected save(): void {
+    const draft = this.draft();
+    if (!draft || this.stuck()) return;
+    this.conflict.set(null);
+    const failed = (failure: unknown) => {
+      const problem = problemOf(failure);
+      this.conflict.set([problem.detail, ...(problem.issues ?? []).slice(1).map((issue) => issue.message)].join(' '));
+      return true;
+    };
+    const base = this.base();
+    if (base === null)
+      this.store.add(
+        tidy(draft),
+        (id) => {
+          this.notices.done(`${draft.caption} is in the draft.`);
+          this.opened.emit(id);
+        },
+        failed,
+      );
+    else
+      this.store.change(
+        [{ base, draft: tidy(draft) }],
+        () => {
+          this.base.set(this.chosen());
+          this.draft.set(this.chosen() ? draftOf(this.chosen()!) : null);
+          this.notices.done(`${draft.caption} is saved in the draft.`);
+        },
+        failed,
+      );
+  }
+  /** After a contradiction: works on from what stands in the draft now. */
+  protected takeTheirs(): void {
+    const chosen = this.chosen();
+    this.conflict.set(null);
+    this.base.set(chosen);
+    this.draft.set(chosen ? draftOf(chosen) : null);
+    this.store.look();
+  }
+  /** After a contradiction: keeps what is typed here, now that the other's words were seen. */
+  protected keepMine(): void {
+    this.base.set(this.chosen());
+    this.save();
+  }
+  protected reset(): void {
+    const base = this.base();
+    this.draft.set(base ? draftOf(base) : newDraft(this.define() ?? ''));
+  }
+  protected retire(retired: boolean): void {
+    const property = this.chosen()!;
+    this.store.change([{ base: property, draft: draftOf(property), retired }], () =>
+      this.notices.done(retired ? `${property.caption} is retired in the draft. Its values stay in the files.` : `${property.caption} is in use again.`),
+    );
+  }
+  protected remove(): void {
+    this.store.remove(this.id()!, () => this.opened.emit(null));
+  }
+}

@@ -1,0 +1,161 @@
+import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
+import { RolloutAction, RolloutRow } from '@rule/contract';
+import { Property } from '@rule/core/schema';
+import { Store } from '@ngrx/store';
+import { Api, FileLink, Notices, TrayActions, catalogueFeature, sessionFeature } from '../shared';
+import { SchemaStore } from './schema.store';
+
+interface Row extends RolloutRow {
+  readonly of: Property;
+}
+
+/** How far the edition in force has come into the files, and what carries it on. */
+@Component({
+  selector: 'rule-rollout',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [FileLink],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Rollout</h1>
+        <p class="soft">
+          What files hold of the edition in force. Every action puts lines in your tray; files that cannot be written now are listed until they can.
+        </p>
+      </div>
+    </div>
+    @if (store.rollout() === null) {
+      <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+    } @else {
+      <div class="card">
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Property</th>
+              <th class="num">Files reached</th>
+              <th class="num">Have the name</th>
+              <th class="num">Filled</th>
+              <th class="num">Under another name</th>
+              <th class="num">Lack it, cannot be written</th>
+              <th class="num">Left over</th>
+              <th></th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of rows(); track row.property) {
+              <tr>
+                <td>
+                  <button type="button" class="link" (click)="opened.emit(row.property)">{{ row.of.caption }}</button>
+                  @if (row.of.retired) {
+                    <span class="chip warn">retired</span>
+                  }
+                </td>
+                <td class="num">{{ row.of.retired ? '' : row.reached }}</td>
+                <td class="num">
+                  @if (row.named < row.reached) {
+                    <button
+                      type="button"
+                      class="link"
+                      [attr.aria-label]="row.named + ' of ' + row.reached + ' have the name ' + row.of.caption + ': show those that lack it'"
+                      (click)="list(row)"
+                    >
+                      {{ row.named }}
+                    </button>
+                  } @else {
+                    {{ row.of.retired ? '' : row.named }}
+                  }
+                </td>
+                <td class="num">{{ row.of.retired ? '' : row.filled }}</td>
+                <td class="num" [class.warn]="row.otherName">{{ row.otherName || '' }}</td>
+                <td class="num" [class.warn]="row.barred">{{ row.barred || '' }}</td>
+                <td class="num" [class.warn]="row.left">{{ row.left || '' }}</td>
+                <td class="actions">
+                  @if (mayEdit()) {
+                    @if (row.otherName) {
+                      <button type="button" class="link" [attr.aria-label]="'rename to ' + row.of.writtenName" (click)="act(row, 'rename')">rename</button>
+                    }
+                    @if (!row.of.retired && row.named + row.barred < row.reached && isTyped(row.of)) {
+                      <button type="button" class="link" [attr.aria-label]="'add the name ' + row.of.writtenName" (click)="act(row, 'add the name')">
+                        add the name
+                      </button>
+                    }
+                    @if (!row.of.retired && isComputed(row.of)) {
+                      <button type="button" class="link" [attr.aria-label]="'compute ' + row.of.caption" (click)="act(row, 'compute')">compute</button>
+                    }
+                    @if (row.left) {
+                      <button type="button" class="link" [attr.aria-label]="'remove left over values of ' + row.of.caption" (click)="act(row, 'remove')">
+                        remove {{ row.left }}
+                      </button>
+                    }
+                  }
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+      @if (missing(); as m) {
+        <h2>Files without {{ m.row.of.caption }}</h2>
+        <div class="card">
+          <table class="list">
+            <tbody>
+              @for (file of m.files; track file.file) {
+                <tr>
+                  <td><rule-file [id]="file.file" [path]="file.path" /></td>
+                  <td [class.warn]="file.reason">{{ file.reason ?? 'can be written' }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        </div>
+      }
+    }
+  `,
+  styles: `
+    .actions .link {
+      margin-right: 10px;
+      white-space: nowrap;
+    }
+    .card {
+      margin-bottom: 14px;
+    }
+  `,
+})
+export class RolloutView {
+  protected readonly store = inject(SchemaStore);
+  private readonly api = inject(Api);
+  private readonly global = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly opened = output<number>();
+  protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
+  private readonly byId = this.global.selectSignal(catalogueFeature.selectById);
+  protected readonly rows = computed(() =>
+    (this.store.rollout() ?? []).flatMap((row): Row[] => {
+      const of = this.byId()[row.property];
+      return of && (!of.retired || row.left > 0) && of.feed !== 'file' && of.level === 'document' ? [{ ...row, of }] : [];
+    }),
+  );
+  protected readonly missing = signal<{ row: Row; files: readonly { file: number; path: string; reason: string | null }[] } | null>(null);
+
+  constructor() {
+    this.store.loadRollout();
+  }
+
+  protected isTyped(property: Property): boolean {
+    return property.feed === 'typed' || property.feed === 'inherited';
+  }
+  protected isComputed(property: Property): boolean {
+    return property.feed === 'ruled' || property.feed === 'model' || property.feed === 'inherited';
+  }
+  protected list(row: Row): void {
+    this.api.rolloutMissing(row.property).subscribe({ next: (files) => this.missing.set({ row, files }), error: this.notices.failed });
+  }
+  protected act(row: Row, action: RolloutAction): void {
+    this.api.rolloutTray(row.property, action).subscribe({
+      next: ({ lines, open }) => {
+        this.global.dispatch(TrayActions.load());
+        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in your tray.${open ? ` ${open} need a person.` : ''}`);
+      },
+      error: this.notices.failed,
+    });
+  }
+}

@@ -1,0 +1,188 @@
+import { computed, inject } from '@angular/core';
+import { ChoiceListRow, DraftView, EditionRow, RolloutRow, SeriesRow, TrySummary } from '@rule/contract';
+import { Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
+import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
+import { rxMethod } from '@ngrx/signals/rxjs-interop';
+import { Store } from '@ngrx/store';
+import { EMPTY, Observable, catchError, forkJoin, pipe, switchMap, tap } from 'rxjs';
+import { Api, CatalogueActions, Notices, problemOf } from '../shared';
+
+interface State {
+  readonly draft: DraftView | null;
+  readonly lists: readonly ChoiceListRow[];
+  readonly series: readonly SeriesRow[];
+  readonly editions: readonly EditionRow[];
+  readonly rollout: readonly RolloutRow[] | null;
+  readonly summary: TrySummary | null;
+  readonly classes: readonly string[];
+  readonly error: string | null;
+  readonly saving: boolean;
+}
+
+/** How a property of the draft relates to the edition in force. */
+export type Standing = 'new' | 'changed' | 'as in force';
+
+const touches = (change: SchemaChange, id: number): boolean =>
+  change.type === 'property changed' ? change.id === id : change.type === 'property added' ? change.property.id === id : false;
+
+/** What the Schema station works on: the draft, what it changes, choice lists, number series, editions, the newest try. */
+export const SchemaStore = signalStore(
+  withState<State>({ draft: null, lists: [], series: [], editions: [], rollout: null, summary: null, classes: [], error: null, saving: false }),
+  withComputed(({ draft }) => ({
+    properties: computed<readonly Property[]>(() => draft()?.schema.properties ?? []),
+    changes: computed(() => draft()?.changes ?? []),
+    problems: computed(() => draft()?.problems ?? []),
+    errors: computed(() => (draft()?.problems ?? []).filter((problem) => problem.severity === 'error')),
+  })),
+  withMethods((store, api = inject(Api), global = inject(Store), notices = inject(Notices)) => {
+    const fail = (failure: unknown) => {
+      patchState(store, { saving: false });
+      notices.failed(failure);
+      return EMPTY;
+    };
+    /** Does something that answers with the draft, and shows that. */
+    const changing = <T>(
+      work: Observable<T>,
+      draftOfAnswer: (answer: T) => DraftView,
+      done: (answer: T) => void = () => undefined,
+      failed: (failure: unknown) => boolean = () => false,
+    ) => {
+      patchState(store, { saving: true });
+      work
+        .pipe(
+          tap((answer) => {
+            patchState(store, { draft: draftOfAnswer(answer), saving: false });
+            done(answer);
+          }),
+          catchError((failure: unknown) => {
+            patchState(store, { saving: false });
+            return failed(failure) ? EMPTY : fail(failure);
+          }),
+        )
+        .subscribe();
+    };
+    const itself = (draft: DraftView) => draft;
+    return {
+      load: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            forkJoin({
+              draft: api.draft(),
+              lists: api.choiceLists(),
+              series: api.numberSeries(),
+              editions: api.editions(),
+              tried: api.trySummary(),
+              classes: api.classes(),
+            }).pipe(
+              tap(({ draft, lists, series, editions, tried, classes }) =>
+                patchState(store, { draft, lists, series, editions, summary: tried.summary, classes: classes.map((row) => row.name), error: null }),
+              ),
+              catchError((failure: unknown) => {
+                patchState(store, { error: problemOf(failure).detail });
+                return EMPTY;
+              }),
+            ),
+          ),
+        ),
+      ),
+      /** Looks whether somebody else has changed the draft. */
+      look: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.draft().pipe(
+              tap((draft) => {
+                const known = store.draft();
+                if (!known || known.revision !== draft.revision || known.number !== draft.number || known.inForce !== draft.inForce)
+                  patchState(store, { draft });
+              }),
+              catchError(() => EMPTY),
+            ),
+          ),
+        ),
+      ),
+      loadRollout: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.rollout().pipe(
+              tap((rollout) => patchState(store, { rollout })),
+              catchError(fail),
+            ),
+          ),
+        ),
+      ),
+      loadSummary: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.trySummary().pipe(
+              tap(({ summary }) => patchState(store, { summary })),
+              catchError(fail),
+            ),
+          ),
+        ),
+      ),
+      standing(id: number): Standing {
+        const change = store.changes().find((candidate) => touches(candidate, id));
+        return change === undefined ? 'as in force' : change.type === 'property added' ? 'new' : 'changed';
+      },
+      add(draft: PropertyDraft, done: (id: number) => void, failed: (failure: unknown) => boolean): void {
+        changing(
+          api.addProperties([draft]),
+          (answer) => answer.draft,
+          ({ ids }) => done(ids[0]!),
+          failed,
+        );
+      },
+      change(
+        properties: readonly { readonly base: Property; readonly draft: PropertyDraft; readonly retired?: boolean }[],
+        done: () => void = () => undefined,
+        failed?: (failure: unknown) => boolean,
+      ): void {
+        changing(
+          api.changeProperties(
+            properties.map(({ base, draft, retired }) => ({
+              id: base.id,
+              base: draftOf(base),
+              baseRetired: base.retired,
+              draft,
+              retired: retired ?? base.retired,
+            })),
+          ),
+          itself,
+          done,
+          failed,
+        );
+      },
+      remove: (id: number, done: () => void) => changing(api.removeProperty(id), itself, done),
+      order: (ids: readonly number[]) => changing(api.orderProperties(ids), itself),
+      run: (work: Observable<DraftView>, done?: () => void) => changing(work, itself, done),
+      bringIntoForce(note: string, done: (edition: number) => void): void {
+        patchState(store, { saving: true });
+        api
+          .bringIntoForce(note, store.draft()!.revision)
+          .pipe(
+            switchMap(({ edition }) =>
+              forkJoin({ draft: api.draft(), editions: api.editions(), rollout: api.rollout() }).pipe(
+                tap((loaded) => {
+                  patchState(store, { ...loaded, saving: false });
+                  global.dispatch(CatalogueActions.load());
+                  global.dispatch(CatalogueActions.recount());
+                  done(edition);
+                }),
+              ),
+            ),
+            catchError(fail),
+          )
+          .subscribe();
+      },
+      setLists: (lists: readonly ChoiceListRow[]) => patchState(store, { lists }),
+      reloadLists: () => {
+        api.choiceLists().subscribe((lists) => patchState(store, { lists }));
+        global.dispatch(CatalogueActions.load());
+      },
+      reloadSeries: () => {
+        api.numberSeries().subscribe((series) => patchState(store, { series }));
+      },
+    };
+  }),
+);
+export type SchemaStore = InstanceType<typeof SchemaStore>;

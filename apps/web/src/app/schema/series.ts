@@ -1,0 +1,317 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { SeriesRow } from '@rule/contract';
+import { SeriesDraft, SeriesPart, checkSeries, countText, newSeries } from '@rule/core/schema';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, Notices, sessionFeature, showInstant } from '../shared';
+import { SchemaStore } from './schema.store';
+
+const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut }: SeriesRow): SeriesDraft => ({ name, parts, counts, digits, start, step, leftOut });
+
+/** Number series: how the next number is made, and what was handed out. */
+@Component({
+  selector: 'rule-number-series',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule, InputTextModule],
+  template: `
+    @let d = draft();
+    <div class="head">
+      <div>
+        <h1>{{ chosen()?.name ?? (id() === 'new' ? 'New number series' : 'Number series') }}</h1>
+        <p class="soft">
+          @if (chosen(); as row) {
+            {{ row.usedBy.length ? 'Counts ' + row.usedBy.join(', ') : 'Counts for no property yet' }}.
+          } @else {
+            Hands out the next number, never twice.
+          }
+        </p>
+      </div>
+      @if (mayAdminister()) {
+        <div class="actions">
+          <p-button severity="secondary" label="New series" (onClick)="picked.emit('new')" />
+          @if (d) {
+            @if (chosen(); as row) {
+              <p-button severity="secondary" label="Remove" (onClick)="remove(row)" />
+            }
+            <p-button label="Save" [disabled]="!changed() || problems().length > 0" (onClick)="save()" />
+          }
+        </div>
+      }
+    </div>
+    @if (d) {
+      <section class="card" aria-label="Series">
+        <label class="field name"
+          ><span>Name</span><input pInputText [disabled]="!mayAdminister()" [ngModel]="d.name" (ngModelChange)="edit({ name: $event })"
+        /></label>
+        <h3>A number is made of</h3>
+        <ol class="parts">
+          @for (part of d.parts; track $index; let i = $index) {
+            <li>
+              @switch (part.type) {
+                @case ('text') {
+                  <label
+                    >text
+                    <input
+                      pInputText
+                      class="mono"
+                      [disabled]="!mayAdminister()"
+                      [attr.aria-label]="'Text of part ' + (i + 1)"
+                      [ngModel]="part.text"
+                      (ngModelChange)="setPart(i, { type: 'text', text: $event })"
+                  /></label>
+                }
+                @case ('value') {
+                  <label
+                    >the value of
+                    <select
+                      class="small"
+                      [disabled]="!mayAdminister()"
+                      [attr.aria-label]="'Property of part ' + (i + 1)"
+                      [ngModel]="part.property"
+                      (ngModelChange)="setPart(i, { type: 'value', property: $event })"
+                    >
+                      @for (property of store.properties(); track property.id) {
+                        <option [value]="property.writtenName">{{ property.caption }}</option>
+                      }
+                    </select></label
+                  >
+                }
+                @case ('count') {
+                  <span>the count</span>
+                }
+              }
+              @if (part.type !== 'count') {
+                <button type="button" class="link" [disabled]="!mayAdminister()" [attr.aria-label]="'Remove part ' + (i + 1)" (click)="dropPart(i)">
+                  remove
+                </button>
+              }
+              <button
+                type="button"
+                class="link"
+                [disabled]="!mayAdminister() || i === 0"
+                [attr.aria-label]="'Move part ' + (i + 1) + ' forward'"
+                (click)="movePart(i)"
+              >
+                forward
+              </button>
+            </li>
+          }
+        </ol>
+        <p>
+          <button type="button" class="link" [disabled]="!mayAdminister()" (click)="addPart({ type: 'text', text: '-' })">Add a text</button>
+          <button
+            type="button"
+            class="link"
+            [disabled]="!mayAdminister()"
+            (click)="addPart({ type: 'value', property: store.properties()[0]?.writtenName ?? '' })"
+          >
+            Add the value of a property
+          </button>
+        </p>
+        <div class="four">
+          <label class="field">
+            <span>Counts by</span>
+            <select [disabled]="!mayAdminister()" [ngModel]="d.counts" (ngModelChange)="edit({ counts: $event })">
+              <option value="numbers">numbers</option>
+              <option value="letters">letters</option>
+            </select>
+          </label>
+          @if (d.counts === 'numbers') {
+            <label class="field"
+              ><span>Digits</span
+              ><input pInputText type="number" min="1" max="12" [disabled]="!mayAdminister()" [ngModel]="d.digits" (ngModelChange)="edit({ digits: $event })"
+            /></label>
+          } @else {
+            <label class="field"
+              ><span>Letters left out</span
+              ><input pInputText class="mono" [disabled]="!mayAdminister()" [ngModel]="d.leftOut" (ngModelChange)="edit({ leftOut: $event.toUpperCase() })"
+            /></label>
+          }
+          <label class="field"
+            ><span>Starts at</span
+            ><input pInputText type="number" min="0" [disabled]="!mayAdminister()" [ngModel]="d.start" (ngModelChange)="edit({ start: $event })"
+          /></label>
+          <label class="field"
+            ><span>Step</span><input pInputText type="number" min="1" [disabled]="!mayAdminister()" [ngModel]="d.step" (ngModelChange)="edit({ step: $event })"
+          /></label>
+        </div>
+        <p>
+          For instance <b class="mono">{{ sample() }}</b>
+        </p>
+        @for (problem of problems(); track $index) {
+          <p class="bad" role="alert">{{ problem }}</p>
+        }
+      </section>
+      @if (chosen(); as row) {
+        <section class="card" aria-labelledby="handed">
+          <h2 id="handed">Handed out</h2>
+          @if (mayDraw()) {
+            <div class="row">
+              <label
+                >for <input pInputText placeholder="what it is for" aria-label="What the number is for" [ngModel]="note()" (ngModelChange)="note.set($event)"
+              /></label>
+              <p-button severity="secondary" label="Reserve the next number" [disabled]="changed()" (onClick)="draw(row)" />
+            </div>
+          }
+          @for (counter of row.counters; track counter.frame) {
+            <p class="soft">
+              {{ counter.frame }}: next is <b class="mono">{{ counter.next }}</b>
+            </p>
+          }
+          <table class="list">
+            <thead>
+              <tr>
+                <th>Number</th>
+                <th>State</th>
+                <th>By</th>
+                <th>At</th>
+                <th>For</th>
+                <th></th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (number of row.numbers; track number.id) {
+                <tr>
+                  <td class="mono">{{ number.text }}</td>
+                  <td>{{ number.state }}</td>
+                  <td>{{ number.by }}</td>
+                  <td>{{ when(number.at) }}</td>
+                  <td>{{ number.note }}</td>
+                  <td>
+                    @if (number.state === 'reserved' && mayDraw()) {
+                      <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="release(number.id)">release</button>
+                    }
+                  </td>
+                </tr>
+              } @empty {
+                <tr>
+                  <td colspan="6" class="soft">Nothing yet.</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        </section>
+      }
+    } @else {
+      <p class="note">A series counts by numbers or by letters, with texts and values of other properties around the count. Choose one, or make one.</p>
+    }
+  `,
+  styles: `
+    section.card {
+      padding: 14px 18px;
+      margin-bottom: 14px;
+    }
+    .name input {
+      width: 320px;
+    }
+    .parts {
+      margin: 0;
+      padding-left: 20px;
+    }
+    .parts li {
+      padding: 3px 0;
+    }
+    .parts .link {
+      margin-left: 10px;
+    }
+    .four {
+      display: grid;
+      grid-template-columns: repeat(4, minmax(0, 1fr));
+      gap: 0 16px;
+    }
+    .field input,
+    .field select {
+      width: 100%;
+    }
+    .row {
+      display: flex;
+      gap: 12px;
+      align-items: center;
+      margin-bottom: 8px;
+    }
+  `,
+})
+export class NumberSeriesView {
+  protected readonly store = inject(SchemaStore);
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  readonly id = input<string>();
+  readonly picked = output<string>();
+  private readonly global = inject(Store);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly mayDraw = this.global.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly chosen = computed(() => this.store.series().find((series) => String(series.id) === this.id()) ?? null);
+  protected readonly draft = linkedSignal<SeriesDraft | null>(() => {
+    const row = this.chosen();
+    return this.id() === 'new' ? newSeries('') : row && draftOfRow(row);
+  });
+  protected readonly note = signal('');
+  protected readonly problems = computed(() => {
+    const draft = this.draft();
+    return draft ? checkSeries(draft) : [];
+  });
+  protected readonly changed = computed(() => {
+    const [draft, row] = [this.draft(), this.chosen()];
+    return draft !== null && JSON.stringify(draft) !== JSON.stringify(row ? draftOfRow(row) : newSeries(''));
+  });
+  protected readonly sample = computed(() => {
+    const draft = this.draft();
+    if (!draft || checkSeries({ ...draft, name: 'x' }).length) return '';
+    return draft.parts
+      .map((part) => (part.type === 'text' ? part.text : part.type === 'value' ? `‹${part.property}›` : countText(draft, draft.start)))
+      .join('');
+  });
+  protected readonly when = showInstant;
+
+  protected edit(change: Partial<SeriesDraft>): void {
+    this.draft.update((draft) => draft && { ...draft, ...change });
+  }
+  protected setPart(at: number, part: SeriesPart): void {
+    this.edit({ parts: this.draft()!.parts.map((old, i) => (i === at ? part : old)) });
+  }
+  protected addPart(part: SeriesPart): void {
+    this.edit({ parts: [...this.draft()!.parts, part] });
+  }
+  protected dropPart(at: number): void {
+    this.edit({ parts: this.draft()!.parts.filter((_, i) => i !== at) });
+  }
+  protected movePart(at: number): void {
+    const parts = [...this.draft()!.parts];
+    parts.splice(at - 1, 0, ...parts.splice(at, 1));
+    this.edit({ parts });
+  }
+  protected save(): void {
+    this.api.saveSeries(this.chosen()?.id ?? null, this.draft()!).subscribe({
+      next: (row) => {
+        this.store.reloadSeries();
+        this.notices.done(`${row.name} is saved.`);
+        this.picked.emit(String(row.id));
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected remove(row: SeriesRow): void {
+    this.api.removeSeries(row.id).subscribe({
+      next: () => {
+        this.store.reloadSeries();
+        this.picked.emit('');
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected draw(row: SeriesRow): void {
+    this.api.drawNumber(row.id, this.note()).subscribe({
+      next: (number) => {
+        this.note.set('');
+        this.store.reloadSeries();
+        this.notices.done(`${number.text} is reserved for you.`);
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected release(id: number): void {
+    this.api.releaseNumber(id).subscribe({ next: () => this.store.reloadSeries(), error: this.notices.failed });
+  }
+}

@@ -1,0 +1,133 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { Api, FileLink, Notices, sessionFeature } from '../shared';
+import { SchemaStore } from './schema.store';
+
+/** Schemas to start from, and what the draft and the drawings miss of a standard. */
+@Component({
+  selector: 'rule-standards',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FileLink, FormsModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Starting points and standards</h1>
+        <p class="soft">Figures of standards are from memory: their texts were not at hand.</p>
+      </div>
+    </div>
+    <div class="cards">
+      @for (starter of starters(); track starter.id) {
+        <section class="card" [attr.aria-label]="starter.title">
+          <h2>{{ starter.title }}</h2>
+          <p class="soft">{{ starter.about }}</p>
+          <p>{{ fresh(starter) }} of {{ starter.properties.length }} properties are not in the schema yet.</p>
+          @if (mayAdminister()) {
+            <p-button
+              severity="secondary"
+              label="Take them into the draft"
+              [disabled]="!fresh(starter)"
+              (onClick)="take(starter)"
+              [ariaLabel]="'Take them into the draft: ' + starter.title"
+            />
+          }
+        </section>
+      }
+    </div>
+    <div class="head">
+      <div><h2>Check against</h2></div>
+      <select class="small" aria-label="Practice" [ngModel]="practice()" (ngModelChange)="practice.set($event)">
+        <option value="iso">ISO practice</option>
+        <option value="asme">ASME practice</option>
+      </select>
+    </div>
+    <div class="card">
+      <table class="list">
+        <thead>
+          <tr>
+            <th></th>
+            <th>About</th>
+            <th>Finding</th>
+            <th>Source</th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (finding of findings(); track $index) {
+            <tr>
+              <td [class]="finding.severity === 'error' ? 'bad' : finding.severity === 'warning' ? 'warn' : 'soft'">{{ finding.severity }}</td>
+              <td>{{ finding.about }}</td>
+              <td>
+                @if (finding.file) {
+                  <rule-file [id]="finding.file" [path]="finding.subject" />:
+                }
+                @if (finding.property; as property) {
+                  <button type="button" class="link" (click)="opened.emit(property)">{{ finding.message }}</button>
+                } @else {
+                  {{ finding.message }}
+                }
+              </td>
+              <td>{{ finding.source.standard }}, from memory</td>
+            </tr>
+          } @empty {
+            <tr>
+              <td colspan="4">{{ loaded() ? 'Nothing is missing.' : '' }}</td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    </div>
+  `,
+  styles: `
+    .cards {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 14px;
+      margin-bottom: 18px;
+    }
+    section.card {
+      padding: 12px 16px;
+    }
+    h2 {
+      margin: 0 0 4px;
+    }
+  `,
+})
+export class Standards {
+  private readonly store = inject(SchemaStore);
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  readonly opened = output<number>();
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly starters = signal<readonly Starter[]>([]);
+  protected readonly practice = signal<Practice>('iso');
+  protected readonly findings = signal<readonly StandardFinding[]>([]);
+  protected readonly loaded = signal(false);
+  private readonly names = computed(() => new Set(this.store.properties().flatMap((property) => [property.writtenName, ...property.knownSpellings])));
+
+  constructor() {
+    this.api.starters().subscribe({ next: (starters) => this.starters.set(starters), error: this.notices.failed });
+    effect((cleanup) => {
+      const practice = this.practice();
+      this.store.draft();
+      const asked = this.api.standards(practice).subscribe({
+        next: (findings) => {
+          this.findings.set(findings);
+          this.loaded.set(true);
+        },
+        error: this.notices.failed,
+      });
+      cleanup(() => asked.unsubscribe());
+    });
+  }
+
+  protected fresh(starter: Starter): number {
+    return starter.properties.filter((property) => !this.names().has(property.writtenName)).length;
+  }
+  protected take(starter: Starter): void {
+    this.store.run(this.api.takeStarter(starter.id, null), () =>
+      this.notices.done(`${starter.title} is in the draft. Take out what the company does not need.`),
+    );
+  }
+}

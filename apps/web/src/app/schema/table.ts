@@ -1,0 +1,204 @@
+import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { KINDS, Kind, Property, PropertyDraft, draftOf } from '@rule/core/schema';
+import { VALUE_TYPES } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { ExactName, Notices, TYPE_NAMES, sessionFeature } from '../shared';
+import { tidy } from './draft';
+import { SchemaStore } from './schema.store';
+
+/** Many properties as a table: what is changed here is saved in the draft at once. */
+@Component({
+  selector: 'rule-schema-table',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, ExactName, FormsModule, InputTextModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>All properties</h1>
+        <p class="soft">{{ rows().length }} properties. Change several, then save them together.</p>
+      </div>
+      <div class="actions">
+        @if (edits().size) {
+          <p-button severity="secondary" label="Undo" (onClick)="edits.set(empty)" />
+        }
+        <p-button
+          [label]="'Save ' + edits().size + (edits().size === 1 ? ' change' : ' changes')"
+          [disabled]="!edits().size || !mayAdminister()"
+          [loading]="store.saving()"
+          (onClick)="save()"
+        />
+      </div>
+    </div>
+    <div class="card scroll">
+      <table class="list">
+        <thead>
+          <tr>
+            <th>Written name</th>
+            <th>Caption</th>
+            <th>Group</th>
+            <th>Type</th>
+            <th>Kinds</th>
+            <th>Required</th>
+            <th class="num">Longest</th>
+            <th>Help</th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (property of rows(); track property.id) {
+            @let d = now(property);
+            <tr [class.on]="edits().has(property.id)">
+              <td>
+                <button type="button" class="plain" (click)="opened.emit(property.id)"><rule-exact-name [name]="d.writtenName" /></button>
+              </td>
+              <td>
+                <input
+                  pInputText
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="'Caption of ' + property.caption"
+                  [ngModel]="d.caption"
+                  (ngModelChange)="edit(property, { caption: $event })"
+                />
+              </td>
+              <td>
+                <input
+                  pInputText
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="'Group of ' + property.caption"
+                  [ngModel]="d.group"
+                  (ngModelChange)="edit(property, { group: $event })"
+                />
+              </td>
+              <td>
+                <select
+                  class="small"
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="'Type of ' + property.caption"
+                  [ngModel]="d.type"
+                  (ngModelChange)="edit(property, { type: $event })"
+                >
+                  @for (type of types; track type) {
+                    <option [value]="type">{{ names[type] }}</option>
+                  }
+                </select>
+              </td>
+              <td class="kinds">
+                @for (kind of kinds; track kind) {
+                  <label [title]="kind"
+                    ><input
+                      type="checkbox"
+                      [disabled]="!mayAdminister()"
+                      [attr.aria-label]="property.caption + ' applies to ' + kind"
+                      [checked]="d.kinds.includes(kind)"
+                      (change)="toggle(property, kind)"
+                    />{{ kind[0] }}</label
+                  >
+                }
+              </td>
+              <td>
+                <input
+                  type="checkbox"
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="property.caption + ' is required'"
+                  [checked]="d.required"
+                  (change)="edit(property, { required: !d.required })"
+                />
+              </td>
+              <td class="num">
+                <input
+                  pInputText
+                  type="number"
+                  class="short"
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="'Longest length of ' + property.caption"
+                  [ngModel]="d.maxLength"
+                  (ngModelChange)="edit(property, { maxLength: $event })"
+                />
+              </td>
+              <td>
+                <input
+                  pInputText
+                  [disabled]="!mayAdminister()"
+                  [attr.aria-label]="'Help of ' + property.caption"
+                  [ngModel]="d.help"
+                  (ngModelChange)="edit(property, { help: $event })"
+                />
+              </td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    </div>
+  `,
+  styles: `
+    .scroll {
+      overflow: auto;
+      max-height: calc(100vh - 240px);
+    }
+    td input.p-inputtext {
+      width: 100%;
+      min-width: 90px;
+    }
+    td input.short {
+      width: 64px;
+      min-width: 0;
+    }
+    .kinds {
+      white-space: nowrap;
+    }
+    .kinds label {
+      margin-right: 6px;
+    }
+    thead th {
+      position: sticky;
+      top: 0;
+      background: var(--panel);
+      z-index: 1;
+    }
+    input[type='checkbox'] {
+      accent-color: var(--verdigris);
+    }
+  `,
+})
+export class SchemaTable {
+  protected readonly store = inject(SchemaStore);
+  private readonly notices = inject(Notices);
+  readonly opened = output<number>();
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly rows = computed(() => this.store.properties().filter((property) => !property.retired));
+  protected readonly empty: ReadonlyMap<number, Partial<PropertyDraft>> = new Map();
+  protected readonly edits = signal<ReadonlyMap<number, Partial<PropertyDraft>>>(this.empty);
+  protected readonly types = VALUE_TYPES;
+  protected readonly names = TYPE_NAMES;
+  protected readonly kinds = KINDS;
+
+  protected now(property: Property): Property {
+    return { ...property, ...this.edits().get(property.id) };
+  }
+  protected edit(property: Property, change: Partial<PropertyDraft>): void {
+    this.edits.update((edits) => {
+      const merged = { ...edits.get(property.id), ...change };
+      const differs = Object.entries(merged).some(([key, value]) => JSON.stringify(property[key as keyof Property]) !== JSON.stringify(value));
+      const next = new Map(edits);
+      if (differs) next.set(property.id, merged);
+      else next.delete(property.id);
+      return next;
+    });
+  }
+  protected toggle(property: Property, kind: Kind): void {
+    const { kinds } = this.now(property);
+    this.edit(property, { kinds: KINDS.filter((candidate) => (candidate === kind ? !kinds.includes(kind) : kinds.includes(candidate))) });
+  }
+  protected save(): void {
+    const changed = this.rows().filter((property) => this.edits().has(property.id));
+    this.store.change(
+      changed.map((base) => ({ base, draft: tidy({ ...draftOf(base), ...this.edits().get(base.id) }) })),
+      () => {
+        this.edits.set(this.empty);
+        this.notices.done(`${changed.length} ${changed.length === 1 ? 'property is' : 'properties are'} saved in the draft.`);
+      },
+    );
+  }
+}

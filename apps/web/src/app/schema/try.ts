@@ -1,0 +1,227 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal } from '@angular/core';
+import { EFFECTS, Effect, TryFinding, TrySummary } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { Api, FileLink, JobsActions, Notices, TrayActions, jobsFeature, sessionFeature } from '../shared';
+import { SchemaStore } from './schema.store';
+
+/** What a draft does to a value, in words. */
+export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; readonly about: string; readonly tone: string }>> = {
+  breaks: { title: 'would newly break', about: 'values that the edition in force accepts and the draft does not', tone: 'bad' },
+  loses: { title: 'would lose their home', about: 'values that stand under a name which the draft does not ask for any more', tone: 'warn' },
+  changes: { title: 'would change by rule', about: 'values that rules, models or wider holders give and files do not hold', tone: 'warn' },
+  passes: { title: 'would newly pass', about: 'values that the draft accepts and the edition in force does not', tone: 'good' },
+};
+
+interface Chosen {
+  readonly effect: Effect;
+  readonly property: number | null;
+  readonly check: number | null;
+}
+
+/** Trying the draft on all files: what would break, pass, change or lose its home, by property and by file, with repairs. */
+@Component({
+  selector: 'rule-schema-try',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FileLink],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Try the draft</h1>
+        @if (summary(); as s) {
+          <p class="soft">
+            Edition {{ s.edition }} on {{ s.files }} files{{ s.by ? ', by ' + s.by : '' }}.
+            @if (s.outdated) {
+              <span class="warn">The draft has changed since.</span>
+            }
+          </p>
+        } @else {
+          <p class="soft">Judges every file by the edition in force and by the draft. Nothing is changed.</p>
+        }
+      </div>
+      @if (mayAdminister()) {
+        <div class="actions">
+          <p-button label="Try it on all files" [disabled]="!store.draft()?.number || running()" [loading]="running()" (onClick)="start()" />
+        </div>
+      }
+    </div>
+    @if (!store.draft()?.number) {
+      <p class="note">There is no draft: what stands here is in force. Change a property, and a draft begins.</p>
+    }
+    @if (summary(); as s) {
+      @if (s.done) {
+        <div class="cards">
+          @for (effect of effects; track effect) {
+            <section class="card" [attr.aria-label]="words[effect].title">
+              <h2 [class]="count(effect) ? words[effect].tone : ''">{{ count(effect) }} {{ words[effect].title }}</h2>
+              <p class="soft">{{ words[effect].about }}</p>
+              <ul>
+                @for (row of of(effect); track $index) {
+                  <li>
+                    <button type="button" class="plain" [class.on]="isChosen(row)" (click)="choose(row)">
+                      <span>{{ nameOf(row) }}</span> <b>{{ row.files }} {{ row.files === 1 ? 'file' : 'files' }}</b>
+                    </button>
+                  </li>
+                }
+              </ul>
+            </section>
+          }
+        </div>
+        @if (chosen(); as c) {
+          <div class="head">
+            <div>
+              <h2>{{ nameOf(c) }}: {{ words[c.effect].title }}</h2>
+              <p class="soft">
+                {{ total() }} {{ total() === 1 ? 'file' : 'files' }}{{ rows().length < total() ? ', the first ' + rows().length + ' shown' : '' }}.
+              </p>
+            </div>
+            <div class="actions">
+              @if (c.property !== null) {
+                <p-button severity="secondary" label="Open the property" (onClick)="opened.emit(c.property)" />
+                @if (c.effect !== 'passes' && mayAdminister()) {
+                  <p-button label="Put repairs in the tray" [disabled]="s.outdated" (onClick)="repair(c)" />
+                }
+              }
+            </div>
+          </div>
+          <div class="card">
+            <table class="list">
+              <thead>
+                <tr>
+                  <th>File</th>
+                  <th>Now</th>
+                  <th>Would be</th>
+                  <th>Why</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (row of rows(); track row.file + '/' + $index) {
+                  <tr>
+                    <td><rule-file [id]="row.file" [path]="row.path" /></td>
+                    <td class="mono">{{ row.before ?? '—' }}</td>
+                    <td class="mono">{{ row.effect === 'changes' ? (row.after ?? 'blank') : '' }}</td>
+                    <td>{{ row.message }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </div>
+        }
+      }
+    }
+  `,
+  styles: `
+    .cards {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 14px;
+      margin-bottom: 18px;
+    }
+    section.card {
+      padding: 12px 16px;
+    }
+    h2 {
+      margin: 0;
+    }
+    ul {
+      list-style: none;
+      margin: 6px 0 0;
+      padding: 0;
+    }
+    li button {
+      display: flex;
+      width: 100%;
+      justify-content: space-between;
+      gap: 12px;
+      padding: 4px 6px;
+      min-height: 28px;
+      align-items: center;
+    }
+    li button:hover,
+    li button.on {
+      background: var(--verdigris-tint);
+    }
+  `,
+})
+export class SchemaTry {
+  protected readonly store = inject(SchemaStore);
+  private readonly api = inject(Api);
+  private readonly global = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly opened = output<number>();
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly jobs = this.global.selectSignal(jobsFeature.selectAllJobs);
+  protected readonly summary = computed(() => this.store.summary());
+  protected readonly effects = EFFECTS;
+  protected readonly words = EFFECT_WORDS;
+  protected readonly chosen = signal<Chosen | null>(null);
+  protected readonly rows = signal<readonly TryFinding[]>([]);
+  protected readonly total = signal(0);
+  private readonly job = signal<number | null>(null);
+  protected readonly running = computed(() => {
+    const job = this.jobs().find((candidate) => candidate.id === this.job());
+    return job ? job.state === 'waiting' || job.state === 'running' : this.job() !== null;
+  });
+
+  constructor() {
+    effect(() => {
+      const job = this.jobs().find((candidate) => candidate.id === this.job());
+      if (job && job.state !== 'waiting' && job.state !== 'running') {
+        this.job.set(null);
+        this.store.loadSummary();
+      }
+    });
+    effect(() => {
+      const [chosen, summary] = [this.chosen(), this.summary()];
+      if (!chosen || !summary) return;
+      const { effect: wanted, property, check } = chosen;
+      this.api
+        .tryFindings(summary.id, { effect: wanted, ...(property === null ? {} : { property }), ...(check === null ? {} : { check }), limit: 500 })
+        .subscribe({
+          next: ({ rows, total }) => {
+            this.rows.set(rows);
+            this.total.set(total);
+          },
+          error: this.notices.failed,
+        });
+    });
+  }
+
+  protected of(effect: Effect): TrySummary['effects'] {
+    return (this.summary()?.effects ?? []).filter((row) => row.effect === effect);
+  }
+  protected count(effect: Effect): number {
+    return this.of(effect).reduce((sum, row) => sum + row.files, 0);
+  }
+  protected nameOf({ property, check }: { readonly property: number | null; readonly check: number | null }): string {
+    const schema = this.store.draft()?.schema;
+    if (check !== null) return schema?.checks.find((candidate) => candidate.id === check)?.title ?? `check ${check}`;
+    return schema?.properties.find((candidate) => candidate.id === property)?.caption ?? `property ${property ?? ''}`;
+  }
+  protected isChosen(row: Chosen): boolean {
+    const chosen = this.chosen();
+    return chosen?.effect === row.effect && chosen.property === row.property && chosen.check === row.check;
+  }
+  protected choose({ effect: wanted, property, check }: Chosen): void {
+    this.chosen.set({ effect: wanted, property, check });
+  }
+  protected start(): void {
+    this.chosen.set(null);
+    this.api.tryDraft().subscribe({
+      next: ({ job }) => {
+        this.job.set(job);
+        this.global.dispatch(JobsActions.started({ job }));
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected repair({ effect: wanted, property }: Chosen): void {
+    this.api.repair(this.summary()!.id, wanted, property!).subscribe({
+      next: ({ lines, open }) => {
+        this.global.dispatch(TrayActions.load());
+        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in your tray.${open ? ` ${open} need a person.` : ''}`);
+      },
+      error: this.notices.failed,
+    });
+  }
+}

@@ -1,0 +1,155 @@
+import { Property, PropertyDraft } from './property';
+import { Check, Schema } from './schema';
+
+/** One field of a definition, before and after. */
+export interface FieldChange {
+  readonly field: string;
+  readonly before: unknown;
+  readonly after: unknown;
+}
+
+/** One difference between two schemas. Their sum leads from the one to the other. */
+export type SchemaChange =
+  | { readonly type: 'property added'; readonly property: Property }
+  | { readonly type: 'property removed'; readonly property: Property }
+  | { readonly type: 'property changed'; readonly id: number; readonly caption: string; readonly fields: readonly FieldChange[] }
+  | { readonly type: 'check added'; readonly check: Check }
+  | { readonly type: 'check removed'; readonly check: Check }
+  | { readonly type: 'check changed'; readonly id: number; readonly title: string; readonly fields: readonly FieldChange[] }
+  | { readonly type: 'strangers changed'; readonly before: Schema['strangers']; readonly after: Schema['strangers'] }
+  | { readonly type: 'order changed'; readonly of: 'properties' | 'checks'; readonly before: readonly number[]; readonly after: readonly number[] };
+
+/** Whether two definitions or parts of them say the same. The order of entries in an object says nothing, that in a list does. */
+export function sameDefinition(a: unknown, b: unknown): boolean {
+  if (a === b) return true;
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false;
+  if (Array.isArray(a) || Array.isArray(b))
+    return Array.isArray(a) && Array.isArray(b) && a.length === b.length && a.every((item, i) => sameDefinition(item, b[i]));
+  const keys = new Set([...Object.keys(a), ...Object.keys(b)]);
+  return [...keys].every((key) => sameDefinition((a as Record<string, unknown>)[key], (b as Record<string, unknown>)[key]));
+}
+
+function fieldChanges(before: object, after: object): FieldChange[] {
+  const keys = new Set([...Object.keys(before), ...Object.keys(after)]);
+  keys.delete('id');
+  return [...keys].flatMap((field) => {
+    const [a, b] = [(before as Record<string, unknown>)[field], (after as Record<string, unknown>)[field]];
+    return sameDefinition(a, b) ? [] : [{ field, before: a, after: b }];
+  });
+}
+
+/** What leads from one schema to another, definition by definition. */
+export function compareSchemas(before: Schema, after: Schema): SchemaChange[] {
+  const changes: SchemaChange[] = [];
+  const was = new Map(before.properties.map((property) => [property.id, property]));
+  const is = new Map(after.properties.map((property) => [property.id, property]));
+  for (const property of before.properties) if (!is.has(property.id)) changes.push({ type: 'property removed', property });
+  for (const property of after.properties) {
+    const old = was.get(property.id);
+    if (!old) changes.push({ type: 'property added', property });
+    else {
+      const fields = fieldChanges(old, property);
+      if (fields.length) changes.push({ type: 'property changed', id: property.id, caption: property.caption, fields });
+    }
+  }
+  const checked = new Map(before.checks.map((check) => [check.id, check]));
+  const checks = new Map(after.checks.map((check) => [check.id, check]));
+  for (const check of before.checks) if (!checks.has(check.id)) changes.push({ type: 'check removed', check });
+  for (const check of after.checks) {
+    const old = checked.get(check.id);
+    if (!old) changes.push({ type: 'check added', check });
+    else {
+      const fields = fieldChanges(old, check);
+      if (fields.length) changes.push({ type: 'check changed', id: check.id, title: check.title, fields });
+    }
+  }
+  if (!sameDefinition(before.strangers, after.strangers)) changes.push({ type: 'strangers changed', before: before.strangers, after: after.strangers });
+  for (const part of ['properties', 'checks'] as const) {
+    // Added ones come last and removed ones fall out by themselves; only what differs from that is a change of order.
+    const old = before[part].map((entry) => entry.id);
+    const now = after[part].map((entry) => entry.id);
+    const byItself = [...old.filter((id) => now.includes(id)), ...now.filter((id) => !old.includes(id))];
+    if (!sameDefinition(byItself, now)) changes.push({ type: 'order changed', of: part, before: old, after: now });
+  }
+  return changes;
+}
+
+const withFields = <T extends object>(entry: T, fields: readonly FieldChange[]): T => ({
+  ...entry,
+  ...Object.fromEntries(fields.map(({ field, after }) => [field, after])),
+});
+
+const inOrder = <T extends { readonly id: number }>(entries: readonly T[], order: readonly number[]): T[] => {
+  const place = new Map(order.map((id, i) => [id, i]));
+  return [...entries].sort((a, b) => (place.get(a.id) ?? Infinity) - (place.get(b.id) ?? Infinity));
+};
+
+/** Carries changes out on a schema. What a change is about and is no longer there is passed over. */
+export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): Schema {
+  let { properties, checks, strangers } = schema;
+  for (const change of changes)
+    switch (change.type) {
+      case 'property added':
+        properties = [...properties.filter((property) => property.id !== change.property.id), change.property];
+        break;
+      case 'property removed':
+        properties = properties.filter((property) => property.id !== change.property.id);
+        break;
+      case 'property changed':
+        properties = properties.map((property) => (property.id === change.id ? withFields(property, change.fields) : property));
+        break;
+      case 'check added':
+        checks = [...checks.filter((check) => check.id !== change.check.id), change.check];
+        break;
+      case 'check removed':
+        checks = checks.filter((check) => check.id !== change.check.id);
+        break;
+      case 'check changed':
+        checks = checks.map((check) => (check.id === change.id ? withFields(check, change.fields) : check));
+        break;
+      case 'strangers changed':
+        strangers = change.after;
+        break;
+      case 'order changed':
+        if (change.of === 'properties') properties = inOrder(properties, change.after);
+        else checks = inOrder(checks, change.after);
+        break;
+    }
+  return { properties, checks, strangers };
+}
+
+/** A field that two people have changed in different ways since they both read it. */
+export interface MergeConflict {
+  readonly field: string;
+  readonly base: unknown;
+  readonly theirs: unknown;
+  readonly mine: unknown;
+}
+
+/** Joins two people's edits of one definition, field by field. `merged` holds theirs where the two contradict each other. */
+export function mergeDefinitions<T extends object>(base: T, theirs: T, mine: T): { readonly merged: T; readonly conflicts: readonly MergeConflict[] } {
+  const conflicts: MergeConflict[] = [];
+  const merged = { ...theirs } as Record<string, unknown>;
+  for (const { field, before, after } of fieldChanges(base, mine)) {
+    const now = (theirs as Record<string, unknown>)[field];
+    if (sameDefinition(now, before) || sameDefinition(now, after)) merged[field] = after;
+    else conflicts.push({ field, base: before, theirs: now, mine: after });
+  }
+  return { merged: merged as T, conflicts };
+}
+
+/** Properties whose written name changes between two schemas, so that files have to follow. */
+export function renames(before: Schema, after: Schema): { readonly property: Property; readonly from: string }[] {
+  const was = new Map(before.properties.map((property) => [property.id, property]));
+  return after.properties.flatMap((property) => {
+    const old = was.get(property.id);
+    return old && !property.retired && old.writtenName !== property.writtenName ? [{ property, from: old.writtenName }] : [];
+  });
+}
+
+/** A definition under a new written name, with the old one kept as a known spelling. */
+export const renamed = <P extends PropertyDraft>(property: P, writtenName: string): P => ({
+  ...property,
+  writtenName,
+  knownSpellings: [...new Set([...property.knownSpellings.filter((spelling) => spelling !== writtenName), property.writtenName])],
+});

@@ -1,0 +1,473 @@
+import {
+  CompiledRule,
+  CompiledTests,
+  FeelContext,
+  FeelValue,
+  Host,
+  RuleProblem,
+  compileRule,
+  compileTests,
+  contextOf,
+  orderOf,
+  roundTo,
+  typeName,
+} from '../rules';
+import { HeldValue, StandIns, TypedValue, holdValue, readHeld, sameHeld } from '../values';
+import { CellState, Violation, judge } from './check';
+import { Kind, Property, forClass, inherits, reaches, ruleNameOf, slotOf } from './property';
+import { Check, Schema } from './schema';
+import { feelType, feelValue, ruleScope } from './scope';
+
+/** Values by place and name, as {@link slotKey} joins them. */
+export type HeldBySlot = ReadonlyMap<string, HeldValue>;
+export const slotKey = (place: string, name: string): string => `${place}/${name}`;
+
+/** What the geometry of a model says; mass in kg, volume in m³, area in m², lengths in m. */
+export interface ModelFacts {
+  readonly mass: number | null;
+  readonly volume: number | null;
+  readonly area: number | null;
+  readonly material: string | null;
+  readonly density: number | null;
+  readonly length: number | null;
+  readonly width: number | null;
+  readonly height: number | null;
+}
+
+/** One file with all that its values can depend on. */
+export interface FileFacts {
+  readonly id: number;
+  readonly kind: Kind;
+  readonly className: string | null;
+  readonly state: string | null;
+  readonly name: string;
+  readonly folder: string;
+  readonly held: HeldBySlot;
+  readonly geometry: ModelFacts | null;
+  /** The model that a drawing shows. */
+  readonly model: FileFacts | null;
+  /** Direct children of an assembly that are known part files, with their quantities. */
+  readonly parts: readonly { readonly file: FileFacts; readonly quantity: number }[];
+  /** Values of the company, the project and the drawing set, by written name. */
+  readonly above: Readonly<Partial<Record<'company' | 'project' | 'drawing set', ReadonlyMap<string, HeldValue>>>>;
+}
+
+/** Where a value that is shown comes from. */
+export type Origin = 'held' | 'another name' | 'ruled' | 'inherited' | 'model' | 'nowhere';
+
+/** What one file has for one property. */
+export interface Judged {
+  /** The property as the file's class has it. */
+  readonly property: Property;
+  /** What stands in the file. */
+  readonly held: HeldValue | null;
+  /** What the value is, wherever it comes from. */
+  readonly value: HeldValue | null;
+  readonly origin: Origin;
+  readonly cell: CellState;
+  /** What a rule, a model or a wider holder says the file should hold; absent when nothing says so. */
+  readonly derived?: HeldValue | null;
+  /** Why a rule gave no value. */
+  readonly failure?: string;
+  /** The known spelling under which the value stands. */
+  readonly otherName?: string;
+}
+
+/** A check that a file does not pass. */
+export interface Failed {
+  readonly check: Check;
+  readonly message: string;
+}
+
+export interface FileJudgement {
+  readonly values: ReadonlyMap<number, Judged>;
+  readonly failed: readonly Failed[];
+}
+
+/** Something of a schema that cannot work. */
+export interface SchemaProblem {
+  readonly property: number | null;
+  readonly check: number | null;
+  readonly message: string;
+  readonly problem?: RuleProblem;
+}
+
+/** What a schema is judged with. */
+export interface JudgeGround {
+  readonly standIns: StandIns;
+  /** Workflow states in their order. */
+  readonly states: readonly string[];
+  /** The instant for conditions and checks, in seconds since 1970-01-01 UTC. */
+  readonly instant: number;
+  readonly lookup?: Host['lookup'];
+  /** The rows of choice lists, for choices that another property narrows: list, value → allowed choices. */
+  readonly narrowed?: (list: string, by: string) => readonly string[] | null;
+}
+
+interface Prepared {
+  readonly property: Property;
+  readonly rule: CompiledRule | null;
+  readonly requiredWhen: CompiledRule | null;
+  readonly allowed: ReadonlyMap<string, CompiledTests>;
+}
+
+const GROUPS = ['model', 'project', 'drawing set', 'assembly', 'part', 'document'] as const;
+const GEOMETRY_NAMES = { 'geometry mass': 'mass', 'geometry volume': 'volume', 'geometry material': 'material' } as const;
+
+/** Units of the model's facts, as {@link ModelFacts} has them. */
+const FACT_UNIT: Readonly<Record<keyof ModelFacts, string | null>> = {
+  mass: 'kg',
+  volume: 'm³',
+  area: 'm²',
+  density: 'kg/m³',
+  length: 'm',
+  width: 'm',
+  height: 'm',
+  material: null,
+};
+
+/**
+ * A schema made ready to judge files: expressions compiled once, computed values in an order in which each comes after
+ * those that it needs. Values in circles are not computed; {@link problems} names them.
+ */
+export class PreparedSchema {
+  readonly problems: readonly SchemaProblem[];
+  /** Whether any expression looks at a group, so that nobody loads what nobody asks for. */
+  readonly uses: ReadonlySet<string>;
+  private readonly prepared: readonly Prepared[];
+  private readonly byKind: ReadonlyMap<Kind, readonly Prepared[]>;
+  private readonly checks: readonly { readonly check: Check; readonly condition: CompiledRule }[];
+  /** Names of the own holder that expressions look at, and of each group. */
+  private readonly needed = new Map<string, Set<string>>();
+  private readonly active: readonly Property[];
+  private readonly byRuleName: ReadonlyMap<string, Property>;
+
+  constructor(
+    readonly schema: Schema,
+    private readonly ground: JudgeGround,
+  ) {
+    const problems: SchemaProblem[] = [];
+    this.active = schema.properties.filter((property) => !property.retired);
+    this.byRuleName = new Map(this.active.map((property) => [ruleNameOf(property), property]));
+    const stored = ruleScope(this.active, { clock: false });
+    const conditions = ruleScope(this.active, { clock: true });
+    const compiled = <T>(
+      parsed: { ok: true; value: T } | { ok: false; problems: readonly RuleProblem[] },
+      property: Property | null,
+      check: Check | null,
+      what: string,
+    ): T | null => {
+      if (parsed.ok) return parsed.value;
+      const problem = parsed.problems[0]!;
+      problems.push({ property: property?.id ?? null, check: check?.id ?? null, message: `${what}: ${problem.message}`, problem });
+      return null;
+    };
+    const list = this.active.map((property): Prepared => {
+      const tests = new Map<string, CompiledTests>();
+      for (const text of [property.allowed, ...property.overrides.map((override) => override.allowed ?? '')]) {
+        if (text.trim() === '' || tests.has(text)) continue;
+        const ready = compiled(compileTests(text, { ...conditions, input: feelType(property) }), property, null, `${property.caption}, allowed values`);
+        if (ready) tests.set(text, ready);
+      }
+      return {
+        property,
+        rule: property.feed === 'ruled' ? compiled(compileRule(property.rule, stored), property, null, `The rule of ${property.caption}`) : null,
+        requiredWhen: property.requiredWhen.trim()
+          ? compiled(compileRule(property.requiredWhen, conditions), property, null, `${property.caption}, required when`)
+          : null,
+        allowed: tests,
+      };
+    });
+    this.checks = schema.checks.flatMap((check) => {
+      const condition = compiled(compileRule(check.condition, conditions), null, check, `The check ${check.title}`);
+      return condition ? [{ check, condition }] : [];
+    });
+    for (const { rule, requiredWhen, allowed } of list) for (const each of [rule, requiredWhen, ...allowed.values()]) this.need(each);
+    for (const { condition } of this.checks) this.need(condition);
+    this.uses = new Set(this.needed.keys());
+
+    const { order, circles } = orderOf(
+      list
+        .filter(({ rule }) => rule !== null)
+        .map(({ property, rule }) => ({
+          key: property.id,
+          needs: rule!.uses.filter((use) => use.group === null).flatMap((use) => this.byRuleName.get(use.name)?.id ?? []),
+        })),
+    );
+    for (const circle of circles) {
+      const names = circle.map((id) => this.active.find((property) => property.id === id)!.caption);
+      for (const id of circle) problems.push({ property: id, check: null, message: `The rules go round in a circle: ${[...names, names[0]].join(' → ')}.` });
+    }
+    const place = new Map(order.map((id, i) => [id, i]));
+    const rank = ({ property, rule }: Prepared) => (rule === null ? -1 : (place.get(property.id) ?? -2));
+    // What stands in a circle is judged as it is held, by a rule that is not there.
+    this.prepared = list.map((entry) => (entry.rule && !place.has(entry.property.id) ? { ...entry, rule: null } : entry)).sort((a, b) => rank(a) - rank(b));
+    this.byKind = new Map(
+      (['part', 'assembly', 'drawing', 'other'] as const).map((kind) => [kind, this.prepared.filter(({ property }) => property.kinds.includes(kind))]),
+    );
+    this.problems = problems;
+  }
+
+  /** The company's stand-ins, as the schema is judged with. */
+  get standIns(): StandIns {
+    return this.ground.standIns;
+  }
+
+  private need(rule: { readonly uses: CompiledRule['uses'] } | null) {
+    for (const { group, name } of rule?.uses ?? []) {
+      const names = this.needed.get(group ?? '') ?? new Set<string>();
+      names.add(name);
+      this.needed.set(group ?? '', names);
+    }
+  }
+
+  /** Properties whose computed values need a value of others: in the same holder, or across a group. */
+  dependents(): { readonly key: number; readonly needs: readonly { readonly group: string | null; readonly property: number }[] }[] {
+    return this.prepared.flatMap(({ property, rule }) => {
+      const needs = (rule?.uses ?? []).flatMap((use) => {
+        const found = this.byRuleName.get(use.name);
+        return found ? [{ group: use.group, property: found.id }] : [];
+      });
+      if (property.feed === 'inherited' && property.inheritFrom === 'model') needs.push({ group: 'model', property: property.id });
+      return needs.length || rule ? [{ key: property.id, needs }] : [];
+    });
+  }
+
+  /** What a file holds under a property, and under which name. */
+  private holding(file: FileFacts, property: Property): { held: HeldValue | null; otherName?: string; other?: HeldValue } {
+    const slot = slotOf(property, file.kind);
+    const held =
+      slot.place === 'field' && slot.name === 'file name'
+        ? ({ text: file.name, form: 'text' } as const)
+        : (file.held.get(slotKey(slot.place, slot.name)) ?? null);
+    if (held !== null && held.text !== '') return { held };
+    for (const spelling of property.knownSpellings) {
+      const other = file.held.get(slotKey('property', spelling));
+      if (other && other.text !== '') return { held, otherName: spelling, other };
+    }
+    return { held };
+  }
+
+  private typed(held: HeldValue | null, property: Property): FeelValue {
+    if (held === null || held.text === '') return null;
+    if (held.form === 'text' && this.ground.standIns.matches(held.text) && !property.choices.includes(held.text)) return null;
+    const parsed = readHeld(held, property);
+    return parsed.ok ? feelValue(parsed.value, property) : null;
+  }
+
+  private group(file: FileFacts | null, names: ReadonlySet<string>, more: readonly (readonly [string, FeelValue])[] = []): FeelContext | null {
+    if (file === null) return null;
+    const entries: (readonly [string, FeelValue])[] = [...more];
+    for (const name of names) {
+      const fact = GEOMETRY_NAMES[name as keyof typeof GEOMETRY_NAMES];
+      if (fact) entries.push([name, file.geometry?.[fact] ?? null]);
+      const property = this.byRuleName.get(name);
+      if (property) {
+        const { held, other } = this.holding(file, property);
+        entries.push([name, this.typed(other ?? held, property)]);
+      }
+    }
+    return contextOf(entries);
+  }
+
+  /** What expressions about a file can see, before anything is computed. */
+  namesFor(file: FileFacts): Record<string, FeelValue> {
+    const names = Object.create(null) as Record<string, FeelValue>;
+    for (const group of GROUPS) {
+      const needed = this.needed.get(group);
+      if (!needed) continue;
+      if (group === 'model') names[group] = this.group(file.model, needed);
+      else if (group === 'document') names[group] = this.group(file, needed);
+      else if (group === 'project' || group === 'drawing set') {
+        const above = file.above[group];
+        names[group] = above
+          ? contextOf(
+              [...needed].flatMap((name) => {
+                const property = this.byRuleName.get(name);
+                return property ? [[name, this.typed(above.get(property.writtenName) ?? null, property)] as const] : [];
+              }),
+            )
+          : null;
+      } else names[group] = null;
+    }
+    const parts = this.needed.get('parts');
+    if (parts) names['parts'] = file.parts.map((part) => this.group(part.file, parts, [['quantity', part.quantity]]));
+    if (this.needed.has('file'))
+      names['file'] = contextOf([
+        ['name', file.name],
+        ['folder', file.folder],
+        ['kind', file.kind],
+        ['class', file.className],
+        ['state', file.state],
+        ['product id', file.held.get('field/product id')?.text ?? null],
+        ['author', file.held.get('field/author')?.text ?? null],
+        ['geometry mass', file.geometry?.mass ?? null],
+        ['geometry volume', file.geometry?.volume ?? null],
+        ['geometry material', file.geometry?.material ?? null],
+      ]);
+    return names;
+  }
+
+  /** All that an expression about a file can see once its computed values are known: its groups and its own values. */
+  ownNames(file: FileFacts): Record<string, FeelValue> {
+    const names = this.namesFor(file);
+    for (const { property, value } of this.judge(file).values.values()) names[ruleNameOf(property)] = this.typed(value, property);
+    return names;
+  }
+
+  /** Judges all that a file has and lacks. Uniqueness is a matter of the whole library and is not judged here. */
+  judge(file: FileFacts): FileJudgement {
+    const names = this.namesFor(file);
+    const host: Host = { instant: this.ground.instant, ...(this.ground.lookup ? { lookup: this.ground.lookup } : {}) };
+    const storedHost: Host = { ...host, instant: null };
+    const values = new Map<number, Judged>();
+    const own = this.needed.get('');
+    const judged: Prepared[] = [];
+    for (const prepared of this.byKind.get(file.kind)!) {
+      const property = forClass(prepared.property, file.className);
+      const name = ruleNameOf(property);
+      if (!reaches(property, file.kind, file.className)) continue;
+      const one = this.value(file, property, prepared, names, storedHost);
+      if (own?.has(name)) names[name] = this.typed(one.value, property);
+      values.set(property.id, one);
+      judged.push(prepared);
+    }
+    for (const prepared of judged) {
+      const one = values.get(prepared.property.id)!;
+      const violations = [...one.cell.violations, ...this.more(file, one, prepared, names, host)];
+      if (violations.length !== one.cell.violations.length) values.set(prepared.property.id, { ...one, cell: { ...one.cell, violations } });
+    }
+    const failed: Failed[] = [];
+    for (const { check, condition } of this.checks) {
+      if (!reaches(check, file.kind, file.className)) continue;
+      const outcome = condition.evaluate(names, host);
+      if (!outcome.ok) failed.push({ check, message: `${check.title}: ${outcome.message}` });
+      else if (outcome.value === false) failed.push({ check, message: check.message });
+    }
+    return { values, failed };
+  }
+
+  private value(file: FileFacts, property: Property, prepared: Prepared, names: FeelContext, host: Host): Judged {
+    const { held, otherName, other } = this.holding(file, property);
+    const { standIns } = this.ground;
+    const asHeld = (): Judged => {
+      const value = other ?? held;
+      const cell = judge(value, property, standIns);
+      if (otherName === undefined) return { property, held, value, origin: value === null ? 'nowhere' : 'held', cell };
+      const violations: Violation[] = [...cell.violations, { code: 'other-name', message: `stands under ${JSON.stringify(otherName)}` }];
+      return { property, held, value, origin: 'another name', otherName, cell: { ...cell, violations } };
+    };
+    const derive = (derived: HeldValue | null, origin: Origin, failure?: string): Judged => {
+      const cell = judge(derived, property, standIns);
+      const current = held?.text === '' ? null : held;
+      const stale: Violation[] = sameHeld(current, derived)
+        ? []
+        : [
+            {
+              code: 'stale',
+              message: derived === null ? `holds ${JSON.stringify(current!.text)}, and should be blank` : `should be ${JSON.stringify(derived.text)}`,
+            },
+          ];
+      const wrong: Violation[] = failure === undefined ? [] : [{ code: 'rule', message: failure }];
+      return {
+        property,
+        held,
+        value: derived,
+        origin,
+        derived,
+        ...(failure === undefined ? {} : { failure }),
+        cell: { ...cell, violations: [...wrong, ...cell.violations, ...stale] },
+      };
+    };
+    if (prepared.rule) {
+      const outcome = prepared.rule.evaluate(names, host);
+      if (!outcome.ok) return derive(null, 'ruled', outcome.message);
+      const { value, failure } = ruledValue(outcome.value, property);
+      return derive(value, 'ruled', failure);
+    }
+    if (property.feed === 'inherited' && inherits(property, file.kind)) {
+      const own = property.mayOverride && held !== null && held.text !== '';
+      const from = property.inheritFrom === 'model' ? file.model : null;
+      if (own || (property.inheritFrom === 'model' && !from)) return asHeld();
+      if (from) {
+        const above = this.holding(from, property);
+        return derive(above.other ?? above.held, 'inherited');
+      }
+      const above = property.inheritFrom !== 'model' && property.inheritFrom !== null ? file.above[property.inheritFrom] : undefined;
+      return above ? derive(above.get(property.writtenName) ?? null, 'inherited') : asHeld();
+    }
+    if (property.feed === 'model' && property.modelFact && file.geometry) {
+      const fact = file.geometry[property.modelFact];
+      if (fact === null) return asHeld();
+      return derive(factValue(fact, property), 'model');
+    }
+    return asHeld();
+  }
+
+  /** What is wrong with a value in the light of the others. */
+  private more(file: FileFacts, one: Judged, prepared: Prepared, names: FeelContext, host: Host): Violation[] {
+    const { property, cell } = one;
+    const found: Violation[] = [];
+    const missing = cell.state === 'blank' || cell.state === 'stand-in';
+    if (missing && !property.required) {
+      const { states } = this.ground;
+      const due =
+        property.requiredFrom !== '' &&
+        file.state !== null &&
+        states.indexOf(file.state) >= states.indexOf(property.requiredFrom) &&
+        states.includes(property.requiredFrom);
+      if (due) found.push({ code: 'required', message: `is required from the state ${property.requiredFrom} on` });
+      else if (prepared.requiredWhen) {
+        const outcome = prepared.requiredWhen.evaluate(names, host);
+        if (outcome.ok && outcome.value === true) found.push({ code: 'required', message: `is required when ${property.requiredWhen}` });
+      }
+    }
+    if (cell.state !== 'value') return found;
+    if (property.allowed.trim() !== '') {
+      const outcome = prepared.allowed.get(property.allowed)?.allows(feelValue(cell.value, property), names, host);
+      if (outcome && (!outcome.ok || outcome.value !== true)) found.push({ code: 'not-allowed', message: `must be ${property.allowed}` });
+    }
+    if (property.narrowedBy !== null && property.list !== null && typeof cell.value === 'string') {
+      const by = this.active.find((other) => other.writtenName === property.narrowedBy);
+      const value = by ? this.typed(this.holding(file, by).held, by) : null;
+      const allowed = typeof value === 'string' ? (this.ground.narrowed?.(property.list, value) ?? null) : null;
+      if (allowed && !allowed.includes(cell.value))
+        found.push({ code: 'not-a-choice', message: `${JSON.stringify(cell.value)} does not go with ${by!.caption} ${String(value)}` });
+    }
+    return found;
+  }
+
+  /** The compiled rule of a property, for explaining it. */
+  ruleOf(property: number): CompiledRule | null {
+    return this.prepared.find((entry) => entry.property.id === property)?.rule ?? null;
+  }
+}
+
+/** The result of a rule as a value of its property: rounded to its decimals, blank for an empty text. */
+export function ruledValue(result: FeelValue, property: Property): { readonly value: HeldValue | null; readonly failure?: string } {
+  if (result === null || result === '') return { value: null };
+  const wrong = (): { value: null; failure: string } => ({ value: null, failure: `the rule gave a ${typeName(result)}` });
+  const hold = (value: TypedValue) => ({ value: holdValue(value, property) });
+  switch (property.type) {
+    case 'number':
+      if (typeof result !== 'number') return wrong();
+      return hold(property.decimals === null ? result : (roundTo(result, property.decimals, 'half up') ?? result));
+    case 'whole':
+      return typeof result === 'number' && Number.isSafeInteger(result) ? hold(result) : wrong();
+    case 'yesno':
+      return typeof result === 'boolean' ? hold(result) : wrong();
+    case 'date':
+      return typeName(result) === 'date' ? hold(String(result as object)) : wrong();
+    default:
+      return typeof result === 'string' ? hold(result) : wrong();
+  }
+}
+
+/** What the model says, as a value of a property in its unit and with its decimals. */
+function factValue(fact: number | string, property: Property): HeldValue | null {
+  if (typeof fact === 'string') return fact === '' ? null : { text: fact, form: 'text' };
+  const unit = FACT_UNIT[property.modelFact!];
+  const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
+  if (!parsed.ok) return null;
+  return ruledValue(parsed.value as number, property).value;
+}

@@ -1,0 +1,30 @@
+import { HeldValue, StandIns, holdValue, parseText } from '../values';
+import { checkProposed } from './check';
+import { Judged } from './judge';
+import { compareNames } from './names';
+
+/**
+ * A value that would mend what is wrong with a judged one, where it is plain what that is: the written name for one under a known
+ * spelling, the computed value for a stale one, the choice that was meant, letters in the case that is asked for, no blanks at the
+ * ends, the default for a missing value. `undefined` when a person has to decide.
+ */
+export function repairFor({ property, value, derived, cell, failure }: Judged, standIns: StandIns): HeldValue | null | undefined {
+  const codes = new Set(cell.violations.map((violation) => violation.code));
+  if (codes.size === 0) return undefined;
+  if (derived !== undefined) return failure === undefined && codes.has('stale') ? derived : undefined;
+  const fits = (text: string): HeldValue | undefined => {
+    const checked = checkProposed(text, property, standIns);
+    return checked.ok && checked.held !== null ? checked.held : undefined;
+  };
+  if (cell.state === 'blank' || cell.state === 'stand-in') return property.default === '' ? undefined : fits(property.default);
+  if (value === null) return undefined;
+  if (codes.has('other-name') && codes.size === 1) {
+    const parsed = parseText(value.text, property);
+    return parsed.ok && value.form === 'text' ? holdValue(parsed.value, property) : value;
+  }
+  let text = value.text.trim();
+  if (property.letterCase === 'upper') text = text.toUpperCase();
+  if (property.letterCase === 'lower') text = text.toLowerCase();
+  if (property.type === 'choice') text = property.choices.find((choice) => compareNames(choice, text) !== 'different') ?? text;
+  return text === value.text && !codes.has('other-name') ? undefined : fits(text);
+}
