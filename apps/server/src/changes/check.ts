@@ -1,11 +1,10 @@
 import { join } from 'node:path';
 import { AppliedCheck } from '@rule/contract';
-import { addressKey } from '@rule/core/changes';
+import { addressKey, orNull } from '@rule/core/changes';
 import { HeldValue, sameHeld } from '@rule/core/values';
 import { Db } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { WorkPool } from '../threads/pool';
-import { orNull } from './tray';
 
 const MOST_LISTED = 500;
 /** Files read in one go. */

@@ -1,5 +1,5 @@
 import { LineRow, ProposedValue, Tray, TrayLine } from '@rule/contract';
-import { Line, addressKey, compareThree, stackLines } from '@rule/core/changes';
+import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/changes';
 import { Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
 import { Db, Sql, rows } from '../platform/db';
@@ -14,9 +14,6 @@ import { User } from '../users/user';
 import { heldAt } from '../values/held';
 import { insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
-
-/** An empty title block cell is there as an empty text; for comparison that is nothing. */
-export const orNull = (held: HeldValue | null): HeldValue | null => (held?.text === '' ? null : held);
 
 /** Most refused lines that an answer names. */
 const MOST_ISSUES = 200;
@@ -65,11 +62,11 @@ export class Trays {
     );
     return {
       lines: lines.map(({ lock, removed, also, ...line }, i): TrayLine => {
-        const now = orNull(current[i] ?? null);
+        const now = current[i] ?? null;
         return {
           ...line,
-          current: now,
-          verdict: compareThree(orNull(line.base), now, orNull(line.proposed)),
+          current: orNull(now),
+          verdict: judgeLine(toLine(line), now),
           refused: removed ? 'The file is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
           alsoPending: also ?? [],
         };

@@ -106,14 +106,17 @@ export class NumberSeries {
 
   /** Reserves the next number for a person. With a file, parts of the number are taken from its values. */
   async draw(user: User, id: number, file: number | null, note: string): Promise<SeriesNumber> {
-    const drawn = await this.db.transaction(async (sql) => {
+    return this.db.transaction(async (sql) => {
       const series = await this.get(sql, id);
       const values = file === null ? new Map<number, Map<string, string>>() : await this.valuesOf(sql, [file]);
       const frame = frameOf(series.definition, values.get(file ?? 0) ?? new Map());
       if (!frame.ok) throw invalid('part-missing', `No number of ${series.name} can be made: ${frame.message}.`);
-      return (await this.take(sql, user, series, frame, [{ file, note }]))[0]!;
+      const [text] = await this.take(sql, user, series, frame, [{ file, note }]);
+      return (await sql.one<SeriesNumber>(
+        `SELECT n.id, n.text, n.state, u.display_name AS "by", n.at, n.file_id AS file, n.note FROM series_numbers n JOIN users u ON u.id = n.user_id WHERE n.series_id = $1 AND n.text = $2`,
+        [id, text],
+      ))!;
     });
-    return (await this.list()).find((series) => series.id === id)!.numbers.find((number) => number.text === drawn)!;
   }
 
   /** Reserves numbers of a counted property for files that have none, and puts them in the tray. Files that have one keep it. */
@@ -190,7 +193,7 @@ export class NumberSeries {
     frame: { readonly before: string; readonly after: string },
     wanted: readonly { readonly file: number | null; readonly note: string }[],
   ): Promise<string[]> {
-    const counted = [...(await this.properties.active()).values()].filter((property) => property.series === name && property.feed === 'counted');
+    const counted = (await this.properties.list(sql)).filter((property) => !property.retired && property.series === name && property.feed === 'counted');
     const counter = await sql.one<{ last: number }>('SELECT last FROM series_counters WHERE series_id = $1 AND frame = $2 FOR UPDATE', [id, key(frame)]);
     if (!counter) {
       // The first one in this frame: what files hold already has been counted, by whatever.

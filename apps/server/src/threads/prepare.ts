@@ -1,7 +1,7 @@
 import { readFile } from 'node:fs/promises';
-import { compareThree } from '@rule/core/changes';
+import { judgeLine, orNull } from '@rule/core/changes';
 import { FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
-import { HeldValue, sameHeld } from '@rule/core/values';
+import { HeldValue } from '@rule/core/values';
 import { FileStore, hashOf } from '../platform/store';
 import { describe } from './read';
 
@@ -37,8 +37,8 @@ export type Prepared =
 const find = (reading: FileReading, line: PreparedLine): HeldValue | null =>
   reading.holders.find((holder) => holder.key === line.holder)?.values.find((value) => value.place === line.place && value.name === line.name)?.held ?? null;
 
-/** A cell or field that is there but empty reads as an empty text; for comparison that is nothing. */
-const orNull = (held: HeldValue | null) => (held?.text === '' ? null : held);
+/** A line as the core knows lines; which file it is in does not matter here. */
+const asLine = ({ holder, place, name, base, proposed }: PreparedLine) => ({ address: { file: 0, holder, place, name }, base, proposed });
 
 /** Compares every line's base with the file as it is now, makes the new bytes, and proves that they hold what they should. */
 export async function prepareFile(input: PrepareInput, store: FileStore): Promise<Prepared> {
@@ -49,11 +49,11 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     oldHash = hashOf(bytes);
     const format = formatById(input.format);
     current = format.read(bytes);
-    const conflicts = input.lines.filter((line) => compareThree(orNull(line.base), orNull(find(current!, line)), orNull(line.proposed)) === 'conflict');
+    const conflicts = input.lines.filter((line) => judgeLine(asLine(line), find(current!, line)) === 'conflict');
     if (conflicts.length)
       return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
     const changes = input.lines
-      .filter((line) => !sameHeld(orNull(find(current!, line)), orNull(line.proposed)))
+      .filter((line) => judgeLine(asLine(line), find(current!, line)) === 'apply')
       .map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);

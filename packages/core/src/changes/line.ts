@@ -31,6 +31,17 @@ export function compareThree(base: HeldValue | null, current: HeldValue | null, 
   return sameHeld(current, base) ? 'apply' : 'conflict';
 }
 
+/** A cell or property that is there but empty reads as an empty text; for comparison that is nothing. */
+export const orNull = (held: HeldValue | null): HeldValue | null => (held?.text === '' ? null : held);
+
+/** Whether a line only puts a property's name into its holder, with no value yet, where it is not there at all. */
+export const placesName = ({ address, proposed }: Pick<Line, 'address' | 'proposed'>, current: HeldValue | null): boolean =>
+  address.place === 'property' && proposed?.text === '' && current === null;
+
+/** Compares a line with what stands at its address now; nothing and an empty text are the same, except to a line that {@link placesName}. */
+export const judgeLine = (line: Pick<Line, 'address' | 'base' | 'proposed'>, current: HeldValue | null): Verdict =>
+  placesName(line, current) && orNull(line.base) === null ? 'apply' : compareThree(orNull(line.base), orNull(current), orNull(line.proposed));
+
 /** The line that undoes a line. */
 export const invertLine = (line: Line, reason: string): Line => ({ ...line, base: line.proposed, proposed: line.base, reason });
 

@@ -1,6 +1,7 @@
 import { distance } from 'fastest-levenshtein';
 import { findUnit } from '../values';
-import { BUILTINS, Builtin, Host, Meter, RuleLimit, builtin, callBuiltin, patternOf, roundTo, textOf } from './functions';
+import { BUILTINS, Builtin, Host, Meter, RuleLimit, builtin, callBuiltin } from './functions';
+import { patternOf } from './pattern';
 import { Binder, Expr, Parsed, RuleProblem, childrenOf, parseExpression, parseTests } from './syntax';
 import { ANY, FeelType, NULL, RuleScope, blankable, contextType, filled, join, listOf, namesOf, plain, typeWord } from './type';
 import {
@@ -1068,5 +1069,3 @@ export function compileTests(source: string, scope: RuleScope): Parsed<CompiledT
     },
   };
 }
-
-export { roundTo, textOf };

@@ -1,5 +1,5 @@
-import { RE2JS } from 're2js';
 import { UNITS, convert, dateInForm, findUnit, firstUpper, isDateForm, plainNumber, shortPerson, titleCase } from '../values';
+import { patternOf } from './pattern';
 import { FeelType, ANY, listOf, plain, TypeKind } from './type';
 import {
   DaysDuration,
@@ -173,30 +173,6 @@ export const BUILTINS = (): readonly Builtin[] => [...table.values()].sort((a, b
 /* ---- texts ---- */
 
 const letters = (text: unknown) => [...(text as string)];
-const patterns = new Map<string, RE2JS | null>();
-/** Compiles a pattern that cannot hang; `null` when it is none. Flags as in XPath: s, m, i, x. */
-export function patternOf(pattern: string, flags = ''): RE2JS | null {
-  const key = `${flags}/${pattern}`;
-  let found = patterns.get(key);
-  if (found === undefined) {
-    try {
-      let bits = 0;
-      for (const flag of flags) {
-        if (flag === 'i') bits |= RE2JS.CASE_INSENSITIVE;
-        else if (flag === 's') bits |= RE2JS.DOTALL;
-        else if (flag === 'm') bits |= RE2JS.MULTILINE;
-        else if (flag !== 'x') throw new RangeError('flag');
-      }
-      found = pattern.length > 1000 ? null : RE2JS.compile(flags.includes('x') ? pattern.replace(/\s+/g, '') : pattern, bits);
-    } catch {
-      found = null;
-    }
-    if (patterns.size > 500) patterns.clear();
-    patterns.set(key, found);
-  }
-  return found;
-}
-
 /** A value as text. Numbers are written plainly, dates as ISO 8601. */
 export function textOf(value: FeelValue): string | null {
   if (value === null || value instanceof FeelFunction) return null;

@@ -1,5 +1,6 @@
 export * from './property';
 export * from './names';
+export * from './constraints';
 export * from './check';
 export * from './scope';
 export * from './schema';

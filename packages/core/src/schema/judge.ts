@@ -13,7 +13,7 @@ import {
   typeName,
 } from '../rules';
 import { HeldValue, StandIns, TypedValue, holdValue, readHeld, sameHeld } from '../values';
-import { CellState, Violation, judge } from './check';
+import { CellState, Violation, judge } from './constraints';
 import { Kind, Property, forClass, inherits, reaches, ruleNameOf, slotOf } from './property';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';

@@ -1,5 +1,5 @@
 import { HeldValue, StandIns, holdValue, parseText } from '../values';
-import { checkProposed } from './check';
+import { checkProposed } from './constraints';
 import { Judged } from './judge';
 import { compareNames } from './names';
 

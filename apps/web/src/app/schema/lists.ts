@@ -218,8 +218,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
                   }
                   @for (change of p.changed.slice(0, 20); track $index) {
                     <li>
-                      <b>{{ change.value }}</b
-                      >, {{ change.column }}: {{ change.before || 'blank' }} becomes {{ change.after || 'blank' }}
+                      <b>{{ change.value }}</b>, {{ change.column }}: {{ change.before || 'blank' }} becomes {{ change.after || 'blank' }}
                     </li>
                   }
                   @for (value of p.gone.slice(0, 20); track value) {

@@ -26,9 +26,11 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
-import { ExactName, Notices, TYPE_NAMES, problemOf, sessionFeature } from '../shared';
+import { TextareaModule } from 'primeng/textarea';
+import { ExactName, Notices, TYPE_NAMES, catalogueFeature, problemOf, sessionFeature } from '../shared';
 import { kindsFrom, tidy } from './draft';
 import { Explain } from './explain';
+import { Impact } from './impact';
 import { RuleField } from './rule-field';
 import { SchemaStore } from './schema.store';
 
@@ -46,9 +48,15 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
 @Component({
   selector: 'rule-property-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, ExactName, Explain, FormsModule, InputTextModule, RuleField],
+  imports: [ButtonModule, CheckboxModule, ExactName, Explain, FormsModule, Impact, InputTextModule, RuleField, TextareaModule],
   templateUrl: './property-editor.html',
   styles: `
+    .bare {
+      border: 0;
+      padding: 0;
+      margin: 0;
+      min-width: 0;
+    }
     section.card {
       padding: 14px 18px 6px;
       margin: 0 0 14px;
@@ -78,6 +86,7 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
       align-items: center;
     }
     .field input,
+    .field textarea,
     .field select {
       width: 100%;
     }
@@ -109,6 +118,7 @@ export class PropertyEditor {
   readonly opened = output<number | null>();
 
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  private readonly inForce = inject(Store).selectSignal(catalogueFeature.selectById);
   protected readonly draft = signal<PropertyDraft | null>(null);
   /** What stood in the draft when this editor began: whoever changes it meanwhile is merged with. */
   private readonly base = signal<Property | null>(null);
@@ -163,6 +173,14 @@ export class PropertyEditor {
     const id = this.id();
     return id === null ? 'new' : this.store.standing(id);
   });
+  /** The definition with the choices of its list, as files are judged by it. */
+  protected readonly asUsed = computed<PropertyDraft>(() => {
+    const draft = this.draft() ?? newDraft('');
+    const list = draft.list === null ? undefined : this.store.lists().find((candidate) => candidate.name === draft.list);
+    return list ? { ...draft, choices: list.choices.filter((choice) => !choice.retired).map((choice) => choice.value) } : draft;
+  });
+  /** The name that files hold it under: that of the edition in force, or the one that is being written. */
+  protected readonly nameInFiles = computed(() => this.inForce()[this.id() ?? -1]?.writtenName ?? this.chosen()?.writtenName ?? this.define() ?? '');
   protected readonly oddOnes = computed(() => oddLetters(this.draft()?.writtenName ?? ''));
   protected readonly suggestedRuleName = computed(() =>
     ruleNameFor(

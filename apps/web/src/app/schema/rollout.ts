@@ -68,7 +68,7 @@ interface Row extends RolloutRow {
                 <td class="num" [class.warn]="row.otherName">{{ row.otherName || '' }}</td>
                 <td class="num" [class.warn]="row.barred">{{ row.barred || '' }}</td>
                 <td class="num" [class.warn]="row.left">{{ row.left || '' }}</td>
-                <td class="actions">
+                <td class="acts">
                   @if (mayEdit()) {
                     @if (row.otherName) {
                       <button type="button" class="link" [attr.aria-label]="'rename to ' + row.of.writtenName" (click)="act(row, 'rename')">rename</button>
@@ -111,7 +111,7 @@ interface Row extends RolloutRow {
     }
   `,
   styles: `
-    .actions .link {
+    .acts .link {
       margin-right: 10px;
       white-space: nowrap;
     }

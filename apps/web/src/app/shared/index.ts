@@ -15,6 +15,7 @@ export * from './jobs.state';
 export * from './file-link';
 export * from './notices';
 export * from './session.state';
+export * from './show';
 export * from './tray.state';
 export * from './type-names';
 export * from './way';

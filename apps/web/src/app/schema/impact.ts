@@ -1,0 +1,162 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { FoundValues } from '@rule/contract';
+import { Property, PropertyDraft, Violation, constraintViolations } from '@rule/core/schema';
+import { HeldValue, compileStandIns, readHeld } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { Api, ExactName, catalogueFeature } from '../shared';
+import { tidy } from './draft';
+
+/** A value that does not fit a definition, with the number of files that hold it. */
+export interface Misfit {
+  readonly text: string;
+  readonly files: number;
+  readonly message: string;
+}
+
+/** How the values that stand in files now fit a definition: by itself, without rules and other properties. */
+export interface Fit {
+  readonly fits: number;
+  readonly misfits: readonly Misfit[];
+  readonly wrong: number;
+  readonly standIns: number;
+}
+
+/** Judges distinct values by a definition. */
+export function fitOf(values: FoundValues['values'], draft: PropertyDraft, standIns: readonly string[]): Fit {
+  const property: Property = { ...tidy(draft), choices: draft.choices, id: -1, retired: false };
+  const stands = compileStandIns(standIns);
+  const misfits: Misfit[] = [];
+  let [fits, wrong, standing] = [0, 0, 0];
+  for (const { text, form, unit, files } of values) {
+    if (text === '') continue;
+    if (form === 'text' && stands.matches(text) && !property.choices.includes(text)) {
+      standing += files;
+      continue;
+    }
+    const held: HeldValue = unit === null || unit === undefined ? { text, form } : { text, form, unit };
+    const parsed = readHeld(held, property);
+    const violation: Pick<Violation, 'message'> | undefined = parsed.ok ? constraintViolations(parsed.value, property)[0] : parsed.problem;
+    if (violation) {
+      wrong += files;
+      misfits.push({ text: unit ? `${text} ${unit}` : text, files, message: violation.message });
+    } else fits += files;
+  }
+  return { fits, misfits: misfits.sort((a, b) => b.files - a.files), wrong, standIns: standing };
+}
+
+/** What stands in the files today under a property's name, judged by its definition as it is being written. */
+@Component({
+  selector: 'rule-impact',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ExactName],
+  template: `
+    @if (found(); as f) {
+      @if (f.files) {
+        <section class="card" aria-label="In files today">
+          <h2>In {{ f.files }} {{ f.files === 1 ? 'file' : 'files' }} today under <rule-exact-name [name]="f.name" /></h2>
+          <div class="bar" role="img" [attr.aria-label]="said()">
+            @for (part of parts(); track part.name) {
+              @if (part.files) {
+                <span [class]="part.name" [style.flex-grow]="part.files">{{ part.files }} {{ part.label }}</span>
+              }
+            }
+          </div>
+          @if (fit().misfits.length) {
+            <table class="list">
+              <tbody>
+                @for (misfit of fit().misfits.slice(0, most()); track $index) {
+                  <tr>
+                    <td class="mono">{{ misfit.text }}</td>
+                    <td class="num">{{ misfit.files }} {{ misfit.files === 1 ? 'file' : 'files' }}</td>
+                    <td class="bad">{{ misfit.message }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+            @if (fit().misfits.length > most()) {
+              <button type="button" class="link" (click)="most.set(200)">{{ fit().misfits.length - most() }} more values do not fit</button>
+            }
+          }
+        </section>
+      }
+    }
+  `,
+  styles: `
+    section {
+      padding: 14px 18px;
+      margin-bottom: 14px;
+    }
+    h2 {
+      margin: 0 0 10px;
+    }
+    .bar {
+      display: flex;
+      border-radius: 3px;
+      overflow: hidden;
+      height: 26px;
+      margin-bottom: 6px;
+    }
+    .bar span {
+      flex-basis: 0;
+      min-width: 56px;
+      padding: 4px 8px;
+      white-space: nowrap;
+      overflow: hidden;
+      font:
+        600 12px 'Barlow Semi Condensed',
+        sans-serif;
+      color: var(--on-accent);
+    }
+    .fits {
+      background: var(--verdigris);
+    }
+    .wrong {
+      background: var(--vermilion);
+    }
+    .stand-ins {
+      background: var(--ochre);
+    }
+    .bar .blank {
+      background: var(--line);
+      color: var(--ink);
+    }
+  `,
+})
+export class Impact {
+  private readonly api = inject(Api);
+  readonly property = input.required<PropertyDraft>();
+  /** The name that files hold it under now: that of the edition in force. */
+  readonly name = input.required<string>();
+  private readonly settings = inject(Store).selectSignal(catalogueFeature.selectSettings);
+  protected readonly found = signal<FoundValues | null>(null);
+  protected readonly most = signal(6);
+  protected readonly fit = computed(() => fitOf(this.found()?.values ?? [], this.property(), this.settings()?.standIns ?? []));
+  protected readonly parts = computed(() => {
+    const { fits, wrong, standIns } = this.fit();
+    return [
+      { name: 'fits', label: 'fit', files: fits },
+      { name: 'wrong', label: wrong === 1 ? 'does not' : 'do not', files: wrong },
+      { name: 'stand-ins', label: standIns === 1 ? 'stand-in' : 'stand-ins', files: standIns },
+      { name: 'blank', label: 'blank', files: this.found()?.blank ?? 0 },
+    ];
+  });
+  protected readonly said = computed(() =>
+    this.parts()
+      .filter((part) => part.files)
+      .map((part) => `${part.files} ${part.label}`)
+      .join(', '),
+  );
+
+  constructor() {
+    effect((cleanup) => {
+      const name = this.name();
+      untracked(() => {
+        this.found.set(null);
+        this.most.set(6);
+      });
+      if (name === '') return;
+      const asked = this.api.foundValues(name, {}).subscribe({ next: (found) => this.found.set(found), error: () => undefined });
+      cleanup(() => asked.unsubscribe());
+    });
+  }
+}

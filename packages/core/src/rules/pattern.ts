@@ -1,0 +1,26 @@
+import { RE2JS } from 're2js';
+
+const patterns = new Map<string, RE2JS | null>();
+
+/** Compiles a pattern on an engine that cannot hang; `null` when it is none. Flags as in XPath: s, m, i, x. */
+export function patternOf(pattern: string, flags = ''): RE2JS | null {
+  const key = `${flags}/${pattern}`;
+  let found = patterns.get(key);
+  if (found === undefined) {
+    try {
+      let bits = 0;
+      for (const flag of flags) {
+        if (flag === 'i') bits |= RE2JS.CASE_INSENSITIVE;
+        else if (flag === 's') bits |= RE2JS.DOTALL;
+        else if (flag === 'm') bits |= RE2JS.MULTILINE;
+        else if (flag !== 'x') throw new RangeError('flag');
+      }
+      found = pattern.length > 1000 ? null : RE2JS.compile(flags.includes('x') ? pattern.replace(/\s+/g, '') : pattern, bits);
+    } catch {
+      found = null;
+    }
+    if (patterns.size > 500) patterns.clear();
+    patterns.set(key, found);
+  }
+  return found;
+}

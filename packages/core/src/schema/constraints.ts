@@ -1,0 +1,99 @@
+import { patternOf } from '../rules/pattern';
+import { HeldValue, StandIns, TypedValue, countDecimals, holdValue, parseText, readHeld } from '../values';
+import { compareNames } from './names';
+import { Property } from './property';
+
+/** One thing that is wrong with a value, in a word for programs and a sentence for people. */
+export interface Violation {
+  readonly code:
+    | 'required'
+    | 'type'
+    | 'too-short'
+    | 'too-long'
+    | 'too-small'
+    | 'too-large'
+    | 'decimals'
+    | 'not-a-choice'
+    | 'edge-blank'
+    | 'line-break'
+    | 'stand-in'
+    | 'pattern'
+    | 'forbidden'
+    | 'letter-case'
+    | 'not-allowed'
+    | 'not-unique'
+    | 'other-name'
+    | 'stale'
+    | 'rule';
+  readonly message: string;
+}
+
+/** What a holder shows for a property: nothing, something that only looks like a value, a value, or a text that is no value of the type. */
+export type CellState =
+  | { readonly state: 'blank'; readonly violations: readonly Violation[] }
+  | { readonly state: 'stand-in'; readonly text: string; readonly violations: readonly Violation[] }
+  | { readonly state: 'value'; readonly value: TypedValue; readonly violations: readonly Violation[] }
+  | { readonly state: 'unreadable'; readonly text: string; readonly violations: readonly Violation[] };
+
+const violation = (code: Violation['code'], message: string): Violation => ({ code, message });
+
+/** What a typed value breaks of the constraints that need nothing but the value. */
+export function constraintViolations(value: TypedValue, p: Property): Violation[] {
+  const found: Violation[] = [];
+  if (typeof value === 'string') {
+    const length = [...value].length;
+    if (p.minLength !== null && length < p.minLength) found.push(violation('too-short', `needs at least ${p.minLength} characters, has ${length}`));
+    if (p.maxLength !== null && length > p.maxLength) found.push(violation('too-long', `may have ${p.maxLength} characters, has ${length}`));
+    if (p.type !== 'longtext' && /[\r\n]/.test(value)) found.push(violation('line-break', 'holds a line break'));
+    else if (value !== value.trim()) found.push(violation('edge-blank', 'has a blank at its start or end'));
+    const bad = [...new Set([...value].filter((c) => p.forbidden.includes(c)))];
+    if (bad.length) found.push(violation('forbidden', `may not hold ${bad.map((c) => (c === ' ' ? 'a blank' : c)).join(' ')}`));
+    if (p.letterCase === 'upper' && value !== value.toUpperCase()) found.push(violation('letter-case', 'must be in capitals'));
+    if (p.letterCase === 'lower' && value !== value.toLowerCase()) found.push(violation('letter-case', 'must be in small letters'));
+    if (p.pattern !== '' && !(patternOf(p.pattern)?.matches(value) ?? true)) found.push(violation('pattern', `does not match the pattern ${p.pattern}`));
+    if (p.type === 'choice' && !p.open && !p.choices.includes(value)) {
+      const near = p.choices.find((choice) => compareNames(choice, value) !== 'different');
+      found.push(
+        violation(
+          'not-a-choice',
+          near === undefined ? `${JSON.stringify(value)} is not among the choices` : `${JSON.stringify(value)} is another wording of ${near}`,
+        ),
+      );
+    }
+  }
+  if (typeof value === 'number') {
+    if (p.min !== null && value < p.min) found.push(violation('too-small', `is below ${p.min}`));
+    if (p.max !== null && value > p.max) found.push(violation('too-large', `is above ${p.max}`));
+    if (p.type === 'number' && p.decimals !== null && countDecimals(value) > p.decimals)
+      found.push(violation('decimals', p.decimals === 0 ? 'may have no decimals' : `may have ${p.decimals} decimals`));
+  }
+  return found;
+}
+
+/** Judges what a holder holds for a property. `held` is `null` when the name is not there at all. */
+export function judge(held: HeldValue | null, property: Property, standIns: StandIns): CellState {
+  const missing = property.required ? [violation('required', 'is required')] : [];
+  if (held === null || held.text === '') return { state: 'blank', violations: missing };
+  if (held.form === 'text' && standIns.matches(held.text) && !property.choices.includes(held.text))
+    return { state: 'stand-in', text: held.text, violations: [violation('stand-in', `${JSON.stringify(held.text)} stands in for a value`), ...missing] };
+  const parsed = readHeld(held, property);
+  if (!parsed.ok) return { state: 'unreadable', text: held.text, violations: [violation('type', parsed.problem.message)] };
+  return { state: 'value', value: parsed.value, violations: constraintViolations(parsed.value, property) };
+}
+
+/** The outcome of checking a text that someone wants to write: the value to hold (`null` blanks the property), or what is wrong. */
+export type ProposedCheck = { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly violations: readonly Violation[] };
+
+/** Checks a text before it becomes a change line. The same code answers in the browser and on the server. */
+export function checkProposed(text: string, property: Property, standIns: StandIns): ProposedCheck {
+  if (text === '')
+    return property.required ? { ok: false, violations: [violation('required', 'is required and cannot be blanked')] } : { ok: true, held: null };
+  if (text === property.placeholder && property.placeholder !== '' && !property.choices.includes(text))
+    return { ok: false, violations: [violation('stand-in', 'is the placeholder, which is never written')] };
+  if (standIns.matches(text) && !property.choices.includes(text))
+    return { ok: false, violations: [violation('stand-in', `${JSON.stringify(text)} stands in for a value`)] };
+  const parsed = parseText(text, property);
+  if (!parsed.ok) return { ok: false, violations: [violation('type', parsed.problem.message)] };
+  const violations = constraintViolations(parsed.value, property);
+  return violations.length ? { ok: false, violations } : { ok: true, held: holdValue(parsed.value, property) };
+}
