@@ -7,6 +7,7 @@ export default defineConfig({
   projects: [
     { name: 'demo', testMatch: ['access.e2e.ts', 'walk.e2e.ts'] },
     { name: 'survey', testMatch: 'survey.e2e.ts', dependencies: ['demo'] },
+    { name: 'schema', testMatch: 'schema.e2e.ts', dependencies: ['survey'] },
   ],
   timeout: 120_000,
   expect: { timeout: 10_000 },

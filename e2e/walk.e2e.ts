@@ -65,16 +65,18 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await expect(page.getByRole('textbox', { name: /^Written name/ })).toHaveValue('Roast batch size');
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size ');
     await expect(page.getByRole('alert')).toContainText('a blank at the end');
-    await expect(page.getByRole('button', { name: 'Define', exact: true })).toBeDisabled();
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size');
-    await page.getByLabel('Caption').fill('Batch');
-    await page.getByLabel('Placeholder').fill('kg of beans');
-    await page.getByRole('combobox', { name: 'Type' }).click();
-    await page.getByRole('option', { name: 'number', exact: true }).click();
-    await page.getByRole('combobox', { name: 'Unit' }).click();
-    await page.getByRole('option', { name: 'kg', exact: true }).click();
+    await page.getByRole('textbox', { name: /^Caption What/ }).fill('Batch');
+    await page.getByRole('textbox', { name: /^Placeholder/ }).fill('kg of beans');
+    await page.getByRole('combobox', { name: 'Type', exact: true }).selectOption('number');
+    await page.getByRole('combobox', { name: 'Unit', exact: true }).selectOption('kg');
     await page.getByRole('button', { name: 'Define', exact: true }).click();
-    await expect(page.getByText('Batch is defined.')).toBeVisible();
+    await expect(page.getByText('Batch is in the draft.')).toBeVisible();
+    await page.getByRole('button', { name: /^Draft of edition/ }).click();
+    await page.getByLabel('Note: why it is made').fill('Roasters are sold by their batch');
+    await page.getByRole('button', { name: 'Bring into force' }).click();
+    await expect(page.getByText('Edition 2 is in force.')).toBeVisible();
+    await page.getByRole('button', { name: /^Batch/ }).click();
     await expect(page.getByRole('complementary')).toContainText('document property, 1 of 2 filled');
   });
 
@@ -281,7 +283,7 @@ test('a viewer sees everything and can change nothing', async ({ page }) => {
   await (await gridCell(page, 'drum.step', 'Revision')).dblclick();
   await expect(page.getByRole('textbox', { name: 'Revision' })).toHaveCount(0);
   await page.goto('/schema?property=1');
-  await expect(page.getByLabel('Caption')).toBeDisabled();
+  await expect(page.getByRole('textbox', { name: /^Caption What/ })).toBeDisabled();
   await page.goto('/exchange');
   await expect(page.getByText('Taking back needs the role editor.')).toBeVisible();
 });

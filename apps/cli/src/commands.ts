@@ -1,7 +1,8 @@
 import { readFile, stat } from 'node:fs/promises';
-import { resolve } from 'node:path';
+import { basename, dirname, resolve } from 'node:path';
+import { readSchemaDocument, schemaOfDocument } from '@rule/contract';
 import { FileReading } from '@rule/core/files';
-import { Property } from '@rule/core/schema';
+import { PreparedSchema, Schema, slotOf } from '@rule/core/schema';
 import { CheckedFile, Finding, Severity, checkFile, gravest } from '@rule/core/survey';
 import { DEFAULT_STAND_INS, HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { readFolder } from './folder';
@@ -87,23 +88,29 @@ const valuesOf = (reading: FileReading, place: 'property' | 'field'): Map<string
       .flatMap(({ values }) => values.filter((value) => value.place === place).map(({ name, held }) => [name, held] as const)),
   );
 
-async function schemaOf(path: string): Promise<Property[]> {
-  let list: unknown;
+/** Reads a schema from a file: a document as `rule schema export` writes it. */
+async function schemaOf(path: string): Promise<Schema> {
+  let json: unknown;
   try {
-    list = JSON.parse(await readFile(path, 'utf8'));
+    json = JSON.parse(await readFile(path, 'utf8'));
   } catch (error) {
     throw new Trouble(`${path} cannot be read as JSON: ${error instanceof Error ? error.message : String(error)}`);
   }
-  const fits = (entry: unknown): entry is Property =>
-    typeof entry === 'object' && entry !== null && 'writtenName' in entry && 'kinds' in entry && 'type' in entry;
-  if (!Array.isArray(list) || !list.every(fits)) throw new Trouble(`${path} is not a list of properties as /api/properties gives it.`);
-  return list;
+  const read = readSchemaDocument(json);
+  if (!read.ok) throw new Trouble(`${path} is not a schema as "rule schema export" writes it: ${read.error.details[0]!.message}.`);
+  return schemaOfDocument(read.document);
 }
+
+/** Workflow states as the vault has them, in their order. */
+const STATES = ['open', 'in check', 'released'];
 
 /** What breaks the schema or is odd, file by file. */
 export async function check({ folder, library, server, schema }: Subject): Promise<Outcome> {
-  const properties = schema !== null ? await schemaOf(schema) : server ? await server.properties() : null;
+  const law = schema !== null ? await schemaOf(schema) : server ? await server.schema() : null;
   const standIns = await standInsOf(server);
+  const prepared = law && new PreparedSchema(law, { standIns, states: STATES, instant: Date.now() / 1000 });
+  const broken = prepared?.problems[0];
+  if (broken) throw new Trouble(broken.message);
   const rows: Row[] = [];
   const severities: { severity: Severity }[] = [];
   let files = 0;
@@ -117,6 +124,10 @@ export async function check({ folder, library, server, schema }: Subject): Promi
   if (folder !== null) {
     for await (const { path, reading, problem } of readFolder(await folderOf(folder))) {
       const file: CheckedFile = {
+        name: basename(path),
+        folder: dirname(path) === '.' ? '' : dirname(path),
+        className: null,
+        state: null,
         kind: reading?.kind ?? 'other',
         problem,
         notes: reading?.problems.map((note) => note.message) ?? [],
@@ -124,9 +135,9 @@ export async function check({ folder, library, server, schema }: Subject): Promi
         fields: reading ? valuesOf(reading, 'field') : new Map<string, HeldValue>(),
       };
       // Nothing is known of files that hold no properties themselves; the schema is not asked about them.
-      take(path, checkFile(file, reading ? properties : null, standIns));
+      take(path, checkFile(file, reading ? prepared : null, standIns));
     }
-  } else for await (const [path, findings] of checkLibrary(server!, await server!.library(library!), properties ?? [], standIns)) take(path, findings);
+  } else for await (const [path, findings] of checkLibrary(server!, await server!.library(library!), prepared!, standIns)) take(path, findings);
   const n = (severity: Severity) => severities.filter((entry) => entry.severity === severity).length;
   return {
     columns: CHECK_COLUMNS,
@@ -137,7 +148,10 @@ export async function check({ folder, library, server, schema }: Subject): Promi
 }
 
 /** Checks the files of a library by what the server knows of them, page by page. */
-async function* checkLibrary(server: RuleServer, library: number, properties: readonly Property[], standIns: StandIns): AsyncGenerator<[string, Finding[]]> {
+async function* checkLibrary(server: RuleServer, library: number, prepared: PreparedSchema, standIns: StandIns): AsyncGenerator<[string, Finding[]]> {
+  const { properties } = prepared.schema;
+  const byName = new Map(properties.map((property) => [property.writtenName, property]));
+  const numbers = new Map((await server.properties()).map((property) => [property.id, byName.get(property.writtenName)]));
   const notes = new Map<number, string[]>();
   for (const remark of await server.remarks()) if (remark.about === 'noticed') notes.set(remark.file, [...(notes.get(remark.file) ?? []), remark.message]);
   const strays = (await server.survey({ library })).names.filter((row) => row.level === 'document').map((row) => row.name);
@@ -158,12 +172,16 @@ async function* checkLibrary(server: RuleServer, library: number, properties: re
     for (const { file, held } of page.rows) {
       const own = new Map(holds.get(file.id) ?? []);
       const fields = new Map<string, HeldValue>();
-      for (const property of properties) {
-        const value = held[property.id];
-        if (value && property.feed === 'file') fields.set(property.fileField!, value);
-        else if (value) own.set(property.writtenName, value);
+      for (const [id, value] of Object.entries(held)) {
+        const property = numbers.get(Number(id));
+        if (!property) continue;
+        const slot = slotOf(property, file.kind);
+        if (slot.place === 'field') fields.set(slot.name, value);
+        else own.set(slot.name, value);
       }
-      yield [file.path, checkFile({ kind: file.kind, problem: file.problem, notes: notes.get(file.id) ?? [], properties: own, fields }, properties, standIns)];
+      const { name, folder, kind, class: className, problem } = file;
+      const checked = { name, folder, kind, className, state: null, problem, notes: notes.get(file.id) ?? [], properties: own, fields };
+      yield [file.path, checkFile(checked, prepared, standIns)];
     }
     if (offset + PAGE >= page.total) return;
   }

@@ -1,6 +1,7 @@
 import { parseArgs } from 'node:util';
 import { Outcome, Subject, check, survey } from './commands';
 import { OUTPUTS, Output, show } from './output';
+import { exportSchema, importSchema, trySchema } from './schema';
 import { RuleServer } from './server';
 import { Trouble } from './trouble';
 
@@ -8,14 +9,17 @@ const HELP = `rule survey FOLDER                     the property names that the
 rule survey --library NAME             the same of a library of the server
 rule check FOLDER [--schema FILE]      what breaks the schema or is odd, file by file
 rule check --library NAME              the same of a library of the server
+rule schema export [FILE]              the draft as a JSON document, or with --edition N an edition
+rule schema import FILE                takes such a document into the draft, and says what that changes
+rule schema try                        tries the draft on all files of the server
 
   --server URL      address of the server (or RULE_SERVER; http://127.0.0.1:4310 where nothing is set);
                     with it, a folder is checked against the server's schema
-  --schema FILE     properties in JSON, as the server gives them at /api/properties
+  --schema FILE     a schema in JSON, as "rule schema export" writes it
   --output FORM     table, csv or json
   --quiet           nothing but the rows
 
-A library, or a folder that is checked against the server's schema, needs a token in RULE_TOKEN; make one in Settings.
+A library, a schema, or a folder that is checked against the server's schema needs a token in RULE_TOKEN; make one in Settings.
 Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command could not be carried out.
 `;
 
@@ -44,6 +48,7 @@ function parse(args: readonly string[]) {
         library: { type: 'string' },
         server: { type: 'string' },
         schema: { type: 'string' },
+        edition: { type: 'string' },
         output: { type: 'string', default: 'table' },
         quiet: { type: 'boolean', default: false },
         help: { type: 'boolean', default: false },
@@ -66,23 +71,50 @@ async function carryOut(
     out(HELP);
     return values.help ? 0 : 3;
   }
-  if (command !== 'survey' && command !== 'check') throw new Trouble(`There is no command ${JSON.stringify(command)}.\n\n${HELP}`);
-  if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
-  if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
+  if (command !== 'survey' && command !== 'check' && command !== 'schema') throw new Trouble(`There is no command ${JSON.stringify(command)}.\n\n${HELP}`);
   const output = OUTPUTS.find((form) => form === values.output);
   if (!output) throw new Trouble(`--output takes ${OUTPUTS.join(', ')}.`);
-  const wantsServer = values.library !== undefined || values.server !== undefined;
+  const wantsServer = command === 'schema' || values.library !== undefined || values.server !== undefined;
   const token = env['RULE_TOKEN'];
   if (wantsServer && !token) throw new Trouble('RULE_TOKEN is not set. Make a token in Settings.');
+  const server = wantsServer ? new RuleServer(values.server ?? env['RULE_SERVER'] ?? 'http://127.0.0.1:4310', token!) : null;
+  const finish = (outcome: Outcome): number => {
+    print(outcome, output, values.quiet, out, err);
+    return outcome.worst === 'error' ? 2 : outcome.worst === 'warning' ? 1 : 0;
+  };
+  if (command === 'schema') return schemaCommand(server!, folder, rest, values.edition, finish, out, values.quiet ? () => undefined : err);
+  if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
+  if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
   const subject: Subject = {
     folder: folder ?? null,
     library: values.library ?? null,
-    server: wantsServer ? new RuleServer(values.server ?? env['RULE_SERVER'] ?? 'http://127.0.0.1:4310', token!) : null,
+    server,
     schema: values.schema ?? null,
   };
-  const outcome = await (command === 'survey' ? survey(subject) : check(subject));
-  print(outcome, output, values.quiet, out, err);
-  return outcome.worst === 'error' ? 2 : outcome.worst === 'warning' ? 1 : 0;
+  return finish(await (command === 'survey' ? survey(subject) : check(subject)));
+}
+
+/** `rule schema export | import | try`. */
+async function schemaCommand(
+  server: RuleServer,
+  action: string | undefined,
+  [file, ...more]: readonly string[],
+  edition: string | undefined,
+  finish: (outcome: Outcome) => number,
+  out: (text: string) => void,
+  err: (text: string) => void,
+): Promise<number> {
+  if (more.length) throw new Trouble('One file at a time. A name with blanks goes in quotes.');
+  if (edition !== undefined && !/^\d{1,9}$/.test(edition)) throw new Trouble('--edition takes the number of an edition.');
+  if (action === 'export') {
+    const { json, said } = await exportSchema(server, file ?? null, edition === undefined ? null : Number(edition));
+    if (file === undefined) out(json);
+    err(`${said}\n`);
+    return 0;
+  }
+  if (action === 'import' && file !== undefined) return finish(await importSchema(server, file));
+  if (action === 'try' && file === undefined) return finish(await trySchema(server));
+  throw new Trouble(`rule schema takes export, import FILE or try.\n\n${HELP}`);
 }
 
 function print({ rows, columns, said }: Outcome, output: Output, quiet: boolean, out: (text: string) => void, err: (text: string) => void): void {

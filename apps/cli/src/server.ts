@@ -1,5 +1,5 @@
-import { FilesPage, GridPage, Problem, Remark, Settings, Survey } from '@rule/contract';
-import { Property } from '@rule/core/schema';
+import { DraftView, FilesPage, GridPage, JobRow, Problem, Remark, Settings, Survey, TrySummary, readSchemaDocument, schemaOfDocument } from '@rule/contract';
+import { Property, Schema } from '@rule/core/schema';
 import { Trouble } from './trouble';
 
 /** A server of Rule as the command line talks to it, for the person whose token it carries. */
@@ -9,18 +9,44 @@ export class RuleServer {
     private readonly token: string,
   ) {}
 
-  private async get<T>(path: string, query: Readonly<Record<string, string | number>> = {}): Promise<T> {
+  private async ask<T>(
+    method: string,
+    path: string,
+    query: Readonly<Record<string, string | number>> = {},
+    body?: { readonly name: string; readonly bytes: Uint8Array },
+  ): Promise<T> {
     const address = new URL(`/api${path}`, this.url);
     for (const [key, value] of Object.entries(query)) address.searchParams.set(key, String(value));
+    const headers: Record<string, string> = { authorization: `Bearer ${this.token}` };
+    if (body) Object.assign(headers, { 'content-type': 'application/octet-stream', 'x-file-name': encodeURIComponent(body.name) });
     let response: Response;
     try {
-      response = await fetch(address, { headers: { authorization: `Bearer ${this.token}` } });
+      response = await fetch(address, { method, headers, ...(body ? { body: Buffer.from(body.bytes) } : {}) });
     } catch {
       throw new Trouble(`${this.url} does not answer.`);
     }
     if (response.ok) return (await response.json()) as T;
     const problem = (await response.json().catch(() => null)) as Problem | null;
     throw new Trouble(problem?.detail ?? `${this.url} answers with status ${response.status}.`);
+  }
+
+  private get<T>(path: string, query: Readonly<Record<string, string | number>> = {}): Promise<T> {
+    return this.ask('GET', path, query);
+  }
+
+  draft = () => this.get<DraftView>('/schema/draft');
+  /** The draft as a JSON document, or an edition by its number. */
+  document = (edition: number | null) => this.get<Record<string, unknown>>('/schema/document.json', edition === null ? {} : { edition });
+  importDocument = (name: string, bytes: Uint8Array) => this.ask<DraftView>('POST', '/schema/draft/document', {}, { name, bytes });
+  startTry = () => this.ask<{ id: number; job: number }>('POST', '/schema/tries');
+  trySummary = () => this.get<{ summary: TrySummary | null }>('/schema/tries');
+  job = (id: number) => this.get<JobRow>(`/jobs/${id}`);
+
+  /** The schema in force, with the choices of its lists. */
+  async schema(): Promise<Schema> {
+    const read = readSchemaDocument(await this.document((await this.draft()).inForce));
+    if (!read.ok) throw new Trouble(`${this.url} sends a schema that this version does not understand: ${read.error.details[0]!.message}.`);
+    return schemaOfDocument(read.document);
   }
 
   properties = () => this.get<Property[]>('/properties');

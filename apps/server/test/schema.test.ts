@@ -17,8 +17,9 @@ import {
 import { Property, PropertyDraft, SchemaChange, draftOf, newDraft, newSeries } from '@rule/core/schema';
 import { StandardFinding } from '@rule/core/standards';
 import sheetjs from '@e965/xlsx';
-import { writeFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { run } from '../../cli/src/rule';
 import { Person, Rule, startRule } from './harness';
 
 let rule: Rule;
@@ -479,5 +480,49 @@ describe('a schema on its way', () => {
     const answer = await varga.get('/schema/page');
     expect(answer.headers['content-type']).toContain('text/html');
     expect(answer.text).toContain('Marrowby Roaster Works: properties');
+  });
+});
+
+describe('the command line', () => {
+  it('keeps a schema under version control: export, import, try', async () => {
+    const { token } = (await varga.post('/tokens', { name: 'schema' })).body as { token: string };
+    const call = async (...args: string[]) => {
+      let [out, err] = ['', ''];
+      const code = await run(
+        ['schema', ...args, '--server', rule.url],
+        { RULE_TOKEN: token },
+        (text) => (out += text),
+        (text) => (err += text),
+      );
+      return { code, out, err };
+    };
+    const file = join(rule.data, '..', `schema-${process.pid}.json`);
+    expect(await call('export', file)).toMatchObject({ code: 0, out: '', err: expect.stringContaining('written to') });
+    const text = readFileSync(file, 'utf8');
+    expect((await call('export')).out).toBe(text);
+    expect(await call('import', file)).toMatchObject({ code: 0, err: '0 changes against the edition in force\n' });
+    const document = JSON.parse(text) as { 'x-rule': { properties: { writtenName: string; maxLength: number | null }[] } };
+    document['x-rule'].properties.find((property) => property.writtenName === 'Description')!.maxLength = 9;
+    writeFileSync(file, JSON.stringify(document));
+    const imported = await call('import', file, '--output', 'json');
+    expect([imported.code, JSON.parse(imported.out)]).toEqual([1, [{ subject: 'Description', change: 'maxLength', before: '40', after: '9' }]]);
+    const tried = await call('try', '--output', 'csv');
+    expect(tried.code).toBe(2);
+    expect(tried.out).toMatch(/breaks,Description,\d+/);
+    expect(await call('import', join(rule.data, 'nothing.json'))).toMatchObject({ code: 3 });
+    expect(await call('sing')).toMatchObject({ code: 3 });
+    await varga.delete('/schema/draft');
+    expect(await call('try')).toMatchObject({ code: 3, err: expect.stringContaining('no draft') });
+    // A folder is judged by an exported schema without any server.
+    await call('export', file);
+    let said = '';
+    const code = await run(
+      ['check', rule.library, '--schema', file, '--output', 'csv'],
+      {},
+      (out) => (said += out),
+      () => undefined,
+    );
+    expect(code).toBe(2);
+    expect(said).toContain('error,nearly,"Material ",');
   });
 });

@@ -281,6 +281,29 @@ export const schemaDocument = Joi.object<SchemaDocument>({
   series: Joi.array().items(Joi.object(series)).max(500).default([]),
 }).required();
 
+/** What a JSON text says of a schema: a document as Rule sends it out, or its own part alone. */
+export function readSchemaDocument(
+  json: unknown,
+): { readonly ok: true; readonly document: SchemaDocument } | { readonly ok: false; readonly error: Joi.ValidationError } {
+  const own = typeof json === 'object' && json !== null && 'x-rule' in json ? (json as Record<string, unknown>)['x-rule'] : json;
+  const checked = schemaDocument.validate(own, { abortEarly: false });
+  return checked.error ? { ok: false, error: checked.error } : { ok: true, document: checked.value };
+}
+
+/** A document as a schema that files can be judged by: numbered by place, choices taken from its lists. */
+export function schemaOfDocument({ properties, checks, strangers, lists }: SchemaDocument): Schema {
+  const choices = new Map(lists.map((entry) => [entry.name, entry.choices.filter((choice) => !choice.retired).map((choice) => choice.value)]));
+  return {
+    properties: properties.map((property, i) => ({
+      ...property,
+      id: i + 1,
+      choices: property.list === null ? property.choices : (choices.get(property.list) ?? []),
+    })),
+    checks: checks.map((entry, i) => ({ ...entry, id: i + 1 })),
+    strangers,
+  };
+}
+
 /** One edition in the list of all. */
 export interface EditionRow {
   readonly number: number;

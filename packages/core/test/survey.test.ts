@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { Property, newDraft } from '../src/schema';
+import { EMPTY_SCHEMA, PreparedSchema, Property, newDraft } from '../src/schema';
 import {
   CleanUp,
   DEFAULT_ABBREVIATIONS,
@@ -323,14 +323,21 @@ describe('foreign values', () => {
 });
 
 describe('checking one file', () => {
-  const schema = [
+  const law = (strangers: 'allowed' | 'reported' | 'refused') =>
+    new PreparedSchema({ ...EMPTY_SCHEMA, properties, strangers: { ...EMPTY_SCHEMA.strangers, part: strangers } }, { standIns, states: [], instant: 0 });
+  const properties = [
     property('Part number', { required: true }),
     property('Material', { id: 2, type: 'choice', choices: ['S235JR'] }),
     property('Old', { id: 3, retired: true }),
     property('Saved by', { id: 4, feed: 'file', fileField: 'author', required: true }),
   ];
+  const schema = law('reported');
   const file = (properties: Readonly<Record<string, string>>, fields: Readonly<Record<string, string>> = { author: 'E. Varga' }) => ({
+    name: 'a.step',
+    folder: '',
     kind: 'part' as const,
+    className: null,
+    state: null,
     problem: null,
     notes: [],
     properties: new Map(Object.entries(properties).map(([name, text]) => [name, heldText(text)])),
@@ -348,6 +355,11 @@ describe('checking one file', () => {
       'warning stray Colour',
       'note stand-in Colour',
     ]);
+  });
+
+  it('names outside the schema are as grave as the schema says', () => {
+    const stray = file({ 'Part number': 'A', Colour: 'red' });
+    expect([codes(stray, law('allowed'), standIns), codes(stray, law('refused'), standIns)]).toEqual([[], ['error stray Colour']]);
   });
 
   it('without a schema, only what is odd in itself', () => {

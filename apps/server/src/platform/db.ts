@@ -64,19 +64,28 @@ export class Db implements Sql {
   }
 
   private within(transaction: Transaction | null): Sql {
-    const all = async <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T[]> =>
-      this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true });
+    // A transaction has one connection, which takes one statement at a time.
+    let last: Promise<unknown> = Promise.resolve();
+    const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
+      if (!transaction) return work();
+      const mine = last.then(work, work);
+      last = mine.catch(() => undefined);
+      return mine;
+    };
+    const all = <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T[]> =>
+      inTurn(() => this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true }));
     return {
       all,
       one: async <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T | undefined> => (await all<T>(text, bind))[0],
-      run: async (text, bind = []) => {
-        const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
-        return (result as { rowCount?: number }).rowCount ?? 0;
-      },
-      copy: async (table, list) => {
+      run: (text, bind = []) =>
+        inTurn(async () => {
+          const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
+          return (result as { rowCount?: number }).rowCount ?? 0;
+        }),
+      copy: (table, list) => {
         if (!transaction) throw new Error('COPY runs inside a transaction.');
         const { connection } = transaction as unknown as { connection: pg.Client };
-        await pipeline(Readable.from(copyText(list)), connection.query(copyFrom(`COPY ${table} FROM STDIN`)));
+        return inTurn(() => pipeline(Readable.from(copyText(list)), connection.query(copyFrom(`COPY ${table} FROM STDIN`))));
       },
     };
   }

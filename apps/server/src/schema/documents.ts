@@ -1,8 +1,8 @@
-import { SchemaDocument, schemaDocument } from '@rule/contract';
+import { SchemaDocument, readSchemaDocument } from '@rule/contract';
 import { TableError, readCsv, readWorkbook } from '@rule/core/exchange';
 import { ChoiceListDraft, Schema, SeriesDraft, draftOf, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
 import { Db } from '../platform/db';
-import { invalid, notFound } from '../platform/problem';
+import { invalid } from '../platform/problem';
 import { User } from '../users/user';
 import { Editions } from './editions';
 import { readSettings } from './settings';
@@ -43,15 +43,14 @@ export class SchemaDocuments {
 
   /** Takes a JSON document into the draft. Lists and series that are not there yet are added; those that are there stay as they are. */
   async importJson(user: User, body: unknown): Promise<void> {
-    const own = typeof body === 'object' && body !== null && 'x-rule' in body ? (body as Record<string, unknown>)['x-rule'] : body;
-    const checked = schemaDocument.validate(own, { abortEarly: false });
-    if (checked.error)
+    const read = readSchemaDocument(body);
+    if (!read.ok)
       throw invalid(
         'bad-document',
-        `This is not a schema as Rule sends it out: ${checked.error.details[0]!.message}.`,
-        checked.error.details.slice(0, 50).map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
+        `This is not a schema as Rule sends it out: ${read.error.details[0]!.message}.`,
+        read.error.details.slice(0, 50).map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
       );
-    const document = checked.value;
+    const { document } = read;
     for (const list of document.lists)
       await this.db.run('INSERT INTO choice_lists (name, content) VALUES ($1, $2::jsonb) ON CONFLICT (name) DO NOTHING', [list.name, JSON.stringify(list)]);
     for (const series of document.series)
@@ -111,11 +110,5 @@ export class SchemaDocuments {
   async page(edition: number | null): Promise<string> {
     const [{ schema, name }, { company }] = await Promise.all([this.schema(edition), readSettings(this.db)]);
     return schemaPage(schema, { company, edition: name, date: this.clock().toISOString().slice(0, 10) });
-  }
-
-  /** The number of an edition that is there. */
-  async known(edition: number): Promise<number> {
-    if (!(await this.db.one('SELECT 1 FROM editions WHERE number = $1', [edition]))) throw notFound(`Edition ${edition}`);
-    return edition;
   }
 }

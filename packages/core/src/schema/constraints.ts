@@ -1,6 +1,6 @@
 import { patternOf } from '../rules/pattern';
 import { HeldValue, StandIns, TypedValue, countDecimals, holdValue, parseText, readHeld } from '../values';
-import { compareNames } from './names';
+import { sameWording } from './names';
 import { Property } from './property';
 
 /** One thing that is wrong with a value, in a word for programs and a sentence for people. */
@@ -52,7 +52,7 @@ export function constraintViolations(value: TypedValue, p: Property): Violation[
     if (p.letterCase === 'lower' && value !== value.toLowerCase()) found.push(violation('letter-case', 'must be in small letters'));
     if (p.pattern !== '' && !(patternOf(p.pattern)?.matches(value) ?? true)) found.push(violation('pattern', `does not match the pattern ${p.pattern}`));
     if (p.type === 'choice' && !p.open && !p.choices.includes(value)) {
-      const near = p.choices.find((choice) => compareNames(choice, value) !== 'different');
+      const near = p.choices.find((choice) => sameWording(choice, value));
       found.push(
         violation(
           'not-a-choice',

@@ -18,6 +18,9 @@ export function compareNames(a: string, b: string): NameLikeness {
 /** A key under which names that differ only in case or blanks fall together. */
 export const likenessKey = (name: string): string => squeeze(name.normalize('NFC')).toLowerCase();
 
+/** Whether two values are the same but for case and blanks, also where one has a blank and the other has none (`S235 JR`). */
+export const sameWording = (a: string, b: string): boolean => likenessKey(a).replace(/ /g, '') === likenessKey(b).replace(/ /g, '');
+
 /** Says in words what is odd about a written name, or `null`: blanks at its ends, doubled blanks, control characters. */
 export function nameOddity(name: string): string | null {
   if (/^\s/u.test(name)) return 'a blank at the start';

@@ -1,7 +1,7 @@
 import { HeldValue, StandIns, holdValue, parseText } from '../values';
 import { checkProposed } from './constraints';
 import { Judged } from './judge';
-import { compareNames } from './names';
+import { sameWording } from './names';
 
 /**
  * A value that would mend what is wrong with a judged one, where it is plain what that is: the written name for one under a known
@@ -25,6 +25,6 @@ export function repairFor({ property, value, derived, cell, failure }: Judged, s
   let text = value.text.trim();
   if (property.letterCase === 'upper') text = text.toUpperCase();
   if (property.letterCase === 'lower') text = text.toLowerCase();
-  if (property.type === 'choice') text = property.choices.find((choice) => compareNames(choice, text) !== 'different') ?? text;
+  if (property.type === 'choice') text = property.choices.find((choice) => sameWording(choice, text)) ?? text;
   return text === value.text && !codes.has('other-name') ? undefined : fits(text);
 }

@@ -1,4 +1,4 @@
-import { Kind, Property, compareNames, judge, nameOddity, reaches, slotOf } from '../schema';
+import { Kind, PreparedSchema, Violation, compareNames, nameOddity, slotKey } from '../schema';
 import { HeldValue, StandIns } from '../values';
 
 export const SEVERITIES = ['note', 'warning', 'error'] as const;
@@ -16,7 +16,12 @@ export interface Finding {
 
 /** What a check looks at: one file as it was read. */
 export interface CheckedFile {
+  readonly name: string;
+  readonly folder: string;
   readonly kind: Kind;
+  /** Class and workflow state, where they are known. */
+  readonly className: string | null;
+  readonly state: string | null;
   /** Why it could not be read, if so. */
   readonly problem: string | null;
   readonly notes: readonly string[];
@@ -25,25 +30,37 @@ export interface CheckedFile {
   readonly fields: ReadonlyMap<string, HeldValue>;
 }
 
+/** What is wrong with a value although it is one that the schema accepts. */
+const MILD: ReadonlySet<Violation['code']> = new Set(['stale']);
+
 /**
  * Checks one file against a schema; without one, for what is odd in itself. Errors: what cannot be read, what breaks the
- * schema, a name that is nearly one of ours. Warnings: names that the schema does not know, remarks of the reader. Notes: stand-ins.
+ * schema, a name that is nearly one of ours. Warnings: computed values that are stale, names that the schema does not know (errors
+ * where it refuses them, nothing where it allows them), remarks of the reader. Notes: stand-ins.
  */
-export function checkFile(file: CheckedFile, schema: readonly Property[] | null, standIns: StandIns): Finding[] {
+export function checkFile(file: CheckedFile, schema: PreparedSchema | null, standIns: StandIns): Finding[] {
   if (file.problem !== null) return [{ severity: 'error', code: 'unreadable', name: null, message: file.problem }];
   const found: Finding[] = file.notes.map((message) => ({ severity: 'warning', code: 'noticed', name: null, message }));
-  const active = (schema ?? []).filter((property) => !property.retired);
-  for (const property of active) {
-    if (!reaches(property, file.kind)) continue;
-    const slot = slotOf(property);
-    const held = (slot.place === 'field' ? file.fields : file.properties).get(slot.name) ?? null;
-    for (const { code, message } of judge(held, property, standIns).violations)
-      found.push({ severity: 'error', code, name: property.writtenName, message: `${property.caption} ${message}.` });
+  const properties = schema?.schema.properties ?? [];
+  const active = properties.filter((property) => !property.retired);
+  if (schema) {
+    const held = new Map([
+      ...[...file.properties].map(([name, value]) => [slotKey('property', name), value] as const),
+      ...[...file.fields].map(([name, value]) => [slotKey('field', name), value] as const),
+    ]);
+    const { name, folder, kind, className, state } = file;
+    const { values, failed } = schema.judge({ id: 0, name, folder, kind, className, state, held, geometry: null, model: null, parts: [], above: {} });
+    for (const { property, cell } of values.values())
+      for (const { code, message } of cell.violations)
+        found.push({ severity: MILD.has(code) ? 'warning' : 'error', code, name: property.writtenName, message: `${property.caption} ${message}.` });
+    for (const { check, message } of failed) found.push({ severity: check.severity, code: 'check', name: null, message });
   }
+  const known = new Set(properties.flatMap((property) => [property.writtenName, ...property.knownSpellings]));
   for (const [name, held] of file.properties) {
     const odd = nameOddity(name);
     const near = active.find((property) => !['same', 'different'].includes(compareNames(property.writtenName, name)));
-    if (near && !active.some((property) => property.writtenName === name))
+    const strangers = schema?.schema.strangers[file.kind];
+    if (near && !known.has(name))
       found.push({
         severity: 'error',
         code: 'nearly',
@@ -51,8 +68,13 @@ export function checkFile(file: CheckedFile, schema: readonly Property[] | null,
         message: `${JSON.stringify(name)} differs from ${JSON.stringify(near.writtenName)} in ${compareNames(near.writtenName, name)} only.`,
       });
     else if (odd) found.push({ severity: 'warning', code: 'odd-name', name, message: `The name has ${odd}.` });
-    else if (schema && !schema.some((property) => property.writtenName === name))
-      found.push({ severity: 'warning', code: 'stray', name, message: `The schema does not know ${JSON.stringify(name)}.` });
+    else if (schema && !known.has(name) && strangers !== 'allowed')
+      found.push({
+        severity: strangers === 'refused' ? 'error' : 'warning',
+        code: 'stray',
+        name,
+        message: `The schema does not know ${JSON.stringify(name)}.`,
+      });
     if (held.form === 'text' && standIns.matches(held.text))
       found.push({ severity: 'note', code: 'stand-in', name, message: `${JSON.stringify(held.text)} only stands in for a value.` });
   }

@@ -20,7 +20,7 @@ import { tidy } from './draft';
     @if (error(); as text) {
       <p class="soft">{{ text }}</p>
     }
-    @if (results().length) {
+    @if (results().length && ready()) {
       <table class="list">
         <thead>
           <tr>
@@ -95,6 +95,8 @@ export class Explain {
   private readonly api = inject(Api);
   readonly property = input.required<PropertyDraft>();
   readonly id = input<number | null>(null);
+  /** Whether the rule has no faults, so that it can be run. */
+  readonly ready = input(true);
   protected readonly search = signal('');
   protected readonly files = signal<readonly number[]>([]);
   protected readonly results = signal<readonly ExpressionResult[]>([]);
@@ -105,7 +107,7 @@ export class Explain {
   constructor() {
     effect((cleanup) => {
       const [property, files, id] = [tidy(this.property()), this.files(), this.id()];
-      if (files.length === 0 || property.rule.trim() === '') return;
+      if (files.length === 0 || property.rule.trim() === '' || !this.ready()) return;
       // A short pause, so that not every letter asks the server.
       const timer = setTimeout(() => {
         this.api.explainRule({ property, id, files }).subscribe({

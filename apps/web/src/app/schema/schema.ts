@@ -5,7 +5,7 @@ import { Router } from '@angular/router';
 import { FEEDS, KINDS, Kind, LEVELS, Property } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
-import { Bench, IndexRow, Way, sessionFeature, showInstant } from '../shared';
+import { Bench, IndexRow, Way, catalogueFeature, sessionFeature, showInstant } from '../shared';
 import { SchemaChecks } from './checks';
 import { SchemaEditions } from './editions';
 import { ChoiceLists } from './lists';
@@ -187,7 +187,11 @@ const LOOK_EVERY_MS = 10_000;
 
       <div bench="inspector">
         @if (chosenId(); as id) {
-          <rule-way [property]="id" />
+          @if (isInForce(id)) {
+            <rule-way [property]="id" />
+          } @else {
+            <p class="soft">New in the draft: it has no way through the company yet.</p>
+          }
         }
       </div>
     </rule-bench>
@@ -224,6 +228,7 @@ export class SchemaStation {
 
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   private readonly session = this.global.selectSignal(sessionFeature.selectUser);
+  private readonly inForce = this.global.selectSignal(catalogueFeature.selectById);
   protected readonly find = signal('');
   protected readonly filter = signal('');
   protected readonly kinds = KINDS;
@@ -291,6 +296,9 @@ export class SchemaStation {
     inject(DestroyRef).onDestroy(() => clearInterval(timer));
   }
 
+  protected isInForce(id: number): boolean {
+    return this.inForce()[id] !== undefined;
+  }
   protected marks(property: Property): string {
     const broken = this.store.problems().some((problem) => problem.severity === 'error' && problem.property === property.id);
     if (broken) return 'fault';

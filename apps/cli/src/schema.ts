@@ -1,0 +1,86 @@
+import { readFile, writeFile } from 'node:fs/promises';
+import { basename } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { SchemaChange } from '@rule/core/schema';
+import { Outcome } from './commands';
+import { Row } from './output';
+import { RuleServer } from './server';
+import { Trouble } from './trouble';
+
+const CHANGE_COLUMNS = ['subject', 'change', 'before', 'after'];
+const TRY_COLUMNS = ['effect', 'subject', 'files'];
+/** How often a running job is asked after. */
+const ASK_EVERY_MS = 500;
+
+const text = (value: unknown): string =>
+  value === null || value === undefined ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value as string | number | boolean);
+
+/** Differences between two schemas as rows, one a field. */
+export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
+  changes.flatMap((change): Row[] => {
+    switch (change.type) {
+      case 'property added':
+      case 'property removed':
+        return [{ subject: change.property.writtenName, change: change.type, before: '', after: '' }];
+      case 'check added':
+      case 'check removed':
+        return [{ subject: change.check.title, change: change.type, before: '', after: '' }];
+      case 'property changed':
+      case 'check changed':
+        return change.fields.map(({ field, before, after }) => ({
+          subject: 'caption' in change ? change.caption : change.title,
+          change: field,
+          before: text(before),
+          after: text(after),
+        }));
+      case 'strangers changed':
+        return [{ subject: 'names outside the schema', change: 'changed', before: text(change.before), after: text(change.after) }];
+      case 'order changed':
+        return [{ subject: change.of, change: 'order', before: '', after: '' }];
+    }
+  });
+
+/** Writes the draft, or what is in force where there is none, as a JSON document that a version control can keep. */
+export async function exportSchema(server: RuleServer, file: string | null, edition: number | null): Promise<{ readonly json: string; readonly said: string }> {
+  const document = await server.document(edition);
+  const json = `${JSON.stringify(document, null, 2)}\n`;
+  if (file !== null) await writeFile(file, json);
+  return { json, said: `${text(document['title'])}${file === null ? '' : `, written to ${file}`}` };
+}
+
+/** Takes a JSON document into the draft and says what that changes against the edition in force. Changes make it a warning, faults an error. */
+export async function importSchema(server: RuleServer, file: string): Promise<Outcome> {
+  const bytes = await readFile(file).catch(() => {
+    throw new Trouble(`${file} cannot be read.`);
+  });
+  const { changes, problems } = await server.importDocument(basename(file), bytes);
+  const faults = problems.filter((problem) => problem.severity === 'error');
+  return {
+    columns: CHANGE_COLUMNS,
+    rows: changeRows(changes),
+    worst: faults.length ? 'error' : changes.length ? 'warning' : null,
+    said: [`${changes.length} changes against the edition in force`, ...faults.map((fault) => fault.message)].join('\n'),
+  };
+}
+
+/** Tries the draft on all files of the server. What breaks is an error; what changes or loses its home a warning. */
+export async function trySchema(server: RuleServer): Promise<Outcome> {
+  const { job } = await server.startTry();
+  for (;;) {
+    const { state, message } = await server.job(job);
+    if (state === 'done') break;
+    if (state !== 'waiting' && state !== 'running') throw new Trouble(message ?? `The try was ${state}.`);
+    await pause(ASK_EVERY_MS);
+  }
+  const [{ summary }, { schema }] = await Promise.all([server.trySummary(), server.draft()]);
+  const effects = summary?.effects ?? [];
+  const subject = (property: number | null, check: number | null) =>
+    schema.properties.find((entry) => entry.id === property)?.writtenName ?? schema.checks.find((entry) => entry.id === check)?.title ?? '';
+  const has = (effect: string) => effects.some((row) => row.effect === effect);
+  return {
+    columns: TRY_COLUMNS,
+    rows: effects.map(({ effect, property, check, files }) => ({ effect, subject: subject(property, check), files })),
+    worst: has('breaks') ? 'error' : has('loses') || has('changes') ? 'warning' : null,
+    said: `tried on ${summary?.files ?? 0} files`,
+  };
+}

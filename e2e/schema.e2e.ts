@@ -1,0 +1,123 @@
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { expect, test } from '@playwright/test';
+import { step } from '@rule/core/files/step';
+import { applyTray, signIn } from './pages';
+
+/** What stands in a file of the demo's library on the disk. */
+const value = (path: string, name: string) =>
+  step
+    .read(new Uint8Array(readFileSync(join(process.env['RULE_E2E_LIBRARY']!, path))))
+    .holders.find((holder) => holder.key === '')!
+    .values.find((entry) => entry.place === 'property' && entry.name === name)?.held.text;
+
+test('a schema is begun, tried, repaired, brought into force, and a name is changed midstream', async ({ page }) => {
+  await signIn(page, 'varga');
+  await page.goto('/schema?view=standards');
+  const index = page.getByRole('navigation', { name: 'Schema: index' });
+
+  await test.step('start from a starter', async () => {
+    await page.getByRole('button', { name: 'Take them into the draft: Machine building, metric' }).click();
+    await expect(page.getByText(/Machine building, metric is in the draft/)).toBeVisible();
+    // The company has none of these: they are not what it needs.
+    for (const name of ['Document type', 'Scale', 'Approved by']) {
+      await index.getByRole('button', { name: new RegExp(`^${name}`) }).click();
+      await page.getByRole('button', { name: 'Take out' }).click();
+      await expect(page.getByRole('heading', { level: 1, name: /Draft of edition/ })).toBeVisible();
+    }
+  });
+
+  await test.step('adjust a definition by what the files hold', async () => {
+    await index.getByRole('button', { name: /^Material/ }).click();
+    const today = page.getByRole('region', { name: 'In files today' });
+    await expect(today.getByRole('row', { name: /S235 JR/ })).toContainText('is another wording of S235JR');
+    await page.getByRole('textbox', { name: /^Choices, one a line/ }).fill('1.4301\n1.4404\nS235JR\nDC01\n100Cr6\nsteel 8.8\nvarious\n304 STAINLESS');
+    await expect(today.getByRole('row', { name: /304 STAINLESS/ })).toBeHidden();
+    await page.getByRole('button', { name: 'Save in the draft' }).click();
+    await expect(page.getByText('Material is saved in the draft.')).toBeVisible();
+  });
+
+  await test.step('write a rule with an error, and be led to the fix', async () => {
+    await page.getByRole('button', { name: 'Define a property …' }).click();
+    await page.getByRole('textbox', { name: /^Written name/ }).fill('Label');
+    await page.getByRole('textbox', { name: /^Caption A property/ }).fill('Label text');
+    await page.getByRole('combobox', { name: 'Value comes from' }).selectOption('ruled');
+    const rule = page.getByRole('textbox', { name: 'Rule', exact: true });
+    await rule.click();
+    await page.keyboard.type('Part numbr + "/" + Revision');
+    await page.keyboard.press('Escape');
+    await expect(page.getByRole('alert').filter({ hasText: 'Did you mean "Part number"?' })).toBeVisible();
+    await page.getByRole('button', { name: 'Write Part number' }).click();
+    await page.getByRole('button', { name: 'Write text(Part number)' }).click();
+    await page.getByRole('button', { name: 'Write text(Revision)' }).click();
+    await expect(rule).toHaveText('text(Part number) + "/" + text(Revision)');
+    // Live on real files, and explained part by part.
+    await page.getByRole('textbox', { name: 'Find files to try the rule on' }).fill('drum.step');
+    const result = page.getByRole('row', { name: /DR-15\/parts\/drum\.step/ });
+    await expect(result).toContainText(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);
+    await result.getByRole('button', { name: 'explain' }).click();
+    await expect(page.getByRole('list', { name: /^Why DR-15\/parts\/drum\.step/ })).toContainText(
+      `Part number="${value('DR-15/parts/drum.step', 'Part number')}"`,
+    );
+    await page.getByRole('button', { name: 'Add an example' }).click();
+    await page.getByRole('textbox', { name: 'Part number in example 1' }).fill('X-1');
+    await page.getByRole('textbox', { name: 'Expected in example 1' }).fill('X-1/A');
+    await page.getByRole('textbox', { name: 'Revision in example 1' }).fill('A');
+    await expect(page.getByRole('cell', { name: 'as expected' })).toBeVisible();
+    await page.getByRole('button', { name: 'Define', exact: true }).click();
+    await expect(page.getByText('Label text is in the draft.')).toBeVisible();
+  });
+
+  await test.step('try it, and repair what it finds', async () => {
+    await index.getByRole('button', { name: /^Try/ }).click();
+    await page.getByRole('button', { name: 'Try it on all files' }).click();
+    const changes = page.getByRole('region', { name: 'would change by rule' });
+    await changes.getByRole('button', { name: /^Label text/ }).click();
+    await expect(page.getByRole('row', { name: /DR-15\/parts\/drum\.step/ })).toContainText('Label text would become');
+    await page.getByRole('button', { name: 'Put repairs in the tray' }).click();
+    await expect(page.getByText(/values wait in your tray/)).toBeVisible();
+    await expect(await applyTray(page)).toMatch(/values written into/);
+    await page.locator('rule-tray').getByRole('button', { name: 'Close' }).click();
+    expect(value('DR-15/parts/drum.step', 'Label')).toBe(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);
+    await page.getByRole('button', { name: 'Try it on all files' }).click();
+    // One file is released: it stays as it is until it may be written.
+    await expect(changes.getByRole('button', { name: /^Label text/ })).toContainText(/\b1 file\b/);
+  });
+
+  await test.step('bring it into force', async () => {
+    await index.getByRole('button', { name: /^Draft of edition/ }).click();
+    await expect(page.getByRole('row', { name: /^Label text new property/ })).toBeVisible();
+    await page.getByLabel('Note: why it is made').fill('Labels, and materials as bought');
+    await page.getByRole('button', { name: 'Bring into force' }).click();
+    await expect(page.getByText(/Edition \d+ is in force\./)).toBeVisible();
+  });
+
+  await test.step('rename midstream', async () => {
+    await index.getByRole('button', { name: /^Finish/ }).click();
+    await page.getByRole('textbox', { name: /^Written name/ }).fill('Surface finish');
+    await page.getByRole('button', { name: 'Save in the draft' }).click();
+    await expect(page.getByRole('textbox', { name: /^Known spellings/ })).toHaveValue('Finish');
+    await index.getByRole('button', { name: /^Draft of edition/ }).click();
+    await page.getByLabel('Note: why it is made').fill('Finish is called as the standard calls it');
+    await page.getByRole('button', { name: 'Bring into force' }).click();
+    await expect(page.getByText(/Finish has a new written name: \d+ lines that rename it in files wait in your tray/)).toBeVisible();
+    const before = value('DR-15/parts/drum.step', 'Finish');
+    expect(before).toBeTruthy();
+    await applyTray(page);
+    await page.locator('rule-tray').getByRole('button', { name: 'Close' }).click();
+    expect(value('DR-15/parts/drum.step', 'Finish')).toBeUndefined();
+    expect(value('DR-15/parts/drum.step', 'Surface finish')).toBe(before);
+  });
+
+  await test.step('see its trace in history', async () => {
+    await page.goto('/history');
+    await page
+      .getByRole('button', { name: /Finish under its written name/ })
+      .first()
+      .click();
+    await page.getByRole('button', { name: 'Check against the files' }).click();
+    await expect(page.getByRole('status').filter({ hasText: 'Read anew' })).toContainText('values stand in the files as they were meant');
+    await page.goto('/schema?view=rollout');
+    await expect(page.getByRole('row', { name: /^Finish/ })).toBeVisible();
+  });
+});
