@@ -81,7 +81,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     expect(value('DR-15/parts/drum.step', 'Label')).toBe(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);
     await page.getByRole('button', { name: 'Try it on all files' }).click();
     // One file is released: it stays as it is until it may be written.
-    await expect(changes.getByRole('button', { name: /^Label text/ })).toContainText(/\b1 file\b/);
+    await expect(changes.getByRole('button', { name: /^Label text/ })).toContainText(/1 file$/);
   });
 
   await test.step('bring it into force', async () => {

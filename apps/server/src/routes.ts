@@ -46,7 +46,6 @@ import { Services } from './services';
 import { jobRoutes } from './jobs/routes';
 import { schemaRoutes } from './schema/routes';
 import { surveyRoutes } from './survey/routes';
-import { toLine } from './changes/lines';
 import { LARGEST_TABLE } from './exchange/exchange';
 import { disposition, sendTable } from './exchange/send';
 import { invalid } from './platform/problem';
@@ -224,7 +223,7 @@ export function routesOf(s: Services): Route[] {
       role: 'viewer',
       query: blockQuery,
       action: async ({ user, params, query }) =>
-        s.titleBlocks.view(params['file']!, query.block, (await s.trays.view(user)).lines.filter((line) => line.accepted).map(toLine)),
+        s.titleBlocks.view(params['file']!, query.block, await s.trays.accepted(user, await s.titleBlocks.around(params['file']!))),
     }),
     route<BindingRequest>({
       method: 'put',
@@ -241,7 +240,7 @@ export function routesOf(s: Services): Route[] {
       role: 'editor',
       body: blockTray,
       action: async ({ user, body }) => {
-        const pending = (await s.trays.view(user)).lines.filter((line) => line.accepted && line.place !== 'cell').map(toLine);
+        const pending = (await s.trays.accepted(user, null)).filter((line) => line.address.place !== 'cell');
         const lines = await s.titleBlocks.staleLines(body.block, body.drawings, pending);
         if (lines.length === 0) throw invalid('nothing-stale', 'No cell of these drawings is stale.');
         await s.trays.add(user, lines);

@@ -137,7 +137,20 @@ export interface TrayLine extends LineRow {
   readonly alsoPending: readonly string[];
 }
 
+/** What waits in a tray, all lines counted. */
+export interface TrayCounts {
+  readonly lines: number;
+  readonly accepted: number;
+  readonly files: number;
+  /** Accepted lines that cannot be applied as they are. */
+  readonly undecided: number;
+}
+
+/** Lines that an answer holds at most; those that need a decision come first. */
+export const MOST_TRAY_LINES = 5000;
+
 export interface Tray {
+  readonly counts: TrayCounts;
   readonly lines: readonly TrayLine[];
 }
 
@@ -150,7 +163,8 @@ export interface ApplyTray {
   readonly title: string;
 }
 export interface TrayLines {
-  readonly lines: readonly number[];
+  /** Numbers of lines, or all that wait. */
+  readonly lines: readonly number[] | 'all';
 }
 export interface AcceptLines extends TrayLines {
   readonly accepted: boolean;
@@ -164,9 +178,10 @@ export const applyTray = Joi.object<ApplyTray>({
   mode: Joi.valid(...APPLY_MODES).default('whole'),
   title: Joi.string().max(200).allow('').default(''),
 }).required();
-export const trayLines = Joi.object<TrayLines>({ lines: Joi.array().items(id).min(1).max(100_000).required() }).required();
+const chosenLines = Joi.alternatives(Joi.valid('all'), Joi.array().items(id).min(1).max(100_000)).required();
+export const trayLines = Joi.object<TrayLines>({ lines: chosenLines }).required();
 export const acceptLines = Joi.object<AcceptLines>({
-  lines: Joi.array().items(id).min(1).max(100_000).required(),
+  lines: chosenLines,
   accepted: Joi.boolean().required(),
 }).required();
 export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();

@@ -1,4 +1,4 @@
-import { LineRow, ProposedValue, Tray, TrayLine } from '@rule/contract';
+import { LineRow, MOST_TRAY_LINES, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/changes';
 import { Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
@@ -12,8 +12,17 @@ import { clashesOf } from '../schema/unique';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
-import { insertLines, linesOf, toLine } from './lines';
+import { HELD } from '../library/readings';
+import { LINE_ROW, insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
+
+/** A person's pending lines with what stands at their addresses now. */
+const PENDING = `change_lines l JOIN files f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
+  LEFT JOIN held_values v ON v.file_id = l.file_id AND v.holder = l.holder AND v.place = l.place AND v.name = l.name`;
+/** A value for comparison: nothing and an empty text are the same. */
+const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
+/** Lines that cannot be applied as they are: their file is gone or locked, or somebody else has changed the value. */
+const UNDECIDED = `(f.removed OR f.lock_reason IS NOT NULL OR (${plain(HELD)} IS DISTINCT FROM ${plain('l.base')} AND ${plain(HELD)} IS DISTINCT FROM ${plain('l.proposed')}))`;
 
 /** Most refused lines that an answer names. */
 const MOST_ISSUES = 200;
@@ -48,30 +57,43 @@ export class Trays {
     return (await sql.one<{ id: number }>(`SELECT id FROM change_sets WHERE user_id = $1 AND state = 'pending' FOR UPDATE`, [user.id]))!.id;
   }
 
+  /** What waits: all of it counted, and the first lines, those that need a decision before the others. */
   async view(user: User): Promise<Tray> {
-    const lines = await this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null }>(
-      `SELECT l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message, f.lock_reason AS lock, f.removed,
-         (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
-          WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
-       FROM change_lines l JOIN files f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id WHERE s.user_id = $1 AND s.state = 'pending' ORDER BY l.id`,
-      [user.id],
-    );
-    const current = await heldAt(
-      this.db,
-      lines.map(({ file, holder, place, name }) => ({ file, holder, place, name })),
-    );
+    const [counts, lines] = await Promise.all([
+      this.db.one<Tray['counts']>(
+        `SELECT count(*)::int AS lines, count(*) FILTER (WHERE l.accepted)::int AS accepted, count(DISTINCT l.file_id)::int AS files, count(*) FILTER (WHERE l.accepted AND ${UNDECIDED})::int AS undecided
+         FROM ${PENDING}`,
+        [user.id],
+      ),
+      this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
+        `SELECT l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message, f.lock_reason AS lock, f.removed,
+           CASE WHEN v.file_id IS NULL THEN NULL ELSE ${HELD} END AS current,
+           (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
+            WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
+         FROM ${PENDING} ORDER BY NOT (${UNDECIDED}), l.follows, l.id LIMIT ${MOST_TRAY_LINES}`,
+        [user.id],
+      ),
+    ]);
     return {
-      lines: lines.map(({ lock, removed, also, ...line }, i): TrayLine => {
-        const now = current[i] ?? null;
-        return {
-          ...line,
-          current: orNull(now),
-          verdict: judgeLine(toLine(line), now),
-          refused: removed ? 'The file is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
-          alsoPending: also ?? [],
-        };
-      }),
+      counts: counts!,
+      lines: lines.map(({ lock, removed, also, current, ...line }): TrayLine => ({
+        ...line,
+        current: orNull(current),
+        verdict: judgeLine(toLine(line), current),
+        refused: removed ? 'The file is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
+        alsoPending: also ?? [],
+      })),
     };
+  }
+
+  /** The accepted lines of a person's tray: all of them, or those of some files. */
+  async accepted(user: User, files: readonly number[] | null): Promise<Line[]> {
+    const found = await this.db.all<LineRow>(
+      `SELECT ${LINE_ROW} FROM change_lines l JOIN files f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id
+       WHERE s.user_id = $1 AND s.state = 'pending' AND l.accepted AND ($2::int[] IS NULL OR l.file_id = ANY($2::int[])) ORDER BY l.id`,
+      [user.id, files],
+    );
+    return found.map(toLine);
   }
 
   /** Checks typed values and puts them in the tray. Nothing is added when one of them is refused. */
@@ -155,18 +177,22 @@ export class Trays {
     });
   }
 
-  async drop(user: User, ids: readonly number[]): Promise<void> {
+  async drop(user: User, ids: readonly number[] | 'all'): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND id = ANY($2::int[])', [set, ids]);
+      await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND ($2::int[] IS NULL OR id = ANY($2::int[]))', [set, ids === 'all' ? null : ids]);
       await this.follow(sql, set);
     });
   }
 
-  async accept(user: User, ids: readonly number[], accepted: boolean): Promise<void> {
+  async accept(user: User, ids: readonly number[] | 'all', accepted: boolean): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      await sql.run('UPDATE change_lines SET accepted = $3 WHERE change_set_id = $1 AND id = ANY($2::int[])', [set, ids, accepted]);
+      await sql.run('UPDATE change_lines SET accepted = $3 WHERE change_set_id = $1 AND ($2::int[] IS NULL OR id = ANY($2::int[]))', [
+        set,
+        ids === 'all' ? null : ids,
+        accepted,
+      ]);
       await this.follow(sql, set);
     });
   }

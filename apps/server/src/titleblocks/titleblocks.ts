@@ -104,6 +104,12 @@ export class TitleBlocks {
     });
   }
 
+  /** The files whose values a drawing's blocks show: its own, and the model's. */
+  async around(file: number): Promise<number[]> {
+    const row = await this.db.one<{ model: number | null }>('SELECT model_file_id AS model FROM files WHERE id = $1', [file]);
+    return row?.model == null ? [file] : [file, row.model];
+  }
+
   /** One drawing's block for its picture. Values pending in `lines` are shown as if they were applied. */
   async view(file: number, blockName: string, lines: readonly Line[]): Promise<BlockView> {
     const row = await this.libraries.file(file);

@@ -73,6 +73,7 @@ import {
   TakeBackView,
   TokenRow,
   Tray,
+  TrayLines,
   TryExpression,
   TryFinding,
   TryQuery,
@@ -265,7 +266,7 @@ export class Api {
 
   tray = () => this.get<Tray>('/tray');
   propose = (body: ProposedValues) => this.post<Tray>('/tray', body);
-  dropLines = (lines: readonly number[]) => this.post<Tray>('/tray/drop', { lines });
+  dropLines = (lines: TrayLines['lines']) => this.post<Tray>('/tray/drop', { lines });
   acceptLines = (body: AcceptLines) => this.post<Tray>('/tray/accept', body);
   settleLine = (body: SettleLine) => this.post<Tray>('/tray/settle', body);
   applyTray = (body: ApplyTray) => this.post<ApplyReport>('/tray/apply', body);

@@ -6,7 +6,8 @@ import { TrayLine } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { problemOf } from './api';
-import { plainHeld, showCell } from './cell';
+import { showCell } from './cell';
+import { plainHeld } from './show';
 import { ExactName } from './exact-name';
 import { TrayActions, trayFeature } from './tray.state';
 
@@ -65,10 +66,11 @@ describe('the tray', () => {
     alsoPending: [],
     ...change,
   });
-  it('counts lines, files and what needs a decision', () => {
+  it('keeps the first lines and the counts of all', () => {
     const lines = [line(1, {}), line(2, { file: 2, verdict: 'conflict' }), line(3, { file: 2, refused: 'locked', accepted: false })];
-    const state = { tray: trayFeature.reducer(undefined, TrayActions.loaded({ lines })) };
-    expect(trayFeature.selectCounts(state)).toEqual({ lines: 3, accepted: 2, files: 2, undecided: 1 });
+    const counts = { lines: 80_000, accepted: 79_999, files: 2, undecided: 1 };
+    const state = { tray: trayFeature.reducer(undefined, TrayActions.loaded({ lines, counts })) };
+    expect(trayFeature.selectCounts(state)).toEqual(counts);
     expect([...trayFeature.selectByCell(state).keys()]).toEqual(['1/N', '2/N']);
   });
   it('tells views that something was applied', () => {

@@ -1,5 +1,5 @@
 import { inject } from '@angular/core';
-import { ApplyMode, ApplyReport, ProposedValue, SettleLine, TrayLine } from '@rule/contract';
+import { ApplyMode, ApplyReport, ProposedValue, SettleLine, TrayCounts, TrayLine, TrayLines } from '@rule/contract';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { mayActAs } from '@rule/contract';
@@ -14,10 +14,10 @@ export const TrayActions = createActionGroup({
   source: 'Tray',
   events: {
     Load: emptyProps(),
-    Loaded: props<{ lines: readonly TrayLine[] }>(),
+    Loaded: props<{ lines: readonly TrayLine[]; counts: TrayCounts }>(),
     Propose: props<{ values: readonly ProposedValue[]; reason: string }>(),
-    Drop: props<{ lines: readonly number[] }>(),
-    Accept: props<{ lines: readonly number[]; accepted: boolean }>(),
+    Drop: props<TrayLines>(),
+    Accept: props<TrayLines & { accepted: boolean }>(),
     Settle: props<{ settle: SettleLine }>(),
     Apply: props<{ mode: ApplyMode; title: string }>(),
     Applied: props<{ report: ApplyReport }>(),
@@ -27,7 +27,9 @@ export const TrayActions = createActionGroup({
 });
 
 interface State {
+  /** The first lines; the counts are of all. */
   readonly lines: readonly TrayLine[];
+  readonly counts: TrayCounts;
   readonly open: boolean;
   readonly busy: boolean;
   readonly report: ApplyReport | null;
@@ -38,8 +40,8 @@ interface State {
 export const trayFeature = createFeature({
   name: 'tray',
   reducer: createReducer<State>(
-    { lines: [], open: false, busy: false, report: null, appliedCount: 0 },
-    on(TrayActions.loaded, (state, { lines }) => ({ ...state, lines, busy: false })),
+    { lines: [], counts: { lines: 0, accepted: 0, files: 0, undecided: 0 }, open: false, busy: false, report: null, appliedCount: 0 },
+    on(TrayActions.loaded, (state, { lines, counts }) => ({ ...state, lines, counts, busy: false })),
     on(TrayActions.apply, (state) => ({ ...state, busy: true, report: null })),
     on(TrayActions.applied, (state, { report }) => ({ ...state, report, busy: false, appliedCount: state.appliedCount + 1 })),
     on(TrayActions.failed, (state) => ({ ...state, busy: false })),
@@ -47,12 +49,6 @@ export const trayFeature = createFeature({
     on(TrayActions.propose, (state) => ({ ...state, report: null })),
   ),
   extraSelectors: ({ selectLines }) => ({
-    selectCounts: createSelector(selectLines, (lines) => ({
-      lines: lines.length,
-      accepted: lines.filter((line) => line.accepted).length,
-      files: new Set(lines.map((line) => line.file)).size,
-      undecided: lines.filter((line) => line.accepted && (line.verdict === 'conflict' || line.refused !== null)).length,
-    })),
     /** Pending lines by file and written name, for views that mark them. */
     selectByCell: createSelector(
       selectLines,
@@ -61,9 +57,9 @@ export const trayFeature = createFeature({
   }),
 });
 
-const change = <T>(work: (api: Api, input: T) => Observable<{ lines: readonly TrayLine[] }>, api: Api, input: T) =>
+const change = <T>(work: (api: Api, input: T) => Observable<{ lines: readonly TrayLine[]; counts: TrayCounts }>, api: Api, input: T) =>
   work(api, input).pipe(
-    map(({ lines }) => TrayActions.loaded({ lines })),
+    map(({ lines, counts }) => TrayActions.loaded({ lines, counts })),
     catchError((error: unknown) => of(TrayActions.failed({ message: problemOf(error).detail }))),
   );
 

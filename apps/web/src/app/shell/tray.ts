@@ -35,7 +35,7 @@ import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayAct
                 <option value="file by file">go on with the other files</option>
               </select></label
             >
-            <p-button severity="secondary" label="Give all up" [disabled]="!lines().length || busy()" (onClick)="drop(lines())" />
+            <p-button severity="secondary" label="Give all up" [disabled]="!lines().length || busy()" (onClick)="dropAll()" />
             <p-button
               [label]="'Apply ' + counts().accepted + (counts().accepted === 1 ? ' value' : ' values')"
               [disabled]="!counts().accepted || busy()"
@@ -57,6 +57,12 @@ import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayAct
             }
           </div>
         }
+        @if (counts().lines > lines().length) {
+          <p class="soft">
+            The first {{ lines().length }} lines are shown, those that need a decision before the others. All {{ counts().lines }} are applied or given up
+            together.
+          </p>
+        }
         @if (lines().length) {
           <div class="card lines" role="table" aria-label="Lines">
             <div class="row header" role="row">
@@ -68,7 +74,7 @@ import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayAct
               <div
                 class="row"
                 role="row"
-                *cdkVirtualFor="let line of sorted(); trackBy: byId"
+                *cdkVirtualFor="let line of lines(); trackBy: byId"
                 [class.aside]="!line.accepted"
                 [class.broken]="line.verdict === 'conflict' || line.refused"
               >
@@ -237,13 +243,7 @@ export class TrayBar {
   protected readonly mode = signal<ApplyMode>('whole');
   protected readonly held = plainHeld;
   protected readonly byId = (_: number, line: TrayLine): number => line.id;
-  protected readonly allAccepted = computed(() => this.lines().every((line) => line.accepted));
-  /** Lines that need a decision come first; what follows from a line comes behind the others. */
-  protected readonly sorted = computed(() => {
-    const rank = (line: TrayLine) => (line.verdict === 'conflict' || line.refused ? 0 : line.follows ? 2 : 1);
-    return [...this.lines()].sort((a, b) => rank(a) - rank(b) || a.id - b.id);
-  });
-
+  protected readonly allAccepted = computed(() => this.counts().accepted === this.counts().lines);
   constructor() {
     // Another station comes into view: the sheet gives it room.
     const router = inject(Router);
@@ -266,6 +266,9 @@ export class TrayBar {
   protected apply(): void {
     this.store.dispatch(TrayActions.apply({ mode: this.mode(), title: '' }));
   }
+  protected dropAll(): void {
+    this.store.dispatch(TrayActions.drop({ lines: 'all' }));
+  }
   protected drop(lines: readonly TrayLine[]): void {
     this.store.dispatch(TrayActions.drop({ lines: lines.map((line) => line.id) }));
   }
@@ -273,8 +276,7 @@ export class TrayBar {
     this.store.dispatch(TrayActions.accept({ lines: [line.id], accepted: !line.accepted }));
   }
   protected acceptAll(): void {
-    const accepted = !this.allAccepted();
-    this.store.dispatch(TrayActions.accept({ lines: this.lines().map((line) => line.id), accepted }));
+    this.store.dispatch(TrayActions.accept({ lines: 'all', accepted: !this.allAccepted() }));
   }
   protected settle(line: TrayLine, take: 'mine' | 'theirs'): void {
     this.store.dispatch(TrayActions.settle({ settle: { line: line.id, take } }));

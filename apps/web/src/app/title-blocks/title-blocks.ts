@@ -346,8 +346,8 @@ export class TitleBlocksStation {
 
   protected put(drawings: number[] | null): void {
     this.api.blockTray({ block: this.block()!.name, drawings }).subscribe({
-      next: ({ lines }) => {
-        this.store.dispatch(TrayActions.loaded({ lines }));
+      next: ({ lines, counts }) => {
+        this.store.dispatch(TrayActions.loaded({ lines, counts }));
         this.store.dispatch(TrayActions.open({ open: true }));
       },
       error: this.notices.failed,
