@@ -12,8 +12,7 @@ const TRY_COLUMNS = ['effect', 'subject', 'files'];
 /** How often a running job is asked after. */
 const ASK_EVERY_MS = 500;
 
-const text = (value: unknown): string =>
-  value === null || value === undefined ? '' : typeof value === 'object' ? JSON.stringify(value) : String(value as string | number | boolean);
+const text = (value: unknown): string => (value === null || value === undefined ? '' : typeof value === 'string' ? value : JSON.stringify(value));
 
 /** Differences between two schemas as rows, one a field. */
 export const changeRows = (changes: readonly SchemaChange[]): Row[] =>

@@ -82,6 +82,8 @@ export interface Overview {
   readonly files: number;
   readonly unread: number;
   readonly properties: number;
+  /** Number of the edition that is being drafted. */
+  readonly draft: number | null;
   /** By property and kind reached: files, filled with a value, stand-ins, blank. The three add up to the files. */
   readonly coverage: readonly {
     readonly property: number;

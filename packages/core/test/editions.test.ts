@@ -73,7 +73,7 @@ describe('editions', () => {
     .map(({ definitions, checks, drawing }): Schema => ({
       properties: once(definitions.map(({ id, name, ...change }) => property(id, `${name} ${id}`, change))),
       checks: once(checks),
-      strangers: { ...EMPTY_SCHEMA.strangers, drawing: drawing as 'allowed' },
+      strangers: { ...EMPTY_SCHEMA.strangers, drawing: drawing },
     }));
   it('comparing two and applying what differs leads from the one to the other', () => {
     fc.assert(

@@ -85,7 +85,8 @@ export class Overviews {
       { station: 'bom', count: unmatched, text: `${some(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
       { station: 'exchange', count: out!.n, text: `${some(out!.n, 'table is', 'tables are')} out and not taken back` },
     ].filter((item) => item.count > 0);
-    return { company: settings.company, files: files!.files, unread: files!.unread, properties: list.size, coverage, toDo };
+    const draft = await this.db.one<{ number: number }>(`SELECT number FROM editions WHERE state = 'draft'`);
+    return { company: settings.company, files: files!.files, unread: files!.unread, properties: list.size, draft: draft?.number ?? null, coverage, toDo };
   }
 
   /** The way of one property through the company. */

@@ -246,9 +246,9 @@ async function queryTable({ url, query }: Extract<ListSource, { type: 'database'
         ? ''
         : value instanceof Date
           ? value.toISOString().slice(0, 10)
-          : typeof value === 'object'
-            ? JSON.stringify(value)
-            : String(value as string);
+          : typeof value === 'string'
+            ? value
+            : JSON.stringify(value);
     return tooLong({ header: found.fields.map((field) => field.name), rows: (found.rows as unknown[][]).map((row) => row.map(text)) });
   } catch (error) {
     if (error instanceof Error && 'status' in error) throw error;

@@ -87,7 +87,8 @@ export class Rollout {
     const { schema } = await this.editions.inForce();
     const property = schema.properties.find((candidate) => candidate.id === propertyId);
     if (!property) throw notFound(`Property ${propertyId}`);
-    let [lines, open]: [Line[], number] = [[], 0];
+    let lines: Line[];
+    let open = 0;
     if (action === 'remove') lines = await this.leftLines(property);
     else if (property.retired) throw invalid('retired', `${property.caption} is retired; its values can only be removed.`);
     else if (action === 'add the name') lines = await this.nameLines(property);

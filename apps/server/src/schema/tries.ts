@@ -67,7 +67,7 @@ export class Tries {
     const { schema: inForce } = await this.editions.inForce();
     for (const property of row?.schema.properties ?? []) {
       const was = inForce.properties.find((old) => old.id === property.id);
-      if (property.retired || property.unique === 'no' || (was && was.unique === property.unique && was.writtenName === property.writtenName)) continue;
+      if (property.retired || property.unique === 'no' || (was?.unique === property.unique && was.writtenName === property.writtenName)) continue;
       const among = property.unique === 'kind' ? ', f.kind' : property.unique === 'class' ? ', f.class_id' : '';
       for (const kind of property.kinds) {
         const slot = slotOf(property, kind);

@@ -897,7 +897,7 @@ class Compiler {
     if (!this.scope.clock && (known.name === 'today' || known.name === 'now'))
       this.complain(expr, 'clock', `${known.name}() changes by itself, so it may stand in conditions and checks but not in a value that is stored.`);
 
-    const pieces = order.map((arg) => (arg ? this.piece(arg, frames) : { run: (() => null) as Run, type: NULL }));
+    const pieces = order.map((arg) => (arg ? this.piece(arg, frames) : { run: () => null, type: NULL }));
     for (const [i, piece] of pieces.entries()) {
       const parameter = parameters[Math.min(i, parameters.length - 1)];
       const arg = order[i];

@@ -340,7 +340,7 @@ add('number', 'from:s, grouping separator:s?, decimal separator:s?', 'n', 'Reads
 });
 add('convert', 'value:n, from:s, to:s', 'n', `Converts a number between units, such as convert(Mass, "kg", "lb").`, ([n, from, to]) => {
   const [a, b] = [findUnit(from as string), findUnit(to as string)];
-  return a && b && a.quantity === b.quantity ? convert(n as number, a.code, b.code) : null;
+  return a && b?.quantity === a.quantity ? convert(n as number, a.code, b.code) : null;
 });
 /** Unit codes, for the check of `convert` while a rule is written. */
 export const UNIT_CODES: readonly string[] = UNITS.map((unit) => unit.code);

@@ -97,7 +97,7 @@ class Reader {
     return list;
   }
   /** Children that are expressions, not signs or words. */
-  private parts = (node: SyntaxNode) => this.children(node).filter((child) => /^[A-Z]/.test(child.name) && !/Op$/.test(child.name));
+  private parts = (node: SyntaxNode) => this.children(node).filter((child) => /^[A-Z]/.test(child.name) && !child.name.endsWith('Op'));
 
   private unknown(node: SyntaxNode): Refused {
     return new Refused({

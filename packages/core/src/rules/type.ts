@@ -25,7 +25,7 @@ export interface FeelType {
   /** The type of a list's items or of a range's ends. */
   readonly item?: FeelType;
   /** The entries of a context; absent when they are not known. */
-  readonly fields?: { readonly [name: string]: FeelType };
+  readonly fields?: Readonly<Record<string, FeelType>>;
   /** What a function gives. */
   readonly result?: FeelType;
 }
@@ -60,9 +60,9 @@ export const typeWord = (type: FeelType): string =>
 
 /** What a rule can name, with types: properties by the name that they have in rules, and the holders around its own. */
 export interface RuleScope {
-  readonly names: { readonly [name: string]: FeelType };
+  readonly names: Readonly<Record<string, FeelType>>;
   /** Captions of properties by their name in rules, for suggestions. */
-  readonly captions?: { readonly [name: string]: string };
+  readonly captions?: Readonly<Record<string, string>>;
   /** The type of the value that unary tests look at. */
   readonly input?: FeelType;
   /** Whether `today()` and `now()` may be asked: in conditions and checks, but not in values that are stored. */

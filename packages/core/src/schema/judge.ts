@@ -1,6 +1,7 @@
 import {
   CompiledRule,
   CompiledTests,
+  FeelDate,
   FeelContext,
   FeelValue,
   Host,
@@ -432,7 +433,10 @@ export class PreparedSchema {
       const value = by ? this.typed(this.holding(file, by).held, by) : null;
       const allowed = typeof value === 'string' ? (this.ground.narrowed?.(property.list, value) ?? null) : null;
       if (allowed && !allowed.includes(cell.value))
-        found.push({ code: 'not-a-choice', message: `${JSON.stringify(cell.value)} does not go with ${by!.caption} ${String(value)}` });
+        found.push({
+          code: 'not-a-choice',
+          message: `${JSON.stringify(cell.value)} does not go with ${by!.caption} ${typeof value === 'string' ? value : ''}`,
+        });
     }
     return found;
   }
@@ -457,7 +461,7 @@ export function ruledValue(result: FeelValue, property: Property): { readonly va
     case 'yesno':
       return typeof result === 'boolean' ? hold(result) : wrong();
     case 'date':
-      return typeName(result) === 'date' ? hold(String(result as object)) : wrong();
+      return result instanceof FeelDate ? hold(result.toString()) : wrong();
     default:
       return typeof result === 'string' ? hold(result) : wrong();
   }
@@ -469,5 +473,5 @@ function factValue(fact: number | string, property: Property): HeldValue | null 
   const unit = FACT_UNIT[property.modelFact!];
   const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
   if (!parsed.ok) return null;
-  return ruledValue(parsed.value as number, property).value;
+  return ruledValue(parsed.value, property).value;
 }

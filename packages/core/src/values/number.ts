@@ -64,7 +64,7 @@ function fractionText(sign: string, parts: number, denominator: number, feet: bo
   };
   if (!feet) return sign + one(parts);
   const [ft, rest] = [Math.floor(parts / (12 * denominator)), parts % (12 * denominator)];
-  return `${sign}${ft}\'-${one(rest)}"`;
+  return `${sign}${ft}'-${one(rest)}"`;
 }
 
 /** Inches as a whole number and a fraction (`3 1/2`) or as feet and inches (`2'-3 1/2"`), rounded to the denominator. */

@@ -118,8 +118,8 @@ export function parseText(text: string, spec: TypeSpec): Parsed {
     }
     case 'yesno': {
       const word = trimmed.toLowerCase();
-      if (spec.words && word === spec.words[0].toLowerCase()) return good(true);
-      if (spec.words && word === spec.words[1].toLowerCase()) return good(false);
+      if (word === spec.words?.[0].toLowerCase()) return good(true);
+      if (word === spec.words?.[1].toLowerCase()) return good(false);
       if (YES.has(word)) return good(true);
       if (NO.has(word)) return good(false);
       return bad('not-yes-no', `${JSON.stringify(text)} is neither ${spec.words?.[0] ?? 'yes'} nor ${spec.words?.[1] ?? 'no'}`);

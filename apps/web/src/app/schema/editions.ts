@@ -13,7 +13,7 @@ export function inWords(value: unknown): string {
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
   if (Array.isArray(value))
     return value.length === 0 ? 'nothing' : value.map((item) => (typeof item === 'object' ? JSON.stringify(item) : String(item))).join(', ');
-  return typeof value === 'object' ? JSON.stringify(value) : String(value as string | number);
+  return typeof value === 'string' ? value : JSON.stringify(value);
 }
 
 /** Names of fields as people say them: `maxLength` is “max length”. */

@@ -85,6 +85,7 @@ import { tidy } from './draft';
     }
     .eq {
       color: var(--faint);
+      margin: 0 6px;
     }
     table {
       margin-bottom: 12px;

@@ -51,7 +51,10 @@ export const SchemaStore = signalStore(
       work
         .pipe(
           tap((answer) => {
+            const began = (store.draft()?.number ?? null) === null;
             patchState(store, { draft: draftOfAnswer(answer), saving: false });
+            // The count above the station says that there is a draft.
+            if (began !== ((store.draft()?.number ?? null) === null)) global.dispatch(CatalogueActions.recount());
             done(answer);
           }),
           catchError((failure: unknown) => {
@@ -92,8 +95,7 @@ export const SchemaStore = signalStore(
             api.draft().pipe(
               tap((draft) => {
                 const known = store.draft();
-                if (!known || known.revision !== draft.revision || known.number !== draft.number || known.inForce !== draft.inForce)
-                  patchState(store, { draft });
+                if (known?.revision !== draft.revision || known.number !== draft.number || known.inForce !== draft.inForce) patchState(store, { draft });
               }),
               catchError(() => EMPTY),
             ),

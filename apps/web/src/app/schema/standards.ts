@@ -88,6 +88,7 @@ import { SchemaStore } from './schema.store';
     }
     section.card {
       padding: 12px 16px;
+      margin: 0;
     }
     h2 {
       margin: 0 0 4px;

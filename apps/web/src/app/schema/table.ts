@@ -137,6 +137,10 @@ import { SchemaStore } from './schema.store';
       overflow: auto;
       max-height: calc(100vh - 240px);
     }
+    td input.p-inputtext,
+    td select {
+      padding-block: 2px;
+    }
     td input.p-inputtext {
       width: 100%;
       min-width: 90px;

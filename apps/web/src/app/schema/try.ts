@@ -119,6 +119,7 @@ interface Chosen {
     }
     section.card {
       padding: 12px 16px;
+      margin: 0;
     }
     h2 {
       margin: 0;

@@ -117,7 +117,7 @@ export class Scale {
         case 'survey':
           return { count: n ? `${n} to look at` : 'all known', tone: n ? 'warn' : '' };
         case 'schema':
-          return { count: `${overview.properties} properties`, tone: '' };
+          return overview.draft === null ? { count: `${overview.properties} properties`, tone: '' } : { count: `draft ${overview.draft}`, tone: 'warn' };
         case 'values':
           return { count: n ? `${n} to do` : 'complete', tone: n ? 'warn' : '' };
         case 'title-blocks':

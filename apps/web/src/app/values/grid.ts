@@ -110,7 +110,7 @@ const widthOf = (property: Property): number => {
                 role="gridcell"
                 [id]="'cell-' + r + '-' + (c + 1)"
                 [attr.aria-colindex]="c + 2"
-                [attr.aria-readonly]="!mayEdit() || cell.kind === 'not-reached' || closedBy(row, property) || null"
+                [attr.aria-readonly]="!mayEdit() || cell.kind === 'not-reached' || closedBy(row, property) !== null || null"
                 [class.num]="isNumber(property)"
                 [class.at]="at().row === r && at().column === c + 1"
                 [class.out]="cell.kind === 'not-reached'"

@@ -1,0 +1,100 @@
+import { Line } from '@rule/core/changes';
+import { FileFacts, PropertyDraft, newDraft } from '@rule/core/schema';
+import { heldText } from '@rule/core/values';
+import { loadFacts, surroundingsOf } from '../apps/server/src/schema/facts';
+import { prepare } from '../apps/server/src/schema/prepared';
+import { tryPage } from '../apps/server/src/threads/try';
+import { best, report } from './measure';
+import { openServices } from './services';
+
+const FILES = 100_000;
+const TYPED = 30;
+const RULED = 10;
+const PAGE = 2000;
+const CHANGED = 1000;
+const { services, db, close } = await openServices();
+
+await db.run(`INSERT INTO libraries (name, root) VALUES ('Large', '/nowhere/at/all')`);
+await db.run(
+  `INSERT INTO files (library_id, path, folder, name, kind, size, mtime_ms, hash, format)
+   SELECT 1, 'folder ' || n / 500 || '/P-' || n || '.step', 'folder ' || n / 500, 'P-' || n || '.step', 'part', 1000, 0, md5(n::text), 'step' FROM generate_series(0, ${FILES - 1}) n`,
+);
+await db.run(
+  `INSERT INTO held_values (file_id, holder, place, name, kind, text, form, unit, number, level)
+   SELECT f.id, '', 'property', 'Name ' || k, f.kind, CASE WHEN (f.id + k) % 11 = 0 THEN '' WHEN k % 4 = 0 THEN ((f.id * k) % 9999)::text ELSE 'value ' || (f.id + k) % 40 END,
+     'text', NULL, CASE WHEN k % 4 = 0 AND (f.id + k) % 11 <> 0 THEN (f.id * k) % 9999 END, 'document'
+   FROM files f, generate_series(0, ${TYPED - 1}) k`,
+);
+await db.run('ANALYZE');
+
+/** Thirty typed properties with limits, and ten rules over them: texts joined, numbers computed, decisions, lookups in other texts. */
+const typed = Array.from({ length: TYPED }, (_, k): PropertyDraft => ({
+  ...newDraft(`Name ${k}`),
+  ...(k % 4 === 0 ? { type: 'number', decimals: 0, max: 9998 } : { maxLength: 20, forbidden: '/' }),
+}));
+const rules = [
+  'text(Name 1) + "-" + text(Name 2)',
+  'upper case(coalesce(Name 3, Name 5, "none"))',
+  'if Name 4 > 5000 then "heavy" else "light"',
+  'if is blank(Name 6) then null else substring(Name 6, 1, 5)',
+  'text(Name 7) + text(Name 9) + text(Name 10)',
+  'if matches(text(Name 11), "value [0-9]$") then "one" else "two"',
+  'string(coalesce(Name 8, 0) * 2)',
+  'if Rule 0 = Rule 4 then "same" else Rule 1',
+  'title case(text(Name 13))',
+  'if Name 12 in [1..4999] then "low" else text(Name 14)',
+];
+const ruled = rules.map((rule, k): PropertyDraft => ({ ...newDraft(`Rule ${k}`), feed: 'ruled', rule }));
+await services.editions.decree(null, 'the schema in force', [...typed, ...ruled]);
+// The draft shortens one length and changes one rule.
+const { schema } = await services.editions.draft();
+await services.editions.edit(null, [
+  ...schema.properties
+    .filter((property) => property.writtenName === 'Name 1')
+    .map(({ id, retired, ...draft }) => ({ id, base: null, draft: { ...draft, maxLength: 7 }, retired })),
+  ...schema.properties
+    .filter((property) => property.writtenName === 'Rule 2')
+    .map(({ id, retired, ...draft }) => ({ id, base: null, draft: { ...draft, rule: 'if Name 4 > 4000 then "heavy" else "light"' }, retired })),
+]);
+
+const prepared = await prepare(db, (await services.editions.inForce()).schema, new Date());
+const around = surroundingsOf([prepared]);
+const ids = (await db.all<{ id: number }>('SELECT id FROM files ORDER BY id')).map((row) => row.id);
+const pages = Array.from({ length: Math.ceil(ids.length / PAGE) }, (_, i) => ids.slice(i * PAGE, (i + 1) * PAGE));
+
+const reading = await best('reading the same rows: the floor', 2, async () => {
+  for (const page of pages)
+    await db.all(
+      `SELECT file_id AS file, place, name, text, form, unit FROM held_values WHERE file_id = ANY($1::int[]) AND holder = '' AND place IN ('property', 'field') AND name = ANY($2::text[])`,
+      [page, around.names],
+    );
+});
+const someFacts: FileFacts[] = [...(await loadFacts(db, pages[0]!, around)).values()];
+const judging = await best('judging alone, by one edition, values in memory', 3, () => {
+  for (const _page of pages) for (const facts of someFacts) prepared.judge(facts);
+});
+const trying = await best('trying the draft: reading, judging twice, storing what differs', 1, async () => {
+  const { id } = (await db.one<{ id: number }>(
+    `INSERT INTO tries (edition_id, revision, at) SELECT id, revision, now() FROM editions WHERE state = 'draft' RETURNING id`,
+  ))!;
+  for (let after = 0; ;) {
+    const page = await tryPage({ id, after, limit: PAGE }, db);
+    if (page.last === null) break;
+    after = page.last;
+  }
+});
+const found = (await db.one<{ n: number }>('SELECT count(*)::int AS n FROM try_findings'))!.n;
+report(`Trying a draft with ${TYPED + RULED} properties, ${RULED} of them ruled, on ${FILES} documents (${found} findings)`, [reading, judging, trying]);
+
+const lines = ids.slice(0, CHANGED).map((file): Line => ({
+  address: { file, holder: '', place: 'property', name: 'Name 1' },
+  base: null,
+  proposed: heldText('changed'),
+  reason: '',
+  follows: false,
+}));
+report(`What follows from a change of ${CHANGED} values`, [
+  await best('reading the values of the same files: the floor', 5, () => loadFacts(db, ids.slice(0, CHANGED), around)),
+  await best('finding what looks at them, computing it anew, and the lines that follow', 5, () => services.derived.following(db, lines)),
+]);
+await close();
