@@ -24,6 +24,7 @@ import {
   countIn,
   countOfLetters,
   countText,
+  differing,
   draftOf,
   frameOf,
   lettersOf,
@@ -351,6 +352,54 @@ describe('judging a file', () => {
     expect(repair({ required: true }, null)).toBeUndefined();
     expect(repair({ maxLength: 1 }, 'abc')).toBeUndefined();
     expect(repair({}, 'fine')).toBeUndefined();
+  });
+});
+
+describe('judging only what differs', () => {
+  const rule = fc.constantFrom('upper case(A)', 'text(B) + text(C)', 'text(D)', '"fixed"', 'if is blank(A) then B else C');
+  const definition = fc.record({
+    a: fc.constantFrom(3, 5),
+    rule,
+    when: fc.constantFrom('', 'A = "xx"', 'is blank(E)'),
+    allowed: fc.constantFrom('', '"x", "xx"', 'not(B)'),
+    check: fc.constantFrom('A != B', 'is blank(D)'),
+  });
+  const law = ({ a, rule: text, when, allowed, check }: { a: number; rule: string; when: string; allowed: string; check: string }): Schema => ({
+    ...schemaOf(
+      property(1, 'A', { maxLength: a }),
+      property(2, 'B', { requiredWhen: when }),
+      property(3, 'C', { allowed }),
+      property(4, 'D', { feed: 'ruled', rule: text === 'text(D)' ? '"d"' : text }),
+      property(5, 'E', { feed: 'ruled', rule: 'text(D) + "!"' }),
+      property(6, 'F', { maxLength: 2 }),
+    ),
+    checks: [{ id: 1, title: 'one', severity: 'error', kinds: ['part'], classes: [], condition: check, message: 'no' }],
+  });
+  const content = fc.dictionary(fc.constantFrom('A', 'B', 'C', 'D', 'F'), fc.constantFrom('x', 'xx', 'xxxx'));
+  it('comes to the same as judging all, and what is left out is the same in both', () => {
+    fc.assert(
+      fc.property(definition, definition, content, (one, other, values) => {
+        const [before, after] = [ready(law(one)), ready(law(other))];
+        const { properties, checks } = differing(before, after);
+        const facts = file(values);
+        for (const full of [before, after]) {
+          const [all, some] = [full.judge(facts), full.only(properties, checks).judge(facts)];
+          for (const id of properties) expect(some.values.get(id)).toEqual(all.values.get(id));
+          expect(some.failed).toEqual(all.failed.filter((failed) => checks.has(failed.check.id)));
+        }
+        const [was, is] = [before.judge(facts), after.judge(facts)];
+        for (const [id, judged] of is.values) if (!properties.has(id)) expect(judged).toEqual(was.values.get(id));
+        if (checks.size === 0) expect(is.failed).toEqual(was.failed);
+      }),
+      { numRuns: 400 },
+    );
+  });
+  it('leaves alone what nothing leads to', () => {
+    const [before, after] = [
+      ready(law({ a: 3, rule: 'upper case(A)', when: '', allowed: '', check: 'A != B' })),
+      ready(law({ a: 5, rule: 'upper case(A)', when: '', allowed: '', check: 'A != B' })),
+    ];
+    expect([...differing(before, after).properties].sort()).toEqual([1, 4, 5]);
   });
 });
 

@@ -38,11 +38,11 @@ export interface Surroundings {
 export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings {
   const names = new Set(['product id', 'author']);
   let [model, parts, geometry] = [false, false, false];
-  for (const { schema, uses } of schemas) {
+  for (const { schema, uses, judged } of schemas) {
     model ||= uses.has('model');
     parts ||= uses.has('parts');
     for (const property of schema.properties) {
-      if (property.retired) continue;
+      if (property.retired || judged?.has(property.id) === false) continue;
       for (const { slot } of slotsOf(property)) names.add(slot.name);
       for (const spelling of property.knownSpellings) names.add(spelling);
       model ||= property.feed === 'inherited' && property.inheritFrom === 'model';

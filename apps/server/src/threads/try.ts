@@ -1,4 +1,4 @@
-import { FileJudgement, Judged, PreparedSchema, Schema, Violation } from '@rule/core/schema';
+import { FileJudgement, Judged, PreparedSchema, Schema, Violation, differing } from '@rule/core/schema';
 import { HeldValue, sameHeld } from '@rule/core/values';
 import { CopyValue, Db } from '../platform/db';
 import { Surroundings, loadFacts, surroundingsOf } from '../schema/facts';
@@ -39,7 +39,10 @@ async function load(db: Db, id: number): Promise<Loaded> {
   if (!row) throw new Error(`There is no try ${id}.`);
   const empty: Schema = { properties: [], checks: [], strangers: row.draft.strangers };
   const now = new Date(row.at);
-  const [before, after] = [await prepare(db, row.inForce ? whole(row.inForce) : empty, now), await prepare(db, whole(row.draft), now)];
+  const [was, is] = [await prepare(db, row.inForce ? whole(row.inForce) : empty, now), await prepare(db, whole(row.draft), now)];
+  // What is defined in the same way, and looks at nothing that is not, comes to the same.
+  const { properties, checks } = differing(was, is);
+  const [before, after] = [was.only(properties, checks), is.only(properties, checks)];
   return { id, before, after, around: surroundingsOf([before, after]) };
 }
 

@@ -41,12 +41,13 @@ const violation = (code: Violation['code'], message: string): Violation => ({ co
 export function constraintViolations(value: TypedValue, p: Property): Violation[] {
   const found: Violation[] = [];
   if (typeof value === 'string') {
-    const length = [...value].length;
+    // Counting characters takes a list of them; most texts are short enough by any count.
+    const length = p.minLength === null && (p.maxLength === null || value.length <= p.maxLength) ? value.length : [...value].length;
     if (p.minLength !== null && length < p.minLength) found.push(violation('too-short', `needs at least ${p.minLength} characters, has ${length}`));
     if (p.maxLength !== null && length > p.maxLength) found.push(violation('too-long', `may have ${p.maxLength} characters, has ${length}`));
     if (p.type !== 'longtext' && /[\r\n]/.test(value)) found.push(violation('line-break', 'holds a line break'));
     else if (value !== value.trim()) found.push(violation('edge-blank', 'has a blank at its start or end'));
-    const bad = [...new Set([...value].filter((c) => p.forbidden.includes(c)))];
+    const bad = p.forbidden === '' ? [] : [...new Set([...value].filter((c) => p.forbidden.includes(c)))];
     if (bad.length) found.push(violation('forbidden', `may not hold ${bad.map((c) => (c === ' ' ? 'a blank' : c)).join(' ')}`));
     if (p.letterCase === 'upper' && value !== value.toUpperCase()) found.push(violation('letter-case', 'must be in capitals'));
     if (p.letterCase === 'lower' && value !== value.toLowerCase()) found.push(violation('letter-case', 'must be in small letters'));

@@ -15,6 +15,7 @@ import {
 } from '../rules';
 import { HeldValue, StandIns, TypedValue, holdValue, readHeld, sameHeld } from '../values';
 import { CellState, Violation, judge } from './constraints';
+import { sameDefinition } from './editions';
 import { Kind, Property, forClass, inherits, reaches, ruleNameOf, slotOf } from './property';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
@@ -138,6 +139,10 @@ export class PreparedSchema {
   private readonly prepared: readonly Prepared[];
   private readonly byKind: ReadonlyMap<Kind, readonly Prepared[]>;
   private readonly checks: readonly { readonly check: Check; readonly condition: CompiledRule }[];
+  /** The properties that a property's expressions look at, in its own holder or in a group. */
+  readonly looksAt: ReadonlyMap<number, ReadonlySet<number>>;
+  /** The properties that are judged; all when `null`. */
+  readonly judged: ReadonlySet<number> | null = null;
   /** Names of the own holder that expressions look at, and of each group. */
   private readonly needed = new Map<string, Set<string>>();
   private readonly active: readonly Property[];
@@ -186,6 +191,15 @@ export class PreparedSchema {
     for (const { rule, requiredWhen, allowed } of list) for (const each of [rule, requiredWhen, ...allowed.values()]) this.need(each);
     for (const { condition } of this.checks) this.need(condition);
     this.uses = new Set(this.needed.keys());
+    const ids = (uses: CompiledRule['uses']) => uses.flatMap((use) => this.byRuleName.get(use.name)?.id ?? []);
+    this.looksAt = new Map(
+      list.map(({ property, rule, requiredWhen, allowed }) => {
+        const looked = new Set([rule, requiredWhen, ...allowed.values()].flatMap((each) => ids(each?.uses ?? [])));
+        const by = this.active.find((other) => other.writtenName === property.narrowedBy);
+        if (by) looked.add(by.id);
+        return [property.id, looked] as const;
+      }),
+    );
 
     const { order, circles } = orderOf(
       list
@@ -207,6 +221,24 @@ export class PreparedSchema {
       (['part', 'assembly', 'drawing', 'other'] as const).map((kind) => [kind, this.prepared.filter(({ property }) => property.kinds.includes(kind))]),
     );
     this.problems = problems;
+  }
+
+  /** The checks that look at one of some properties. */
+  checksOf(properties: ReadonlySet<number>): Set<number> {
+    return new Set(
+      this.checks.filter(({ condition }) => condition.uses.some((use) => properties.has(this.byRuleName.get(use.name)?.id ?? 0))).map(({ check }) => check.id),
+    );
+  }
+
+  /** The same schema, judging some properties and checks alone, with what they look at. */
+  only(properties: ReadonlySet<number>, checks: ReadonlySet<number>): PreparedSchema {
+    const judged = new Set(properties);
+    const kept = this.checks.filter(({ check }) => checks.has(check.id));
+    for (const { condition } of kept) for (const use of condition.uses) judged.add(this.byRuleName.get(use.name)?.id ?? 0);
+    for (const id of judged) for (const looked of this.looksAt.get(id) ?? []) judged.add(looked);
+    const view = Object.create(PreparedSchema.prototype) as PreparedSchema;
+    const byKind = new Map([...this.byKind].map(([kind, list]) => [kind, list.filter(({ property }) => judged.has(property.id))] as const));
+    return Object.assign(view, this, { byKind, checks: kept, judged });
   }
 
   /** The company's stand-ins, as the schema is judged with. */
@@ -474,4 +506,24 @@ function factValue(fact: number | string, property: Property): HeldValue | null 
   const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
   if (!parsed.ok) return null;
   return ruledValue(parsed.value, property).value;
+}
+
+/**
+ * The properties and checks whose judgement can differ between two schemas: those that are defined in another way, and those that
+ * look at one of them, directly or not. Choice lists are the same to both.
+ */
+export function differing(before: PreparedSchema, after: PreparedSchema): { readonly properties: ReadonlySet<number>; readonly checks: ReadonlySet<number> } {
+  const was = new Map(before.schema.properties.map((property) => [property.id, property]));
+  const is = new Map(after.schema.properties.map((property) => [property.id, property]));
+  const properties = new Set([...was.keys(), ...is.keys()].filter((id) => !sameDefinition(was.get(id), is.get(id))));
+  for (;;) {
+    const size = properties.size;
+    for (const { looksAt } of [before, after]) for (const [id, looked] of looksAt) if ([...looked].some((other) => properties.has(other))) properties.add(id);
+    if (properties.size === size) break;
+  }
+  const checks = new Set([...before.checksOf(properties), ...after.checksOf(properties)]);
+  const old = new Map(before.schema.checks.map((check) => [check.id, check]));
+  for (const check of after.schema.checks) if (!sameDefinition(old.get(check.id), check)) checks.add(check.id);
+  for (const id of old.keys()) if (!after.schema.checks.some((check) => check.id === id)) checks.add(id);
+  return { properties, checks };
 }
