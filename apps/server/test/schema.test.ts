@@ -134,6 +134,8 @@ describe('trying a draft', () => {
     const held = (await rule.db.one<{ n: number }>(
       `SELECT count(*)::int AS n FROM held_values WHERE name = 'Material' AND kind = 'part' AND holder = '' AND place = 'property' AND text <> ''`,
     ))!.n;
+    // Nothing is said of properties that are as they were.
+    expect(new Set(summary.effects.map((row) => row.property))).toEqual(new Set([description, material, label]));
     expect(count('loses', material)).toBe(held);
     const long = (await rule.db.one<{ n: number }>(
       `SELECT count(*)::int AS n FROM held_values WHERE name = 'Description' AND kind IN ('part','assembly','drawing') AND holder = '' AND place = 'property' AND length(text) BETWEEN 9 AND 40 AND NOT stand_in`,

@@ -385,6 +385,7 @@ describe('judging only what differs', () => {
         for (const full of [before, after]) {
           const [all, some] = [full.judge(facts), full.only(properties, checks).judge(facts)];
           for (const id of properties) expect(some.values.get(id)).toEqual(all.values.get(id));
+          for (const id of some.values.keys()) expect(properties.has(id)).toBe(true);
           expect(some.failed).toEqual(all.failed.filter((failed) => checks.has(failed.check.id)));
         }
         const [was, is] = [before.judge(facts), after.judge(facts)];

@@ -143,6 +143,8 @@ export class PreparedSchema {
   readonly looksAt: ReadonlyMap<number, ReadonlySet<number>>;
   /** The properties that are judged; all when `null`. */
   readonly judged: ReadonlySet<number> | null = null;
+  /** The properties that a judgement tells of; others are judged for their sake. All when `null`. */
+  private readonly told: ReadonlySet<number> | null = null;
   /** Names of the own holder that expressions look at, and of each group. */
   private readonly needed = new Map<string, Set<string>>();
   private readonly active: readonly Property[];
@@ -238,7 +240,7 @@ export class PreparedSchema {
     for (const id of judged) for (const looked of this.looksAt.get(id) ?? []) judged.add(looked);
     const view = Object.create(PreparedSchema.prototype) as PreparedSchema;
     const byKind = new Map([...this.byKind].map(([kind, list]) => [kind, list.filter(({ property }) => judged.has(property.id))] as const));
-    return Object.assign(view, this, { byKind, checks: kept, judged });
+    return Object.assign(view, this, { byKind, checks: kept, judged, told: properties });
   }
 
   /** The company's stand-ins, as the schema is judged with. */
@@ -363,7 +365,7 @@ export class PreparedSchema {
       const one = this.value(file, property, prepared, names, storedHost);
       if (own?.has(name)) names[name] = this.typed(one.value, property);
       values.set(property.id, one);
-      judged.push(prepared);
+      if (this.told?.has(property.id) !== false) judged.push(prepared);
     }
     for (const prepared of judged) {
       const one = values.get(prepared.property.id)!;
@@ -377,6 +379,7 @@ export class PreparedSchema {
       if (!outcome.ok) failed.push({ check, message: `${check.title}: ${outcome.message}` });
       else if (outcome.value === false) failed.push({ check, message: check.message });
     }
+    if (this.told) for (const id of [...values.keys()]) if (!this.told.has(id)) values.delete(id);
     return { values, failed };
   }
 

@@ -101,7 +101,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
       align-items: flex-start;
       flex-wrap: wrap;
     }
-    .line > .field:first-child {
+    section[aria-label] .line > .field:first-child {
       flex: 1;
       min-width: 220px;
     }

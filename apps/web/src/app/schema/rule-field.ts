@@ -37,7 +37,7 @@ const colours = HighlightStyle.define([
 const theme = EditorView.theme({
   '&': { background: 'var(--panel)', color: 'var(--ink)', border: '1px solid var(--line)', borderRadius: '4px', fontSize: '12.5px' },
   '&.cm-focused': { outline: '2px solid var(--verdigris)', outlineOffset: '-1px' },
-  '.cm-content': { fontFamily: "'JetBrains Mono', monospace", padding: '6px 0', caretColor: 'var(--ink)' },
+  '.cm-content': { fontFamily: "'JetBrains Mono', monospace", padding: '6px 0', fontVariantLigatures: 'none', caretColor: 'var(--ink)' },
   '.cm-cursor': { borderLeftColor: 'var(--ink)' },
   '.cm-placeholder': { color: 'var(--faint)' },
   '.cm-tooltip': { background: 'var(--panel)', border: '1px solid var(--line)', color: 'var(--ink)' },

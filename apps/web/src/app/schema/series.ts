@@ -213,6 +213,9 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut }: Serie
     .parts li {
       padding: 3px 0;
     }
+    p .link {
+      margin-right: 14px;
+    }
     .parts .link {
       margin-left: 10px;
     }
