@@ -415,8 +415,8 @@ CREATE TABLE start_files (
   },
 ];
 
-/** Brings the database to the newest layout. */
-export async function migrate(sequelize: Sequelize): Promise<void> {
+/** Brings the database to the newest layout, or to that of the migration `to`. */
+export async function migrate(sequelize: Sequelize, to?: string): Promise<void> {
   const umzug = new Umzug({
     migrations: MIGRATIONS.map(({ name, up }) => ({
       name,
@@ -425,5 +425,5 @@ export async function migrate(sequelize: Sequelize): Promise<void> {
     storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
     logger: undefined,
   });
-  await umzug.up();
+  await umzug.up(to === undefined ? undefined : { to });
 }
