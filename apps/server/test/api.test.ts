@@ -1,7 +1,7 @@
 import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { BomTable, FileDetails, GridPage, Overview, Problem, Remark, RescanReport, Survey } from '@rule/contract';
+import { BomTable, FileDetails, GridPage, MOST_TRAY_LINES, Overview, Problem, Remark, RescanReport, Survey, Tray } from '@rule/contract';
 import { newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
@@ -244,5 +244,35 @@ describe('identity and BOM', () => {
     expect(csv.text).toBe(
       '\ufeffItem,Quantity,Part,Part number,Mass [kg]\r\n1,1,DR-15/parts/drum.step,DR15-110,7.961\r\n2,1,DR-15/parts/drum-shaft.step,DR15-112,2.500\r\n3,4,DR-15/parts/agitator-arm.step,DR15-115,0.142\r\n4,2,bought parts/drum-bearing.step,BP-6204,0.156\r\n',
     );
+  });
+});
+
+describe('a full tray', () => {
+  it('counts all of its lines, shows the first ones with decisions before the others, and takes “all” for an answer', async () => {
+    const [arm, released] = [await rule.file('agitator-arm.step'), await rule.file('chimney-stub.step')];
+    const user = (await rule.db.one<{ id: number }>(`SELECT id FROM users WHERE name = 'okafor'`))!.id;
+    const set = await rule.services.trays.pendingSet(rule.db, { id: user });
+    await rule.db.run(
+      `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason)
+       SELECT $1, $2, '', 'property', 'Stray ' || n, NULL, '{"text":"x","form":"text"}', 'many' FROM generate_series(1, 6000) n`,
+      [set, arm],
+    );
+    // Two that need a decision: a value that is no longer what it was, and a file that is released.
+    await rule.db.run(
+      `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason)
+       VALUES ($1, $2, '', 'property', 'Description', '{"text":"never so","form":"text"}', '{"text":"y","form":"text"}', 'one'), ($1, $3, '', 'property', 'Stray 1', NULL, '{"text":"x","form":"text"}', 'one')`,
+      [set, arm, released],
+    );
+    const tray = async () => (await okafor.get('/tray')).body as Tray;
+    const full = await tray();
+    expect(full.counts).toEqual({ lines: 6002, accepted: 6002, files: 2, undecided: 2 });
+    expect(full.lines).toHaveLength(MOST_TRAY_LINES);
+    expect(full.lines.slice(0, 2).map((line) => [line.name, line.verdict, line.refused !== null])).toEqual([
+      ['Description', 'conflict', false],
+      ['Stray 1', 'apply', true],
+    ]);
+    expect(full.lines.slice(2).every((line) => line.verdict === 'apply' && line.refused === null)).toBe(true);
+    expect((await okafor.post('/tray/accept', { lines: 'all', accepted: false })).body).toMatchObject({ counts: { accepted: 0, undecided: 0 } });
+    expect((await okafor.post('/tray/drop', { lines: 'all' })).body).toEqual({ counts: { lines: 0, accepted: 0, files: 0, undecided: 0 }, lines: [] });
   });
 });
