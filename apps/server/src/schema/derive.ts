@@ -48,9 +48,8 @@ export class Derived {
       const files = [...looked.keys()];
       for (let at = 0; at < files.length; at += BATCH) {
         const facts = await loadFacts(sql, files.slice(at, at + BATCH), around, pending);
-        const before = await loadFacts(sql, files.slice(at, at + BATCH), { ...around, model: false, parts: false, geometry: false });
         for (const [file, own] of facts)
-          for (const line of linesOf(prepared, own, looked.get(file)!, before.get(file)!.held, reasonOf)) {
+          for (const line of linesOf(prepared, own, looked.get(file)!, own.standing, reasonOf)) {
             const key = addressKey(line.address);
             const known = made.get(key);
             if (known && sameHeld(known.proposed, line.proposed)) continue;

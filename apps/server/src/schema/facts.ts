@@ -56,8 +56,13 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
   return { model, parts, geometry, names: [...names] };
 }
 
+/** A file as it would be with pending lines applied, and what stands in it now. */
+export interface LoadedFacts extends FileFacts {
+  readonly standing: HeldBySlot;
+}
+
 /** Loads files with all that their values depend on: a handful of statements for any number of them. Pending lines count as if they were applied. */
-export async function loadFacts(sql: Sql, ids: readonly number[], around: Surroundings, pending: readonly Line[] = []): Promise<Map<number, FileFacts>> {
+export async function loadFacts(sql: Sql, ids: readonly number[], around: Surroundings, pending: readonly Line[] = []): Promise<Map<number, LoadedFacts>> {
   const files = await fileRows(sql, ids);
   const models = around.model ? await fileRows(sql, [...new Set(files.flatMap((file) => file.model ?? []))]) : [];
   const assemblies = around.parts ? files.filter((file) => file.kind === 'assembly').map((file) => file.id) : [];
@@ -79,10 +84,12 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     heldOf(sql, [...all.keys()], around.names),
     around.geometry ? new Masses(sql).factsOf([...all.keys()]) : new Map<number, ModelFacts>(),
   ]);
+  const standing = new Map<number, HeldBySlot>();
   for (const { address, proposed } of pending) {
     if (address.holder !== '') continue;
     const own = held.get(address.file);
     if (!own) continue;
+    if (!standing.has(address.file)) standing.set(address.file, new Map(own));
     const key = slotKey(address.place, address.name);
     if (proposed === null) own.delete(key);
     else own.set(key, proposed);
@@ -112,6 +119,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
         file.id,
         {
           ...bare(file),
+          standing: standing.get(file.id) ?? held.get(file.id) ?? NOTHING,
           model: model ? bare(model) : null,
           // A row without a part file stands as one of which nothing is known, so that totals do not pass over it.
           parts: (rowsOf.get(file.id) ?? []).map(({ match, quantity, label }) => ({
