@@ -5,7 +5,6 @@ import {
   FILE_FIELDS,
   INHERIT_FROM,
   KINDS,
-  Kind,
   LETTER_CASES,
   LEVELS,
   LONGEST_NAME,
@@ -127,8 +126,6 @@ const definition = {
   knownSpellings: Joi.array().items(Joi.string().max(LONGEST_NAME)).max(500).unique().required(),
   searched: Joi.boolean().required(),
 };
-
-export const propertyDraft = Joi.object<PropertyDraft>(definition).required();
 
 /** An edit of one property of the draft: what its author saw, and what it is to be. */
 export interface ChangedProperty {
@@ -402,7 +399,6 @@ export const rolloutRequest = Joi.object<{ property: number; action: RolloutActi
   property: id.required(),
   action: Joi.valid(...ROLLOUT_ACTIONS).required(),
 }).required();
-export const rolloutQuery = Joi.object<{ kind?: Kind }>({ kind: Joi.valid(...KINDS) });
 
 /** Values to try an expression with: those of a file of the library, and texts typed over them. */
 export interface TryExpression {

@@ -1,4 +1,4 @@
-import { UNITS, convert, dateInForm, findUnit, firstUpper, isDateForm, plainNumber, shortPerson, titleCase } from '../values';
+import { convert, dateInForm, findUnit, firstUpper, isDateForm, plainNumber, shortPerson, titleCase } from '../values';
 import { patternOf } from './pattern';
 import { FeelType, ANY, listOf, plain, TypeKind } from './type';
 import {
@@ -342,8 +342,6 @@ add('convert', 'value:n, from:s, to:s', 'n', `Converts a number between units, s
   const [a, b] = [findUnit(from as string), findUnit(to as string)];
   return a && b?.quantity === a.quantity ? convert(n as number, a.code, b.code) : null;
 });
-/** Unit codes, for the check of `convert` while a rule is written. */
-export const UNIT_CODES: readonly string[] = UNITS.map((unit) => unit.code);
 add('format number', 'value:n, decimals:n, decimal sign:s?', 's', 'A number with a fixed count of decimals, as text.', ([n, d, sign]) => {
   const rounded = roundTo(n as number, d as number, 'half up');
   if (rounded === null || (d as number) < 0 || (d as number) > 15 || ![undefined, null, '.', ','].includes(sign as string)) return null;
