@@ -27,7 +27,7 @@ import {
 import { ChoiceListDraft, Schema, SeriesDraft } from '@rule/core/schema';
 import { PRACTICES, Practice, STARTERS } from '@rule/core/standards';
 import Joi from 'joi';
-import { disposition } from '../exchange/send';
+import { XLSX, disposition } from '../exchange/send';
 import { invalid, notFound } from '../platform/problem';
 import { Route, route } from '../platform/route';
 import { Services } from '../services';
@@ -432,7 +432,7 @@ export function schemaRoutes(s: Services): Route[] {
       query: editionQuery,
       action: async ({ query, response }) => {
         const { name, bytes } = await s.documents.workbook(query.edition);
-        response.type('application/vnd.openxmlformats-officedocument.spreadsheetml.sheet').setHeader('content-disposition', disposition(name));
+        response.type(XLSX).setHeader('content-disposition', disposition(name));
         response.send(bytes);
       },
     }),
