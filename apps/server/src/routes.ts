@@ -40,6 +40,7 @@ import {
   BomLayout,
   blockQuery,
   BlockQuery,
+  toDoFiles,
 } from '@rule/contract';
 import { Link } from '@rule/core/vault';
 import { Services } from './services';
@@ -246,6 +247,30 @@ export function routesOf(s: Services): Route[] {
         await s.trays.add(user, lines);
         return s.trays.view(user);
       },
+    }),
+
+    route({
+      method: 'get',
+      path: '/to-dos',
+      summary: 'Files that have come or changed and lack names or required values',
+      role: 'viewer',
+      action: ({ user }) => s.toDos.list(user),
+    }),
+    route<{ files: number[] }>({
+      method: 'post',
+      path: '/to-dos/tray',
+      summary: 'Put the names that files lack in your tray',
+      role: 'editor',
+      body: toDoFiles,
+      action: ({ user, body }) => s.toDos.toTray(user, body.files),
+    }),
+    route<{ files: number[] }>({
+      method: 'post',
+      path: '/to-dos/dismiss',
+      summary: 'Take files off the list, whatever they lack',
+      role: 'editor',
+      body: toDoFiles,
+      action: ({ body }) => s.toDos.dismiss(body.files),
     }),
 
     route({

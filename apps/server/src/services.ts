@@ -24,9 +24,11 @@ import { ChoiceLists } from './schema/lists';
 import { Properties } from './schema/properties';
 import { Rollout } from './schema/rollout';
 import { NumberSeries } from './schema/series';
+import { StartFiles } from './schema/start-files';
 import { Tries } from './schema/tries';
 import { TitleBlocks } from './titleblocks/titleblocks';
 import { Grid } from './values/grid';
+import { ToDos } from './values/to-dos';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
 import { Vault } from './vault/vault';
@@ -83,6 +85,8 @@ export function buildServices({
   const lists = new ChoiceLists(db, properties, trays, own, clock);
   const series = new NumberSeries(db, properties, trays, clock);
   const rollout = new Rollout(db, editions, trays, clock);
+  const startFiles = new StartFiles(db, editions, derived, trays, join(dataFolder, 'start-files'), own, clock);
+  const toDos = new ToDos(db, derived, trays);
   const tries = new Tries(db, pool, jobs, editions, trays, clock);
   const documents = new SchemaDocuments(db, editions, clock);
   const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
@@ -94,7 +98,7 @@ export function buildServices({
   const tokens = new Tokens(db, clock);
   const boms = new Boms(db, properties, libraries);
   const exchange = new Exchange(db, pool, properties, trays, surveys, clock, join(dataFolder, 'tmp'));
-  const overviews = new Overviews(db, properties, titleBlocks, boms, vault, exchange);
+  const overviews = new Overviews(db, properties, titleBlocks, boms, vault, exchange, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
     await geometries.startIfNeeded();
@@ -117,6 +121,8 @@ export function buildServices({
     rollout,
     tries,
     documents,
+    startFiles,
+    toDos,
     libraries,
     scanner,
     geometries,

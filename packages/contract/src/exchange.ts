@@ -93,5 +93,5 @@ export interface Overview {
     readonly standIns: number;
     readonly blank: number;
   }[];
-  readonly toDo: readonly { readonly station: string; readonly count: number; readonly text: string }[];
+  readonly toDo: readonly { readonly station: string; readonly view?: string; readonly count: number; readonly text: string }[];
 }

@@ -1,4 +1,5 @@
 export * from './session';
+export * from './start';
 export * from './schema';
 export * from './files';
 export * from './foreign';

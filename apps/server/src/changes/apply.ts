@@ -35,8 +35,8 @@ interface TargetFile {
   readonly removed: boolean;
 }
 
-/** Work that stands in the database alone: values kept beside files whose format Rule cannot write. */
-const isBeside = (file: Pick<TargetFile, 'format'>) => file.format === 'other';
+/** Work that stands in the database alone: values kept beside files whose format Rule cannot write, and those of holders above files. */
+const isBeside = (file: Pick<TargetFile, 'format'>) => file.format === 'other' || file.format === 'above';
 
 interface ReadyFile {
   readonly file: TargetFile;
@@ -167,11 +167,11 @@ export class Applying {
   }
 
   private async targets(ids: readonly number[]): Promise<Map<number, TargetFile>> {
-    const found = await this.db.all<{ id: number; path: string; root: string; format: string; lock: string | null; removed: boolean }>(
-      'SELECT f.id, f.path, f.format, l.root, f.lock_reason AS lock, f.removed FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])',
+    const found = await this.db.all<{ id: number; path: string; root: string | null; format: string; lock: string | null; removed: boolean }>(
+      'SELECT f.id, f.path, f.format, l.root, f.lock_reason AS lock, f.removed FROM targets f LEFT JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])',
       [ids],
     );
-    return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: join(root, file.path) }]));
+    return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: root === null ? '' : join(root, file.path) }]));
   }
 
   /** Applies lines. Those of a tray move into a set of their own; `ownSet` names the set of lines that have one. Runs under the files' lock. */
@@ -210,7 +210,7 @@ export class Applying {
           failures.push({
             file,
             lines: fileLines,
-            message: file.removed ? 'The file is no longer in the library.' : `The file ${lock}.`,
+            message: file.removed ? 'It is no longer in the library.' : `The file ${lock}.`,
             conflicts: [],
             current: null,
           });
@@ -402,7 +402,11 @@ export class Applying {
        WHERE change_set_id = $1 AND file_id = ANY($2::int[]) AND place = 'property' AND proposed IS NOT NULL`,
       [changeSet, files],
     );
-    await takeBeside(sql, files, standIns);
+    await takeBeside(
+      sql,
+      files.filter((id) => id > 0),
+      standIns,
+    );
   }
 
   /** Puts lines that were not applied back into the tray they came from, with the reason. */
@@ -529,7 +533,7 @@ export class Applying {
 
   private async besideOf(changeSet: number): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading }[]> {
     const files = await this.db.all<{ id: number }>(
-      `SELECT DISTINCT f.id FROM change_lines l JOIN files f ON f.id = l.file_id AND f.format = 'other' WHERE l.change_set_id = $1 AND l.accepted`,
+      `SELECT DISTINCT f.id FROM change_lines l JOIN targets f ON f.id = l.file_id AND f.format IN ('other', 'above') WHERE l.change_set_id = $1 AND l.accepted`,
       [changeSet],
     );
     return files.map(({ id }) => ({ file: { id, full: '', format: 'other' }, newHash: '', reading: BESIDE }));

@@ -13,7 +13,7 @@ const BATCH = 100;
 interface CheckedLine {
   readonly file: number;
   readonly path: string;
-  readonly root: string;
+  readonly root: string | null;
   readonly format: string;
   readonly removed: boolean;
   readonly holder: string;
@@ -24,6 +24,9 @@ interface CheckedLine {
 }
 
 const shown = (held: HeldValue | null): string | null => (held === null ? null : held.unit ? `${held.text} ${held.unit}` : held.text);
+
+/** Whether a line's value is kept in the database alone. */
+const isBeside = (line: Pick<CheckedLine, 'format'>) => line.format === 'other' || line.format === 'above';
 
 /** Reads the files of an applied change set anew, and compares what stands in them with what was meant. */
 export class Checks {
@@ -36,7 +39,7 @@ export class Checks {
     const lines = await this.db.all<CheckedLine>(
       `SELECT l.file_id AS file, f.path, lib.root, f.format, f.removed, l.holder, l.place, l.name, l.proposed AS meant,
          (SELECT jsonb_strip_nulls(jsonb_build_object('text', b.text, 'form', b.form, 'unit', b.unit)) FROM beside_values b WHERE b.file_id = l.file_id AND b.name = l.name) AS beside
-       FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id JOIN files f ON f.id = l.file_id JOIN libraries lib ON lib.id = f.library_id
+       FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id JOIN targets f ON f.id = l.file_id LEFT JOIN libraries lib ON lib.id = f.library_id
        WHERE l.change_set_id = $1 AND l.state = 'applied' AND s.state IN ('applied', 'partly applied') ORDER BY f.path, l.id`,
       [changeSet],
     );
@@ -49,16 +52,16 @@ export class Checks {
     const files = [...byFile.values()];
     for (let at = 0; at < files.length; at += BATCH) {
       const batch = files.slice(at, at + BATCH);
-      const inFiles = batch.filter(([line]) => line!.format !== 'other' && !line!.removed);
+      const inFiles = batch.filter(([line]) => !isBeside(line!) && !line!.removed);
       const outcomes = await this.pool.run('readFiles', {
-        paths: inFiles.map(([line]) => ({ path: line!.path, full: join(line!.root, line!.path), format: line!.format })),
+        paths: inFiles.map(([line]) => ({ path: line!.path, full: join(line!.root!, line!.path), format: line!.format })),
       });
       const readings = new Map(inFiles.map(([line], i) => [line!.file, outcomes[i]!]));
       for (const own of batch) {
-        const { file, path, removed, format } = own[0]!;
+        const { file, path, removed } = own[0]!;
         const outcome = readings.get(file);
-        if (removed || (format !== 'other' && !outcome?.reading)) {
-          unreadable.push({ file, path, message: removed ? 'The file is no longer in the library.' : (outcome?.problem ?? 'The file cannot be read.') });
+        if (removed || (!isBeside(own[0]!) && !outcome?.reading)) {
+          unreadable.push({ file, path, message: removed ? 'It is no longer in the library.' : (outcome?.problem ?? 'The file cannot be read.') });
           continue;
         }
         const found = new Map(
@@ -67,7 +70,7 @@ export class Checks {
           ),
         );
         for (const line of own) {
-          const now = format === 'other' ? line.beside : (found.get(addressKey({ file, holder: line.holder, place: line.place, name: line.name })) ?? null);
+          const now = isBeside(line) ? line.beside : (found.get(addressKey({ file, holder: line.holder, place: line.place, name: line.name })) ?? null);
           if (sameHeld(orNull(now), orNull(line.meant))) asMeant++;
           else different.push({ file, path, name: line.name, meant: shown(line.meant), found: shown(now) });
         }

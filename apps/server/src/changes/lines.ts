@@ -2,12 +2,12 @@ import { LineRow } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { Sql, rows } from '../platform/db';
 
-/** The columns of a line row; needs `change_lines l` and `files f`. */
+/** The columns of a line row; needs `change_lines l` and `targets f`. */
 export const LINE_ROW = `l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message`;
 
 /** The lines of a change set in their order. */
 export const linesOf = (sql: Sql, changeSet: number): Promise<LineRow[]> =>
-  sql.all<LineRow>(`SELECT ${LINE_ROW} FROM change_lines l JOIN files f ON f.id = l.file_id WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
+  sql.all<LineRow>(`SELECT ${LINE_ROW} FROM change_lines l JOIN targets f ON f.id = l.file_id WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
 
 /** A line row as the core knows lines. */
 export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: LineRow): Line => ({

@@ -26,7 +26,7 @@ export async function refusalsOf(sql: Sql, user: Pick<User, 'role'>, lines: read
   const files = new Map(
     (
       await sql.all<FileState>(
-        `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
+        `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state FROM targets f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
         [[...new Set(relevant.map((line) => line.address.file))]],
       )
     ).map((file) => [file.id, file]),

@@ -17,8 +17,8 @@ import { LINE_ROW, insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
 /** A person's pending lines with what stands at their addresses now. */
-const PENDING = `change_lines l JOIN files f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
-  LEFT JOIN held_values v ON v.file_id = l.file_id AND v.holder = l.holder AND v.place = l.place AND v.name = l.name`;
+const PENDING = `change_lines l JOIN targets f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
+  LEFT JOIN target_values v ON v.file_id = l.file_id AND v.holder = l.holder AND v.place = l.place AND v.name = l.name`;
 /** A value for comparison: nothing and an empty text are the same. */
 const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
 /** Lines that cannot be applied as they are: their file is gone or locked, or somebody else has changed the value. */
@@ -80,7 +80,7 @@ export class Trays {
         ...line,
         current: orNull(current),
         verdict: judgeLine(toLine(line), current),
-        refused: removed ? 'The file is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
+        refused: removed ? 'It is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
         alsoPending: also ?? [],
       })),
     };
@@ -89,7 +89,7 @@ export class Trays {
   /** The accepted lines of a person's tray: all of them, or those of some files. */
   async accepted(user: User, files: readonly number[] | null): Promise<Line[]> {
     const found = await this.db.all<LineRow>(
-      `SELECT ${LINE_ROW} FROM change_lines l JOIN files f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id
+      `SELECT ${LINE_ROW} FROM change_lines l JOIN targets f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id
        WHERE s.user_id = $1 AND s.state = 'pending' AND l.accepted AND ($2::int[] IS NULL OR l.file_id = ANY($2::int[])) ORDER BY l.id`,
       [user.id, files],
     );
@@ -246,7 +246,7 @@ export class Trays {
 
   private async files(ids: readonly number[]): Promise<Map<number, FileState>> {
     const found = await this.db.all<FileState>(
-      `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock, f.removed FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
+      `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock, f.removed FROM targets f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
       [ids],
     );
     return new Map(found.map((file) => [file.id, file]));

@@ -11,6 +11,7 @@ import { WorkPool } from '../threads/pool';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
 import { recount } from './counts';
+import { noteArrivals } from '../values/to-dos';
 
 /** The lock under which a library's files are read or written: one scan or apply at a time in all processes. */
 export const FILES_LOCK = 7301;
@@ -60,11 +61,11 @@ export class Scanner {
     return this.db.exclusive(FILES_LOCK, async () => {
       const report = emptyReport();
       try {
-        for (const { id, root } of await this.db.all<{ id: number; root: string }>(
-          'SELECT id, root FROM libraries WHERE $1::int IS NULL OR id = $1 ORDER BY id',
+        for (const { id, root, known } of await this.db.all<{ id: number; root: string; known: boolean }>(
+          'SELECT id, root, surveyed_at IS NOT NULL AS known FROM libraries WHERE $1::int IS NULL OR id = $1 ORDER BY id',
           [only],
         ))
-          await this.rescanOne(id, root, report, context);
+          await this.rescanOne(id, root, known, report, context);
       } finally {
         // Also after a cancelled scan: what was read is put in its place.
         if (report.added + report.changed + report.moved + report.removed > 0) await this.settle(context);
@@ -86,7 +87,7 @@ export class Scanner {
     await recount(this.db, null);
   }
 
-  private async rescanOne(library: number, root: string, report: Report, context: JobContext): Promise<void> {
+  private async rescanOne(library: number, root: string, wasRead: boolean, report: Report, context: JobContext): Promise<void> {
     if (!(await stat(root).catch(() => undefined))?.isDirectory()) {
       report.failed.push({ path: root, message: 'The folder is not there; what was last read from it is kept.' });
       return;
@@ -124,9 +125,10 @@ export class Scanner {
       left.filter((file) => !known.has(file.path)),
       known,
     );
-    report.added += left.filter((file) => known.get(file.path)!.size === -1 || known.get(file.path)!.removed).length;
-    const changed = left.filter((file) => known.get(file.path)!.size !== -1 && !known.get(file.path)!.removed).length;
-    report.changed += changed;
+    const isNew = ({ path }: Found) => known.get(path)!.size === -1 || known.get(path)!.removed;
+    const added = left.filter(isNew);
+    report.added += added.length;
+    report.changed += left.length - added.length;
 
     const { standIns } = await readSettings(this.db);
     const batches = batchesOf(left);
@@ -155,6 +157,12 @@ export class Scanner {
         await sql.run('UPDATE files SET removed = true, model_file_id = NULL WHERE id = ANY($1::int[])', [ids]);
         await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
         await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [ids]);
+      }
+      // A library that is read for the first time is no news, file by file.
+      if (wasRead) {
+        const idsOf = (files: readonly Found[]) => files.map(({ path }) => known.get(path)!.id);
+        await noteArrivals(sql, idsOf(added), 'new', this.clock());
+        await noteArrivals(sql, idsOf(left.filter((file) => !isNew(file))), 'changed', this.clock());
       }
       await sql.run('UPDATE libraries SET surveyed_at = $2 WHERE id = $1', [library, this.clock()]);
     });

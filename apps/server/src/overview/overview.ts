@@ -10,6 +10,7 @@ import { TitleBlocks } from '../titleblocks/titleblocks';
 import { Vault } from '../vault/vault';
 import { Boms } from '../bom/boms';
 import { Exchange } from '../exchange/exchange';
+import { ToDos } from '../values/to-dos';
 
 const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
 
@@ -22,6 +23,7 @@ export class Overviews {
     private readonly boms: Boms,
     private readonly vault: Vault,
     private readonly exchange: Exchange,
+    private readonly toDos: ToDos,
   ) {}
 
   /** Distinct values of every property with the number of files by kind; judged once each. */
@@ -58,7 +60,7 @@ export class Overviews {
   }
 
   async overview(): Promise<Overview> {
-    const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings] = await Promise.all([
+    const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings, arrived] = await Promise.all([
       readSettings(this.db),
       this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
       this.properties.active(),
@@ -70,6 +72,7 @@ export class Overviews {
       this.boms.assemblies(),
       this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL'),
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
+      this.toDos.count(),
     ]);
     const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null).length;
     const stale = blocks.flatMap((block) => block.drawings).reduce((sum, drawing) => sum + drawing.stale, 0);
@@ -77,6 +80,7 @@ export class Overviews {
     const toDo = [
       { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
       { station: 'survey', count: strays!.n, text: `${some(strays!.n, 'written name is', 'written names are')} not in the schema` },
+      { station: 'values', view: 'to-do', count: arrived, text: `${some(arrived, 'file that has come lacks', 'files that have come lack')} names or required values` },
       { station: 'values', count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
       { station: 'values', count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
       { station: 'title-blocks', count: stale, text: `${some(stale, 'title block cell is', 'title block cells are')} stale` },

@@ -413,6 +413,89 @@ CREATE TABLE start_files (
 );
 `,
   },
+  {
+    name: '0004-values',
+    up: `
+DROP TABLE start_files;
+CREATE TABLE start_files (
+  edition int NOT NULL,
+  name text NOT NULL,
+  kind text NOT NULL,
+  class text,
+  sheet text,
+  names text[] NOT NULL,
+  hash text NOT NULL,
+  current boolean NOT NULL,
+  at timestamptz NOT NULL,
+  user_id int REFERENCES users,
+  PRIMARY KEY (edition, name)
+);
+CREATE TABLE arrivals (
+  file_id int PRIMARY KEY REFERENCES files,
+  how text NOT NULL CHECK (how IN ('new','changed')),
+  owner_id int REFERENCES users,
+  at timestamptz NOT NULL
+);
+
+CREATE TABLE wide_holders (
+  id serial PRIMARY KEY,
+  level text NOT NULL CHECK (level IN ('company','project','drawing set')),
+  name text NOT NULL,
+  position int NOT NULL DEFAULT 0,
+  clauses jsonb NOT NULL DEFAULT '[]',
+  removed boolean NOT NULL DEFAULT false
+);
+CREATE UNIQUE INDEX wide_holders_name ON wide_holders (level, name) WHERE NOT removed;
+CREATE UNIQUE INDEX one_company ON wide_holders (level) WHERE level = 'company';
+CREATE TABLE wide_members (
+  holder_id int NOT NULL REFERENCES wide_holders ON DELETE CASCADE,
+  file_id int NOT NULL REFERENCES files,
+  member boolean NOT NULL,
+  PRIMARY KEY (holder_id, file_id)
+);
+CREATE INDEX wide_members_file ON wide_members (file_id);
+ALTER TABLE files ADD COLUMN project_id int REFERENCES wide_holders, ADD COLUMN set_id int REFERENCES wide_holders;
+CREATE INDEX files_project ON files (project_id) WHERE project_id IS NOT NULL;
+CREATE INDEX files_set ON files (set_id) WHERE set_id IS NOT NULL;
+INSERT INTO wide_holders (level, name) VALUES ('company', 'the company');
+
+-- Holders above files have negative numbers where a file's number stands.
+ALTER TABLE change_lines DROP CONSTRAINT change_lines_file_id_fkey;
+ALTER TABLE beside_values DROP CONSTRAINT beside_values_file_id_fkey;
+CREATE VIEW targets AS
+  SELECT id, library_id, path, kind, format, lock_reason, removed, class_id, workflow_state FROM files
+  UNION ALL
+  SELECT -id, NULL, CASE level WHEN 'company' THEN 'the company' ELSE level || ' ' || name END, level, 'above', NULL, removed, NULL, NULL FROM wide_holders;
+CREATE VIEW target_values AS
+  SELECT file_id, holder, place, name, text, form, unit FROM held_values
+  UNION ALL
+  SELECT file_id, '', 'property', name, text, form, unit FROM beside_values WHERE file_id < 0;
+
+CREATE TABLE grid_views (
+  id serial PRIMARY KEY,
+  name text NOT NULL,
+  user_id int NOT NULL REFERENCES users,
+  shared boolean NOT NULL DEFAULT false,
+  content jsonb NOT NULL,
+  UNIQUE (user_id, name)
+);
+CREATE TABLE value_sets (
+  id serial PRIMARY KEY,
+  name text NOT NULL,
+  user_id int NOT NULL REFERENCES users,
+  shared boolean NOT NULL DEFAULT false,
+  content jsonb NOT NULL,
+  UNIQUE (user_id, name)
+);
+CREATE TABLE favourite_values (
+  user_id int NOT NULL REFERENCES users,
+  property_id int NOT NULL REFERENCES properties,
+  text text NOT NULL,
+  PRIMARY KEY (user_id, property_id, text)
+);
+CREATE SEQUENCE form_ids;
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

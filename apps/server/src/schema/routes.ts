@@ -18,6 +18,9 @@ import {
   rolloutRequest,
   savedChecks,
   savedStrangers,
+  StartPlan,
+  startPlan,
+  toDoFiles,
   seriesDraft,
   tryExpression,
   tryQuery,
@@ -39,6 +42,7 @@ const LARGEST_DOCUMENT = 20 * 1024 * 1024;
 const editionQuery = Joi.object<{ edition: number | null }>({ edition: Joi.number().integer().min(0).allow(null).default(null) });
 const comparison = Joi.object<{ from: number; to: number }>({ from: Joi.number().integer().min(0).required(), to: Joi.number().integer().min(0).required() });
 const practiceQuery = Joi.object<{ practice: Practice }>({ practice: Joi.valid(...PRACTICES).default('iso') });
+const startFileQuery = Joi.object<{ name: string }>({ name: Joi.string().max(300).required() });
 const starterRequest = Joi.object<{ starter: string; names: string[] | null }>({
   starter: Joi.string().max(50).required(),
   names: Joi.array().items(Joi.string().max(255)).max(200).allow(null).default(null),
@@ -392,6 +396,57 @@ export function schemaRoutes(s: Services): Route[] {
       summary: 'Give a reserved number back',
       role: 'editor',
       action: ({ params }) => s.series.release(params['number']!),
+    }),
+
+    route({
+      method: 'get',
+      path: '/start-files',
+      summary: 'The start files that are published, where they stand and whether anyone has changed them',
+      role: 'viewer',
+      action: () => s.startFiles.view(),
+    }),
+    route<StartPlan>({
+      method: 'post',
+      path: '/start-files/compare',
+      summary: 'What publishing start files from the edition in force would do',
+      role: 'administrator',
+      body: startPlan,
+      action: ({ body }) => s.startFiles.compare(body),
+    }),
+    route<StartPlan>({
+      method: 'post',
+      path: '/start-files/publish',
+      summary: 'Publish start files from the edition in force',
+      role: 'administrator',
+      body: startPlan,
+      action: ({ user, body }) => s.startFiles.publish(user, body),
+    }),
+    route<undefined, { name: string }>({
+      method: 'get',
+      path: '/start-files/file',
+      summary: 'One start file',
+      role: 'viewer',
+      query: startFileQuery,
+      action: async ({ query, response }) => {
+        const bytes = await s.startFiles.file(query.name);
+        response.type('application/octet-stream').setHeader('content-disposition', disposition(query.name));
+        response.send(Buffer.from(bytes));
+      },
+    }),
+    route({
+      method: 'get',
+      path: '/start-files/older',
+      summary: 'Files that were made from the start file of an older edition, with the names that they lack',
+      role: 'viewer',
+      action: () => s.startFiles.older(),
+    }),
+    route<{ files: number[] }>({
+      method: 'post',
+      path: '/start-files/bring-up',
+      summary: 'Put the names that files of older start files lack in your tray',
+      role: 'editor',
+      body: toDoFiles,
+      action: ({ user, body }) => s.startFiles.bringUp(user, body.files),
     }),
 
     route<undefined, { edition: number | null }>({

@@ -17,7 +17,7 @@ const DEFAULTS: Settings = {
 /** The company's settings; defaults where nothing was set. */
 export async function readSettings(sql: Sql): Promise<Settings> {
   const kept = await sql.all<{ key: string; value: unknown }>('SELECT key, value FROM settings');
-  return { ...DEFAULTS, ...(Object.fromEntries(kept.map(({ key, value }) => [key, value])) as Partial<Settings>) };
+  return { ...DEFAULTS, ...(Object.fromEntries(kept.filter(({ key }) => key in DEFAULTS).map(({ key, value }) => [key, value])) as Partial<Settings>) };
 }
 
 export async function writeSettings(sql: Sql, settings: Settings): Promise<void> {

@@ -45,7 +45,7 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
 export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(HeldValue | null)[]> {
   const found = await sql.all<{ at: number; held: HeldValue }>(
     `SELECT a.at, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text)
-     JOIN held_values v ON v.file_id = a.file AND v.holder = a.holder AND v.place = a.place AND v.name = a.name`,
+     JOIN target_values v ON v.file_id = a.file AND v.holder = a.holder AND v.place = a.place AND v.name = a.name`,
     [rows(addresses.map((address, at) => ({ at, ...address })))],
   );
   const list: (HeldValue | null)[] = addresses.map(() => null);

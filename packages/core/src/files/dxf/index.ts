@@ -3,6 +3,8 @@ import { readDxf } from './read';
 import { modifyDxf } from './write';
 
 export { scanDxf } from './scan';
+export { boxOf, makeSheet } from './make';
+export type { Outline, SheetPlan } from './make';
 
 /** DXF, ASCII, from AC1009 on: drawings. */
 export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: readDxf, modify: modifyDxf };

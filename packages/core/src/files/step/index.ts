@@ -4,6 +4,8 @@ import { modifyStep } from './write';
 
 export { decodeString, encodeString } from './strings';
 export { scanStep } from './scan';
+export { makeEmptyStep } from './make';
+export type { EmptyModel } from './make';
 export { cutShapes } from './shapes';
 export type { CutShape } from './shapes';
 

@@ -105,7 +105,7 @@ export function readStep(bytes: Uint8Array): FileReading {
   return {
     format: 'step',
     version: schema?.is === 'list' ? textOf(schema.items[0]).split(/\s/)[0]! : '',
-    kind: structure.occurrences.length > 0 ? 'assembly' : 'part',
+    kind: structure.occurrences.length > 0 || structure.saysAssembly ? 'assembly' : 'part',
     holders,
     structure: structure.reading,
     blocks: [],

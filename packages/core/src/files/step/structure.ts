@@ -1,4 +1,5 @@
 import { OccurrenceReading, ProductReading, StructureReading } from '../contract';
+import { ASSEMBLY_CATEGORY } from './make';
 import { StepModel, refOf, refsOf, textOf } from './model';
 
 /** A product definition with the product behind it. */
@@ -21,6 +22,8 @@ export interface Structure {
   /** Definitions that no occurrence places, in file order. */
   readonly roots: readonly Definition[];
   readonly reading: StructureReading;
+  /** Whether a root's product says by its category that it is an assembly, be it empty. */
+  readonly saysAssembly: boolean;
 }
 
 function unique(key: string, taken: Set<string>): string {
@@ -30,14 +33,14 @@ function unique(key: string, taken: Set<string>): string {
   return free;
 }
 
-/** Products that only state what a part is made from (ISO 10303-41 category 'raw material'): they are no parts. */
-function rawMaterials(model: StepModel): Set<number> {
-  const raw = new Set<number>();
+/** Products of a category, by its name in lower case. */
+function ofCategory(model: StepModel, category: string): Set<number> {
+  const products = new Set<number>();
   for (const id of model.idsOf('PRODUCT_RELATED_PRODUCT_CATEGORY')) {
     const args = model.record(id)?.args ?? [];
-    if (textOf(args[0]).toLowerCase() === 'raw material') for (const product of refsOf(args[2])) raw.add(product);
+    if (textOf(args[0]).toLowerCase() === category) for (const product of refsOf(args[2])) products.add(product);
   }
-  return raw;
+  return products;
 }
 
 /** Files named by external references, by the product definition that they describe. */
@@ -60,7 +63,8 @@ function externalFiles(model: StepModel): Map<number, string> {
 
 /** Reads which products a file holds and how they are placed in one another. */
 export function readStructure(model: StepModel): Structure {
-  const raw = rawMaterials(model);
+  // Products that only state what a part is made from (ISO 10303-41) are no parts.
+  const raw = ofCategory(model, 'raw material');
   const external = externalFiles(model);
   const definitions = new Map<number, Definition>();
   const products: ProductReading[] = [];
@@ -93,11 +97,13 @@ export function readStructure(model: StepModel): Structure {
       child: child.key,
     });
   }
+  const assemblies = ofCategory(model, ASSEMBLY_CATEGORY);
   const roots = [...definitions.values()].filter((definition) => !placed.has(definition.id));
   return {
     definitions,
     occurrences,
     roots,
+    saysAssembly: roots.some((root) => assemblies.has(root.product)),
     reading: {
       products,
       occurrences: occurrences.map(({ key, label, parent, child }) => ({ key, label, parent, child })),
