@@ -41,6 +41,10 @@ import {
   blockQuery,
   BlockQuery,
   toDoFiles,
+  WideDraft,
+  WideMembers,
+  wideDraft,
+  wideMembers,
 } from '@rule/contract';
 import { Link } from '@rule/core/vault';
 import { Services } from './services';
@@ -249,6 +253,52 @@ export function routesOf(s: Services): Route[] {
       },
     }),
 
+    route({ method: 'get', path: '/projects', summary: 'The company, projects and drawing sets', role: 'viewer', action: () => s.projects.list() }),
+    route<WideDraft>({
+      method: 'post',
+      path: '/projects',
+      summary: 'Begin a project or drawing set',
+      role: 'administrator',
+      body: wideDraft,
+      action: ({ body }) => s.projects.save(null, body),
+    }),
+    route({
+      method: 'get',
+      path: '/projects/{project}',
+      summary: 'A company, project or drawing set: its values, its files, and those that do not hold yet what they take from it',
+      role: 'viewer',
+      action: ({ params }) => s.projects.view(params['project']!),
+    }),
+    route<WideDraft>({
+      method: 'put',
+      path: '/projects/{project}',
+      summary: 'Change the name and the rule of a project or drawing set',
+      role: 'administrator',
+      body: wideDraft,
+      action: ({ params, body }) => s.projects.save(params['project']!, body),
+    }),
+    route({
+      method: 'delete',
+      path: '/projects/{project}',
+      summary: 'Remove a project or drawing set; its files keep what they hold',
+      role: 'administrator',
+      action: ({ params }) => s.projects.remove(params['project']!),
+    }),
+    route<WideMembers>({
+      method: 'post',
+      path: '/projects/{project}/members',
+      summary: 'Put files in by hand, take them out, or leave them to the rule',
+      role: 'editor',
+      body: wideMembers,
+      action: ({ params, body }) => s.projects.members(params['project']!, body),
+    }),
+    route({
+      method: 'post',
+      path: '/projects/{project}/push',
+      summary: 'Put the values that files take from here, and do not hold yet, in your tray',
+      role: 'editor',
+      action: ({ user, params }) => s.projects.push(user, params['project']!),
+    }),
     route({
       method: 'get',
       path: '/to-dos',

@@ -16,6 +16,7 @@ import { Uploads } from './library/uploads';
 import { Surveys } from './survey/survey';
 import { Overviews } from './overview/overview';
 import { Db } from './platform/db';
+import { Projects } from './projects/projects';
 import { DiskStore, FileStore } from './platform/store';
 import { Derived } from './schema/derive';
 import { Editions } from './schema/editions';
@@ -86,6 +87,7 @@ export function buildServices({
   const series = new NumberSeries(db, properties, trays, clock);
   const rollout = new Rollout(db, editions, trays, clock);
   const startFiles = new StartFiles(db, editions, derived, trays, join(dataFolder, 'start-files'), own, clock);
+  const projects = new Projects(db, derived, trays);
   const toDos = new ToDos(db, derived, trays);
   const tries = new Tries(db, pool, jobs, editions, trays, clock);
   const documents = new SchemaDocuments(db, editions, clock);
@@ -123,6 +125,7 @@ export function buildServices({
     documents,
     startFiles,
     toDos,
+    projects,
     libraries,
     scanner,
     geometries,

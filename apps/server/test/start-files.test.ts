@@ -29,14 +29,19 @@ describe('start files', () => {
     expect(compared.every((row) => row.effect === 'new')).toBe(true);
     expect(existsSync(join(folder(), 'start part.step'))).toBe(false);
     await varga.post('/start-files/publish', plan).expect(200);
-    const properties = (await rule.services.properties.list()).filter((property) => !property.retired && property.kinds.includes('part') && property.classes.length === 0);
+    const properties = (await rule.services.properties.list()).filter(
+      (property) => !property.retired && property.kinds.includes('part') && property.classes.length === 0,
+    );
     const names = namesIn('start part.step').map((value) => value.name);
     expect(names).toEqual(properties.filter((property) => property.feed !== 'file' && property.level === 'document').map((property) => property.writtenName));
     const drawing = formatOf('a.dxf')!.read(readFileSync(join(folder(), 'start drawing A3.dxf')));
     expect(drawing.inserts.map((insert) => insert.block)).toEqual(['MRW-TITLE']);
     const view = (await okafor.get('/start-files').expect(200)).body as StartFilesView;
     expect(view.files.map((file) => file.stands)).toEqual(view.files.map(() => 'as published'));
-    const sent = await okafor.get(`/start-files/file?name=${encodeURIComponent('start part.step')}`).buffer().expect(200);
+    const sent = await okafor
+      .get(`/start-files/file?name=${encodeURIComponent('start part.step')}`)
+      .buffer()
+      .expect(200);
     expect(Buffer.from(sent.body as Buffer).equals(readFileSync(join(folder(), 'start part.step')))).toBe(true);
   });
 

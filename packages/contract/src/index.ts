@@ -1,5 +1,6 @@
 export * from './session';
 export * from './start';
+export * from './projects';
 export * from './schema';
 export * from './files';
 export * from './foreign';

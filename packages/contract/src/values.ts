@@ -90,7 +90,10 @@ export interface GridPage {
 
 /** A value that someone wants to write, as text. An empty text blanks the property. */
 export interface ProposedValue {
+  /** A file's number, or the negative number of a company, project or drawing set. */
   readonly file: number;
+  /** Key of a holder inside the file; the document itself when absent. */
+  readonly holder?: string;
   readonly property: number;
   readonly text: string;
 }
@@ -100,9 +103,19 @@ export interface ProposedValues {
   readonly reason: string;
 }
 
+/** Number of a file, or the negative one of what stands above files. */
+export const target = Joi.number().integer().min(-2_147_483_648).max(2_147_483_647).invalid(0);
+
 export const proposedValues = Joi.object<ProposedValues>({
   values: Joi.array()
-    .items(Joi.object({ file: id.required(), property: id.required(), text: Joi.string().max(100_000).allow('').required() }))
+    .items(
+      Joi.object({
+        file: target.required(),
+        holder: Joi.string().max(2000).allow(''),
+        property: id.required(),
+        text: Joi.string().max(100_000).allow('').required(),
+      }),
+    )
     .min(1)
     .max(50_000)
     .required(),

@@ -69,13 +69,11 @@ const heldIn = (file: { name: string; bytes: Uint8Array }) =>
 
 describe('start files', () => {
   it('hold every reached name, blank', () => {
-    const files = startFiles(ground(schema(property(1, 'Part number', { kinds: all }), property(2, 'Material'), property(3, 'Drawn by', { kinds: ['drawing'] }))));
+    const files = startFiles(
+      ground(schema(property(1, 'Part number', { kinds: all }), property(2, 'Material'), property(3, 'Drawn by', { kinds: ['drawing'] }))),
+    );
     expect(files.map((file) => file.name)).toEqual(['start part.step', 'start assembly.step', 'start drawing A3.dxf']);
-    expect(files.map(heldIn)).toEqual([
-      { 'Part number': '', Material: '' },
-      { 'Part number': '' },
-      { 'Part number': '', 'Drawn by': '' },
-    ]);
+    expect(files.map(heldIn)).toEqual([{ 'Part number': '', Material: '' }, { 'Part number': '' }, { 'Part number': '', 'Drawn by': '' }]);
   });
 
   it('are of the kind that they are made for, also an assembly with nothing in it', () => {

@@ -7,6 +7,7 @@ import { compileStandIns } from '@rule/core/values';
 import { assignClasses } from '../library/classes';
 import { recount } from '../library/counts';
 import { matchIdentities } from '../library/identities';
+import { assignWide } from '../projects/members';
 import { ReadFile, storeReadings, takeBeside } from '../library/readings';
 import { FILES_LOCK } from '../library/scan';
 import { Db, Sql, rows } from '../platform/db';
@@ -372,6 +373,7 @@ export class Applying {
       ]);
       if (telling) await matchIdentities(sql, modelProperty);
       await assignClasses(sql, ids);
+      await assignWide(sql, ids);
       await markUsed(sql, changeSet);
     });
     const names = await this.db.all<{ name: string }>(`SELECT DISTINCT name FROM change_lines WHERE change_set_id = $1 AND place = 'property'`, [changeSet]);

@@ -1,12 +1,12 @@
 import { Line, addressKey } from '@rule/core/changes';
-import { Kind, Property, Schema, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Kind, Property, Schema, WIDE_LEVELS, WideLevel, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { Sql } from '../platform/db';
 import { User } from '../users/user';
 
 interface FileState {
   readonly id: number;
   readonly path: string;
-  readonly kind: Kind;
+  readonly kind: Kind | WideLevel;
   readonly className: string | null;
   readonly state: string | null;
 }
@@ -40,6 +40,8 @@ export async function refusalsOf(sql: Sql, user: Pick<User, 'role'>, lines: read
       const key = `${kind}/${slot.place}/${slot.name}`;
       bySlot.set(key, [...(bySlot.get(key) ?? []), property]);
     }
+  for (const level of WIDE_LEVELS)
+    for (const property of active) if (isHeldAt(property, level)) bySlot.set(`${level}/property/${property.writtenName}`, [property]);
   for (const line of relevant) {
     const { file: id, place, name } = line.address;
     const file = files.get(id);
@@ -47,12 +49,19 @@ export async function refusalsOf(sql: Sql, user: Pick<User, 'role'>, lines: read
     const refuse = (what: string, message: string) =>
       refusals.set(addressKey(line.address), { line, file: file.path, message: `${file.path}, ${what}: ${message}.` });
     // A field that a property is only taken from may have another property as its home; any that lets it be changed will do.
-    const owners = bySlot.get(`${file.kind}/${place}/${name}`)?.filter((property) => reaches(property, file.kind, file.className)) ?? [];
+    const owners = bySlot.get(`${file.kind}/${place}/${name}`)?.filter((property) => isWide(file.kind) || reaches(property, file.kind, file.className)) ?? [];
     const reasons = owners.map((property) =>
       whyNotChanged(forClass(property, file.className), { role: user.role, kind: file.kind, className: file.className, state: file.state }),
     );
     if (owners.length > 0 && reasons.every((reason) => reason !== null)) refuse(owners[0]!.caption, reasons[0]!);
-    else if (place === 'property' && line.base === null && line.proposed !== null && !known.has(name) && schema.strangers[file.kind] === 'refused')
+    else if (
+      place === 'property' &&
+      line.base === null &&
+      line.proposed !== null &&
+      !known.has(name) &&
+      !isWide(file.kind) &&
+      schema.strangers[file.kind] === 'refused'
+    )
       refuse(name, 'the schema does not know this name, and names outside it are refused');
   }
   return refusals;

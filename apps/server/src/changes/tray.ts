@@ -1,7 +1,7 @@
 import { LineRow, MOST_TRAY_LINES, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/changes';
-import { Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
-import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
+import { Kind, Property, PropertyLevel, Slot, WideLevel, checkProposed, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { HeldValue, compileStandIns, heldText, sameHeld } from '@rule/core/values';
 import { Db, Sql, rows } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
 import { Derived } from '../schema/derive';
@@ -30,7 +30,7 @@ const MOST_ISSUES = 200;
 interface FileState {
   readonly id: number;
   readonly path: string;
-  readonly kind: Property['kinds'][number];
+  readonly kind: Kind | WideLevel;
   readonly className: string | null;
   readonly state: string | null;
   readonly lock: string | null;
@@ -100,32 +100,42 @@ export class Trays {
   async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<void> {
     const [active, settings] = await Promise.all([this.properties.active(), readSettings(this.db)]);
     const standIns = compileStandIns(settings.standIns);
-    const files = await this.files(values.map((value) => value.file));
+    const [files, levels] = await Promise.all([this.files(values.map((value) => value.file)), this.levels(values)]);
     const issues: { field: string; code: string; message: string }[] = [];
-    const wanted: { value: ProposedValue; property: Property; kind: FileState['kind']; held: HeldValue | null }[] = [];
+    const wanted: { value: ProposedValue; property: Property; slot: Slot; held: HeldValue | null }[] = [];
     for (const value of values) {
       const file = files.get(value.file);
       const property = active.get(value.property);
       const field = `${file?.path ?? `file ${value.file}`}, ${property?.caption ?? `property ${value.property}`}`;
       const refuse = (code: string, message: string) => issues.push({ field, code, message: `${field}: ${message}.` });
-      if (!file || file.removed) refuse('unknown-file', 'is not in the library');
-      else if (!property) refuse('unknown-property', 'is not in the schema');
-      else if (!property.kinds.includes(file.kind)) refuse('not-reached', `does not apply to a ${file.kind}`);
-      else if (!reaches(property, file.kind, file.className)) refuse('not-reached', `does not apply to files of the class ${file.className ?? 'none'}`);
+      if (!file || file.removed) {
+        refuse('unknown-file', 'is not in the library');
+        continue;
+      }
+      const { kind, className, state } = file;
+      const level = isWide(kind) ? kind : value.holder ? levels.get(`${value.file}/${value.holder}`) : 'document';
+      if (!property) refuse('unknown-property', 'is not in the schema');
+      else if (!level) refuse('unknown-holder', 'the file has no such holder any more');
+      else if (!isWide(kind) && !property.kinds.includes(kind)) refuse('not-reached', `does not apply to a ${kind}`);
+      else if (!isWide(kind) && !reaches(property, kind, className)) refuse('not-reached', `does not apply to files of the class ${className ?? 'none'}`);
+      else if (!isHeldAt(property, level)) refuse('not-reached', `is held at the level ${property.level}, not by a ${level}`);
       else {
-        const own = forClass(property, file.className);
-        const closed = whyNotChanged(own, { role: user.role, kind: file.kind, className: file.className, state: file.state });
+        const own = forClass(property, className);
+        const closed = whyNotChanged(own, { role: user.role, kind, className, state });
         if (closed !== null) refuse('computed', closed);
         else if (file.lock !== null) refuse('locked', file.lock);
         else {
           const check = checkProposed(value.text, own, standIns);
-          if (check.ok) wanted.push({ value, property: own, kind: file.kind, held: check.held });
-          else for (const violation of check.violations) refuse(violation.code, violation.message);
+          const slot: Slot = isWide(kind) ? { place: 'property', name: property.writtenName } : slotOf(own, kind);
+          if (!check.ok) for (const violation of check.violations) refuse(violation.code, violation.message);
+          // A title block cell holds texts, and cannot be taken out.
+          else if (slot.place === 'cell') wanted.push({ value, property: own, slot, held: heldText(check.held === null ? '' : value.text) });
+          else wanted.push({ value, property: own, slot, held: check.held });
         }
       }
     }
     for (const property of new Set(wanted.map((entry) => active.get(entry.property.id)!))) {
-      const own = wanted.filter((entry) => entry.property.id === property.id && entry.held !== null);
+      const own = wanted.filter((entry) => entry.property.id === property.id && entry.held !== null && entry.value.file > 0 && !entry.value.holder);
       const clashes = await clashesOf(
         this.db,
         property,
@@ -137,7 +147,7 @@ export class Trays {
       }
     }
     if (issues.length) throw invalid('bad-values', issues[0]!.message, issues);
-    const addresses = wanted.map(({ value, property, kind }) => ({ file: value.file, holder: '', ...slotOf(property, kind) }));
+    const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
     const current = await heldAt(this.db, addresses);
     await this.add(
       user,
@@ -242,6 +252,17 @@ export class Trays {
     ]);
     const ids = new Set(locked.map((row) => row.id));
     return lines.filter((line) => !ids.has(line.address.file));
+  }
+
+  /** Levels of the holders inside files that values are meant for. */
+  private async levels(values: readonly ProposedValue[]): Promise<Map<string, PropertyLevel>> {
+    const inside = values.filter((value) => value.holder).map(({ file, holder }) => ({ file, holder }));
+    if (inside.length === 0) return new Map();
+    const found = await this.db.all<{ file: number; key: string; level: PropertyLevel }>(
+      'SELECT DISTINCT h.file_id AS file, h.key, h.level FROM holders h JOIN jsonb_to_recordset($1::jsonb) AS n(file int, holder text) ON h.file_id = n.file AND h.key = n.holder',
+      [rows(inside)],
+    );
+    return new Map(found.map(({ file, key, level }) => [`${file}/${key}`, level]));
   }
 
   private async files(ids: readonly number[]): Promise<Map<number, FileState>> {

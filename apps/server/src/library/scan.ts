@@ -11,6 +11,7 @@ import { WorkPool } from '../threads/pool';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
 import { recount } from './counts';
+import { assignWide } from '../projects/members';
 import { noteArrivals } from '../values/to-dos';
 
 /** The lock under which a library's files are read or written: one scan or apply at a time in all processes. */
@@ -81,6 +82,7 @@ export class Scanner {
     context.progress('sorting into classes', 0, 0);
     await this.db.transaction(async (sql) => {
       await assignClasses(sql, null);
+      await assignWide(sql, null);
       await matchIdentities(sql, modelProperty);
     });
     context.progress('counting names', 0, 0);

@@ -80,7 +80,12 @@ export class Overviews {
     const toDo = [
       { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
       { station: 'survey', count: strays!.n, text: `${some(strays!.n, 'written name is', 'written names are')} not in the schema` },
-      { station: 'values', view: 'to-do', count: arrived, text: `${some(arrived, 'file that has come lacks', 'files that have come lack')} names or required values` },
+      {
+        station: 'values',
+        view: 'to-do',
+        count: arrived,
+        text: `${some(arrived, 'file that has come lacks', 'files that have come lack')} names or required values`,
+      },
       { station: 'values', count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
       { station: 'values', count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
       { station: 'title-blocks', count: stale, text: `${some(stale, 'title block cell is', 'title block cells are')} stale` },

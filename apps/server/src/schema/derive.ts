@@ -1,9 +1,9 @@
-import { Line, addressKey } from '@rule/core/changes';
-import { PreparedSchema, Property, slotOf } from '@rule/core/schema';
-import { HeldValue, sameHeld } from '@rule/core/values';
+import { Line, addressKey, orNull } from '@rule/core/changes';
+import { Judged, PreparedSchema, Property, isWide, sameValue, slotOf } from '@rule/core/schema';
+import { HeldValue, heldText, sameHeld } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { Editions } from './editions';
-import { Surroundings, loadFacts, surroundingsOf } from './facts';
+import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
 import { prepare } from './prepared';
 
 /** Files judged in one go. */
@@ -35,7 +35,7 @@ export class Derived {
     const around = surroundingsOf([prepared]);
     const bySlot = slotsByName(prepared);
     const made = new Map<string, Line>();
-    let fresh = lines.filter((line) => line.address.holder === '');
+    let fresh = [...lines];
     for (let round = 0; fresh.length > 0 && round < MOST_ROUNDS; round++) {
       const changed = new Map<number, Set<number>>();
       for (const { address } of fresh) {
@@ -49,7 +49,7 @@ export class Derived {
       for (let at = 0; at < files.length; at += BATCH) {
         const facts = await loadFacts(sql, files.slice(at, at + BATCH), around, pending);
         for (const [file, own] of facts)
-          for (const line of linesOf(prepared, own, looked.get(file)!, own.standing, reasonOf)) {
+          for (const line of linesOf(prepared, own, looked.get(file)!, reasonOf)) {
             const key = addressKey(line.address);
             const known = made.get(key);
             if (known && sameHeld(known.proposed, line.proposed)) continue;
@@ -83,12 +83,13 @@ export class Derived {
       for (const key of all) for (const user of users(null, new Set([key]))) all.add(user);
       return all;
     };
-    for (const [file, properties] of changed) add(file, closure([...users(null, properties), ...users('document', properties)]));
-    const others = async (group: 'model' | 'parts', query: string) => {
-      const interesting = [...changed].filter(([, properties]) => users(group, properties).length > 0);
+    for (const [file, properties] of changed)
+      if (file > 0) add(file, closure([...users(null, properties), ...users('document', properties), ...users('assembly', properties)]));
+    const others = async (group: string, query: string) => {
+      const interesting = [...changed].filter(([file, properties]) => file > 0 === !isWide(group) && users(group, properties).length > 0);
       if (interesting.length === 0) return;
-      const found = await sql.all<{ file: number; of: number }>(query, [interesting.map(([file]) => file)]);
-      for (const { file, of } of found) add(file, closure(users(group, changed.get(of)!)));
+      const found = await sql.all<{ file: number; of: number }>(query, [interesting.map(([file]) => Math.abs(file))]);
+      for (const { file, of } of found) add(file, closure(users(group, changed.get(isWide(group) ? -of : of)!)));
     };
     if (around.model) await others('model', 'SELECT id AS file, model_file_id AS of FROM files WHERE model_file_id = ANY($1::int[]) AND NOT removed');
     if (around.parts)
@@ -96,6 +97,19 @@ export class Derived {
         'parts',
         'SELECT DISTINCT c.assembly_id AS file, c.part_id AS of FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])',
       );
+    if (around.inner.includes('occurrence'))
+      await others(
+        'part',
+        'SELECT DISTINCT c.assembly_id AS file, c.part_id AS of FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id = ANY($1::int[])',
+      );
+    if (around.wide) {
+      await others('project', 'SELECT id AS file, project_id AS of FROM files WHERE project_id = ANY($1::int[]) AND NOT removed');
+      await others('drawing set', 'SELECT id AS file, set_id AS of FROM files WHERE set_id = ANY($1::int[]) AND NOT removed');
+      await others(
+        'company',
+        `SELECT f.id AS file, w.id AS of FROM files f, wide_holders w WHERE w.level = 'company' AND w.id = ANY($1::int[]) AND NOT f.removed AND f.problem IS NULL`,
+      );
+    }
     return looked;
   }
 }
@@ -105,25 +119,32 @@ const reasonOf = (property: Property): string =>
     ? `computed by the rule of ${property.caption}`
     : property.feed === 'model'
       ? 'taken from the model'
-      : `inherited from the ${property.inheritFrom ?? 'holder above'}`;
+      : property.feed === 'sheet'
+        ? 'taken from the sheet'
+        : `inherited from the ${property.inheritFrom ?? 'holder above'}`;
 
-/** Lines that bring computed values of a file up to date. `held` is what stands in the file now. */
+/** Lines that bring computed values of a file and of what is inside it up to date. */
 export function linesOf(
   prepared: PreparedSchema,
-  file: Parameters<PreparedSchema['judge']>[0],
+  file: LoadedFacts,
   properties: ReadonlySet<number> | null,
-  held: ReadonlyMap<string, HeldValue>,
   reason: (property: Property) => string,
   follows = true,
 ): Line[] {
   const lines: Line[] = [];
-  for (const [id, judged] of prepared.judge(file).values) {
-    if ((properties && !properties.has(id)) || judged.derived === undefined || judged.failure !== undefined) continue;
-    const slot = slotOf(judged.property, file.kind);
-    const base = held.get(`${slot.place}/${slot.name}`) ?? null;
-    const proposed = judged.derived;
-    lines.push({ address: { file: file.id, holder: '', ...slot }, base, proposed, reason: reason(judged.property), follows });
-  }
+  const take = (holder: string, values: ReadonlyMap<number, Judged>, standing: ReadonlyMap<string, HeldValue>) => {
+    for (const [id, judged] of values) {
+      if ((properties && !properties.has(id)) || judged.derived === undefined || judged.failure !== undefined) continue;
+      const slot = slotOf(judged.property, file.kind);
+      const base = standing.get(`${slot.place}/${slot.name}`) ?? null;
+      // A cell cannot be taken out, only emptied; what says the same already stays as it is written.
+      const wanted = slot.place === 'cell' ? (judged.derived ?? heldText('')) : judged.derived;
+      const proposed = sameValue(orNull(base), orNull(wanted), judged.property) ? base : wanted;
+      lines.push({ address: { file: file.id, holder, ...slot }, base, proposed, reason: reason(judged.property), follows });
+    }
+  };
+  take('', prepared.judge(file).values, file.standing);
+  for (const holder of file.holders) take(holder.key, prepared.judgeHolder(file, holder), holder.standing);
   return lines;
 }
 
@@ -134,6 +155,8 @@ function slotsByName(prepared: PreparedSchema): Map<string, number[]> {
     const keys = new Set([
       ...property.kinds.map((kind) => slotOf(property, kind)).map((slot) => `${slot.place}/${slot.name}`),
       ...property.knownSpellings.map((name) => `property/${name}`),
+      // Where a company, project or drawing set keeps it.
+      `property/${property.writtenName}`,
     ]);
     for (const key of keys) bySlot.set(key, [...(bySlot.get(key) ?? []), property.id]);
   }

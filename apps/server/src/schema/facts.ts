@@ -1,8 +1,23 @@
 import { Line } from '@rule/core/changes';
-import { StructureReading } from '@rule/core/files';
+import { SheetReading, StructureReading } from '@rule/core/files';
 import { singleLevel } from '@rule/core/bom';
-import { FileFacts, HeldBySlot, Kind, ModelFacts, PreparedSchema, slotKey, slotsOf } from '@rule/core/schema';
-import { HeldValue } from '@rule/core/values';
+import {
+  FileFacts,
+  HeldBySlot,
+  HolderFacts,
+  INNER_LEVELS,
+  InnerLevel,
+  Kind,
+  ModelFacts,
+  PreparedSchema,
+  SheetFacts,
+  WIDE_LEVELS,
+  isWide,
+  slotKey,
+  slotsOf,
+} from '@rule/core/schema';
+import { sheetName } from '@rule/core/standards';
+import { HeldValue, convert, findUnit } from '@rule/core/values';
 import { Masses } from '../geometry/masses';
 import { Sql } from '../platform/db';
 
@@ -14,10 +29,13 @@ interface FileRow {
   readonly name: string;
   readonly folder: string;
   readonly model: number | null;
+  readonly project: number | null;
+  readonly set: number | null;
 }
 
 interface ValueRow {
   readonly file: number;
+  readonly holder: string;
   readonly place: string;
   readonly name: string;
   readonly text: string;
@@ -30,6 +48,11 @@ export interface Surroundings {
   readonly model: boolean;
   readonly parts: boolean;
   readonly geometry: boolean;
+  readonly sheets: boolean;
+  /** Whether values of projects, drawing sets or the company are looked at. */
+  readonly wide: boolean;
+  /** Levels inside files at which properties are held. */
+  readonly inner: readonly InnerLevel[];
   /** Names, by place, that stand for properties or are asked for besides. */
   readonly names: readonly string[];
 }
@@ -37,8 +60,12 @@ export interface Surroundings {
 /** What has to be loaded for schemas to judge files. */
 export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings {
   const names = new Set(['product id', 'author']);
-  let [model, parts, geometry] = [false, false, false];
-  for (const { schema, uses, judged } of schemas) {
+  let [model, parts, geometry, sheets, wide] = [false, false, false, false, false];
+  const inner = new Set<InnerLevel>();
+  for (const prepared of schemas) {
+    const { schema, uses, judged } = prepared;
+    wide ||= uses.has('project') || uses.has('drawing set');
+    for (const level of INNER_LEVELS) if (prepared.hasLevel(level)) inner.add(level);
     model ||= uses.has('model');
     parts ||= uses.has('parts');
     for (const property of schema.properties) {
@@ -47,25 +74,30 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
       for (const spelling of property.knownSpellings) names.add(spelling);
       model ||= property.feed === 'inherited' && property.inheritFrom === 'model';
       geometry ||= property.feed === 'model';
+      sheets ||= property.feed === 'sheet';
+      wide ||= property.feed === 'inherited' && property.inheritFrom !== null && isWide(property.inheritFrom);
     }
     geometry ||= schema.properties.some((property) =>
       /\bgeometry (mass|volume|material)\b/.test(`${property.rule} ${property.requiredWhen} ${property.allowed}`),
     );
     geometry ||= schema.checks.some((check) => /\bgeometry (mass|volume|material)\b/.test(check.condition));
   }
-  return { model, parts, geometry, names: [...names] };
+  return { model, parts, geometry, sheets, wide, inner: [...inner], names: [...names] };
 }
 
 /** A file as it would be with pending lines applied, and what stands in it now. */
 export interface LoadedFacts extends FileFacts {
   readonly standing: HeldBySlot;
+  /** Holders inside the file, of the levels that were asked for, and what stands in them now. */
+  readonly holders: readonly (HolderFacts & { readonly standing: HeldBySlot })[];
 }
 
 /** Loads files with all that their values depend on: a handful of statements for any number of them. Pending lines count as if they were applied. */
 export async function loadFacts(sql: Sql, ids: readonly number[], around: Surroundings, pending: readonly Line[] = []): Promise<Map<number, LoadedFacts>> {
   const files = await fileRows(sql, ids);
   const models = around.model ? await fileRows(sql, [...new Set(files.flatMap((file) => file.model ?? []))]) : [];
-  const assemblies = around.parts ? files.filter((file) => file.kind === 'assembly').map((file) => file.id) : [];
+  const occurrences = around.inner.includes('occurrence');
+  const assemblies = around.parts || occurrences ? files.filter((file) => file.kind === 'assembly').map((file) => file.id) : [];
   const structures = assemblies.length
     ? await sql.all<{ id: number; structure: StructureReading }>(
         `SELECT id, reading->'structure' AS structure FROM files WHERE id = ANY($1::int[]) AND reading->'structure' IS NOT NULL AND reading->>'structure' IS NOT NULL`,
@@ -80,29 +112,65 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     : [];
   const parts = await fileRows(sql, [...new Set(copies.map((copy) => copy.part))]);
   const all = new Map([...files, ...models, ...parts].map((file) => [file.id, file]));
-  const [held, geometry] = await Promise.all([
-    heldOf(sql, [...all.keys()], around.names),
-    around.geometry ? new Masses(sql).factsOf([...all.keys()]) : new Map<number, ModelFacts>(),
+  const wideIds = around.wide ? await wideOf(sql, files) : NO_WIDE;
+  const loadedIds = [...all.keys()];
+  const [held, inside, geometry, sheets] = await Promise.all([
+    heldOf(sql, [...loadedIds, ...wideIds.ids.map((id) => -id)], around.names),
+    around.inner.length
+      ? holdersOf(
+          sql,
+          files.map((file) => file.id),
+          around,
+        )
+      : NO_HOLDERS,
+    around.geometry ? new Masses(sql).factsOf(loadedIds) : new Map<number, ModelFacts>(),
+    around.sheets
+      ? sheetsOf(
+          sql,
+          files.filter((file) => file.kind === 'drawing').map((file) => file.id),
+        )
+      : NO_SHEETS,
   ]);
   const standing = new Map<number, HeldBySlot>();
+  const standingInside = new Map<Map<string, HeldValue>, HeldBySlot>();
   for (const { address, proposed } of pending) {
-    if (address.holder !== '') continue;
-    const own = held.get(address.file);
+    const holder = address.holder === '' ? null : (inside.get(address.file)?.find((found) => found.key === address.holder) ?? null);
+    const own = address.holder === '' ? held.get(address.file) : holder?.held;
     if (!own) continue;
-    if (!standing.has(address.file)) standing.set(address.file, new Map(own));
+    if (holder) {
+      if (!standingInside.has(own)) standingInside.set(own, new Map(own));
+    } else if (!standing.has(address.file)) standing.set(address.file, new Map(own));
     const key = slotKey(address.place, address.name);
     if (proposed === null) own.delete(key);
     else own.set(key, proposed);
   }
+  /** Values of a wider holder by written name. */
+  const wideValues = new Map(
+    wideIds.ids.map((id) => [id, new Map([...(held.get(-id) ?? NOTHING)].map(([key, value]) => [key.slice('property/'.length), value] as const))] as const),
+  );
+  const above = (file: FileRow): FileFacts['above'] =>
+    Object.fromEntries(
+      WIDE_LEVELS.flatMap((level) => {
+        const id = level === 'company' ? wideIds.company : level === 'project' ? file.project : file.set;
+        const values = id === null ? undefined : wideValues.get(id);
+        return values ? [[level, values]] : [];
+      }),
+    );
   const bare = (file: FileRow): FileFacts => ({
     ...file,
     held: held.get(file.id) ?? NOTHING,
     geometry: geometry.get(file.id) ?? null,
     model: null,
     parts: [],
-    above: {},
+    above: above(file),
+    ...(sheets.has(file.id) ? { sheets: sheets.get(file.id)!.map(({ sheet }) => sheet) } : {}),
   });
   const partOf = new Map(copies.map((copy) => [`${copy.assembly}/${copy.product}`, copy.part]));
+  const childOf = new Map(structures.flatMap(({ id, structure }) => structure.occurrences.map(({ key, child }) => [`${id}/${key}`, child] as const)));
+  const partBehind = (assembly: number, key: string): FileFacts | null => {
+    const part = all.get(partOf.get(`${assembly}/${childOf.get(`${assembly}/${key}`)}`) ?? 0);
+    return part ? bare(part) : null;
+  };
   const rowsOf = new Map(
     structures.map(({ id, structure }) => [
       id,
@@ -120,6 +188,15 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
         {
           ...bare(file),
           standing: standing.get(file.id) ?? held.get(file.id) ?? NOTHING,
+          holders: (inside.get(file.id) ?? []).map((holder) => ({
+            level: holder.level,
+            key: holder.key,
+            label: holder.label,
+            held: holder.held,
+            standing: standingInside.get(holder.held) ?? holder.held,
+            part: occurrences ? partBehind(file.id, holder.key) : null,
+            sheet: sheets.get(file.id)?.find((entry) => entry.holders.includes(holder.key))?.sheet ?? null,
+          })),
           model: model ? bare(model) : null,
           // A row without a part file stands as one of which nothing is known, so that totals do not pass over it.
           parts: (rowsOf.get(file.id) ?? []).map(({ match, quantity, label }) => ({
@@ -132,6 +209,8 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
                 name: label,
                 folder: '',
                 model: null,
+                project: null,
+                set: null,
               },
             ),
             quantity,
@@ -148,16 +227,100 @@ const fileRows = (sql: Sql, ids: readonly number[]): Promise<FileRow[]> =>
   ids.length === 0
     ? Promise.resolve([])
     : sql.all<FileRow>(
-        `SELECT f.id, f.kind, c.name AS "className", f.workflow_state AS state, f.name, f.folder, f.model_file_id AS model
+        `SELECT f.id, f.kind, c.name AS "className", f.workflow_state AS state, f.name, f.folder, f.model_file_id AS model, f.project_id AS project, f.set_id AS "set"
          FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[]) AND NOT f.removed`,
         [ids],
       );
+
+const NO_HOLDERS = new Map<number, InsideHolder[]>();
+const NO_SHEETS = new Map<number, { readonly sheet: SheetFacts; readonly holders: readonly string[] }[]>();
+const NO_WIDE: { readonly ids: readonly number[]; readonly company: number | null } = { ids: [], company: null };
+
+/** The wider holders of files, and the company's. */
+async function wideOf(sql: Sql, files: readonly FileRow[]): Promise<typeof NO_WIDE> {
+  const company = await sql.one<{ id: number }>(`SELECT id FROM wide_holders WHERE level = 'company'`);
+  const ids = new Set(files.flatMap((file) => [file.project, file.set]).filter((id): id is number => id !== null));
+  if (company) ids.add(company.id);
+  return { ids: [...ids], company: company?.id ?? null };
+}
+
+interface InsideHolder {
+  readonly level: InnerLevel;
+  readonly key: string;
+  readonly label: string;
+  readonly held: Map<string, HeldValue>;
+}
+
+/** Holders inside files with what they hold: two statements for any number of files. */
+async function holdersOf(sql: Sql, ids: readonly number[], { inner, names }: Surroundings): Promise<Map<number, InsideHolder[]>> {
+  const [found, values] = await Promise.all([
+    sql.all<{ file: number; key: string; level: InnerLevel; label: string }>(
+      `SELECT file_id AS file, key, level, label FROM holders WHERE file_id = ANY($1::int[]) AND level = ANY($2::text[]) ORDER BY file_id, key`,
+      [ids, inner],
+    ),
+    sql.all<ValueRow>(
+      `SELECT file_id AS file, holder, place, name, text, form, unit FROM held_values
+       WHERE file_id = ANY($1::int[]) AND level = ANY($2::text[]) AND holder <> '' AND place IN ('property', 'cell') AND name = ANY($3::text[])`,
+      [ids, inner, names],
+    ),
+  ]);
+  const byFile = new Map<number, InsideHolder[]>();
+  const byKey = new Map<string, InsideHolder>();
+  for (const { file, ...holder } of found) {
+    const entry = { ...holder, held: new Map<string, HeldValue>() };
+    byFile.set(file, [...(byFile.get(file) ?? []), entry]);
+    byKey.set(`${file}/${holder.key}`, entry);
+  }
+  for (const { file, holder, place, name, text, form, unit } of values)
+    byKey.get(`${file}/${holder}`)?.held.set(slotKey(place, name), unit === null ? { text, form } : { text, form, unit });
+  return byFile;
+}
+
+/** What the sheets of drawings say of themselves, each with the holders that stand on it. */
+async function sheetsOf(sql: Sql, ids: readonly number[]): Promise<typeof NO_SHEETS> {
+  const found = ids.length
+    ? await sql.all<{ id: number; sheets: SheetReading[] | null; inserts: { holder: string; layout: string }[] | null }>(
+        `SELECT id, reading->'sheets' AS sheets, reading->'inserts' AS inserts FROM files WHERE id = ANY($1::int[]) AND reading IS NOT NULL`,
+        [ids],
+      )
+    : [];
+  return new Map(
+    found.map(({ id, sheets, inserts }) => [
+      id,
+      (sheets ?? [])
+        .filter((sheet) => sheet.layout !== 'model')
+        .map((sheet) => ({
+          sheet: sheetFacts(
+            sheet,
+            (sheets ?? []).find((candidate) => candidate.layout === 'model'),
+          ),
+          holders: (inserts ?? []).filter((insert) => insert.layout === sheet.layout).map((insert) => insert.holder),
+        })),
+    ]),
+  );
+}
+
+/** The main scale is the one that most viewports have. Closed outlines are those of the model, and of the sheet where the model has none. */
+function sheetFacts(sheet: SheetReading, model: SheetReading | undefined): SheetFacts {
+  const times = new Map<number, number>();
+  for (const scale of sheet.scales) times.set(scale, (times.get(scale) ?? 0) + 1);
+  const scale = [...times].sort((a, b) => b[1] - a[1])[0]?.[0] ?? null;
+  const outlines = model?.outlines.length ? model.outlines : sheet.outlines;
+  const unit = sheet.unit ?? null;
+  const side = unit !== null && findUnit(unit) ? convert(1, unit, 'm') : null;
+  return {
+    layout: sheet.layout,
+    scale,
+    area: side === null || outlines.length === 0 ? null : Number((outlines.reduce((sum, outline) => sum + outline.area, 0) * side * side).toPrecision(12)),
+    size: sheet.paper ? sheetName(sheet.paper) : null,
+  };
+}
 
 async function heldOf(sql: Sql, ids: readonly number[], names: readonly string[]): Promise<Map<number, Map<string, HeldValue>>> {
   const held = new Map<number, Map<string, HeldValue>>(ids.map((id) => [id, new Map()]));
   const found = ids.length
     ? await sql.all<ValueRow>(
-        `SELECT file_id AS file, place, name, text, form, unit FROM held_values
+        `SELECT file_id AS file, place, name, text, form, unit FROM target_values
          WHERE file_id = ANY($1::int[]) AND holder = '' AND place IN ('property', 'field') AND name = ANY($2::text[])`,
         [ids, names],
       )

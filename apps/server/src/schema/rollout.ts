@@ -170,7 +170,7 @@ export class Rollout {
       if (ids.length === 0) return lines;
       after = ids.at(-1)!;
       for (const file of (await loadFacts(this.db, ids, around)).values())
-        for (const line of linesOf(prepared, file, new Set([property.id]), file.held, () => `computed for ${property.caption}`, false))
+        for (const line of linesOf(prepared, file, new Set([property.id]), () => `computed for ${property.caption}`, false))
           if (JSON.stringify(line.base?.text ?? '') !== JSON.stringify(line.proposed?.text ?? '') || line.base?.unit !== line.proposed?.unit) lines.push(line);
     }
   }

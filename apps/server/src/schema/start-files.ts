@@ -132,7 +132,10 @@ export class StartFiles {
       files.map(async ({ name, names, bytes }): Promise<StartComparison> => {
         const was = old.get(name);
         const there = await readFile(join(folder, name)).catch(() => null);
-        const change = { added: names.filter((written) => !was?.names.includes(written)), removed: (was?.names ?? []).filter((written) => !names.includes(written)) };
+        const change = {
+          added: names.filter((written) => !was?.names.includes(written)),
+          removed: (was?.names ?? []).filter((written) => !names.includes(written)),
+        };
         if (there === null) return { name, effect: 'new', ...change, warning: was ? 'It was published before and is gone from the folder.' : null };
         if (withoutInstant(there) === withoutInstant(bytes)) return { name, effect: 'unchanged', ...change, warning: null };
         const foreign = was?.hash !== hashOf(there);
@@ -173,7 +176,12 @@ export class StartFiles {
         `INSERT INTO start_files (edition, name, kind, class, sheet, names, hash, current, at, user_id)
          SELECT $1, name, kind, class, sheet, names, hash, true, $3, $4 FROM jsonb_to_recordset($2::jsonb) AS n(name text, kind text, class text, sheet text, names text[], hash text)
          ON CONFLICT (edition, name) DO UPDATE SET kind = excluded.kind, class = excluded.class, sheet = excluded.sheet, names = excluded.names, hash = excluded.hash, current = true, at = excluded.at, user_id = excluded.user_id`,
-        [edition, rows(files.map(({ name, kind, class: of, sheet, names }) => ({ name, kind, class: of, sheet, names, hash: hashes.get(name) }))), this.clock(), user.id],
+        [
+          edition,
+          rows(files.map(({ name, kind, class: of, sheet, names }) => ({ name, kind, class: of, sheet, names, hash: hashes.get(name) }))),
+          this.clock(),
+          user.id,
+        ],
       );
       await sql.run('INSERT INTO settings VALUES ($1, $2::jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value', [KEY, JSON.stringify(plan)]);
     });
@@ -195,7 +203,14 @@ export class StartFiles {
       return this.ownFolder;
     }
     const folder = await realpath(plan.folder).catch(() => null);
-    if (folder === null || !(await readdir(folder).then(() => true, () => false))) throw invalid('no-folder', `${plan.folder} is not a folder on the server.`);
+    if (
+      folder === null ||
+      !(await readdir(folder).then(
+        () => true,
+        () => false,
+      ))
+    )
+      throw invalid('no-folder', `${plan.folder} is not a folder on the server.`);
     const inside = (a: string, b: string) => a === b || a.startsWith(b + sep);
     if (this.forbidden.some((own) => inside(folder, own))) throw invalid('own-folder', `${plan.folder} holds Rule's own data.`);
     return folder;
@@ -256,19 +271,27 @@ async function stands(path: string, hash: string): Promise<StartFileRow['stands'
 
 /** A file's text without the instant at which it was made, so that the same file made twice counts as the same. */
 const withoutInstant = (bytes: Uint8Array): string =>
-  Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1').replace(/(FILE_NAME\('[^']*',)'[^']*'/, '$1');
+  Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+    .toString('latin1')
+    .replace(/(FILE_NAME\('[^']*',)'[^']*'/, '$1');
 
 /** Writes a file under a temporary name, makes it durable and puts it in its place. */
 async function writeWhole(folder: string, name: string, bytes: Uint8Array): Promise<void> {
   const temp = join(folder, `.rule-${randomUUID()}`);
   try {
     const handle = await open(temp, 'wx', 0o644);
-    await handle.writeFile(bytes).then(() => handle.sync()).finally(() => handle.close());
+    await handle
+      .writeFile(bytes)
+      .then(() => handle.sync())
+      .finally(() => handle.close());
     await rename(temp, join(folder, name));
     await sync(folder);
   } catch (error) {
     await rm(temp, { force: true });
     const code = (error as NodeJS.ErrnoException).code;
-    throw refused('not-written', `${name} could not be written${code === 'ENOSPC' ? ': the disk is full' : code ? ` (${code})` : ''}. The start files before it stand as they were made.`);
+    throw refused(
+      'not-written',
+      `${name} could not be written${code === 'ENOSPC' ? ': the disk is full' : code ? ` (${code})` : ''}. The start files before it stand as they were made.`,
+    );
   }
 }

@@ -109,6 +109,8 @@ export interface SheetReading {
   readonly outlines: readonly { readonly layer: string; readonly area: number }[];
   /** The paper that the layout is set up for, in millimetres; absent in readings of older versions of Rule. */
   readonly paper?: { readonly width: number; readonly height: number } | null;
+  /** The unit that the drawing is drawn in, where it says so; absent in readings of older versions of Rule. */
+  readonly unit?: string | null;
 }
 
 /** Something about a file that its reader should know; reading went on. */

@@ -13,10 +13,10 @@ import {
   roundTo,
   typeName,
 } from '../rules';
-import { HeldValue, StandIns, TypedValue, holdValue, readHeld, sameHeld } from '../values';
+import { HeldValue, StandIns, TypedValue, heldText, holdValue, readHeld, sameHeld, showValue } from '../values';
 import { CellState, Violation, judge } from './constraints';
 import { sameDefinition } from './editions';
-import { Kind, Property, forClass, inherits, reaches, ruleNameOf, slotOf } from './property';
+import { InnerLevel, Kind, Property, PropertyLevel, WideLevel, forClass, inherits, isHeldAt, isWide, reaches, ruleNameOf, slotOf } from './property';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
 
@@ -36,6 +36,28 @@ export interface ModelFacts {
   readonly height: number | null;
 }
 
+/** What a sheet of a drawing says of itself. */
+export interface SheetFacts {
+  readonly layout: string;
+  /** Main scale: paper length ÷ model length. */
+  readonly scale: number | null;
+  /** Sum of the areas of closed outlines, in m². */
+  readonly area: number | null;
+  /** Name of the sheet size, where a standard names it. */
+  readonly size: string | null;
+}
+
+/** A holder inside a file. */
+export interface HolderFacts {
+  readonly level: InnerLevel;
+  readonly key: string;
+  readonly label: string;
+  readonly held: HeldBySlot;
+  /** The part file behind an occurrence, where it is known. */
+  readonly part: FileFacts | null;
+  readonly sheet: SheetFacts | null;
+}
+
 /** One file with all that its values can depend on. */
 export interface FileFacts {
   readonly id: number;
@@ -51,11 +73,13 @@ export interface FileFacts {
   /** Direct children of an assembly that are known part files, with their quantities. */
   readonly parts: readonly { readonly file: FileFacts; readonly quantity: number }[];
   /** Values of the company, the project and the drawing set, by written name. */
-  readonly above: Readonly<Partial<Record<'company' | 'project' | 'drawing set', ReadonlyMap<string, HeldValue>>>>;
+  readonly above: Readonly<Partial<Record<WideLevel, ReadonlyMap<string, HeldValue>>>>;
+  /** Sheets of a drawing; absent where nobody asked for them. */
+  readonly sheets?: readonly SheetFacts[];
 }
 
 /** Where a value that is shown comes from. */
-export type Origin = 'held' | 'another name' | 'ruled' | 'inherited' | 'model' | 'nowhere';
+export type Origin = 'held' | 'another name' | 'ruled' | 'inherited' | 'model' | 'sheet' | 'fallback' | 'nowhere';
 
 /** What one file has for one property. */
 export interface Judged {
@@ -220,7 +244,10 @@ export class PreparedSchema {
     // What stands in a circle is judged as it is held, by a rule that is not there.
     this.prepared = list.map((entry) => (entry.rule && !place.has(entry.property.id) ? { ...entry, rule: null } : entry)).sort((a, b) => rank(a) - rank(b));
     this.byKind = new Map(
-      (['part', 'assembly', 'drawing', 'other'] as const).map((kind) => [kind, this.prepared.filter(({ property }) => property.kinds.includes(kind))]),
+      (['part', 'assembly', 'drawing', 'other'] as const).map((kind) => [
+        kind,
+        this.prepared.filter(({ property }) => property.kinds.includes(kind) && isHeldAt(property, 'document')),
+      ]),
     );
     this.problems = problems;
   }
@@ -263,7 +290,7 @@ export class PreparedSchema {
         const found = this.byRuleName.get(use.name);
         return found ? [{ group: use.group, property: found.id }] : [];
       });
-      if (property.feed === 'inherited' && property.inheritFrom === 'model') needs.push({ group: 'model', property: property.id });
+      if (property.feed === 'inherited' && property.inheritFrom) needs.push({ group: property.inheritFrom, property: property.id });
       return needs.length || rule ? [{ key: property.id, needs }] : [];
     });
   }
@@ -305,14 +332,19 @@ export class PreparedSchema {
     return contextOf(entries);
   }
 
-  /** What expressions about a file can see, before anything is computed. */
-  namesFor(file: FileFacts): Record<string, FeelValue> {
+  /**
+   * What expressions about a file can see, before anything is computed. For a holder inside it `around` says what file that is and
+   * which part stands behind it.
+   */
+  namesFor(file: FileFacts, around: { readonly document: FileFacts; readonly part: FileFacts | null } | null = null): Record<string, FeelValue> {
     const names = Object.create(null) as Record<string, FeelValue>;
     for (const group of GROUPS) {
       const needed = this.needed.get(group);
       if (!needed) continue;
       if (group === 'model') names[group] = this.group(file.model, needed);
-      else if (group === 'document') names[group] = this.group(file, needed);
+      else if (group === 'document') names[group] = this.group(around?.document ?? file, needed);
+      else if (group === 'assembly') names[group] = around?.document.kind === 'assembly' ? this.group(around.document, needed) : null;
+      else if (group === 'part') names[group] = this.group(around?.part ?? null, needed);
       else if (group === 'project' || group === 'drawing set') {
         const above = file.above[group];
         names[group] = above
@@ -350,19 +382,83 @@ export class PreparedSchema {
     return names;
   }
 
+  private host(): Host {
+    return { instant: this.ground.instant, ...(this.ground.lookup ? { lookup: this.ground.lookup } : {}) };
+  }
+
   /** Judges all that a file has and lacks. Uniqueness is a matter of the whole library and is not judged here. */
   judge(file: FileFacts): FileJudgement {
     const names = this.namesFor(file);
-    const host: Host = { instant: this.ground.instant, ...(this.ground.lookup ? { lookup: this.ground.lookup } : {}) };
-    const storedHost: Host = { ...host, instant: null };
+    const host = this.host();
+    const values = this.judgeList(file, this.byKind.get(file.kind)!, 'document', names, host, (prepared, own) =>
+      this.value(file, own, prepared, names, { ...host, instant: null }, 'document'),
+    );
+    const failed: Failed[] = [];
+    for (const { check, condition } of this.checks) {
+      if (!reaches(check, file.kind, file.className)) continue;
+      const outcome = condition.evaluate(names, host);
+      if (!outcome.ok) failed.push({ check, message: `${check.title}: ${outcome.message}` });
+      else if (outcome.value === false) failed.push({ check, message: check.message });
+    }
+    return { values, failed };
+  }
+
+  /** Judges what a holder inside a file has and lacks: one variant, body, occurrence or sheet. */
+  judgeHolder(file: FileFacts, holder: HolderFacts): FileJudgement['values'] {
+    const inner: FileFacts = { ...file, held: holder.held, geometry: null, sheets: holder.sheet ? [holder.sheet] : [] };
+    const names = this.namesFor(inner, { document: file, part: holder.part });
+    const host = this.host();
+    const list = this.at(holder.level).filter(({ property }) => {
+      const slot = slotOf(property, file.kind);
+      // A sheet has what its title block has a cell for.
+      return property.kinds.includes(file.kind) && (slot.place !== 'cell' || holder.held.has(slotKey(slot.place, slot.name)));
+    });
+    const behind = holder.level === 'variant' ? file : holder.level === 'occurrence' ? holder.part : null;
+    return this.judgeList(inner, list, holder.level, names, host, (prepared, own) => {
+      const one = this.value(inner, own, prepared, names, { ...host, instant: null }, holder.level);
+      if (!own.fallback || !behind || one.derived !== undefined || one.cell.state !== 'blank') return one;
+      const { held, other } = this.holding(behind, own);
+      const value = other ?? held;
+      return value === null || value.text === '' ? one : { ...one, value, origin: 'fallback', cell: judge(value, own, this.ground.standIns) };
+    });
+  }
+
+  /** Judges the values of a company, a project or a drawing set, each with what stands above it. */
+  judgeWide(level: WideLevel, held: HeldBySlot, above: FileFacts['above'] = {}): FileJudgement['values'] {
+    const file: FileFacts = { id: 0, kind: 'other', className: null, state: null, name: '', folder: '', held, geometry: null, model: null, parts: [], above };
+    const names = this.namesFor(file);
+    const host = this.host();
+    return this.judgeList(file, this.at(level), level, names, host, (prepared, own) =>
+      this.value(file, { ...own, homes: {} }, prepared, names, { ...host, instant: null }, level),
+    );
+  }
+
+  /** Properties whose values a holder of a level has. */
+  private at(level: PropertyLevel): readonly Prepared[] {
+    return this.prepared.filter(({ property }) => isHeldAt(property, level) && this.judged?.has(property.id) !== false);
+  }
+
+  /** Whether any property is held inside files at a level. */
+  hasLevel(level: InnerLevel): boolean {
+    return this.active.some((property) => property.level === level);
+  }
+
+  private judgeList(
+    file: FileFacts,
+    list: readonly Prepared[],
+    level: PropertyLevel,
+    names: Record<string, FeelValue>,
+    host: Host,
+    valueOf: (prepared: Prepared, own: Property) => Judged,
+  ): Map<number, Judged> {
     const values = new Map<number, Judged>();
     const own = this.needed.get('');
     const judged: Prepared[] = [];
-    for (const prepared of this.byKind.get(file.kind)!) {
+    for (const prepared of list) {
       const property = forClass(prepared.property, file.className);
       const name = ruleNameOf(property);
-      if (!reaches(property, file.kind, file.className)) continue;
-      const one = this.value(file, property, prepared, names, storedHost);
+      if (!isWide(level) && !reaches(property, file.kind, file.className)) continue;
+      const one = valueOf(prepared, property);
       if (own?.has(name)) names[name] = this.typed(one.value, property);
       values.set(property.id, one);
       if (this.told?.has(property.id) !== false) judged.push(prepared);
@@ -372,18 +468,11 @@ export class PreparedSchema {
       const violations = [...one.cell.violations, ...this.more(file, one, prepared, names, host)];
       if (violations.length !== one.cell.violations.length) values.set(prepared.property.id, { ...one, cell: { ...one.cell, violations } });
     }
-    const failed: Failed[] = [];
-    for (const { check, condition } of this.checks) {
-      if (!reaches(check, file.kind, file.className)) continue;
-      const outcome = condition.evaluate(names, host);
-      if (!outcome.ok) failed.push({ check, message: `${check.title}: ${outcome.message}` });
-      else if (outcome.value === false) failed.push({ check, message: check.message });
-    }
     if (this.told) for (const id of [...values.keys()]) if (!this.told.has(id)) values.delete(id);
-    return { values, failed };
+    return values;
   }
 
-  private value(file: FileFacts, property: Property, prepared: Prepared, names: FeelContext, host: Host): Judged {
+  private value(file: FileFacts, property: Property, prepared: Prepared, names: FeelContext, host: Host, level: PropertyLevel): Judged {
     const { held, otherName, other } = this.holding(file, property);
     const { standIns } = this.ground;
     const asHeld = (): Judged => {
@@ -393,10 +482,11 @@ export class PreparedSchema {
       const violations: Violation[] = [...cell.violations, { code: 'other-name', message: `stands under ${JSON.stringify(otherName)}` }];
       return { property, held, value, origin: 'another name', otherName, cell: { ...cell, violations } };
     };
-    const derive = (derived: HeldValue | null, origin: Origin, failure?: string): Judged => {
+    const derive = (given: HeldValue | null, origin: Origin, failure?: string): Judged => {
+      const derived = slotOf(property, file.kind).place === 'cell' ? asCellText(given, property) : given;
       const cell = judge(derived, property, standIns);
       const current = held?.text === '' ? null : held;
-      const stale: Violation[] = sameHeld(current, derived)
+      const stale: Violation[] = sameValue(current, derived, property)
         ? []
         : [
             {
@@ -421,7 +511,7 @@ export class PreparedSchema {
       const { value, failure } = ruledValue(outcome.value, property);
       return derive(value, 'ruled', failure);
     }
-    if (property.feed === 'inherited' && inherits(property, file.kind)) {
+    if (property.feed === 'inherited' && property.inheritFrom !== level && inherits(property, file.kind)) {
       const own = property.mayOverride && held !== null && held.text !== '';
       const from = property.inheritFrom === 'model' ? file.model : null;
       if (own || (property.inheritFrom === 'model' && !from)) return asHeld();
@@ -435,7 +525,12 @@ export class PreparedSchema {
     if (property.feed === 'model' && property.modelFact && file.geometry) {
       const fact = file.geometry[property.modelFact];
       if (fact === null) return asHeld();
-      return derive(factValue(fact, property), 'model');
+      return derive(factValue(fact, property, FACT_UNIT[property.modelFact]), 'model');
+    }
+    const sheet = property.feed === 'sheet' ? file.sheets?.[0] : undefined;
+    if (sheet) {
+      const fact = sheetFact(sheet, property);
+      return fact === null ? asHeld() : derive(factValue(fact, property, property.sheetFact === 'closed area' ? 'm²' : null), 'sheet');
     }
     return asHeld();
   }
@@ -502,10 +597,38 @@ export function ruledValue(result: FeelValue, property: Property): { readonly va
   }
 }
 
-/** What the model says, as a value of a property in its unit and with its decimals. */
-function factValue(fact: number | string, property: Property): HeldValue | null {
+/** Whether two held values say the same of a property, though one may be held as a text and the other as a number. */
+export function sameValue(a: HeldValue | null, b: HeldValue | null, property: Property): boolean {
+  if (sameHeld(a, b)) return true;
+  if (a === null || b === null || a.text === '' || b.text === '' || a.form === b.form) return false;
+  const [one, other] = [readHeld(a, property), readHeld(b, property)];
+  return one.ok && other.ok && one.value === other.value;
+}
+
+/** A value as the text of a title block cell that is its home. */
+function asCellText(held: HeldValue | null, property: Property): HeldValue | null {
+  if (held === null || held.text === '') return null;
+  const parsed = readHeld(held, property);
+  return heldText(parsed.ok ? showValue(parsed.value, property) : held.text);
+}
+
+/** A scale as drawings state it (ISO 5455; the form is from memory): `1:2`, `5:1`. */
+export function scaleText(scale: number): string {
+  const round = (n: number) => String(Number(n.toPrecision(6)));
+  return scale >= 1 ? `${round(scale)}:1` : `1:${round(1 / scale)}`;
+}
+
+/** What a sheet says for a property: a number where the property is one. */
+function sheetFact(sheet: SheetFacts, property: Property): number | string | null {
+  if (property.sheetFact === 'sheet size') return sheet.size;
+  if (property.sheetFact === 'closed area') return sheet.area;
+  if (sheet.scale === null) return null;
+  return property.type === 'number' ? sheet.scale : scaleText(sheet.scale);
+}
+
+/** What the model or a sheet says, as a value of a property in its unit and with its decimals. */
+function factValue(fact: number | string, property: Property, unit: string | null): HeldValue | null {
   if (typeof fact === 'string') return fact === '' ? null : { text: fact, form: 'text' };
-  const unit = FACT_UNIT[property.modelFact!];
   const parsed = readHeld({ text: String(fact), form: 'measure', ...(unit ? { unit } : {}) }, { type: 'number', unit: property.unit ?? unit });
   if (!parsed.ok) return null;
   return ruledValue(parsed.value, property).value;

@@ -37,6 +37,14 @@ export type ModelFact = (typeof MODEL_FACTS)[number];
 export const SHEET_FACTS = ['scale', 'closed area', 'sheet size'] as const;
 export type SheetFact = (typeof SHEET_FACTS)[number];
 
+/** Levels above files: their values are Rule's own, and files inherit them. */
+export const WIDE_LEVELS = ['company', 'project', 'drawing set'] as const;
+export type WideLevel = (typeof WIDE_LEVELS)[number];
+/** Levels of holders inside a file. */
+export const INNER_LEVELS = ['variant', 'body', 'occurrence', 'sheet'] as const;
+export type InnerLevel = (typeof INNER_LEVELS)[number];
+export const isWide = (level: string): level is WideLevel => (WIDE_LEVELS as readonly string[]).includes(level);
+
 /** Holders that a value can be inherited from. */
 export const INHERIT_FROM = ['company', 'project', 'drawing set', 'model'] as const;
 
@@ -254,6 +262,15 @@ export function slotsOf(
 export const reaches = (property: Pick<Property, 'kinds' | 'classes'>, kind: Kind, className?: string | null): boolean =>
   property.kinds.includes(kind) && (className === undefined || property.classes.length === 0 || (className !== null && property.classes.includes(className)));
 
+/**
+ * Whether a holder of a level holds values of a property. A document also holds what is common to its variants; a company, project or
+ * drawing set what its files inherit from it.
+ */
+export function isHeldAt(property: Pick<Property, 'level' | 'feed' | 'inheritFrom'>, level: PropertyLevel): boolean {
+  if (level === 'document') return property.level === 'document' || property.level === 'variant';
+  return property.level === level || (isWide(level) && property.feed === 'inherited' && property.inheritFrom === level);
+}
+
 /** The name by which rules call a property. */
 export const ruleNameOf = (property: Pick<Property, 'ruleName' | 'writtenName'>): string => property.ruleName || property.writtenName;
 
@@ -286,9 +303,14 @@ export function whyNotTyped(property: Fed, kind: Kind): string | null {
   }
 }
 
+/** Why nobody may type a value of a property at a level above files; `null` when people may. What files inherit from there is typed there. */
+export const whyNotTypedAbove = (property: Fed, level: WideLevel): string | null =>
+  property.feed === 'inherited' && property.inheritFrom === level ? (property.system ? whyNotTyped(property, 'other') : null) : whyNotTyped(property, 'other');
+
 /** Who wants to change a value, and the file that it is in. */
 export interface Change {
-  readonly kind: Kind;
+  /** Kind of the file, or the level of a holder above files. */
+  readonly kind: Kind | WideLevel;
   readonly role: 'viewer' | 'checker' | 'editor' | 'administrator';
   readonly className: string | null;
   /** Workflow state of the file; `null` where no vault holds it. */
@@ -297,7 +319,7 @@ export interface Change {
 
 /** Why somebody may not change a property of a file; `null` when they may. */
 export function whyNotChanged(property: Fed & Pick<Property, 'mayChange'>, { role, kind, className, state }: Change): string | null {
-  const never = whyNotTyped(property, kind);
+  const never = isWide(kind) ? whyNotTypedAbove(property, kind) : whyNotTyped(property, kind);
   if (never !== null) return never;
   const { mayChange } = property;
   if (role === 'viewer' || role === 'checker') return `may not be changed by ${role}s`;

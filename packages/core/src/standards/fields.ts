@@ -116,6 +116,12 @@ export const SHEETS: readonly {
   ).map(([name, short, long]) => ({ name, short: short * 25.4, long: long * 25.4, practice: 'asme' as const, source: Y14_1 })),
 ];
 
+/** The name of the sheet size that a paper is of, in either practice; `null` when no standard names it. Sizes in millimetres. */
+export function sheetName({ width, height }: { readonly width: number; readonly height: number }): string | null {
+  const [short, long] = [Math.min(width, height), Math.max(width, height)];
+  return SHEETS.find((size) => Math.abs(size.short - short) < 1.5 && Math.abs(size.long - long) < 1.5)?.name ?? null;
+}
+
 /** Ratios of the scales that ISO 5455 recommends: 1, 2 and 5 times a power of ten, and 1:1. */
 export function isIsoScale(ratio: number): boolean {
   const size = ratio < 1 ? 1 / ratio : ratio;

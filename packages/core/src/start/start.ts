@@ -149,7 +149,8 @@ const emptyModel = ({ company, at, unit }: StartGround, kind: 'part' | 'assembly
   makeEmptyStep({ kind, id: kind, name: '', organisation: company, at, unit });
 
 function emptySheet({ block, blockUnit, unit }: StartGround, sheet: string): Uint8Array {
-  const size = SHEETS.find((candidate) => candidate.name === sheet && (candidate.practice === 'iso') === (unit === 'mm')) ?? SHEETS.find((c) => c.name === sheet);
+  const size =
+    SHEETS.find((candidate) => candidate.name === sheet && (candidate.practice === 'iso') === (unit === 'mm')) ?? SHEETS.find((c) => c.name === sheet);
   if (!size) throw new RangeError(`There is no sheet size ${sheet}.`);
   // The smallest ISO sheet stands upright, the others lie (ISO 5457; from memory).
   const upright = sheet === 'A4';
@@ -182,7 +183,8 @@ export function madeFrom(kind: Kind, names: ReadonlySet<string>, publications: r
   let best: Publication | null = null;
   for (const publication of publications) {
     if (publication.kind !== kind || publication.names.length === 0 || !publication.names.every((name) => names.has(name))) continue;
-    if (!best || publication.edition > best.edition || (publication.edition === best.edition && publication.names.length > best.names.length)) best = publication;
+    if (!best || publication.edition > best.edition || (publication.edition === best.edition && publication.names.length > best.names.length))
+      best = publication;
   }
   return best;
 }

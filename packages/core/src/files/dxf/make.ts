@@ -54,7 +54,8 @@ class Dxf {
 
 /** What a block is drawn of, as entities of the block. */
 function drawShape(d: Dxf, shape: BlockShape): void {
-  if (shape.shape === 'circle') d.put(...entity(d, 'CIRCLE', '1E', 'SHEET', 'AcDbCircle', false), [10, shape.at.x], [20, shape.at.y], [30, 0], [40, shape.radius]);
+  if (shape.shape === 'circle')
+    d.put(...entity(d, 'CIRCLE', '1E', 'SHEET', 'AcDbCircle', false), [10, shape.at.x], [20, shape.at.y], [30, 0], [40, shape.radius]);
   else if (shape.shape === 'text')
     d.put(
       ...entity(d, 'TEXT', '1E', 'SHEET', 'AcDbText', false),
@@ -64,7 +65,14 @@ function drawShape(d: Dxf, shape: BlockShape): void {
       [40, shape.height],
       [1, shape.text],
       ...(shape.rotation === 0 ? [] : ([[50, shape.rotation]] as const)),
-      ...(shape.align === 'left' ? [] : ([[72, shape.align === 'centre' ? 1 : 2], [11, shape.at.x], [21, shape.at.y], [31, 0]] as const)),
+      ...(shape.align === 'left'
+        ? []
+        : ([
+            [72, shape.align === 'centre' ? 1 : 2],
+            [11, shape.at.x],
+            [21, shape.at.y],
+            [31, 0],
+          ] as const)),
       [100, 'AcDbText'],
     );
   else if (!shape.closed && shape.points.length === 2) {
@@ -175,7 +183,14 @@ const alignment = ({ at, align, valign, rotation, widthFactor }: CellDefinition,
   return [
     ...(widthFactor === 1 ? [] : ([[41, String(widthFactor)]] as const)),
     ...(rotation === 0 ? [] : ([[50, rotation]] as const)),
-    ...(across || up ? ([[72, across], [11, at.x + ox], [21, at.y + oy], [31, 0]] as const) : []),
+    ...(across || up
+      ? ([
+          [72, across],
+          [11, at.x + ox],
+          [21, at.y + oy],
+          [31, 0],
+        ] as const)
+      : []),
   ];
 };
 const vertical = ({ align, valign }: CellDefinition): readonly Pair[] => {
@@ -199,7 +214,12 @@ function inMillimetres(block: BlockReading, unit: number): BlockReading {
 }
 
 /** The box around a block's lines and cells, in its own units. */
-export function boxOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes'>): { readonly x: number; readonly y: number; readonly width: number; readonly height: number } {
+export function boxOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes'>): {
+  readonly x: number;
+  readonly y: number;
+  readonly width: number;
+  readonly height: number;
+} {
   const points = [
     ...shapes.flatMap((shape) =>
       shape.shape === 'line'

@@ -168,6 +168,8 @@ class Reader {
       this.get(entity, 67)?.trim() === '1' ? (this.layoutNames.get(this.get(entity, 330)?.trim() ?? '') ?? 'paper') : 'model';
     const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));
     const inserts = [...this.inserts(top, layoutOf, byName), ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name, byName))];
+    const unitCode = simple('$INSUNITS');
+    const unit = unitCode ? (INSERT_UNITS[this.value(unitCode.at + 1).trim()] ?? null) : null;
     const sheets = new Map<string, { scales: number[]; outlines: { layer: string; area: number }[] }>();
     this.sheets(top, layoutOf, sheets);
     for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
@@ -181,7 +183,7 @@ class Reader {
       fields,
       blocks,
       inserts,
-      sheets: [...sheets].map(([layout, sheet]) => ({ layout, ...sheet, paper: this.papers.get(layout) ?? null })),
+      sheets: [...sheets].map(([layout, sheet]) => ({ layout, ...sheet, paper: this.papers.get(layout) ?? null, unit })),
       handleSeedAt: simple('$HANDSEED') ? simple('$HANDSEED')!.at + 1 : -1,
       problems,
     };
@@ -435,6 +437,9 @@ class Reader {
     return { tag, text: showControlCodes(text), valueAt, inner, ...fixed };
   }
 }
+
+/** Codes of $INSUNITS that Rule has a unit for. */
+const INSERT_UNITS: Readonly<Record<string, string>> = { '1': 'in', '2': 'ft', '4': 'mm', '5': 'cm', '6': 'm', '10': 'yd' };
 
 /** Opens a DXF file. @throws FileError when it is broken or binary. */
 export const openDxf = (bytes: Uint8Array): DxfContent => new Reader(bytes).read();

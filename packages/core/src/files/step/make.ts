@@ -18,7 +18,7 @@ export const ASSEMBLY_CATEGORY = 'assembly';
 /** Makes a STEP file of AP214 that holds one product with an origin and no geometry: a part or an assembly to begin with. */
 export function makeEmptyStep({ kind, id, name, organisation, at, unit }: EmptyModel): Uint8Array {
   const text = encodeString;
-  const millimetre = "(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))";
+  const millimetre = '(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.MILLI.,.METRE.))';
   const units =
     unit === 'mm'
       ? [`#20=${millimetre};`]

@@ -1,0 +1,187 @@
+import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
+import { Tray, WideRow, WideView } from '@rule/contract';
+import { formatOf } from '@rule/core/files';
+import { newDraft } from '@rule/core/schema';
+import { Person, Rule, startRule } from './harness';
+
+let rule: Rule;
+let varga: Person;
+let okafor: Person;
+beforeAll(async () => {
+  rule = await startRule();
+  [varga, okafor] = await Promise.all([rule.signIn('varga'), rule.signIn('okafor')]);
+  await rule.define(
+    { ...newDraft('Customer'), kinds: ['part', 'drawing'], feed: 'inherited', inheritFrom: 'project', maxLength: 30 },
+    { ...newDraft('Label'), kinds: ['part'], feed: 'ruled', rule: 'project.Customer + ", " + Revision' },
+    {
+      ...newDraft('Set title'),
+      kinds: ['drawing'],
+      level: 'sheet',
+      feed: 'inherited',
+      inheritFrom: 'drawing set',
+      homes: { drawing: { place: 'cell', name: 'OWNER' } },
+    },
+    { ...newDraft('Sheet mark'), kinds: ['drawing'], level: 'sheet', homes: { drawing: { place: 'cell', name: 'SHEET' } }, maxLength: 6 },
+    { ...newDraft('Main scale'), kinds: ['drawing'], level: 'sheet', feed: 'sheet', sheetFact: 'scale', homes: { drawing: { place: 'cell', name: 'SCALE' } } },
+    { ...newDraft('Tightening torque'), kinds: ['assembly'], level: 'occurrence', type: 'number', unit: 'N·m', min: 0 },
+    { ...newDraft('Site'), kinds: ['part'], level: 'company' },
+  );
+});
+afterAll(() => rule.stop());
+
+const list = async () => (await okafor.get('/projects').expect(200)).body as WideRow[];
+const view = async (id: number) => (await okafor.get(`/projects/${id}`).expect(200)).body as WideView;
+const tray = async () => (await okafor.get('/tray')).body as Tray;
+const apply = () => okafor.post('/tray/apply', { mode: 'whole', title: '' }).expect(200);
+const valuesOf = (path: string, place: string, holder = '') =>
+  Object.fromEntries(
+    formatOf(path)!
+      .read(rule.bytes(path))
+      .holders.filter((found) => (holder === 'sheet' ? found.level === 'sheet' : found.key === holder))
+      .flatMap((found) => found.values.filter((value) => value.place === place).map((value) => [value.name, value.held.text])),
+  );
+
+describe('a project', () => {
+  let id: number;
+  it('takes its files by rule, and by hand against the rule', async () => {
+    id = (
+      (await varga.post('/projects', { level: 'project', name: 'Tern Street', clauses: [{ subject: 'folder', operator: 'is', text: 'DR-15/parts' }] }))
+        .body as WideRow
+    ).id;
+    const files = (await view(id)).members;
+    expect(files.length).toBeGreaterThan(5);
+    expect(new Set(files.map((file) => file.how))).toEqual(new Set(['by rule']));
+    const drum = await rule.file('parts/drum.step');
+    const gear = await rule.file('hex-bolt-m8x25.step');
+    await okafor.post(`/projects/${id}/members`, { files: [drum], member: false }).expect(200);
+    await okafor.post(`/projects/${id}/members`, { files: [gear], member: true }).expect(200);
+    const after = await view(id);
+    expect(after.takenOut.map((file) => file.file)).toEqual([drum]);
+    expect(after.members.filter((file) => file.how === 'by hand').map((file) => file.file)).toEqual([gear]);
+    await okafor.post(`/projects/${id}/members`, { files: [drum, gear], member: null }).expect(200);
+    expect((await view(id)).members.map((file) => file.file)).toEqual(files.map((file) => file.file));
+  });
+
+  it('passes a value on to all its files, through the tray, and what is computed from it follows', async () => {
+    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Customer'), text: 'Tern Street Roasters' }] }).expect(200);
+    const { lines, counts } = await tray();
+    expect(lines.find((line) => line.file === -id)).toMatchObject({ path: 'project Tern Street', name: 'Customer', follows: false });
+    const { members } = await view(id);
+    const following = lines.filter((line) => line.follows && line.name === 'Customer').map((line) => line.file);
+    const released = await rule.file('chimney-stub.step');
+    expect(following.sort()).toEqual(
+      members
+        .map((file) => file.file)
+        .filter((file) => file !== released)
+        .sort(),
+    );
+    expect(counts.lines).toBe(lines.length);
+    await apply();
+    expect(valuesOf('parts/drum.step', 'property')).toMatchObject({
+      Customer: 'Tern Street Roasters',
+      Label: expect.stringMatching(/^Tern Street Roasters, ./) as string,
+    });
+    expect((await view(id)).held).toEqual({ [await rule.property('Customer')]: { text: 'Tern Street Roasters', form: 'text' } });
+  });
+
+  it('lists files that were not reached until they are', async () => {
+    const { behind } = await view(id);
+    expect(behind.map((entry) => entry.path)).toEqual(['DR-15/parts/chimney-stub.step', 'DR-15/parts/chimney-stub.step']);
+    expect(behind[0]!.reason).toMatch(/released/);
+    // A file that joins later has to be brought up.
+    const gear = await rule.file('hex-bolt-m8x25.step');
+    await okafor.post(`/projects/${id}/members`, { files: [gear], member: true }).expect(200);
+    expect((await view(id)).behind.some((entry) => entry.file === gear && entry.reason === null)).toBe(true);
+    const pushed = (await okafor.post(`/projects/${id}/push`).expect(200)).body as { lines: number; barred: number };
+    expect(pushed).toEqual({ lines: 2, barred: 2 });
+    await apply();
+    expect((await view(id)).behind.some((entry) => entry.file === gear)).toBe(false);
+    await okafor.post(`/projects/${id}/push`).expect(409);
+  });
+
+  it('gives its value back with everything that followed when the change set is reverted', async () => {
+    const before = valuesOf('parts/drum.step', 'property');
+    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Customer'), text: 'Someone else' }] }).expect(200);
+    const { changeSet } = (await apply()).body as { changeSet: number };
+    expect(valuesOf('parts/drum.step', 'property')['Customer']).toBe('Someone else');
+    await okafor.post(`/history/${changeSet}/revert`).expect(200);
+    expect(valuesOf('parts/drum.step', 'property')).toEqual(before);
+    expect(Object.values((await view(id)).held).map((held) => held.text)).toEqual(['Tern Street Roasters']);
+    const check = (await okafor.get(`/history/${changeSet}/check`)).body as { different: unknown[] };
+    expect(check.different.length).toBeGreaterThan(0);
+  });
+
+  it('refuses what files hold themselves, what breaks the schema, and a value typed where it is inherited', async () => {
+    const refused = async (file: number, property: string, text: string) =>
+      ((await okafor.post('/tray', { values: [{ file, property: await rule.property(property), text }] }).expect(422)).body as { detail: string }).detail;
+    expect(await refused(-id, 'Material', 'DC01')).toBe('project Tern Street, Material: is held at the level document, not by a project.');
+    expect(await refused(-id, 'Customer', 'Roaster '.repeat(4) + 'x')).toMatch(/may have 30 characters/);
+    expect(await refused(await rule.file('parts/drum.step'), 'Customer', 'x')).toMatch(/inherited from the project and may not be typed over/);
+    expect(await refused(await rule.file('parts/drum.step'), 'Site', 'x')).toMatch(/held at the level company/);
+    expect(await refused(-4711, 'Customer', 'x')).toMatch(/is not in the library/);
+  });
+
+  it('is known by one name only, and leaves its values in the files when it goes', async () => {
+    await varga.post('/projects', { level: 'project', name: 'Tern Street', clauses: [] }).expect(409);
+    await okafor.post('/projects', { level: 'project', name: 'Other', clauses: [] }).expect(403);
+    const other = ((await varga.post('/projects', { level: 'project', name: 'Halden Mill', clauses: [] })).body as WideRow).id;
+    await varga.delete(`/projects/${other}`).expect(200);
+    expect((await list()).map((row) => row.name)).toEqual(['the company', 'Tern Street']);
+    await varga.delete(`/projects/${(await list())[0]!.id}`).expect(409);
+  });
+});
+
+describe('a drawing set', () => {
+  let id: number;
+  it('holds drawings alone, with a value for the set in the cell of every sheet', async () => {
+    id = (
+      (await varga.post('/projects', { level: 'drawing set', name: 'DR-15 issue', clauses: [{ subject: 'folder', operator: 'starts with', text: 'DR-15' }] }))
+        .body as WideRow
+    ).id;
+    const { members, sheets } = await view(id);
+    expect(new Set(members.map((file) => file.kind))).toEqual(new Set(['drawing']));
+    expect(sheets.map((sheet) => sheet.path)).toEqual(members.map((file) => file.path));
+    await okafor.post(`/projects/${id}/members`, { files: [await rule.file('parts/drum.step')], member: true }).expect(422);
+    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Set title'), text: 'Roaster, issue 2' }] }).expect(200);
+    await apply();
+    for (const { path } of members) expect(valuesOf(path, 'cell', 'sheet')['OWNER']).toBe('Roaster, issue 2');
+  });
+
+  it('has sheets with values of their own, each typed for itself, and what the sheet says of itself', async () => {
+    const { sheets } = await view(id);
+    const property = await rule.property('Sheet mark');
+    await okafor.post('/tray', { values: sheets.map(({ file, holder }, i) => ({ file, holder, property, text: `${i + 1}/${sheets.length}` })) }).expect(200);
+    await apply();
+    const again = (await view(id)).sheets;
+    expect(again.map((sheet) => sheet.held[property]!.text)).toEqual(sheets.map((_, i) => `${i + 1}/${sheets.length}`));
+    expect(valuesOf(sheets[1]!.path, 'cell', 'sheet')['SHEET']).toBe(`2/${sheets.length}`);
+    const long = await okafor.post('/tray', { values: [{ file: sheets[0]!.file, holder: sheets[0]!.holder, property, text: 'too long by far' }] }).expect(422);
+    expect((long.body as { detail: string }).detail).toMatch(/may have 6 characters/);
+    // The scale stands in the drawing's viewport: 1:2 on the face plate, and nobody types it.
+    const scale = await rule.property('Main scale');
+    const face = sheets.find((sheet) => sheet.path.endsWith('face-plate.dxf'))!;
+    await okafor.post('/tray', { values: [{ file: face.file, holder: face.holder, property: scale, text: '1:1' }] }).expect(422);
+    expect(face.held[scale]!.text).toBe('1:2');
+  });
+});
+
+describe('values of single occurrences', () => {
+  it('are typed one by one, and stand in the assembly file where the part is placed', async () => {
+    const assembly = await rule.file('drum-unit.step');
+    const holders = await rule.db.all<{ key: string; label: string }>(
+      `SELECT key, label FROM holders WHERE file_id = $1 AND level = 'occurrence' ORDER BY key`,
+      [assembly],
+    );
+    const bearings = holders.filter((holder) => /bearing/i.test(holder.label) || /6204/.test(holder.key));
+    expect(bearings.length).toBe(2);
+    const property = await rule.property('Tightening torque');
+    const values = bearings.map(({ key }, i) => ({ file: assembly, holder: key, property, text: String(20 + i * 5) }));
+    await okafor.post('/tray', { values }).expect(200);
+    await apply();
+    expect(bearings.map(({ key }) => valuesOf('drum-unit.step', 'property', key)['Tightening torque'])).toEqual(['20', '25']);
+    const refused = async (holder: string) =>
+      ((await okafor.post('/tray', { values: [{ file: assembly, holder, property, text: '1' }] }).expect(422)).body as { detail: string }).detail;
+    expect(await refused('')).toMatch(/held at the level occurrence/);
+    expect(await refused('occurrence:gone')).toMatch(/no such holder/);
+  });
+});
