@@ -24,10 +24,14 @@ export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
       case 'check added':
       case 'check removed':
         return [{ subject: change.check.title, change: change.type, before: '', after: '' }];
+      case 'form added':
+      case 'form removed':
+        return [{ subject: `form ${change.form.name}`, change: change.type, before: '', after: '' }];
       case 'property changed':
       case 'check changed':
+      case 'form changed':
         return change.fields.map(({ field, before, after }) => ({
-          subject: 'caption' in change ? change.caption : change.title,
+          subject: change.type === 'property changed' ? change.caption : change.type === 'form changed' ? `form ${change.name}` : change.title,
           change: field,
           before: text(before),
           after: text(after),

@@ -41,6 +41,11 @@ import {
   blockQuery,
   BlockQuery,
   toDoFiles,
+  FileChoice,
+  ValueSetDraft,
+  favourite,
+  fileChoice,
+  valueSetDraft,
   WideDraft,
   WideMembers,
   wideDraft,
@@ -251,6 +256,45 @@ export function routesOf(s: Services): Route[] {
         await s.trays.add(user, lines);
         return s.trays.view(user);
       },
+    }),
+
+    route<FileChoice>({
+      method: 'post',
+      path: '/fill',
+      summary: 'Files with all that filling them in needs: the edition in force with its forms, choice lists, and what the files look at',
+      role: 'viewer',
+      body: fileChoice,
+      action: ({ user, body }) => s.fill.open(user, body),
+    }),
+    route({
+      method: 'get',
+      path: '/fill/sets',
+      summary: 'Saved sets of values: your own, and those that are shared',
+      role: 'viewer',
+      action: ({ user }) => s.fill.valueSets(user),
+    }),
+    route<ValueSetDraft>({
+      method: 'post',
+      path: '/fill/sets',
+      summary: 'Keep a set of values under a name',
+      role: 'editor',
+      body: valueSetDraft,
+      action: ({ user, body }) => s.fill.saveValueSet(user, body),
+    }),
+    route({
+      method: 'delete',
+      path: '/fill/sets/{set}',
+      summary: 'Remove a set of values of your own',
+      role: 'editor',
+      action: ({ user, params }) => s.fill.removeValueSet(user, params['set']!),
+    }),
+    route<{ property: number; text: string; on: boolean }>({
+      method: 'post',
+      path: '/fill/favourites',
+      summary: 'Mark a value as a favourite of yours, or take the mark away',
+      role: 'editor',
+      body: favourite,
+      action: ({ user, body }) => s.fill.favourite(user, body),
     }),
 
     route({ method: 'get', path: '/projects', summary: 'The company, projects and drawing sets', role: 'viewer', action: () => s.projects.list() }),

@@ -28,6 +28,7 @@ import { NumberSeries } from './schema/series';
 import { StartFiles } from './schema/start-files';
 import { Tries } from './schema/tries';
 import { TitleBlocks } from './titleblocks/titleblocks';
+import { Fill } from './values/fill';
 import { Grid } from './values/grid';
 import { ToDos } from './values/to-dos';
 import { Tokens } from './users/tokens';
@@ -87,6 +88,7 @@ export function buildServices({
   const series = new NumberSeries(db, properties, trays, clock);
   const rollout = new Rollout(db, editions, trays, clock);
   const startFiles = new StartFiles(db, editions, derived, trays, join(dataFolder, 'start-files'), own, clock);
+  const fill = new Fill(db, editions, clock);
   const projects = new Projects(db, derived, trays);
   const toDos = new ToDos(db, derived, trays);
   const tries = new Tries(db, pool, jobs, editions, trays, clock);
@@ -126,6 +128,7 @@ export function buildServices({
     startFiles,
     toDos,
     projects,
+    fill,
     libraries,
     scanner,
     geometries,

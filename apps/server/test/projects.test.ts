@@ -79,7 +79,7 @@ describe('a project', () => {
     await apply();
     expect(valuesOf('parts/drum.step', 'property')).toMatchObject({
       Customer: 'Tern Street Roasters',
-      Label: expect.stringMatching(/^Tern Street Roasters, ./) as string,
+      Label: expect.stringMatching(/^Tern Street Roasters, ./) as unknown,
     });
     expect((await view(id)).held).toEqual({ [await rule.property('Customer')]: { text: 'Tern Street Roasters', form: 'text' } });
   });

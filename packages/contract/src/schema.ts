@@ -1,6 +1,7 @@
 import {
   Check,
   ChoiceListDraft,
+  FormDocument,
   FEEDS,
   FILE_FIELDS,
   INHERIT_FROM,
@@ -17,10 +18,12 @@ import {
   SchemaChange,
   SeriesDraft,
   UNIQUENESS,
+  readFormDocument,
 } from '@rule/core/schema';
 import { LETTER_FORMS, NUMBER_FORMS, VALUE_TYPES } from '@rule/core/values';
 import Joi from 'joi';
 import { id } from './files';
+import { formDocument } from './forms';
 
 const length = Joi.number().integer().min(0).max(100_000).allow(null);
 const limit = Joi.number().unsafe().allow(null);
@@ -181,6 +184,7 @@ export interface SchemaDocument {
   readonly rule: 1;
   readonly properties: readonly (PropertyDraft & { readonly retired: boolean })[];
   readonly checks: readonly Omit<Check, 'id'>[];
+  readonly forms: readonly FormDocument[];
   readonly strangers: Schema['strangers'];
   readonly lists: readonly ChoiceListDraft[];
   readonly series: readonly SeriesDraft[];
@@ -273,6 +277,7 @@ export const schemaDocument = Joi.object<SchemaDocument>({
     .max(5000)
     .required(),
   checks: Joi.array().items(Joi.object(check)).max(1000).default([]),
+  forms: Joi.array().items(formDocument).max(500).default([]),
   strangers: strangers.required(),
   lists: Joi.array().items(Joi.object(choiceList)).max(500).default([]),
   series: Joi.array().items(Joi.object(series)).max(500).default([]),
@@ -288,15 +293,17 @@ export function readSchemaDocument(
 }
 
 /** A document as a schema that files can be judged by: numbered by place, choices taken from its lists. */
-export function schemaOfDocument({ properties, checks, strangers, lists }: SchemaDocument): Schema {
+export function schemaOfDocument({ properties, checks, forms, strangers, lists }: SchemaDocument): Schema {
   const choices = new Map(lists.map((entry) => [entry.name, entry.choices.filter((choice) => !choice.retired).map((choice) => choice.value)]));
+  const numbered = properties.map((property, i) => ({
+    ...property,
+    id: i + 1,
+    choices: property.list === null ? property.choices : (choices.get(property.list) ?? []),
+  }));
   return {
-    properties: properties.map((property, i) => ({
-      ...property,
-      id: i + 1,
-      choices: property.list === null ? property.choices : (choices.get(property.list) ?? []),
-    })),
+    properties: numbered,
     checks: checks.map((entry, i) => ({ ...entry, id: i + 1 })),
+    forms: forms.map((entry, i) => ({ ...readFormDocument(entry, numbered).form, id: i + 1 })),
     strangers,
   };
 }
@@ -324,6 +331,10 @@ export interface DraftView {
     readonly severity: 'error' | 'warning';
     readonly property: number | null;
     readonly check: number | null;
+    /** The form that it is about, and where in it. */
+    readonly form?: number;
+    readonly panel?: string | null;
+    readonly input?: string | null;
     readonly code: string;
     readonly field: string;
     readonly subject: string;

@@ -37,6 +37,7 @@ import {
   oddLetters,
   readSchemaTable,
   renamed,
+  EntryForm,
   renames,
   repairFor,
   runExample,
@@ -68,12 +69,28 @@ describe('editions', () => {
     condition: fc.constantFrom('true', 'Mass > 1'),
     message: fc.constant('no'),
   });
+  const form = fc.record<EntryForm>({
+    id: fc.integer({ min: 1, max: 4 }),
+    name: fc.constantFrom('Machined', 'Welded'),
+    kinds: fc.subarray([...KINDS], { minLength: 1 }),
+    classes: fc.constant([]),
+    panels: fc.array(
+      fc.record({ key: fc.constantFrom('p1', 'p2'), title: fc.constantFrom('Identity', 'Making'), shownWhen: fc.constant(''), inputs: fc.constant([]) }),
+      { maxLength: 2 },
+    ),
+  });
   const once = <T extends { id: number }>(list: readonly T[]): T[] => [...new Map(list.map((entry) => [entry.id, entry])).values()];
   const schema = fc
-    .record({ definitions: fc.array(definition, { maxLength: 8 }), checks: fc.array(check, { maxLength: 4 }), drawing: fc.constantFrom('allowed', 'refused') })
-    .map(({ definitions, checks, drawing }): Schema => ({
+    .record({
+      definitions: fc.array(definition, { maxLength: 8 }),
+      checks: fc.array(check, { maxLength: 4 }),
+      forms: fc.array(form, { maxLength: 3 }),
+      drawing: fc.constantFrom('allowed', 'refused'),
+    })
+    .map(({ definitions, checks, forms, drawing }): Schema => ({
       properties: once(definitions.map(({ id, name, ...change }) => property(id, `${name} ${id}`, change))),
       checks: once(checks),
+      forms: once(forms),
       strangers: { ...EMPTY_SCHEMA.strangers, drawing: drawing },
     }));
   it('comparing two and applying what differs leads from the one to the other', () => {

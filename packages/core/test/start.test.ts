@@ -8,7 +8,7 @@ const property = (id: number, writtenName: string, more: Partial<Property> = {})
 
 const schema = (...properties: Property[]) =>
   new PreparedSchema(
-    { properties, checks: [], strangers: { part: 'reported', assembly: 'reported', drawing: 'reported', other: 'allowed' } },
+    { properties, checks: [], forms: [], strangers: { part: 'reported', assembly: 'reported', drawing: 'reported', other: 'allowed' } },
     { standIns: compileStandIns(['-']), states: [], instant: 0 },
   );
 

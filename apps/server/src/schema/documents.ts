@@ -1,6 +1,6 @@
 import { SchemaDocument, readSchemaDocument } from '@rule/contract';
 import { TableError, readCsv, readWorkbook } from '@rule/core/exchange';
-import { ChoiceListDraft, Schema, SeriesDraft, draftOf, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
+import { ChoiceListDraft, Schema, SeriesDraft, draftOf, formDocument, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
 import { Db } from '../platform/db';
 import { invalid } from '../platform/problem';
 import { User } from '../users/user';
@@ -34,6 +34,7 @@ export class SchemaDocuments {
       rule: 1,
       properties: schema.properties.map((property) => ({ ...draftOf(property), retired: property.retired })),
       checks: schema.checks.map(({ id, ...check }) => (void id, check)),
+      forms: schema.forms.map((form) => formDocument(form, schema.properties)),
       strangers: schema.strangers,
       lists: lists.map((list) => ({ ...list.content, name: list.name })),
       series: series.map((entry) => ({ ...entry.definition, name: entry.name })),

@@ -1,7 +1,11 @@
-import { ChangedProperty, DraftView, EditionRow } from '@rule/contract';
+import { ChangedProperty, DraftView, EditionRow, SavedForm } from '@rule/contract';
+import { checkForm, notAsked } from '@rule/core/forms';
 import {
   Check,
   EMPTY_SCHEMA,
+  EntryForm,
+  FormDocument,
+  KINDS,
   PreparedSchema,
   Property,
   PropertyDraft,
@@ -10,7 +14,9 @@ import {
   checkDefinition,
   compareSchemas,
   draftOf,
+  formDocument,
   mergeDefinitions,
+  readFormDocument,
   renamed,
   sameDefinition,
 } from '@rule/core/schema';
@@ -215,6 +221,47 @@ export class Editions {
     });
   }
 
+  /** Stores a form of the draft. What somebody else has changed since its author saw it stays, unless both changed the same part. */
+  async saveForm(author: Author, { id, form, base }: SavedForm): Promise<number> {
+    let saved = id ?? 0;
+    await this.change(author, id === null ? `laid out the form ${form.name}` : `changed the form ${form.name}`, async (schema, sql) => {
+      const taken = schema.forms.find((other) => other.id !== id && other.name === form.name);
+      if (taken) throw refused('name-taken', `There is a form ${form.name} already.`);
+      if (id === null) {
+        saved = (await sql.one<{ id: number }>(`SELECT nextval('form_ids')::int AS id`))!.id;
+        return { ...schema, forms: [...schema.forms, { ...form, id: saved }] };
+      }
+      const old = schema.forms.find((candidate) => candidate.id === id);
+      if (!old) throw notFound(`The form ${id} of the draft`);
+      const { id: _, ...theirs } = old;
+      void _;
+      const { merged, conflicts } = mergeDefinitions(base ?? theirs, theirs, form);
+      if (conflicts.length)
+        throw new AppError(
+          409,
+          'changed-by-both',
+          `Somebody else has changed the form ${old.name} since you opened it: ${conflicts.map((conflict) => conflict.field).join(', ')}.`,
+          conflicts.map(({ field }) => ({ field, code: 'changed-by-both', message: `${old.name}, ${field}: somebody else has changed it.` })),
+        );
+      return { ...schema, forms: schema.forms.map((candidate) => (candidate.id === id ? { ...merged, id } : candidate)) };
+    });
+    return saved;
+  }
+
+  async removeForm(author: Author, id: number): Promise<void> {
+    await this.change(author, 'removed a form', (schema) => {
+      if (!schema.forms.some((form) => form.id === id)) throw notFound(`The form ${id} of the draft`);
+      return { ...schema, forms: schema.forms.filter((form) => form.id !== id) };
+    });
+  }
+
+  /** Puts the forms in the order in which they are tried for a file. */
+  async orderForms(author: Author, ids: readonly number[]): Promise<void> {
+    await this.change(author, 'changed the order of the forms', (schema) =>
+      applyChanges(schema, [{ type: 'order changed', of: 'forms', before: [], after: ids }]),
+    );
+  }
+
   async saveStrangers(author: Author, strangers: Schema['strangers']): Promise<void> {
     await this.change(author, 'changed what names outside the schema may do', (schema) => ({ ...schema, strangers }));
   }
@@ -226,6 +273,7 @@ export class Editions {
     wanted: {
       readonly properties: readonly (PropertyDraft & { readonly retired?: boolean })[];
       readonly checks?: readonly Omit<Check, 'id'>[];
+      readonly forms?: readonly FormDocument[];
       readonly strangers?: Schema['strangers'];
     },
   ): Promise<void> {
@@ -253,14 +301,19 @@ export class Editions {
         const old = schema.checks.find((candidate) => candidate.title === check.title);
         return { ...check, id: old?.id ?? ids.shift()!.id };
       });
-      return { properties: all, checks: checks ?? schema.checks, strangers: wanted.strangers ?? schema.strangers };
+      const formIds = await sql.all<{ id: number }>(`SELECT nextval('form_ids')::int AS id FROM generate_series(1, $1::int)`, [wanted.forms?.length ?? 0]);
+      const forms = wanted.forms?.map((document): EntryForm => {
+        const old = schema.forms.find((candidate) => candidate.name === document.name);
+        return { ...readFormDocument(document, all).form, id: old?.id ?? formIds.shift()!.id };
+      });
+      return { properties: all, checks: checks ?? schema.checks, forms: forms ?? schema.forms, strangers: wanted.strangers ?? schema.strangers };
     });
   }
 
   /** Makes an earlier edition the draft, to be brought into force again. */
   async goBack(author: Author, number: number): Promise<void> {
     const schema = await this.schemaOf(number);
-    await this.replace(author, `went back to edition ${number}`, schema);
+    await this.replace(author, `went back to edition ${number}`, { ...schema, forms: schema.forms.map((form) => formDocument(form, schema.properties)) });
   }
 
   async discard(): Promise<void> {
@@ -346,6 +399,30 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
       message: problem.message,
     });
   }
+  for (const form of schema.forms)
+    for (const { severity, code, panel, input, message } of checkForm(form, prepared, ground?.classes ?? null))
+      found.push({
+        severity,
+        property: null,
+        check: null,
+        form: form.id,
+        panel,
+        input,
+        code,
+        field: 'form',
+        subject: form.name,
+        message: `${form.name}: ${message}`,
+      });
+  for (const { property, kind } of notAsked(schema.forms, schema.properties, KINDS))
+    found.push({
+      severity: 'warning',
+      property: property.id,
+      check: null,
+      code: 'not-asked',
+      field: 'form',
+      subject: property.caption,
+      message: `${property.caption} is required, and no form for a ${kind} asks for it.`,
+    });
   return found;
 }
 

@@ -18,6 +18,9 @@ import {
   rolloutRequest,
   savedChecks,
   savedStrangers,
+  SavedForm,
+  formOrder,
+  savedForm,
   StartPlan,
   startPlan,
   toDoFiles,
@@ -149,6 +152,35 @@ export function schemaRoutes(s: Services): Route[] {
       body: savedChecks,
       action: async ({ user, body }) => {
         await s.editions.saveChecks(user, body.checks);
+        return s.editions.draft();
+      },
+    }),
+    route<SavedForm>({
+      method: 'put',
+      path: '/schema/draft/forms',
+      summary: 'Store a form in the draft; what somebody else has changed since its author saw it stays',
+      role: 'administrator',
+      body: savedForm,
+      action: async ({ user, body }) => ({ id: await s.editions.saveForm(user, body), draft: await s.editions.draft() }),
+    }),
+    route({
+      method: 'delete',
+      path: '/schema/draft/forms/{form}',
+      summary: 'Take a form out of the draft',
+      role: 'administrator',
+      action: async ({ user, params }) => {
+        await s.editions.removeForm(user, params['form']!);
+        return s.editions.draft();
+      },
+    }),
+    route<{ ids: number[] }>({
+      method: 'put',
+      path: '/schema/draft/forms/order',
+      summary: 'Put the forms in the order in which they are tried for a file',
+      role: 'administrator',
+      body: formOrder,
+      action: async ({ user, body }) => {
+        await s.editions.orderForms(user, body.ids);
         return s.editions.draft();
       },
     }),

@@ -37,7 +37,7 @@ async function load(db: Db, id: number): Promise<Loaded> {
     [id],
   );
   if (!row) throw new Error(`There is no try ${id}.`);
-  const empty: Schema = { properties: [], checks: [], strangers: row.draft.strangers };
+  const empty: Schema = { properties: [], checks: [], forms: [], strangers: row.draft.strangers };
   const now = new Date(row.at);
   const [was, is] = [await prepare(db, row.inForce ? whole(row.inForce) : empty, now), await prepare(db, whole(row.draft), now)];
   // What is defined in the same way, and looks at nothing that is not, comes to the same.

@@ -1,4 +1,5 @@
 import { Property, PropertyDraft } from './property';
+import { EntryForm } from './form';
 import { Check, Schema } from './schema';
 
 /** One field of a definition, before and after. */
@@ -16,8 +17,11 @@ export type SchemaChange =
   | { readonly type: 'check added'; readonly check: Check }
   | { readonly type: 'check removed'; readonly check: Check }
   | { readonly type: 'check changed'; readonly id: number; readonly title: string; readonly fields: readonly FieldChange[] }
+  | { readonly type: 'form added'; readonly form: EntryForm }
+  | { readonly type: 'form removed'; readonly form: EntryForm }
+  | { readonly type: 'form changed'; readonly id: number; readonly name: string; readonly fields: readonly FieldChange[] }
   | { readonly type: 'strangers changed'; readonly before: Schema['strangers']; readonly after: Schema['strangers'] }
-  | { readonly type: 'order changed'; readonly of: 'properties' | 'checks'; readonly before: readonly number[]; readonly after: readonly number[] };
+  | { readonly type: 'order changed'; readonly of: 'properties' | 'checks' | 'forms'; readonly before: readonly number[]; readonly after: readonly number[] };
 
 /** Whether two definitions or parts of them say the same. The order of entries in an object says nothing, that in a list does. */
 export function sameDefinition(a: unknown, b: unknown): boolean {
@@ -63,8 +67,19 @@ export function compareSchemas(before: Schema, after: Schema): SchemaChange[] {
       if (fields.length) changes.push({ type: 'check changed', id: check.id, title: check.title, fields });
     }
   }
+  const laidOut = new Map(before.forms.map((form) => [form.id, form]));
+  const forms = new Set(after.forms.map((form) => form.id));
+  for (const form of before.forms) if (!forms.has(form.id)) changes.push({ type: 'form removed', form });
+  for (const form of after.forms) {
+    const old = laidOut.get(form.id);
+    if (!old) changes.push({ type: 'form added', form });
+    else {
+      const fields = fieldChanges(old, form);
+      if (fields.length) changes.push({ type: 'form changed', id: form.id, name: form.name, fields });
+    }
+  }
   if (!sameDefinition(before.strangers, after.strangers)) changes.push({ type: 'strangers changed', before: before.strangers, after: after.strangers });
-  for (const part of ['properties', 'checks'] as const) {
+  for (const part of ['properties', 'checks', 'forms'] as const) {
     // Added ones come last and removed ones fall out by themselves; only what differs from that is a change of order.
     const old = before[part].map((entry) => entry.id);
     const now = after[part].map((entry) => entry.id);
@@ -86,7 +101,7 @@ const inOrder = <T extends { readonly id: number }>(entries: readonly T[], order
 
 /** Carries changes out on a schema. What a change is about and is no longer there is passed over. */
 export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): Schema {
-  let { properties, checks, strangers } = schema;
+  let { properties, checks, forms, strangers } = schema;
   for (const change of changes)
     switch (change.type) {
       case 'property added':
@@ -107,15 +122,25 @@ export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): 
       case 'check changed':
         checks = checks.map((check) => (check.id === change.id ? withFields(check, change.fields) : check));
         break;
+      case 'form added':
+        forms = [...forms.filter((form) => form.id !== change.form.id), change.form];
+        break;
+      case 'form removed':
+        forms = forms.filter((form) => form.id !== change.form.id);
+        break;
+      case 'form changed':
+        forms = forms.map((form) => (form.id === change.id ? withFields(form, change.fields) : form));
+        break;
       case 'strangers changed':
         strangers = change.after;
         break;
       case 'order changed':
         if (change.of === 'properties') properties = inOrder(properties, change.after);
-        else checks = inOrder(checks, change.after);
+        else if (change.of === 'checks') checks = inOrder(checks, change.after);
+        else forms = inOrder(forms, change.after);
         break;
     }
-  return { properties, checks, strangers };
+  return { properties, checks, forms, strangers };
 }
 
 /** A field that two people have changed in different ways since they both read it. */

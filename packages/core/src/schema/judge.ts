@@ -158,8 +158,6 @@ const FACT_UNIT: Readonly<Record<keyof ModelFacts, string | null>> = {
  */
 export class PreparedSchema {
   readonly problems: readonly SchemaProblem[];
-  /** Whether any expression looks at a group, so that nobody loads what nobody asks for. */
-  readonly uses: ReadonlySet<string>;
   private readonly prepared: readonly Prepared[];
   private readonly byKind: ReadonlyMap<Kind, readonly Prepared[]>;
   private readonly checks: readonly { readonly check: Check; readonly condition: CompiledRule }[];
@@ -216,7 +214,6 @@ export class PreparedSchema {
     });
     for (const { rule, requiredWhen, allowed } of list) for (const each of [rule, requiredWhen, ...allowed.values()]) this.need(each);
     for (const { condition } of this.checks) this.need(condition);
-    this.uses = new Set(this.needed.keys());
     const ids = (uses: CompiledRule['uses']) => uses.flatMap((use) => this.byRuleName.get(use.name)?.id ?? []);
     this.looksAt = new Map(
       list.map(({ property, rule, requiredWhen, allowed }) => {
@@ -275,7 +272,13 @@ export class PreparedSchema {
     return this.ground.standIns;
   }
 
-  private need(rule: { readonly uses: CompiledRule['uses'] } | null) {
+  /** Groups that any expression looks at, so that nobody loads what nobody asks for. */
+  get uses(): ReadonlySet<string> {
+    return new Set(this.needed.keys());
+  }
+
+  /** Makes ready what an expression outside the definitions looks at as well. */
+  need(rule: { readonly uses: CompiledRule['uses'] } | null): void {
     for (const { group, name } of rule?.uses ?? []) {
       const names = this.needed.get(group ?? '') ?? new Set<string>();
       names.add(name);
@@ -382,7 +385,8 @@ export class PreparedSchema {
     return names;
   }
 
-  private host(): Host {
+  /** What expressions run with. */
+  host(): Host {
     return { instant: this.ground.instant, ...(this.ground.lookup ? { lookup: this.ground.lookup } : {}) };
   }
 
@@ -421,6 +425,13 @@ export class PreparedSchema {
       const value = other ?? held;
       return value === null || value.text === '' ? one : { ...one, value, origin: 'fallback', cell: judge(value, own, this.ground.standIns) };
     });
+  }
+
+  /** All that an expression about a holder inside a file can see once its computed values are known. */
+  holderNames(file: FileFacts, holder: HolderFacts): Record<string, FeelValue> {
+    const names = this.namesFor({ ...file, held: holder.held }, { document: file, part: holder.part });
+    for (const { property, value } of this.judgeHolder(file, holder).values()) names[ruleNameOf(property)] = this.typed(value, property);
+    return names;
   }
 
   /** Judges the values of a company, a project or a drawing set, each with what stands above it. */

@@ -1,3 +1,4 @@
+import { EntryForm } from './form';
 import { Kind, Property } from './property';
 
 /** What happens to names outside the schema that people add on their own. */
@@ -21,11 +22,14 @@ export interface Schema {
   /** In the order in which people see them. */
   readonly properties: readonly Property[];
   readonly checks: readonly Check[];
+  /** In the order in which they are tried for a file. */
+  readonly forms: readonly EntryForm[];
   readonly strangers: Readonly<Record<Kind, (typeof STRANGERS)[number]>>;
 }
 
 export const EMPTY_SCHEMA: Schema = {
   properties: [],
   checks: [],
+  forms: [],
   strangers: { part: 'reported', assembly: 'reported', drawing: 'reported', other: 'allowed' },
 };

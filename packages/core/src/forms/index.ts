@@ -1,0 +1,5 @@
+export * from './prepared';
+export * from './check';
+export * from './plan';
+export * from './fill';
+export * from './pack';
