@@ -5,12 +5,12 @@ import ts from 'typescript-eslint';
 
 /** Nothing is imported past a folder's public face, its index.ts. */
 const publicFaces = {
-  regex: '^(\\.\\./)+(values|schema|files|survey|geometry|changes|identity|titleblocks|bom|vault|exchange|trace)/(?!(step|dxf|opc)$).+',
+  regex: '^(\\.\\./)+(values|schema|files|survey|geometry|changes|identity|titleblocks|bom|vault|exchange|trace|forms|start|grid)/(?!(step|dxf|opc)$).+',
   message: "Import the folder's index.ts, not a file behind it.",
 };
 const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf|opc)/.+', message: "Import the format's index.ts, not a file behind it." };
 
-const STATIONS = ['overview', 'survey', 'schema', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings', 'file'];
+const STATIONS = ['overview', 'survey', 'schema', 'forms', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings', 'file'];
 const forbidden = (patterns, paths = []) => ({ 'no-restricted-imports': ['error', { patterns, paths }] });
 
 /** The walls of the house. */
@@ -84,7 +84,7 @@ export default ts.config(
     rules: {
       ...forbidden([
         { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
-        { regex: '^\\.\\./(shared|shell|charts)/.+', message: 'Import the public face of the folder.' },
+        { regex: '^\\.\\./(shared|shell|charts|clauses|entry-form|rule-field)/.+', message: 'Import the public face of the folder.' },
       ]),
       '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'rule', style: 'kebab-case' }],
       '@angular-eslint/component-class-suffix': 'off',
@@ -104,7 +104,7 @@ export default ts.config(
     files: [`apps/web/src/app/${station}/**/*.ts`],
     rules: forbidden([
       { regex: `^\\.\\./(${[...STATIONS.filter((other) => other !== station), 'shell'].join('|')})(/|$)`, message: 'A station never imports another one.' },
-      { regex: '^\\.\\./(shared|charts)/.+', message: 'Import the public face of the folder.' },
+      { regex: '^\\.\\./(shared|charts|clauses|entry-form|rule-field)/.+', message: 'Import the public face of the folder.' },
       { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
     ]),
   })),

@@ -41,6 +41,11 @@ import {
   blockQuery,
   BlockQuery,
   toDoFiles,
+  GridViewDraft,
+  GroupBy,
+  gridViewDraft,
+  groupQuery,
+  reasonQuery,
   FileChoice,
   ValueSetDraft,
   favourite,
@@ -52,6 +57,7 @@ import {
   wideMembers,
 } from '@rule/contract';
 import { Link } from '@rule/core/vault';
+import { whyCell } from './values/why';
 import { Services } from './services';
 import { jobRoutes } from './jobs/routes';
 import { schemaRoutes } from './schema/routes';
@@ -112,6 +118,44 @@ export function routesOf(s: Services): Route[] {
       role: 'viewer',
       query: gridQuery,
       action: ({ query }) => s.grid.page(query),
+    }),
+    route<undefined, FileFilter & { group: GroupBy }>({
+      method: 'get',
+      path: '/values/groups',
+      summary: 'The groups of the grid with their numbers of files',
+      role: 'viewer',
+      query: groupQuery,
+      action: ({ query }) => s.grid.groups(query),
+    }),
+    route<undefined, { property: number }>({
+      method: 'get',
+      path: '/files/{file}/why',
+      summary: 'Why a value is as it is: typed by whom, ruled, inherited from where, stale, violating what',
+      role: 'viewer',
+      query: reasonQuery,
+      action: ({ params, query }) => whyCell(s.db, s.derived, params['file']!, query.property, new Date()),
+    }),
+    route({
+      method: 'get',
+      path: '/values/views',
+      summary: 'Views of the grid: your own, and those that are shared',
+      role: 'viewer',
+      action: ({ user }) => s.grid.views(user),
+    }),
+    route<GridViewDraft>({
+      method: 'post',
+      path: '/values/views',
+      summary: 'Keep a view of the grid under a name',
+      role: 'viewer',
+      body: gridViewDraft,
+      action: ({ user, body }) => s.grid.saveView(user, body),
+    }),
+    route({
+      method: 'delete',
+      path: '/values/views/{view}',
+      summary: 'Remove a view of your own',
+      role: 'viewer',
+      action: ({ user, params }) => s.grid.removeView(user, params['view']!),
     }),
     route({ method: 'get', path: '/values/filters', summary: 'Folders and kinds with counts', role: 'viewer', action: () => s.grid.filters() }),
 

@@ -93,5 +93,7 @@ export interface Overview {
     readonly standIns: number;
     readonly blank: number;
   }[];
+  /** Entry forms of the edition in force. */
+  readonly forms: number;
   readonly toDo: readonly { readonly station: string; readonly view?: string; readonly count: number; readonly text: string }[];
 }

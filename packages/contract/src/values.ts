@@ -1,5 +1,5 @@
 import { Place } from '@rule/core/files';
-import { Kind, KINDS } from '@rule/core/schema';
+import { Kind, KINDS, Origin } from '@rule/core/schema';
 import { Verdict } from '@rule/core/changes';
 import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
@@ -40,7 +40,63 @@ export const clause = Joi.object<Clause>({
 });
 export const clauses = Joi.array().items(clause).max(50);
 
+/** What rows of the grid are grouped by: a folder, kind or class, or a property's number. */
+export type GroupBy = 'folder' | 'kind' | 'class' | `${number}`;
+const groupBy = Joi.string().pattern(/^(folder|kind|class|\d{1,9})$/);
+
+/** Groups of the grid's rows, in their order. An empty text is the group of blanks. */
+export interface GridGroup {
+  readonly text: string;
+  readonly files: number;
+}
+
+/** How the grid is set up, to be kept under a name. */
+export interface GridViewContent {
+  /** Properties by number, in the order of their columns; all that apply when empty. */
+  readonly columns: readonly number[];
+  /** Columns beside the file name that stay in sight. */
+  readonly frozen: number;
+  readonly widths: Readonly<Record<number, number>>;
+  readonly sort: string;
+  readonly descending: boolean;
+  readonly group: GroupBy | null;
+  readonly filter: FileFilter;
+}
+export interface GridViewDraft {
+  readonly name: string;
+  readonly shared: boolean;
+  readonly content: GridViewContent;
+}
+export interface GridView extends GridViewDraft {
+  readonly id: number;
+  readonly by: string;
+  readonly mine: boolean;
+}
+
+/** Why a cell of the grid is as it is. */
+export interface CellReason {
+  readonly held: HeldValue | null;
+  readonly value: HeldValue | null;
+  readonly origin: Origin;
+  /** The written name under which the value stands, where that is another one. */
+  readonly otherName: string | null;
+  readonly violations: readonly string[];
+  /** What a rule, a model or what stands above says it should be. */
+  readonly wanted: HeldValue | null;
+  readonly stale: boolean;
+  /** What it is inherited from: the model's path, or the name of the project or set. */
+  readonly from: string | null;
+  readonly rule: string | null;
+  readonly steps: readonly { readonly text: string; readonly depth: number; readonly values: readonly string[] }[];
+  readonly failure: string | null;
+  /** The last change that came through Rule. */
+  readonly changed: { readonly by: string; readonly at: string; readonly changeSet: number; readonly title: string; readonly before: string | null } | null;
+  /** When the file was last written by another program, and who its program names, where it says so. */
+  readonly savedBy: string | null;
+}
+
 export interface GridQuery extends FileFilter {
+  readonly group?: GroupBy;
   /** `file`, or a property's number. */
   readonly sort: string;
   readonly descending: boolean;
@@ -67,8 +123,30 @@ export const filterKeys = {
 
 export const fileFilter = Joi.object<FileFilter>(filterKeys);
 
+const gridView = Joi.object<GridViewContent>({
+  columns: Joi.array().items(id).max(1000).unique().required(),
+  frozen: Joi.number().integer().min(0).max(10).required(),
+  widths: Joi.object()
+    .pattern(/^\d{1,9}$/, Joi.number().integer().min(40).max(1200))
+    .required(),
+  sort: Joi.string()
+    .pattern(/^(file|\d{1,9})$/)
+    .required(),
+  descending: Joi.boolean().required(),
+  group: groupBy.allow(null).required(),
+  filter: Joi.object(filterKeys).required(),
+});
+export const gridViewDraft = Joi.object<GridViewDraft>({
+  name: Joi.string().trim().min(1).max(200).required(),
+  shared: Joi.boolean().required(),
+  content: gridView.required(),
+}).required();
+export const groupQuery = Joi.object<FileFilter & { group: GroupBy }>({ ...filterKeys, group: groupBy.required() });
+export const reasonQuery = Joi.object<{ property: number }>({ property: id.required() });
+
 export const gridQuery = Joi.object<GridQuery>({
   ...filterKeys,
+  group: groupBy,
   sort: Joi.string()
     .pattern(/^(file|\d{1,9})$/)
     .default('file'),

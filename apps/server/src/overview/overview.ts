@@ -94,8 +94,20 @@ export class Overviews {
       { station: 'bom', count: unmatched, text: `${some(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
       { station: 'exchange', count: out!.n, text: `${some(out!.n, 'table is', 'tables are')} out and not taken back` },
     ].filter((item) => item.count > 0);
-    const draft = await this.db.one<{ number: number }>(`SELECT number FROM editions WHERE state = 'draft'`);
-    return { company: settings.company, files: files!.files, unread: files!.unread, properties: list.size, draft: draft?.number ?? null, coverage, toDo };
+    const [draft, forms] = await Promise.all([
+      this.db.one<{ number: number }>(`SELECT number FROM editions WHERE state = 'draft'`),
+      this.db.one<{ n: number }>(`SELECT coalesce(jsonb_array_length(schema->'forms'), 0)::int AS n FROM editions WHERE state = 'in force'`),
+    ]);
+    return {
+      company: settings.company,
+      files: files!.files,
+      unread: files!.unread,
+      properties: list.size,
+      forms: forms?.n ?? 0,
+      draft: draft?.number ?? null,
+      coverage,
+      toDo,
+    };
   }
 
   /** The way of one property through the company. */

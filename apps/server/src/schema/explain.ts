@@ -1,6 +1,6 @@
 import { ExpressionResult, TryExpression } from '@rule/contract';
 import { Property, Schema, slotOf } from '@rule/core/schema';
-import { FeelValue, compileRule, contextOf, textOf } from '@rule/core/rules';
+import { FeelValue, Step, compileRule, contextOf, textOf } from '@rule/core/rules';
 import { ruleScope, ruledValue } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { Db } from '../platform/db';
@@ -10,6 +10,13 @@ import { loadFacts, surroundingsOf } from './facts';
 import { groundOf, prepare } from './prepared';
 
 const shown = (held: HeldValue | null): string | null => (held === null || held.text === '' ? null : held.unit ? `${held.text} ${held.unit}` : held.text);
+
+/** Steps of an explanation with their values as people read them. */
+export const stepsOf = (steps: readonly Step[]): ExpressionResult['steps'] =>
+  steps.map((step) => ({
+    ...step,
+    values: step.values.map((value) => (value === null ? 'blank' : typeof value === 'string' ? JSON.stringify(value) : (textOf(value) ?? 'a function'))),
+  }));
 
 /** Runs the rule of a definition, as it is being written, on files of the library, and tells what each part came to. */
 export async function explainRule(db: Db, editions: Editions, request: TryExpression, now: Date): Promise<ExpressionResult[]> {
@@ -38,10 +45,7 @@ export async function explainRule(db: Db, editions: Editions, request: TryExpres
         held: shown(file.held.get(`${slot.place}/${slot.name}`) ?? null),
         result: shown(result.value),
         failure: result.failure ?? null,
-        steps: steps.map((step) => ({
-          ...step,
-          values: step.values.map((value) => (value === null ? 'blank' : typeof value === 'string' ? JSON.stringify(value) : (textOf(value) ?? 'a function'))),
-        })),
+        steps: stepsOf(steps),
       },
     ];
   });

@@ -1,11 +1,15 @@
-import { FileRow, GridPage, GridQuery } from '@rule/contract';
-import { slotOf } from '@rule/core/schema';
+import { FileFilter, FileRow, GridGroup, GridPage, GridQuery, GridView, GridViewDraft, GroupBy } from '@rule/contract';
+import { Property, slotOf } from '@rule/core/schema';
 import { FILE_ROW } from '../library/library';
 import { Db } from '../platform/db';
-import { invalid } from '../platform/problem';
+import { invalid, notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
+import { User } from '../users/user';
 import { filterSql } from './filter';
 import { heldFor } from './held';
+
+/** Groups that one answer names. */
+const MOST_GROUPS = 20_000;
 
 /** The grid of files × properties. */
 export class Grid {
@@ -20,31 +24,96 @@ export class Grid {
     const { sql: filter, bind } = filterSql(query);
     const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${filter}`, bind);
     const next = (n: number) => `$${bind.length + n}`;
-    const direction = query.descending ? 'DESC' : 'ASC';
-    let files: FileRow[];
-    if (query.sort === 'file')
-      files = await this.db.all<FileRow>(
-        `SELECT ${FILE_ROW} FROM files f WHERE ${filter} ORDER BY f.path ${direction}, f.id LIMIT ${next(1)} OFFSET ${next(2)}`,
-        [...bind, query.limit, query.offset],
-      );
-    else {
-      const property = active.get(Number(query.sort));
-      if (!property) throw invalid('bad-sort', `There is no property ${query.sort} to sort by.`);
-      const slot = slotOf(property);
-      const key = property.type === 'number' || property.type === 'whole' ? 'v.number' : 'v.text';
-      // Files without a value come last in either direction.
-      files = await this.db.all<FileRow>(
-        `SELECT ${FILE_ROW} FROM files f LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = ${next(3)} AND v.name = ${next(4)}
-         WHERE ${filter} ORDER BY (v.text IS NULL OR v.text = ''), ${key} ${direction} NULLS LAST, f.path LIMIT ${next(1)} OFFSET ${next(2)}`,
-        [...bind, query.limit, query.offset, slot.place, slot.name],
-      );
-    }
+    const order = this.order(query, active, (n) => next(n + 2));
+    const files = await this.db.all<FileRow>(
+      `SELECT ${FILE_ROW} FROM files f ${order.join} WHERE ${filter} ORDER BY ${order.by} LIMIT ${next(1)} OFFSET ${next(2)}`,
+      [...bind, query.limit, query.offset, ...order.bind],
+    );
     const held = await heldFor(
       this.db,
       files.map((file) => file.id),
       active.values(),
     );
     return { total: total!.n, rows: files.map((file) => ({ file, held: held.get(file.id) ?? {} })) };
+  }
+
+  /** The order of the rows: groups first, then what is sorted by, then the path. Files without a value come last in either direction. */
+  private order(
+    { group, sort, descending }: Pick<GridQuery, 'group' | 'sort' | 'descending'>,
+    active: ReadonlyMap<number, Property>,
+    next: (n: number) => string,
+  ): { join: string; by: string; bind: unknown[] } {
+    const bind: unknown[] = [];
+    const add = (value: unknown) => {
+      bind.push(value);
+      return next(bind.length);
+    };
+    const joins: string[] = [];
+    const by: string[] = [];
+    if (group !== undefined) by.push(this.groupKey(group, active, joins, add));
+    const direction = descending ? 'DESC' : 'ASC';
+    if (sort === 'file') by.push(`f.path ${direction}`, 'f.id');
+    else {
+      const property = active.get(Number(sort));
+      if (!property) throw invalid('bad-sort', `There is no property ${sort} to sort by.`);
+      const slot = slotOf(property);
+      joins.push(`LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = ${add(slot.place)} AND v.name = ${add(slot.name)}`);
+      const key = property.type === 'number' || property.type === 'whole' ? 'v.number' : 'v.text';
+      by.push(`(v.text IS NULL OR v.text = '')`, `${key} ${direction} NULLS LAST`, 'f.path', 'f.id');
+    }
+    return { join: joins.join(' '), by: by.join(', '), bind };
+  }
+
+  /** The text that rows are grouped by; blanks are one group, and come first. */
+  private groupKey(group: GroupBy, active: ReadonlyMap<number, Property>, joins: string[], add: (value: unknown) => string): string {
+    if (group === 'folder') return 'f.folder';
+    if (group === 'kind') return 'f.kind';
+    if (group === 'class') {
+      joins.push('LEFT JOIN classes gc ON gc.id = f.class_id');
+      return `coalesce(gc.name, '')`;
+    }
+    const property = active.get(Number(group));
+    if (!property) throw invalid('bad-group', `There is no property ${group} to group by.`);
+    const slot = slotOf(property);
+    joins.push(`LEFT JOIN held_values g ON g.file_id = f.id AND g.holder = '' AND g.place = ${add(slot.place)} AND g.name = ${add(slot.name)}`);
+    return `coalesce(g.text, '')`;
+  }
+
+  /** The groups of the rows with their numbers, in the order in which the rows come. */
+  async groups({ group, ...filter }: FileFilter & { readonly group: GroupBy }): Promise<GridGroup[]> {
+    const active = await this.properties.active();
+    const { sql, bind } = filterSql(filter);
+    const more: unknown[] = [];
+    const joins: string[] = [];
+    const key = this.groupKey(group, active, joins, (value) => {
+      more.push(value);
+      return `$${bind.length + more.length}`;
+    });
+    return this.db.all<GridGroup>(
+      `SELECT k AS text, count(*)::int AS files FROM (SELECT ${key} AS k FROM files f ${joins.join(' ')} WHERE ${sql}) n GROUP BY k ORDER BY k LIMIT ${MOST_GROUPS}`,
+      [...bind, ...more],
+    );
+  }
+
+  views(user: User): Promise<GridView[]> {
+    return this.db.all<GridView>(
+      `SELECT v.id, v.name, v.shared, v.content, u.display_name AS "by", v.user_id = $1 AS mine FROM grid_views v JOIN users u ON u.id = v.user_id
+       WHERE v.shared OR v.user_id = $1 ORDER BY v.name`,
+      [user.id],
+    );
+  }
+
+  /** Keeps a set-up under a name; one of the same name and owner gives way. */
+  async saveView(user: User, { name, shared, content }: GridViewDraft): Promise<GridView[]> {
+    await this.db.run(
+      `INSERT INTO grid_views (name, user_id, shared, content) VALUES ($1, $2, $3, $4::jsonb) ON CONFLICT (user_id, name) DO UPDATE SET shared = excluded.shared, content = excluded.content`,
+      [name, user.id, shared, JSON.stringify(content)],
+    );
+    return this.views(user);
+  }
+
+  async removeView(user: User, id: number): Promise<void> {
+    if ((await this.db.run('DELETE FROM grid_views WHERE id = $1 AND user_id = $2', [id, user.id])) === 0) throw notFound(`Your view ${id}`);
   }
 
   /** The folders that files stand in, with counts of all files below, and the counts by kind. */

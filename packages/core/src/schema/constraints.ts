@@ -35,6 +35,9 @@ export type CellState =
   | { readonly state: 'value'; readonly value: TypedValue; readonly violations: readonly Violation[] }
   | { readonly state: 'unreadable'; readonly text: string; readonly violations: readonly Violation[] };
 
+/** The longest text that a value may be, whatever its property says: files of all formats must be able to hold it. */
+export const LONGEST_VALUE = 20_000;
+
 const violation = (code: Violation['code'], message: string): Violation => ({ code, message });
 
 /** What a typed value breaks of the constraints that need nothing but the value. */
@@ -45,6 +48,9 @@ export function constraintViolations(value: TypedValue, p: Property): Violation[
     const length = p.minLength === null && (p.maxLength === null || value.length <= p.maxLength) ? value.length : [...value].length;
     if (p.minLength !== null && length < p.minLength) found.push(violation('too-short', `needs at least ${p.minLength} characters, has ${length}`));
     if (p.maxLength !== null && length > p.maxLength) found.push(violation('too-long', `may have ${p.maxLength} characters, has ${length}`));
+    if (length > LONGEST_VALUE) found.push(violation('too-long', `has ${length} characters; no value may have more than ${LONGEST_VALUE}`));
+    // eslint-disable-next-line no-control-regex -- control characters are what is looked for
+    if (/[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f]/.test(value)) found.push(violation('forbidden', 'holds a control character'));
     if (p.type !== 'longtext' && /[\r\n]/.test(value)) found.push(violation('line-break', 'holds a line break'));
     else if (value !== value.trim()) found.push(violation('edge-blank', 'has a blank at its start or end'));
     const bad = p.forbidden === '' ? [] : [...new Set([...value].filter((c) => p.forbidden.includes(c)))];

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Router } from '@angular/router';
+import { Router, RouterLink } from '@angular/router';
 import { BomLayout, BomTable, BomTableRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { fileName } from '@rule/core/files';
@@ -30,7 +30,7 @@ import {
 @Component({
   selector: 'rule-bom-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, MultiSelectModule, SelectModule, Way],
+  imports: [FileLink, Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, MultiSelectModule, RouterLink, SelectModule, Way],
   template: `
     <rule-bench label="BOM">
       <div bench="index">
@@ -67,6 +67,8 @@ import {
             </p>
           </div>
           <div class="actions">
+            <a [routerLink]="['/values']" [queryParams]="{ fill: 'assembly:' + t.assembly.id }">Fill in its parts …</a>
+            <a [routerLink]="['/values']" [queryParams]="{ fill: 'assembly-deep:' + t.assembly.id }">… however deep</a>
             @if (mayAdminister() && layout()) {
               <p-multiselect
                 appendTo="body"

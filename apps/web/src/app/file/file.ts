@@ -56,6 +56,9 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
             <p class="path">{{ d.file.libraryName }}: {{ d.file.path }}</p>
           </div>
           <div class="actions">
+            @if (!d.file.problem) {
+              <a [routerLink]="['/values']" [queryParams]="{ fill: 'files:' + d.file.id }">Fill in …</a>
+            }
             <span class="chip">{{ d.file.kind }}</span>
             @if (d.file.class) {
               <span class="chip brass">{{ d.file.class }}</span>

@@ -37,7 +37,7 @@ import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
           <section class="card todo">
             <h2>To do</h2>
             @for (item of o.toDo; track item.text) {
-              <a [routerLink]="['/', item.station]"
+              <a [routerLink]="['/', item.station]" [queryParams]="item.view ? { view: item.view } : {}"
                 ><b>{{ item.count }}</b
                 ><span>{{ item.text }}</span></a
               >

@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, Notices, sessionFeature } from '../shared';
-import { RuleField } from './rule-field';
+import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
 
 type Row = Omit<Check, 'id'> & { readonly id: number | null };

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { SchemaChange } from '@rule/core/schema';
+import { EntryForm, SchemaChange } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
@@ -20,6 +20,9 @@ export function inWords(value: unknown): string {
 export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
 
 /** The draft against what is in force, its coming into force, and all editions. */
+/** Panels of a form in few words. */
+const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels']).map((panel) => `${panel.title}: ${panel.inputs.length}`).join('; ');
+
 @Component({
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -233,10 +236,20 @@ export class SchemaEditions {
           return [row(change.check.title, 'check taken out', change.check.condition)];
         case 'check changed':
           return change.fields.map(({ field, before, after }) => row(change.title, fieldWords(field), inWords(before), inWords(after)));
+        case 'form added':
+          return [row(change.form.name, 'new form', '', change.form.kinds.join(', '))];
+        case 'form removed':
+          return [row(change.form.name, 'form taken out')];
+        case 'form changed':
+          return change.fields.map(({ field, before, after }) =>
+            field === 'panels'
+              ? row(change.name, 'form laid out anew', inputs(before), inputs(after))
+              : row(change.name, fieldWords(field), inWords(before), inWords(after)),
+          );
         case 'strangers changed':
           return [row('Names outside the schema', 'changed', inWords(change.before), inWords(change.after))];
         case 'order changed':
-          return [row(change.of === 'properties' ? 'Properties' : 'Checks', 'order', this.order(change.before), this.order(change.after))];
+          return [row({ properties: 'Properties', checks: 'Checks', forms: 'Forms' }[change.of], 'order', this.order(change.before), this.order(change.after))];
       }
     });
   }

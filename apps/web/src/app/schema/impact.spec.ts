@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { compareSchemas, newDraft } from '@rule/core/schema';
-import { complete } from './rule-field';
+import { complete } from '../rule-field';
 import { CompletionContext } from '@codemirror/autocomplete';
 import { EditorState } from '@codemirror/state';
 import { ruleScope } from '@rule/core/schema';

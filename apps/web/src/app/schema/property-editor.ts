@@ -31,7 +31,7 @@ import { ExactName, Notices, TYPE_NAMES, catalogueFeature, problemOf, sessionFea
 import { kindsFrom, tidy } from './draft';
 import { Explain } from './explain';
 import { Impact } from './impact';
-import { RuleField } from './rule-field';
+import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
 
 const FEED_WORDS: Readonly<Record<Feed, string>> = {

@@ -14,6 +14,7 @@ import { RolloutView } from './rollout';
 import { SchemaStore } from './schema.store';
 import { NumberSeriesView } from './series';
 import { Standards } from './standards';
+import { StartFiles } from './start-files';
 import { SchemaTable } from './table';
 import { SchemaTry } from './try';
 
@@ -43,6 +44,7 @@ const LOOK_EVERY_MS = 10_000;
     SchemaTable,
     SchemaTry,
     Standards,
+    StartFiles,
     Way,
   ],
   template: `
@@ -57,6 +59,7 @@ const LOOK_EVERY_MS = 10_000;
         />
         <rule-index-row text="Try" [end]="tryEnd()" [on]="view() === 'try'" (choose)="go({ view: 'try' })" />
         <rule-index-row text="Rollout" [on]="view() === 'rollout'" (choose)="go({ view: 'rollout' })" />
+        <rule-index-row text="Start files" [on]="view() === 'start-files'" (choose)="go({ view: 'start-files' })" />
         <rule-index-row text="Checks" [end]="store.draft()?.schema?.checks?.length ?? ''" [on]="view() === 'checks'" (choose)="go({ view: 'checks' })" />
         <rule-index-row text="All as a table" [on]="view() === 'table'" (choose)="go({ view: 'table' })" />
         <rule-index-row text="Starting points, standards" [on]="view() === 'standards'" (choose)="go({ view: 'standards' })" />
@@ -154,6 +157,9 @@ const LOOK_EVERY_MS = 10_000;
           }
           @case ('rollout') {
             <rule-rollout (opened)="go({ property: $event })" />
+          }
+          @case ('start-files') {
+            <rule-start-files />
           }
           @case ('checks') {
             <rule-schema-checks />

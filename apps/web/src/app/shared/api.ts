@@ -11,6 +11,7 @@ import {
   BlockView,
   BomLayout,
   BomTable,
+  CellReason,
   ChangeSetRow,
   ChangedProperty,
   CheckIn,
@@ -27,9 +28,11 @@ import {
   EditionRow,
   Effect,
   ExpressionResult,
+  FileChoice,
   FileDetails,
   FileFilter,
   FileGeometry,
+  FillData,
   FilesPage,
   ForeignDraft,
   ForeignMapping,
@@ -50,6 +53,7 @@ import {
   ListSource,
   MassRemark,
   NewToken,
+  OlderStart,
   OtherName,
   Overview,
   Problem,
@@ -58,6 +62,21 @@ import {
   RolloutAction,
   RolloutRow,
   SavedChecks,
+  SavedForm,
+  StartComparison,
+  StartFilesView,
+  StartPlan,
+  ToDo,
+  ValueSetDraft,
+  ValueSetRow,
+  GridGroup,
+  GridView,
+  GroupBy,
+  GridViewDraft,
+  WideDraft,
+  WideMembers,
+  WideRow,
+  WideView,
   SendOutRequest,
   SendOutRow,
   SeriesNumber,
@@ -216,6 +235,9 @@ export class Api {
   orderProperties = (ids: readonly number[]) => this.put<DraftView>('/schema/draft/order', { ids });
   saveChecks = (body: SavedChecks) => this.put<DraftView>('/schema/draft/checks', body);
   saveStrangers = (strangers: Schema['strangers']) => this.put<DraftView>('/schema/draft/strangers', { strangers });
+  saveForm = (body: SavedForm) => this.put<{ id: number; draft: DraftView }>('/schema/draft/forms', body);
+  removeForm = (id: number) => this.http.delete<DraftView>(`/api/schema/draft/forms/${id}`);
+  orderForms = (ids: readonly number[]) => this.put<DraftView>('/schema/draft/forms/order', { ids });
   discardDraft = () => this.http.delete<DraftView>('/api/schema/draft');
   bringIntoForce = (note: string, revision: number) => this.post<{ edition: number }>('/schema/draft/in-force', { note, revision });
   goBackTo = (edition: number) => this.post<DraftView>(`/schema/editions/${edition}/draft`);
@@ -233,6 +255,12 @@ export class Api {
   takeDocument = (file: File, as: 'document' | 'table') => this.sendFile<DraftView>(`/schema/draft/${as}`, file);
   schemaWorkbook = () => this.http.get('/api/schema/document.xlsx', { responseType: 'blob' });
   schemaJson = () => this.http.get('/api/schema/document.json', { responseType: 'blob' });
+
+  startFiles = () => this.get<StartFilesView>('/start-files');
+  compareStartFiles = (plan: StartPlan) => this.post<StartComparison[]>('/start-files/compare', plan);
+  publishStartFiles = (plan: StartPlan) => this.post<StartComparison[]>('/start-files/publish', plan);
+  olderStarts = () => this.get<{ total: number; files: OlderStart[] }>('/start-files/older');
+  bringUp = (files: readonly number[]) => this.post<{ lines: number }>('/start-files/bring-up', { files });
 
   choiceLists = () => this.get<ChoiceListRow[]>('/lists');
   saveChoiceList = (id: number | null, list: ChoiceListDraft) =>
@@ -263,6 +291,26 @@ export class Api {
 
   values = (query: Partial<GridQuery>) => this.get<GridPage>('/values', query);
   filters = () => this.get<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[] }>('/values/filters');
+
+  fill = (choice: FileChoice) => this.post<FillData>('/fill', choice);
+  valueSets = () => this.get<ValueSetRow[]>('/fill/sets');
+  saveValueSet = (body: ValueSetDraft) => this.post<ValueSetRow[]>('/fill/sets', body);
+  removeValueSet = (id: number) => this.http.delete(`/api/fill/sets/${id}`);
+  favourite = (body: { property: number; text: string; on: boolean }) => this.post<null>('/fill/favourites', body);
+  gridGroups = (query: FileFilter & { group: GroupBy }) => this.get<GridGroup[]>('/values/groups', query);
+  why = (file: number, property: number) => this.get<CellReason>(`/files/${file}/why`, { property });
+  gridViews = () => this.get<GridView[]>('/values/views');
+  saveGridView = (body: GridViewDraft) => this.post<GridView[]>('/values/views', body);
+  removeGridView = (id: number) => this.http.delete(`/api/values/views/${id}`);
+  toDos = () => this.get<ToDo[]>('/to-dos');
+  toDoTray = (files: readonly number[]) => this.post<{ lines: number }>('/to-dos/tray', { files });
+  dismissToDos = (files: readonly number[]) => this.post<null>('/to-dos/dismiss', { files });
+  projects = () => this.get<WideRow[]>('/projects');
+  project = (id: number) => this.get<WideView>(`/projects/${id}`);
+  saveProject = (id: number | null, body: WideDraft) => (id === null ? this.post<WideRow>('/projects', body) : this.put<WideRow>(`/projects/${id}`, body));
+  removeProject = (id: number) => this.http.delete(`/api/projects/${id}`);
+  projectMembers = (id: number, body: WideMembers) => this.post<null>(`/projects/${id}/members`, body);
+  pushProject = (id: number) => this.post<{ lines: number; barred: number }>(`/projects/${id}/push`);
 
   tray = () => this.get<Tray>('/tray');
   propose = (body: ProposedValues) => this.post<Tray>('/tray', body);

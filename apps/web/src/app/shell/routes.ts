@@ -6,6 +6,7 @@ export const routes: Routes = [
   { path: 'overview', title: 'Overview · Rule', loadComponent: () => import('../overview').then((m) => m.OverviewStation) },
   { path: 'survey', title: 'Survey · Rule', loadComponent: () => import('../survey').then((m) => m.SurveyStation) },
   { path: 'schema', title: 'Schema · Rule', loadComponent: () => import('../schema').then((m) => m.SchemaStation) },
+  { path: 'forms', title: 'Forms · Rule', loadComponent: () => import('../forms').then((m) => m.FormsStation) },
   { path: 'values', title: 'Values · Rule', loadComponent: () => import('../values').then((m) => m.ValuesStation) },
   { path: 'title-blocks', title: 'Title blocks · Rule', loadComponent: () => import('../title-blocks').then((m) => m.TitleBlocksStation) },
   { path: 'bom', title: 'BOM · Rule', loadComponent: () => import('../bom').then((m) => m.BomStation) },

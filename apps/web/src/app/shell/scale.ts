@@ -8,6 +8,7 @@ export const STATIONS = [
   { path: 'overview', name: 'Overview' },
   { path: 'survey', name: 'Survey' },
   { path: 'schema', name: 'Schema' },
+  { path: 'forms', name: 'Forms' },
   { path: 'values', name: 'Values' },
   { path: 'title-blocks', name: 'Title blocks' },
   { path: 'bom', name: 'BOM' },
@@ -44,13 +45,13 @@ export const STATIONS = [
       height: 12px;
       pointer-events: none;
       background:
-        repeating-linear-gradient(90deg, var(--ink) 0 1px, transparent 1px calc(100% / 8)) 0 0 / 100% 12px no-repeat,
-        repeating-linear-gradient(90deg, var(--soft) 0 1px, transparent 1px calc(100% / 80)) 0 100% / 100% 7px no-repeat;
+        repeating-linear-gradient(90deg, var(--ink) 0 1px, transparent 1px calc(100% / 9)) 0 0 / 100% 12px no-repeat,
+        repeating-linear-gradient(90deg, var(--soft) 0 1px, transparent 1px calc(100% / 90)) 0 100% / 100% 7px no-repeat;
     }
     a {
       position: relative;
       flex: 1 1 0;
-      min-width: 84px;
+      min-width: 76px;
       display: flex;
       flex-direction: column;
       align-items: center;
@@ -120,6 +121,8 @@ export class Scale {
           return overview.draft === null ? { count: `${overview.properties} properties`, tone: '' } : { count: `draft ${overview.draft}`, tone: 'warn' };
         case 'values':
           return { count: n ? `${n} to do` : 'complete', tone: n ? 'warn' : '' };
+        case 'forms':
+          return { count: overview.forms ? `${overview.forms} laid out` : 'none yet', tone: '' };
         case 'title-blocks':
           return { count: n ? `${n} open` : 'all right', tone: n ? 'warn' : '' };
         case 'bom':

@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, Notices, problemOf, sessionFeature } from '../shared';
-import { Clauses } from './clauses';
+import { Clauses } from '../clauses';
 
 type Draft = ClassesDraft['classes'][number];
 

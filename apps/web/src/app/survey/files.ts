@@ -4,7 +4,7 @@ import { FormsModule } from '@angular/forms';
 import { Clause, FileFilter, FilesPage } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { Api, FileLink, Notices } from '../shared';
-import { Clauses } from './clauses';
+import { Clauses } from '../clauses';
 import { Pager } from './pager';
 
 const STATES = ['all', 'is filled', 'is blank', 'is a stand-in'] as const;

@@ -9,7 +9,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
 import { Api, ExactName, FileLink, Notices, TrayActions, problemOf, sessionFeature } from '../shared';
-import { Clauses } from './clauses';
+import { Clauses } from '../clauses';
 
 /** A conversion in its plainest form. */
 export function plainConversion(kind: Conversion['do'], unit: string | null): Conversion {

@@ -3,7 +3,7 @@ import { TestBed } from '@angular/core/testing';
 import { Clause, FoundName } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Subject, of, throwError } from 'rxjs';
-import { Clauses, operatorsFor } from './clauses';
+import { Clauses, operatorsFor } from '../clauses';
 import { titleOf } from './clean-up';
 import { clauseText, clausesOf, filterOf, isEverything } from './filter';
 import { pairsOf, plainConversion } from './foreign';

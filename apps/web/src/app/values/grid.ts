@@ -1,10 +1,34 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, ElementRef, computed, inject, input, output, signal, viewChild } from '@angular/core';
-import { CdkVirtualScrollViewport } from '@angular/cdk/scrolling';
+import { NgTemplateOutlet } from '@angular/common';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  DestroyRef,
+  ElementRef,
+  afterNextRender,
+  computed,
+  effect,
+  inject,
+  input,
+  output,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
 import { GridRow, TrayLine } from '@rule/contract';
-import { Property, checkProposed, forClass, judge, reaches, whyNotTyped } from '@rule/core/schema';
+import { continueSeries, layBlock, readBlock, writeBlock } from '@rule/core/grid';
+import { Change, Property, checkProposed, forClass, judge, reaches, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, editText } from '@rule/core/values';
 import { ShownCell, showCell } from '../shared';
+
+/** A heading above the rows of one group. */
+export interface GroupRow {
+  readonly group: string;
+  readonly files: number;
+  readonly open: boolean;
+}
+/** What stands in one line of the grid; `null` where it has not come yet. */
+export type GridItem = GridRow | GroupRow | null;
+export const isGroup = (item: GridItem): item is GroupRow => item !== null && 'group' in item;
 
 /** A cell chosen in the grid. */
 export interface ChosenCell {
@@ -22,154 +46,229 @@ export interface GridEdit {
   readonly text: string;
 }
 
+/** Why a block was not taken: nothing of it is written, and the cells at fault are marked. */
+export interface Refused {
+  readonly message: string;
+  readonly cells: readonly { readonly file: number; readonly property: number; readonly path: string; readonly caption: string; readonly message: string }[];
+}
+
+/** Cells chosen together, ends included; column 0 is the file. */
+export interface CellRange {
+  readonly top: number;
+  readonly bottom: number;
+  readonly left: number;
+  readonly right: number;
+}
+
 const ROW = 30;
+const HEAD = 30;
+const FILE_WIDTH = 230;
+/** Rows and pixels that are drawn beyond what is in sight. */
+const ROWS_BEYOND = 6;
+const WIDTH_BEYOND = 200;
+/** Cells that one action may write at once. */
+const MOST_CELLS = 50_000;
 
 const widthOf = (property: Property): number => {
-  const byName = 26 + 7 * property.caption.length + (property.unit ? 8 * (property.unit.length + 1) : 0);
+  const byName = 40 + 7 * property.caption.length + (property.unit ? 8 * (property.unit.length + 1) : 0);
   const longest = property.type === 'choice' ? Math.max(8, ...property.choices.map((choice) => choice.length)) : (property.maxLength ?? 20);
   const ofText = Math.min(170, Math.max(60, 24 + 7 * longest));
   const byType = { text: ofText, longtext: ofText, choice: ofText, person: ofText, file: ofText, date: 100, yesno: 74, whole: 74, number: 86 }[property.type];
   return Math.max(byName, byType);
 };
 
-/** The grid of files × properties: virtual rows, one chosen cell, edited from the keyboard. */
+interface CellView {
+  readonly column: number;
+  readonly property: Property;
+  readonly shown: ShownCell;
+  readonly line: TrayLine | null;
+  readonly closed: string | null;
+  readonly mark: string | null;
+}
+interface LineView {
+  readonly index: number;
+  readonly item: GridItem;
+  readonly row: GridRow | null;
+  readonly group: GroupRow | null;
+  readonly frozen: readonly CellView[];
+  readonly cells: readonly CellView[];
+}
+
+/** The grid of files × properties: virtual rows and columns, ranges of cells, edited from the keyboard. */
 @Component({
   selector: 'rule-values-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ScrollingModule],
+  imports: [NgTemplateOutlet],
   template: `
     <div
       #frame
       class="frame card"
-      cdkVirtualScrollingElement
       role="grid"
       tabindex="0"
       aria-label="Files and their values"
+      aria-multiselectable="true"
       [attr.aria-rowcount]="rows().length + 1"
       [attr.aria-colcount]="columns().length + 1"
       [attr.aria-activedescendant]="'cell-' + at().row + '-' + at().column"
+      (scroll)="scrolled()"
       (keydown)="key($event)"
       (copy)="copy($event)"
+      (cut)="cut($event)"
       (paste)="paste($event)"
     >
-      <div class="line header" role="row" aria-rowindex="1" [style.grid-template-columns]="template()" [style.width.px]="width()">
-        <button type="button" role="columnheader" class="file" tabindex="-1" (click)="sort.emit('file')" [attr.aria-sort]="ariaSort('file')">
-          File{{ arrow('file') }}
-        </button>
-        @for (property of columns(); track property.id) {
-          <button
-            type="button"
-            role="columnheader"
-            tabindex="-1"
-            [class.num]="isNumber(property)"
-            [title]="property.writtenName + (property.help ? ': ' + property.help : '')"
-            (click)="sort.emit('' + property.id)"
-            [attr.aria-sort]="ariaSort('' + property.id)"
-          >
-            {{ property.caption }}{{ property.unit ? ', ' + property.unit : '' }}{{ arrow('' + property.id) }}
-          </button>
-        }
-      </div>
-      <cdk-virtual-scroll-viewport
-        [itemSize]="rowHeight"
-        [minBufferPx]="600"
-        [maxBufferPx]="1200"
-        (scrolledIndexChange)="scrolled()"
-        role="rowgroup"
-        [style.width.px]="width()"
-      >
-        <div
-          class="line"
-          role="row"
-          *cdkVirtualFor="let row of mutableRows(); let r = index; templateCacheSize: 0"
-          [attr.aria-rowindex]="r + 2"
-          [style.grid-template-columns]="template()"
-          [style.width.px]="width()"
-        >
-          @if (row) {
-            <div
-              class="cell file"
-              role="rowheader"
-              [id]="'cell-' + r + '-0'"
-              [class.at]="at().row === r && at().column === 0"
-              [title]="row.file.path"
-              (click)="choose(r, 0)"
-            >
-              {{ row.file.name }}
-              @if (row.file.problem) {
-                <span class="mark bad" [title]="row.file.problem">unread</span>
-              } @else if (row.file.lock) {
-                <span class="mark" [title]="'The file ' + row.file.lock">locked</span>
-              }
-            </div>
-            @for (property of columns(); track property.id; let c = $index) {
-              @let cell = cellOf(row, property);
-              @let line = pendingOf(row, property);
-              <div
-                class="cell"
-                role="gridcell"
-                [id]="'cell-' + r + '-' + (c + 1)"
-                [attr.aria-colindex]="c + 2"
-                [attr.aria-readonly]="!mayEdit() || cell.kind === 'not-reached' || closedBy(row, property) !== null || null"
-                [class.num]="isNumber(property)"
-                [class.at]="at().row === r && at().column === c + 1"
-                [class.out]="cell.kind === 'not-reached'"
-                [class.taken]="closedBy(row, property) !== null"
-                [class.violating]="cell.violations.length"
-                [class.pending]="line"
-                [title]="titleOf(cell, line, closedBy(row, property))"
-                (click)="choose(r, c + 1)"
-                (dblclick)="edit(null)"
-              >
-                @if (editing() !== null && at().row === r && at().column === c + 1) {
-                  @if (options(property); as list) {
-                    <select #editor class="editor" [attr.aria-label]="property.caption" (keydown)="editorKey($event)" (blur)="leave()">
-                      @for (option of list; track option) {
-                        <option [value]="option" [selected]="option === editing()">{{ option || '(blank)' }}</option>
-                      }
-                    </select>
-                  } @else {
-                    <input
-                      #editor
-                      class="editor"
-                      [attr.aria-label]="property.caption"
-                      [attr.aria-invalid]="!!editError()"
-                      [value]="editing()"
-                      [placeholder]="property.placeholder"
-                      (input)="typed($event)"
-                      (keydown)="editorKey($event)"
-                      (blur)="leave()"
-                    />
-                  }
-                  @if (editError(); as text) {
-                    <span class="says" role="alert">{{ text }}</span>
-                  }
-                } @else {
-                  @switch (cell.kind) {
-                    @case ('placeholder') {
-                      @if (cell.text) {
-                        <span class="placeholder">{{ cell.text }}</span>
-                      }
-                    }
-                    @case ('stand-in') {
-                      <span class="stand-in">{{ cell.text }}</span><span class="mark warn">stand-in</span>
-                    }
-                    @default {
-                      {{ cell.text }}
-                    }
-                  }
-                  @if (cell.violations.length && cell.kind !== 'stand-in') {
-                    <span class="bang" aria-hidden="true">!</span><span class="visually-hidden">{{ cell.violations[0]!.message }}</span>
-                  }
-                }
-              </div>
+      <div [style.width.px]="width()" [style.height.px]="head + rows().length * rowHeight">
+        <div class="line header" role="row" aria-rowindex="1" [style.width.px]="width()">
+          <div role="columnheader" class="file" [style.width.px]="fileWidth" [attr.aria-sort]="ariaSort('file')">
+            <button type="button" class="name" tabindex="-1" (click)="sort.emit('file')">File{{ arrow('file') }}</button>
+          </div>
+          @for (column of shownColumns(); track column.property.id) {
+            @if (column.gap) {
+              <span class="gap" role="presentation" [style.width.px]="column.gap"></span>
             }
-          } @else {
-            <span class="skeleton"></span>
+            <div
+              role="columnheader"
+              [attr.aria-colindex]="column.index + 1"
+              [class.num]="isNumber(column.property)"
+              [class.frozen]="column.left !== null"
+              [style.left.px]="column.left"
+              [style.width.px]="column.width"
+              [title]="column.property.writtenName + (column.property.help ? ': ' + column.property.help : '')"
+              [attr.aria-sort]="ariaSort('' + column.property.id)"
+            >
+              <button type="button" class="name" tabindex="-1" (click)="sort.emit('' + column.property.id)">
+                {{ column.property.caption }}{{ column.property.unit ? ', ' + column.property.unit : '' }}{{ arrow('' + column.property.id) }}
+              </button>
+              <button
+                type="button"
+                class="funnel"
+                tabindex="-1"
+                [class.on]="filtered().has(column.property.id)"
+                [attr.aria-label]="'filter by ' + column.property.caption"
+                (click)="filter.emit(column.property)"
+              >
+                ▾
+              </button>
+              <span class="grip" role="presentation" (pointerdown)="resize($event, column.property, column.width)"></span>
+            </div>
           }
         </div>
-      </cdk-virtual-scroll-viewport>
+        <div role="rowgroup" [style.padding-top.px]="window().from * rowHeight">
+          @for (line of lines(); track $index) {
+            @if (line.group; as group) {
+              <div class="line group" role="row" [attr.aria-rowindex]="line.index + 2" [style.width.px]="width()">
+                <div class="cell file heading" role="rowheader" [id]="'cell-' + line.index + '-0'" [class.at]="at().row === line.index">
+                  <button type="button" class="plain" tabindex="-1" [attr.aria-expanded]="group.open" (click)="toggle.emit(group.group)">
+                    {{ group.open ? '▾' : '▸' }} {{ groupText()(group.group) }}
+                  </button>
+                  <span class="soft">{{ group.files === 1 ? '1 file' : group.files + ' files' }}</span>
+                </div>
+              </div>
+            } @else if (line.row) {
+              <div class="line" role="row" [attr.aria-rowindex]="line.index + 2" [style.width.px]="width()">
+                <div
+                  class="cell file"
+                  role="rowheader"
+                  [id]="'cell-' + line.index + '-0'"
+                  [style.width.px]="fileWidth"
+                  [class.at]="at().row === line.index && at().column === 0"
+                  [class.in]="within(line.index, 0)"
+                  [title]="line.row.file.path"
+                  (pointerdown)="press($event, line.index, 0)"
+                >
+                  {{ line.row.file.name }}
+                  @if (line.row.file.problem) {
+                    <span class="mark bad" [title]="line.row.file.problem">unread</span>
+                  } @else if (line.row.file.lock) {
+                    <span class="mark" [title]="'The file ' + line.row.file.lock">locked</span>
+                  }
+                </div>
+                @for (cell of line.frozen; track cell.property.id) {
+                  <ng-container *ngTemplateOutlet="cellTemplate; context: { line, cell, frozen: true }" />
+                }
+                @if (gap()) {
+                  <span class="gap" role="presentation" [style.width.px]="gap()"></span>
+                }
+                @for (cell of line.cells; track $index) {
+                  <ng-container *ngTemplateOutlet="cellTemplate; context: { line, cell, frozen: false }" />
+                }
+              </div>
+            } @else {
+              <div class="line" role="row" [attr.aria-rowindex]="line.index + 2" [style.width.px]="width()">
+                <div class="cell file" role="rowheader" [id]="'cell-' + line.index + '-0'" [style.width.px]="fileWidth"><span class="skeleton"></span></div>
+              </div>
+            }
+          }
+        </div>
+      </div>
     </div>
+    <ng-template #cellTemplate let-line="line" let-cell="cell" let-frozen="frozen">
+      <div
+        class="cell"
+        role="gridcell"
+        [id]="'cell-' + line.index + '-' + cell.column"
+        [attr.aria-colindex]="cell.column + 1"
+        [attr.aria-readonly]="!mayEdit() || cell.shown.kind === 'not-reached' || cell.closed !== null || null"
+        [attr.aria-selected]="within(line.index, cell.column)"
+        [style.width.px]="widths()[cell.column]"
+        [style.left.px]="frozen ? lefts()[cell.column] : null"
+        [class.frozen]="frozen"
+        [class.num]="isNumber(cell.property)"
+        [class.at]="at().row === line.index && at().column === cell.column"
+        [class.in]="within(line.index, cell.column)"
+        [class.out]="cell.shown.kind === 'not-reached'"
+        [class.taken]="cell.closed !== null"
+        [class.violating]="cell.shown.violations.length"
+        [class.pending]="cell.line"
+        [class.marked]="cell.mark"
+        [title]="titleOf(cell)"
+        (pointerdown)="press($event, line.index, cell.column)"
+        (pointerenter)="drag($event, line.index, cell.column)"
+        (dblclick)="edit(null)"
+      >
+        @if (editing() !== null && at().row === line.index && at().column === cell.column) {
+          @if (options(cell.property); as list) {
+            <select class="editor" [attr.aria-label]="cell.property.caption" (keydown)="editorKey($event)" (blur)="leave()">
+              @for (option of list; track option) {
+                <option [value]="option" [selected]="option === editing()">{{ option || '(blank)' }}</option>
+              }
+            </select>
+          } @else {
+            <input
+              class="editor"
+              [attr.aria-label]="cell.property.caption"
+              [attr.aria-invalid]="!!editError()"
+              [value]="editing()"
+              [placeholder]="cell.property.placeholder"
+              (input)="typed($event)"
+              (keydown)="editorKey($event)"
+              (blur)="leave()"
+            />
+          }
+          @if (editError(); as text) {
+            <span class="says" role="alert">{{ text }}</span>
+          }
+        } @else {
+          @switch (cell.shown.kind) {
+            @case ('placeholder') {
+              @if (cell.shown.text) {
+                <span class="placeholder">{{ cell.shown.text }}</span>
+              }
+            }
+            @case ('stand-in') {
+              <span class="stand-in">{{ cell.shown.text }}</span><span class="mark warn">stand-in</span>
+            }
+            @default {
+              {{ cell.shown.text }}
+            }
+          }
+          @if (cell.mark) {
+            <span class="bang" aria-hidden="true">✕</span><span class="visually-hidden">{{ cell.mark }}</span>
+          } @else if (cell.shown.violations.length && cell.shown.kind !== 'stand-in') {
+            <span class="bang" aria-hidden="true">!</span><span class="visually-hidden">{{ cell.shown.violations[0]!.message }}</span>
+          }
+        }
+      </div>
+    </ng-template>
   `,
   styles: `
     :host {
@@ -181,22 +280,34 @@ const widthOf = (property: Property): number => {
       height: 100%;
       overflow: auto;
       contain: strict;
+      user-select: none;
     }
     .line {
-      display: grid;
+      display: flex;
       height: 30px;
+    }
+    .line > * {
+      flex: none;
     }
     .header {
       position: sticky;
       top: 0;
-      z-index: 3;
+      z-index: 4;
       background: var(--panel);
       border-bottom: 1px solid var(--ink);
     }
-    .header button {
-      border: 0;
+    .header > div {
+      display: flex;
+      align-items: stretch;
+      position: relative;
       background: var(--panel);
-      padding: 0 8px;
+    }
+    .header .name {
+      flex: 1;
+      min-width: 0;
+      border: 0;
+      background: none;
+      padding: 0 0 0 8px;
       font:
         600 12px 'Barlow Semi Condensed',
         sans-serif;
@@ -207,14 +318,38 @@ const widthOf = (property: Property): number => {
       text-overflow: ellipsis;
       cursor: pointer;
     }
-    .header button.num {
+    .header .num .name {
       text-align: right;
     }
-    .file {
+    .funnel {
+      border: 0;
+      background: none;
+      padding: 0 6px 0 2px;
+      color: var(--faint);
+      font-size: 10px;
+      cursor: pointer;
+    }
+    .funnel.on {
+      color: var(--vermilion);
+      font-size: 13px;
+    }
+    .grip {
+      position: absolute;
+      right: -3px;
+      top: 4px;
+      bottom: 4px;
+      width: 7px;
+      cursor: col-resize;
+      z-index: 1;
+    }
+    .file,
+    .frozen {
       position: sticky;
       left: 0;
       z-index: 2;
       background: var(--panel);
+    }
+    .file {
       border-right: 1px solid var(--line);
     }
     .cell {
@@ -228,8 +363,24 @@ const widthOf = (property: Property): number => {
       white-space: nowrap;
       cursor: default;
     }
-    .cell.file {
+    .cell.file,
+    .cell.frozen {
       position: sticky;
+    }
+    .group {
+      background: var(--side);
+      border-bottom: 1px solid var(--line);
+    }
+    .heading {
+      background: none;
+      border: 0;
+      font-weight: 600;
+      display: flex;
+      gap: 10px;
+      align-items: center;
+    }
+    .heading .soft {
+      font-weight: 400;
     }
     .num {
       text-align: right;
@@ -248,14 +399,22 @@ const widthOf = (property: Property): number => {
     .pending {
       background: var(--brass-tint);
     }
+    .in {
+      background: color-mix(in srgb, var(--verdigris-tint) 80%, var(--panel));
+    }
+    .marked {
+      outline: 2px dashed var(--vermilion);
+      outline-offset: -2px;
+    }
     .at {
       outline: 2px solid var(--ink);
       outline-offset: -2px;
       overflow: visible;
       z-index: 1;
     }
-    .file.at {
-      z-index: 2;
+    .file.at,
+    .frozen.at {
+      z-index: 3;
     }
     .stand-in {
       white-space: pre;
@@ -307,76 +466,231 @@ const widthOf = (property: Property): number => {
   `,
 })
 export class ValuesGrid {
-  readonly rows = input.required<readonly (GridRow | null)[]>();
+  readonly rows = input.required<readonly GridItem[]>();
   readonly columns = input.required<readonly Property[]>();
   readonly standIns = input.required<StandIns>();
   readonly pending = input.required<ReadonlyMap<string, TrayLine>>();
   readonly mayEdit = input(false);
+  readonly role = input<Change['role']>('editor');
   readonly sorted = input('file');
   readonly descending = input(false);
+  /** Columns beside the file that stay in sight. */
+  readonly frozen = input(0);
+  readonly ownWidths = input<Readonly<Record<number, number>>>({});
+  /** Properties that a filter of their column is set for. */
+  readonly filtered = input<ReadonlySet<number>>(new Set());
+  /** What is wrong with cells of a block that was not taken, by file and property. */
+  readonly marks = input<ReadonlyMap<string, string>>(new Map());
+  readonly groupText = input<(group: string) => string>((group) => group || '(blank)');
+  /** Brings rows that have not come yet. */
+  readonly bring = input<(from: number, to: number) => Promise<void>>(() => Promise.resolve());
   readonly sort = output<string>();
+  readonly filter = output<Property>();
+  readonly toggle = output<string>();
   readonly need = output<{ from: number; to: number }>();
   readonly propose = output<GridEdit[]>();
+  readonly refused = output<Refused>();
   readonly undo = output();
+  readonly redo = output();
+  readonly find = output();
+  readonly resized = output<{ property: number; width: number }>();
   readonly chosen = output<ChosenCell | null>();
 
   protected readonly rowHeight = ROW;
+  protected readonly head = HEAD;
+  protected readonly fileWidth = FILE_WIDTH;
   protected readonly at = signal({ row: 0, column: 0 });
+  /** The other corner of the chosen range. */
+  private readonly anchor = signal({ row: 0, column: 0 });
+  readonly range = computed((): CellRange => {
+    const [at, anchor] = [this.at(), this.anchor()];
+    return {
+      top: Math.min(at.row, anchor.row),
+      bottom: Math.max(at.row, anchor.row),
+      left: Math.min(at.column, anchor.column),
+      right: Math.max(at.column, anchor.column),
+    };
+  });
   /** The text in the editor; `null` when no cell is being edited. */
   protected readonly editing = signal<string | null>(null);
-  private readonly viewport = viewChild.required(CdkVirtualScrollViewport);
   private readonly frame = viewChild.required<ElementRef<HTMLElement>>('frame');
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
-  protected readonly mutableRows = computed(() => [...this.rows()]);
-  private readonly widths = computed(() => [230, ...this.columns().map(widthOf)]);
-  protected readonly template = computed(() =>
-    this.widths()
-      .map((width) => `${width}px`)
-      .join(' '),
-  );
-  protected readonly width = computed(() => this.widths().reduce((sum, width) => sum + width, 0));
-  protected readonly editError = computed(() => {
-    const [text, property] = [this.editing(), this.propertyAt()];
-    if (text === null || !property) return null;
-    const check = checkProposed(text, property, this.standIns());
-    return check.ok || text === this.textAt() ? null : check.violations.map((violation) => violation.message).join('; ');
+  private readonly sight = signal({ top: 0, left: 0, height: 600, width: 1000 });
+  private dragging = false;
+  private ticking = false;
+
+  protected readonly widths = computed(() => [FILE_WIDTH, ...this.columns().map((property) => this.ownWidths()[property.id] ?? widthOf(property))]);
+  /** Where each column begins. */
+  protected readonly lefts = computed(() => {
+    let left = 0;
+    return this.widths().map((width) => {
+      const own = left;
+      left += width;
+      return own;
+    });
   });
+  protected readonly width = computed(() => this.widths().reduce((sum, width) => sum + width, 0));
+  private readonly frozenCount = computed(() => Math.min(this.frozen(), this.columns().length));
+  /** Rows that are drawn. */
+  protected readonly window = computed(() => {
+    const { top, height } = this.sight();
+    const count = this.rows().length;
+    const from = Math.max(0, Math.min(count, Math.floor(top / ROW) - ROWS_BEYOND));
+    return { from, to: Math.min(count, Math.ceil((top + height) / ROW) + ROWS_BEYOND) };
+  });
+  /** Columns that are drawn beside the frozen ones, ends included; 1 is the first property. */
+  private readonly columnWindow = computed(
+    () => {
+      const { left, width } = this.sight();
+      const [lefts, widths] = [this.lefts(), this.widths()];
+      const first = this.frozenCount() + 1;
+      let from = first;
+      while (from < widths.length - 1 && lefts[from]! + widths[from]! < left - WIDTH_BEYOND) from++;
+      let to = from;
+      while (to < widths.length - 1 && lefts[to + 1]! < left + width + WIDTH_BEYOND) to++;
+      return { from, to: Math.min(to, widths.length - 1) };
+    },
+    { equal: (a, b) => a.from === b.from && a.to === b.to },
+  );
+  /** Pixels of columns that are left out between the frozen ones and those that are drawn. */
+  protected readonly gap = computed(() => {
+    const { from } = this.columnWindow();
+    const first = this.frozenCount() + 1;
+    return from > first ? this.lefts()[from]! - this.lefts()[first]! : 0;
+  });
+  private readonly columnIndexes = computed(() => {
+    const { from, to } = this.columnWindow();
+    const frozen = Array.from({ length: this.frozenCount() }, (_, i) => i + 1);
+    return { frozen, cells: from <= to ? Array.from({ length: to - from + 1 }, (_, i) => from + i) : [] };
+  });
+  protected readonly shownColumns = computed(() => {
+    const { frozen, cells } = this.columnIndexes();
+    const view = (index: number, left: number | null, gap: number) => ({
+      index,
+      property: this.columns()[index - 1]!,
+      left,
+      gap,
+      width: this.widths()[index]!,
+    });
+    return [...frozen.map((index) => view(index, this.lefts()[index]!, 0)), ...cells.map((index, i) => view(index, null, i === 0 ? this.gap() : 0))];
+  });
+  private readonly shownCells = new WeakMap<GridRow, Map<Property, { readonly line: TrayLine | null; readonly shown: ShownCell }>>();
+  protected readonly lines = computed((): LineView[] => {
+    const { from, to } = this.window();
+    const { frozen, cells } = this.columnIndexes();
+    this.pending();
+    return this.rows()
+      .slice(from, to)
+      .map((item, i) => {
+        const row = item !== null && !isGroup(item) ? item : null;
+        const view = (column: number): CellView => this.cellAt(row!, column);
+        return {
+          index: from + i,
+          item,
+          row,
+          group: item !== null && isGroup(item) ? item : null,
+          frozen: row ? frozen.map(view) : [],
+          cells: row ? cells.map(view) : [],
+        };
+      });
+  });
+  protected readonly editError = computed(() => {
+    const [text, property, row] = [this.editing(), this.propertyAt(), this.rowAt()];
+    if (text === null || !property || !row) return null;
+    const check = checkProposed(text, forClass(property, row.file.class), this.standIns());
+    return check.ok || text === this.textOf(row, property) ? null : check.violations.map((violation) => violation.message).join('; ');
+  });
+
+  constructor() {
+    afterNextRender(() => {
+      this.measure();
+      if (typeof ResizeObserver === 'undefined') return;
+      const observer = new ResizeObserver(() => this.measure());
+      observer.observe(this.frame().nativeElement);
+      this.destroyed.onDestroy(() => observer.disconnect());
+    });
+    const release = () => (this.dragging = false);
+    document.addEventListener('pointerup', release);
+    this.destroyed.onDestroy(() => document.removeEventListener('pointerup', release));
+    effect(() => {
+      const { from, to } = this.window();
+      untracked(() => this.need.emit({ from, to }));
+    });
+  }
+  private readonly destroyed = inject(DestroyRef);
+
+  private measure(): void {
+    const { scrollTop, scrollLeft, clientHeight, clientWidth } = this.frame().nativeElement;
+    this.sight.set({ top: scrollTop, left: scrollLeft, height: clientHeight || 600, width: clientWidth || 1000 });
+  }
+
+  protected scrolled(): void {
+    if (this.ticking) return;
+    this.ticking = true;
+    requestAnimationFrame(() => {
+      this.ticking = false;
+      this.measure();
+    });
+  }
 
   protected isNumber(property: Property): boolean {
     return property.type === 'number' || property.type === 'whole';
   }
-
   protected arrow(column: string): string {
     return this.sorted() === column ? (this.descending() ? ' ↓' : ' ↑') : '';
   }
-
   protected ariaSort(column: string): string | null {
     return this.sorted() === column ? (this.descending() ? 'descending' : 'ascending') : null;
   }
 
-  protected pendingOf(row: GridRow, property: Property): TrayLine | null {
-    return this.pending().get(`${row.file.id}/${property.writtenName}`) ?? null;
+  private cellAt(row: GridRow, column: number): CellView {
+    const property = this.columns()[column - 1]!;
+    const line = this.pendingOf(row, property);
+    const known = this.shownCells.get(row) ?? new Map<Property, { line: TrayLine | null; shown: ShownCell }>();
+    this.shownCells.set(row, known);
+    let entry = known.get(property);
+    if (entry?.line !== line) {
+      entry = { line, shown: this.show(row, property) };
+      known.set(property, entry);
+    }
+    return {
+      column,
+      property,
+      shown: entry!.shown,
+      line,
+      closed: this.closedBy(row, property),
+      mark: this.marks().get(`${row.file.id}/${property.id}`) ?? null,
+    };
   }
 
+  private pendingOf(row: GridRow, property: Property): TrayLine | null {
+    return this.pending().get(`${row.file.id}/${property.writtenName}`) ?? null;
+  }
   private heldOf(row: GridRow, property: Property): HeldValue | null {
     const line = this.pendingOf(row, property);
     return line ? line.proposed : (row.held[property.id] ?? null);
   }
-
-  protected cellOf(row: GridRow, property: Property): ShownCell {
+  private show(row: GridRow, property: Property): ShownCell {
     if (!reaches(property, row.file.kind, row.file.class)) return { kind: 'not-reached', text: '', violations: [] };
     return showCell(this.heldOf(row, property), forClass(property, row.file.class), this.standIns());
   }
 
-  /** Why nobody may type here, if so. */
-  protected closedBy(row: GridRow, property: Property): string | null {
-    return whyNotTyped(property, row.file.kind);
+  /** Why this person may not type here, if so. */
+  private closedBy(row: GridRow, property: Property): string | null {
+    const { kind, class: className } = row.file;
+    return whyNotChanged(property, { role: this.role(), kind, className, state: null });
   }
 
-  protected titleOf(cell: ShownCell, line: TrayLine | null, closed: string | null): string {
-    const wrong = cell.violations.map((violation) => violation.message).join('; ');
+  protected titleOf({ shown, line, closed, mark }: CellView): string {
+    const wrong = shown.violations.map((violation) => violation.message).join('; ');
     const waits = line ? `pending, now ${line.current?.text ?? 'blank'}` : '';
-    return [cell.kind === 'value' || cell.kind === 'unreadable' ? cell.text : '', wrong, waits, cell.kind === 'not-reached' ? '' : closed]
+    return [
+      mark ? `not taken: ${mark}` : '',
+      shown.kind === 'value' || shown.kind === 'unreadable' ? shown.text : '',
+      wrong,
+      waits,
+      shown.kind === 'not-reached' ? '' : closed,
+    ]
       .filter(Boolean)
       .join(' · ');
   }
@@ -388,21 +702,18 @@ export class ValuesGrid {
     return null;
   }
 
-  protected scrolled(): void {
-    const range = this.viewport().getRenderedRange();
-    this.need.emit({ from: range.start, to: range.end });
+  private rowOf(index: number): GridRow | null {
+    const item = this.rows()[index] ?? null;
+    return item !== null && !isGroup(item) ? item : null;
   }
-
   private rowAt(): GridRow | null {
-    return this.rows()[this.at().row] ?? null;
+    return this.rowOf(this.at().row);
   }
-
   private propertyAt(): Property | null {
     return this.columns()[this.at().column - 1] ?? null;
   }
-
-  private textAt(): string {
-    const [row, property] = [this.rowAt(), this.propertyAt()];
+  /** A cell's text as it is edited and copied. */
+  private textOf(row: GridRow | null, property: Property | null): string {
     if (!row) return '';
     if (!property) return row.file.path;
     if (!reaches(property, row.file.kind, row.file.class)) return '';
@@ -410,57 +721,72 @@ export class ValuesGrid {
     return cell.state === 'value' ? editText(cell.value, property) : cell.state === 'blank' ? '' : cell.text;
   }
 
-  protected choose(row: number, column: number): void {
+  protected within(row: number, column: number): boolean {
+    const { top, bottom, left, right } = this.range();
+    return row >= top && row <= bottom && column >= left && column <= right && (top !== bottom || left !== right);
+  }
+
+  protected press(event: PointerEvent, row: number, column: number): void {
+    if (event.button !== 0 || (event.target as HTMLElement).closest('.editor')) return;
+    this.dragging = true;
+    this.choose(row, column, event.shiftKey);
+  }
+  protected drag(event: PointerEvent, row: number, column: number): void {
+    if (this.dragging && event.buttons === 1) this.choose(row, column, true);
+  }
+
+  /** Chooses a cell; with `extend` the range grows to it. */
+  choose(row: number, column: number, extend = false): void {
     if (this.editing() !== null && (row !== this.at().row || column !== this.at().column)) this.commit();
     this.at.set({ row, column });
+    if (!extend) this.anchor.set({ row, column });
     const [chosenRow, property] = [this.rowAt(), this.propertyAt()];
     this.chosen.emit(
       chosenRow && {
         row: chosenRow,
         property,
         held: property ? this.heldOf(chosenRow, property) : null,
-        shown: property ? this.cellOf(chosenRow, property) : null,
+        shown: property ? this.show(chosenRow, property) : null,
         pending: property ? this.pendingOf(chosenRow, property) : null,
       },
     );
   }
 
-  private move(rows: number, columns: number): void {
+  private move(rows: number, columns: number, extend = false): void {
     const row = Math.max(0, Math.min(this.rows().length - 1, this.at().row + rows));
     const column = Math.max(0, Math.min(this.columns().length, this.at().column + columns));
-    this.choose(row, column);
+    this.choose(row, column, extend);
     const frame = this.frame().nativeElement;
     const top = row * ROW;
-    const visible = frame.clientHeight - ROW;
+    const visible = frame.clientHeight - HEAD;
     if (top < frame.scrollTop) frame.scrollTop = top;
     else if (top + ROW > frame.scrollTop + visible) frame.scrollTop = top + ROW - visible;
-    if (column > 0) {
-      const left = this.widths()
-        .slice(1, column)
-        .reduce((sum, width) => sum + width, 0);
-      const room = frame.clientWidth - this.widths()[0]!;
+    const fixed = this.frozenCount();
+    if (column > fixed) {
+      const start = this.lefts()[fixed + 1]!;
+      const left = this.lefts()[column]! - start;
+      const room = frame.clientWidth - start;
       if (left < frame.scrollLeft) frame.scrollLeft = left;
       else if (left + this.widths()[column]! > frame.scrollLeft + room) frame.scrollLeft = left + this.widths()[column]! - room;
     }
   }
 
+  /** Why nothing can be written into a cell. */
+  private barred(row: GridRow, property: Property): string | null {
+    if (!reaches(property, row.file.kind, row.file.class)) return `does not apply to this ${row.file.kind}`;
+    if (row.file.problem !== null) return 'the file could not be read';
+    return this.closedBy(row, property) ?? (row.file.lock === null ? null : `the file ${row.file.lock}`);
+  }
   private editable(): boolean {
     const [row, property] = [this.rowAt(), this.propertyAt()];
-    return (
-      this.mayEdit() &&
-      row !== null &&
-      property !== null &&
-      reaches(property, row.file.kind, row.file.class) &&
-      this.closedBy(row, property) === null &&
-      row.file.lock === null &&
-      row.file.problem === null
-    );
+    return this.mayEdit() && row !== null && property !== null && this.barred(row, property) === null;
   }
 
   /** Opens the editor: with the cell's own text, or with what was typed. */
   protected edit(text: string | null): void {
     if (!this.editable()) return;
-    this.editing.set(text ?? this.textAt());
+    this.anchor.set(this.at());
+    this.editing.set(text ?? this.textOf(this.rowAt(), this.propertyAt()));
     setTimeout(() => {
       const editor = this.host.nativeElement.querySelector<HTMLInputElement | HTMLSelectElement>('.editor');
       editor?.focus();
@@ -483,7 +809,7 @@ export class ValuesGrid {
     this.editing.set(text);
     if (this.editError()) return false;
     this.editing.set(null);
-    if (text !== this.textAt()) this.propose.emit([{ file: row.file.id, property: property.id, text }]);
+    if (text !== this.textOf(row, property)) this.propose.emit([{ file: row.file.id, property: property.id, text }]);
     return true;
   }
 
@@ -514,23 +840,36 @@ export class ValuesGrid {
       return;
     }
     const page = Math.max(1, Math.floor(this.frame().nativeElement.clientHeight / ROW) - 2);
+    const far = event.ctrlKey ? Infinity : 1;
     const steps: Readonly<Record<string, readonly [number, number]>> = {
-      ArrowDown: [1, 0],
-      ArrowUp: [-1, 0],
-      ArrowRight: [0, 1],
-      ArrowLeft: [0, -1],
+      ArrowDown: [far, 0],
+      ArrowUp: [-far, 0],
+      ArrowRight: [0, far],
+      ArrowLeft: [0, -far],
       PageDown: [page, 0],
       PageUp: [-page, 0],
       Home: event.ctrlKey ? [-Infinity, -Infinity] : [0, -Infinity],
       End: event.ctrlKey ? [Infinity, Infinity] : [0, Infinity],
     };
-    const step = steps[event.key];
-    if (step) this.move(...step);
-    else if (event.key === 'Enter' && !event.ctrlKey) this.edit(null);
-    else if (event.key === 'F2') this.edit(null);
-    else if (event.key === 'Delete' && this.editable()) this.propose.emit([{ file: this.rowAt()!.file.id, property: this.propertyAt()!.id, text: '' }]);
-    else if (event.ctrlKey && event.key === 'z') this.undo.emit();
-    else if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey && event.key !== '?' && this.editable()) this.edit(event.key);
+    const step = event.altKey ? undefined : steps[event.key];
+    const command = event.ctrlKey || event.metaKey;
+    const letter = event.key.toLowerCase();
+    if (step) this.move(...step, event.shiftKey);
+    else if (event.key === 'Enter' && !command) {
+      const item = this.rows()[this.at().row] ?? null;
+      if (isGroup(item)) this.toggle.emit(item.group);
+      else this.edit(null);
+    } else if (event.key === 'F2') this.edit(null);
+    else if (event.key === 'Delete') void this.clear();
+    else if (event.key === ' ' && event.shiftKey) this.spread('row');
+    else if (event.key === ' ' && command) this.spread('column');
+    else if (event.key === ' ' && event.altKey && this.propertyAt()) this.filter.emit(this.propertyAt()!);
+    else if (command && letter === 'a') this.spread('all');
+    else if (command && letter === 'd') void (event.altKey ? this.fillSeries() : this.fillDown());
+    else if (command && letter === 'h') this.find.emit();
+    else if (command && (letter === 'y' || (letter === 'z' && event.shiftKey))) this.redo.emit();
+    else if (command && letter === 'z') this.undo.emit();
+    else if (event.key.length === 1 && !command && !event.altKey && event.key !== '?' && this.editable()) this.edit(event.key);
     else return;
     event.preventDefault();
   }
@@ -543,26 +882,166 @@ export class ValuesGrid {
     } else this.editorKey(event);
   }
 
-  protected copy(event: ClipboardEvent): void {
-    if (this.editing() !== null) return;
-    event.clipboardData?.setData('text/plain', this.textAt());
-    event.preventDefault();
+  /** Makes the range a whole row, a whole column or everything. */
+  private spread(what: 'row' | 'column' | 'all'): void {
+    const { row, column } = this.at();
+    const [last, right] = [this.rows().length - 1, this.columns().length];
+    if (what === 'row') this.anchor.set({ row, column: column === right ? 1 : right });
+    else if (what === 'column') this.anchor.set({ row: row === last ? 0 : last, column });
+    else {
+      this.at.set({ row: 0, column: Math.min(1, right) });
+      this.anchor.set({ row: last, column: right });
+    }
   }
 
-  /** Takes a block from a spreadsheet program, from the chosen cell on. It is checked and taken as a whole. */
+  /** Rows of a range with their places, brought first where they have not come. Headings of groups are passed over. */
+  private async rowsIn(from: number, to: number): Promise<{ readonly index: number; readonly row: GridRow }[]> {
+    if (
+      this.rows()
+        .slice(from, to + 1)
+        .includes(null)
+    )
+      await this.bring()(from, to);
+    return Array.from({ length: to - from + 1 }, (_, i) => from + i).flatMap((index) => {
+      const row = this.rowOf(index);
+      return row ? [{ index, row }] : [];
+    });
+  }
+
+  private copied(): string {
+    const { top, bottom, left, right } = this.range();
+    const rows = Array.from({ length: bottom - top + 1 }, (_, i) => this.rowOf(top + i)).filter((row): row is GridRow => row !== null);
+    return writeBlock(rows.map((row) => Array.from({ length: right - left + 1 }, (_, i) => this.textOf(row, this.columns()[left + i - 1] ?? null))));
+  }
+  protected copy(event: ClipboardEvent): void {
+    if (this.editing() !== null) return;
+    const { top, bottom } = this.range();
+    if (
+      this.rows()
+        .slice(top, bottom + 1)
+        .includes(null)
+    ) {
+      this.refused.emit({ message: 'Some of these rows have not come yet. They are fetched now; copy again in a moment.', cells: [] });
+      void this.bring()(top, bottom);
+      return;
+    }
+    event.clipboardData?.setData('text/plain', this.copied());
+    event.preventDefault();
+  }
+  protected cut(event: ClipboardEvent): void {
+    this.copy(event);
+    if (event.defaultPrevented && this.mayEdit()) void this.clear();
+  }
+
   protected paste(event: ClipboardEvent): void {
     if (this.editing() !== null || !this.mayEdit()) return;
     event.preventDefault();
-    const lines = (event.clipboardData?.getData('text/plain') ?? '').replace(/\r?\n$/, '').split(/\r?\n/);
-    const { row, column } = this.at();
-    if (column === 0) return;
-    this.propose.emit(
-      lines.flatMap((line, r) =>
-        line.split('\t').flatMap((text, c): GridEdit[] => {
-          const [target, property] = [this.rows()[row + r], this.columns()[column - 1 + c]];
-          return target && property && this.closedBy(target, property) === null ? [{ file: target.file.id, property: property.id, text }] : [];
-        }),
-      ),
+    const { top, left, bottom, right } = this.range();
+    if (left === 0) {
+      this.refused.emit({ message: 'Choose a cell beside the file names first.', cells: [] });
+      return;
+    }
+    void this.take(layBlock(readBlock(event.clipboardData?.getData('text/plain') ?? ''), bottom - top + 1, right - left + 1), top, left);
+  }
+
+  /** Takes a block of texts from a cell on: all of it, or, where one text cannot be written, nothing. */
+  private async take(block: readonly (readonly string[])[], top: number, left: number): Promise<void> {
+    const width = Math.max(...block.map((row) => row.length));
+    if (block.length * width > MOST_CELLS)
+      return this.refused.emit({ message: `A block may have ${MOST_CELLS} cells; this one has ${block.length * width}.`, cells: [] });
+    const beyond = left + width - 1 - this.columns().length;
+    if (beyond > 0)
+      return this.refused.emit({
+        message: `The block is ${beyond === 1 ? '1 column' : `${beyond} columns`} wider than the grid from here on. Nothing was pasted.`,
+        cells: [],
+      });
+    // Rows of the block go to the rows of files that follow; headings of groups are stepped over.
+    const targets: GridRow[] = [];
+    for (let index = top; targets.length < block.length && index < this.rows().length; index += 200)
+      targets.push(...(await this.rowsIn(index, Math.min(index + 199, this.rows().length - 1))).map((entry) => entry.row));
+    if (targets.length < block.length)
+      return this.refused.emit({
+        message: `The block is ${block.length - targets.length === 1 ? '1 row' : `${block.length - targets.length} rows`} longer than the grid from here on. Nothing was pasted.`,
+        cells: [],
+      });
+    this.write(
+      block.flatMap((texts, r) => texts.map((text, c) => ({ row: targets[r]!, property: this.columns()[left + c - 1]!, text }))),
+      'Nothing was pasted',
     );
+  }
+
+  /** Proposes texts where they differ from what stands there; where one cannot be written, none is. */
+  private write(wanted: readonly { readonly row: GridRow; readonly property: Property; readonly text: string }[], nothing: string): void {
+    const edits: GridEdit[] = [];
+    const wrong: Refused['cells'][number][] = [];
+    for (const { row, property, text } of wanted) {
+      if (text === this.textOf(row, property)) continue;
+      const barred = this.barred(row, property);
+      const check = barred === null ? checkProposed(text, forClass(property, row.file.class), this.standIns()) : null;
+      const message = barred ?? (check!.ok ? null : check!.violations.map((violation) => violation.message).join('; '));
+      if (message === null) edits.push({ file: row.file.id, property: property.id, text });
+      else wrong.push({ file: row.file.id, property: property.id, path: row.file.path, caption: property.caption, message });
+    }
+    if (wrong.length)
+      this.refused.emit({ message: `${wrong.length === 1 ? '1 value' : `${wrong.length} values`} cannot be written. ${nothing}.`, cells: wrong });
+    else if (edits.length) this.propose.emit(edits);
+  }
+
+  /** Blanks the chosen cells. */
+  private async clear(): Promise<void> {
+    if (!this.mayEdit()) return;
+    const { top, bottom, left, right } = this.range();
+    const rows = await this.rowsIn(top, bottom);
+    const properties = this.columns().slice(Math.max(0, left - 1), right);
+    const cells = rows.flatMap(({ row }) =>
+      properties.filter((property) => this.textOf(row, property) !== '').map((property) => ({ row, property, text: '' })),
+    );
+    if (cells.length > MOST_CELLS) this.refused.emit({ message: `Up to ${MOST_CELLS} values can be blanked at once.`, cells: [] });
+    else this.write(cells, 'Nothing was blanked');
+  }
+
+  /** Fills the first row of the range into the others. */
+  async fillDown(): Promise<void> {
+    await this.fillBy((given, count) => Array<string>(count).fill(given[0]!), 1);
+  }
+  /** Carries on what the filled cells at the top of the range begin. */
+  async fillSeries(): Promise<void> {
+    await this.fillBy(continueSeries, null);
+  }
+  private async fillBy(fill: (given: readonly string[], count: number) => readonly string[], given: number | null): Promise<void> {
+    if (!this.mayEdit()) return;
+    const { top, bottom, left, right } = this.range();
+    if (top === bottom || left === 0)
+      return this.refused.emit({ message: 'Choose several rows of a column first: the first ones say what the others get.', cells: [] });
+    if ((bottom - top + 1) * (right - left + 1) > MOST_CELLS)
+      return this.refused.emit({ message: `Up to ${MOST_CELLS} values can be filled at once.`, cells: [] });
+    const rows = await this.rowsIn(top, bottom);
+    this.write(
+      this.columns()
+        .slice(left - 1, right)
+        .flatMap((property) => {
+          const texts = rows.map(({ row }) => this.textOf(row, property));
+          const firstBlank = texts.findIndex((text) => text === '');
+          // A series begins with the filled cells at the top; where all are filled, with the first two.
+          const begin = given ?? Math.max(1, firstBlank < 0 ? Math.min(2, texts.length - 1) : firstBlank);
+          const rest = fill(texts.slice(0, begin), texts.length - begin);
+          return rest.map((text, i) => ({ row: rows[begin + i]!.row, property, text }));
+        }),
+      'Nothing was filled',
+    );
+  }
+
+  protected resize(event: PointerEvent, property: Property, width: number): void {
+    event.preventDefault();
+    event.stopPropagation();
+    const start = event.clientX;
+    const move = (moved: PointerEvent) =>
+      this.resized.emit({ property: property.id, width: Math.max(40, Math.min(1200, Math.round(width + moved.clientX - start))) });
+    const end = () => {
+      document.removeEventListener('pointermove', move);
+      document.removeEventListener('pointerup', end);
+    };
+    document.addEventListener('pointermove', move);
+    document.addEventListener('pointerup', end);
   }
 }

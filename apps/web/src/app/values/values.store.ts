@@ -1,64 +1,128 @@
-import { inject } from '@angular/core';
-import { GridQuery, GridRow } from '@rule/contract';
-import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
+import { computed, inject } from '@angular/core';
+import { GridGroup, GridQuery, GridRow } from '@rule/contract';
+import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared';
+import { GridItem } from './grid';
 
 /** Rows asked for in one go. */
 const PAGE = 200;
 
-type Query = Pick<GridQuery, 'sort' | 'descending' | 'folder' | 'kind' | 'search'>;
+type Query = Pick<GridQuery, 'sort' | 'descending' | 'folder' | 'kind' | 'class' | 'search' | 'where' | 'group'>;
 
 interface State {
   readonly total: number | null;
-  /** Rows by position; `null` where they have not come yet. */
-  readonly rows: readonly (GridRow | null)[];
+  /** Files by their place in the order; `null` where they have not come yet. */
+  readonly files: readonly (GridRow | null)[];
+  readonly groups: readonly GridGroup[] | null;
+  readonly closed: ReadonlySet<string>;
   readonly folders: readonly { readonly folder: string; readonly files: number }[];
   readonly kinds: readonly { readonly kind: string; readonly files: number }[];
   readonly error: string | null;
 }
 
+/** Lines of the grid with the place of each one's file; -1 for headings of groups. */
+function linesOf(
+  files: readonly (GridRow | null)[],
+  groups: readonly GridGroup[] | null,
+  closed: ReadonlySet<string>,
+): { rows: readonly GridItem[]; places: Int32Array | null } {
+  if (groups === null) return { rows: files, places: null };
+  const rows: GridItem[] = [];
+  const places: number[] = [];
+  let place = 0;
+  for (const { text, files: count } of groups) {
+    const open = !closed.has(text);
+    rows.push({ group: text, files: count, open });
+    places.push(-1);
+    if (open)
+      for (let i = 0; i < count; i++) {
+        rows.push(files[place + i] ?? null);
+        places.push(place + i);
+      }
+    place += count;
+  }
+  return { rows, places: Int32Array.from(places) };
+}
+
 /** The grid's rows, read page by page as they come into view. */
 export const ValuesStore = signalStore(
-  withState<State>({ total: null, rows: [], folders: [], kinds: [], error: null }),
+  withState<State>({ total: null, files: [], groups: null, closed: new Set<string>(), folders: [], kinds: [], error: null }),
+  withComputed(({ files, groups, closed }) => {
+    const lines = computed(() => linesOf(files(), groups(), closed()));
+    return { rows: computed(() => lines().rows), places: computed(() => lines().places) };
+  }),
   withMethods((store, api = inject(Api)) => {
     let query: Query = { sort: 'file', descending: false };
-    let asked = new Set<number>();
+    let asked = new Map<number, Promise<void>>();
     let open = new Subscription();
 
-    const ask = (page: number): void => {
-      if (asked.has(page)) return;
-      asked.add(page);
+    const ask = (page: number): Promise<void> => {
+      const known = asked.get(page);
+      if (known) return known;
       const mine = asked;
-      open.add(
-        api.values({ ...query, offset: page * PAGE, limit: PAGE }).subscribe({
+      const coming = new Promise<void>((done) => {
+        const request = api.values({ ...query, offset: page * PAGE, limit: PAGE }).subscribe({
           next: ({ total, rows }) => {
-            if (mine !== asked) return;
-            const all = total === store.rows().length ? [...store.rows()] : Array.from({ length: total }, (_, i) => store.rows()[i] ?? null);
+            const all = total === store.files().length ? [...store.files()] : Array.from({ length: total }, (_, i) => store.files()[i] ?? null);
             rows.forEach((row, i) => (all[page * PAGE + i] = row));
-            patchState(store, { total, rows: all, error: null });
+            patchState(store, { total, files: all, error: null });
+            done();
           },
           error: (failure: unknown) => {
             mine.delete(page);
             patchState(store, { error: problemOf(failure).detail });
+            done();
           },
-        }),
-      );
+        });
+        // A question that was given up is answered with nothing.
+        request.add(done);
+        open.add(request);
+      });
+      if (!asked.has(page)) asked.set(page, coming);
+      return coming;
+    };
+    /** Pages that hold the lines `from` to `to`. */
+    const pagesOf = (from: number, to: number): number[] => {
+      const places = store.places();
+      const found = places === null ? [from, to] : [...places.slice(from, to + 1)].filter((place) => place >= 0);
+      if (found.length === 0) return [];
+      const [first, last] = [Math.floor(Math.min(...found) / PAGE), Math.floor(Math.max(...found) / PAGE)];
+      return Array.from({ length: last - first + 1 }, (_, i) => first + i);
     };
     return {
       /** Begins anew with a query; rows that stand stay until the new ones come. */
       load(next: Query): void {
+        const regrouped = next.group !== query.group;
         open.unsubscribe();
         open = new Subscription();
         query = next;
-        asked = new Set();
-        const keep = store.rows().length > PAGE ? [] : store.rows();
-        patchState(store, { rows: keep });
-        ask(0);
+        asked = new Map();
+        patchState(store, { files: store.files().length > PAGE ? [] : store.files(), ...(regrouped ? { closed: new Set<string>() } : {}) });
+        if (next.group === undefined) patchState(store, { groups: null });
+        else
+          open.add(
+            api.gridGroups({ ...next, group: next.group }).subscribe({
+              next: (groups) => patchState(store, { groups }),
+              error: (failure: unknown) => patchState(store, { error: problemOf(failure).detail }),
+            }),
+          );
+        void ask(0);
       },
-      /** Reads the pages that hold rows `from` to `to`. */
+      /** Reads the pages that hold the lines `from` to `to`. */
       ensure(from: number, to: number): void {
-        for (let page = Math.floor(from / PAGE); page <= Math.floor(to / PAGE); page++) ask(page);
+        for (const page of pagesOf(from, Math.max(from, Math.min(to, store.rows().length - 1)))) void ask(page);
+      },
+      /** The same, and done when they are there. */
+      async bring(from: number, to: number): Promise<void> {
+        const pages = pagesOf(from, to);
+        // A few at a time: a range of a hundred thousand rows must not be five hundred requests at once.
+        for (let i = 0; i < pages.length; i += 4) await Promise.all(pages.slice(i, i + 4).map(ask));
+      },
+      toggle(group: string): void {
+        const closed = new Set(store.closed());
+        if (!closed.delete(group)) closed.add(group);
+        patchState(store, { closed });
       },
       loadFilters(): void {
         api
@@ -68,3 +132,4 @@ export const ValuesStore = signalStore(
     };
   }),
 );
+export type ValuesStore = InstanceType<typeof ValuesStore>;

@@ -1,22 +1,65 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { CdkDrag, CdkDragDrop, CdkDropList, moveItemInArray } from '@angular/cdk/drag-drop';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { FileDetails } from '@rule/contract';
-import { Kind, KINDS, whyNotTyped } from '@rule/core/schema';
+import { Clause, FileDetails, FileFilter, GridView, GridViewContent, GroupBy, OPERATORS } from '@rule/contract';
+import { replaceIn } from '@rule/core/grid';
+import { Kind, KINDS, Property, checkProposed, forClass, isHeldAt, reaches, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { firstValueFrom } from 'rxjs';
 import { Api, Bench, catalogueFeature, ExactName, FileLink, IndexRow, Notices, plainHeld, sessionFeature, TrayActions, trayFeature, Way } from '../shared';
-import { ChosenCell, GridEdit, ValuesGrid } from './grid';
+import { choiceOf, rangesOf } from './choice';
+import { FillSheet } from './fill-sheet';
+import { ChosenCell, GridEdit, Refused, ValuesGrid, isGroup } from './grid';
+import { Projects } from './projects';
+import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
+import { Why } from './why';
 
-/** The grid of files × properties with its filters, and what stands behind the chosen cell. */
+/** Files that find and replace looks through at most. */
+const MOST_SEARCHED = 20_000;
+/** Steps that can be undone. */
+const MOST_STEPS = 200;
+
+interface Step {
+  readonly edits: readonly (GridEdit & { readonly before: string; readonly waited: boolean; readonly writtenName: string })[];
+}
+interface Found {
+  readonly file: number;
+  readonly path: string;
+  readonly property: number;
+  readonly caption: string;
+  readonly before: string;
+  readonly after: string;
+  readonly problem: string | null;
+}
+
+/** The grid of files × properties with its filters, filling in, projects and sets, and what stands behind the chosen cell. */
 @Component({
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ExactName, FormsModule, IndexRow, InputTextModule, ValuesGrid, Way],
+  imports: [
+    Bench,
+    ButtonModule,
+    CdkDrag,
+    CdkDropList,
+    ExactName,
+    FileLink,
+    FillSheet,
+    FormsModule,
+    IndexRow,
+    InputTextModule,
+    Projects,
+    ToDos,
+    ValuesGrid,
+    Way,
+    Why,
+  ],
   providers: [ValuesStore],
   template: `
-    <rule-bench label="Values">
+    <rule-bench label="Values" [inspector]="view() === 'grid' && !choice()">
       <div bench="index">
         <div class="find">
           <input
@@ -27,14 +70,21 @@ import { ValuesStore } from './values.store';
             (ngModelChange)="searched($event)"
           />
         </div>
+        <rule-index-row text="To do" [end]="toDoCount()" tone="warn" [on]="view() === 'to-do'" (choose)="go({ view: 'to-do', fill: null })" />
+        <rule-index-row text="Projects and sets" [on]="view() === 'projects'" (choose)="go({ view: 'projects', fill: null })" />
         <h3>Kinds</h3>
-        <rule-index-row text="All files" [end]="all()" [on]="!kind() && !folder()" (choose)="go({ kind: null, folder: null })" />
+        <rule-index-row
+          text="All files"
+          [end]="all()"
+          [on]="view() === 'grid' && !kind() && !folder()"
+          (choose)="go({ kind: null, folder: null, view: null, fill: null })"
+        />
         @for (row of grid.kinds(); track row.kind) {
           <rule-index-row
             [text]="plural(row.kind)"
             [end]="row.files"
             [on]="kind() === row.kind"
-            (choose)="go({ kind: kind() === row.kind ? null : row.kind })"
+            (choose)="go({ kind: kind() === row.kind ? null : row.kind, view: null, fill: null })"
           />
         }
         <h3>Folders</h3>
@@ -44,57 +94,260 @@ import { ValuesStore } from './values.store';
             [depth]="depth(row.folder)"
             [end]="row.files"
             [on]="folder() === row.folder"
-            (choose)="go({ folder: folder() === row.folder ? null : row.folder })"
+            (choose)="go({ folder: folder() === row.folder ? null : row.folder, view: null, fill: null })"
           />
         }
       </div>
 
-      <div class="page">
-        <div class="head">
-          <div>
-            <h1>{{ title() }}</h1>
-            <p>
-              {{ grid.total() ?? '…' }} files, {{ columns().length }} properties.
-              @if (mayEdit()) {
-                Type into a cell; what you change waits in the tray.
-              } @else {
-                You may look but not change values.
+      @if (choice(); as chosenFiles) {
+        <rule-fill-sheet [choice]="chosenFiles" (closed)="go({ fill: null, without: null })" />
+      } @else if (view() === 'to-do') {
+        <rule-to-dos (fill)="go({ fill: 'files:' + ranges($event), view: null })" />
+      } @else if (view() === 'projects') {
+        <rule-projects [id]="item()" (picked)="go({ view: 'projects', item: $event })" />
+      } @else {
+        <div class="page">
+          <div class="head">
+            <div>
+              <h1>{{ title() }}</h1>
+              <p>
+                {{ grid.total() ?? '…' }} files, {{ columns().length }} properties.
+                @if (!mayEdit()) {
+                  You may look but not change values.
+                } @else {
+                  Type into a cell; what you change waits in the tray.
+                }
+              </p>
+            </div>
+            <div class="actions">
+              @if (folder()) {
+                <button type="button" class="chip plain" (click)="go({ folder: null })">folder: {{ folder() }} ×</button>
               }
+              @if (search()) {
+                <button type="button" class="chip plain" (click)="go({ search: null })">holds: {{ search() }} ×</button>
+              }
+              @for (clause of clauses(); track $index; let i = $index) {
+                <button type="button" class="chip plain" (click)="dropClause(i)">{{ clauseText(clause) }} ×</button>
+              }
+            </div>
+          </div>
+          <div class="tools" role="toolbar" aria-label="The grid">
+            <button pButton type="button" [disabled]="!grid.total()" (click)="fillChosen()">{{ fillText() }}</button>
+            @if (mayEdit()) {
+              <button type="button" class="link" title="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
+              <button type="button" class="link" title="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>
+              <button type="button" class="link" title="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">Find and replace</button>
+              <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().length === 0" (click)="undo()">Undo</button>
+              <button type="button" class="link" title="Ctrl+Y" [disabled]="undone().length === 0" (click)="redo()">Redo</button>
+            }
+            <button type="button" class="link" [attr.aria-expanded]="tool() === 'columns'" (click)="open('columns')">Columns</button>
+            <label class="tool">
+              <span>Group by</span>
+              <select class="small" [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
+                <option value="">nothing</option>
+                <option value="folder">folder</option>
+                <option value="class">class</option>
+                <option value="kind">kind</option>
+                @for (property of applying(); track property.id) {
+                  <option [value]="property.id">{{ property.caption }}</option>
+                }
+              </select>
+            </label>
+            <label class="tool">
+              <span>View</span>
+              <select class="small" [ngModel]="''" (ngModelChange)="useView($event)">
+                <option value="">{{ views().length ? 'choose …' : 'none kept yet' }}</option>
+                @for (kept of views(); track kept.id) {
+                  <option [value]="kept.id">{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}</option>
+                }
+              </select>
+            </label>
+          </div>
+          @if (tool() === 'columns') {
+            <section class="card panel" aria-label="Columns">
+              <div class="columns" cdkDropList (cdkDropListDropped)="dropColumn($event)">
+                @for (entry of columnList(); track entry.property.id; let i = $index) {
+                  <div
+                    class="column"
+                    cdkDrag
+                    cdkDragLockAxis="y"
+                    (keydown.alt.arrowUp)="moveColumn(i, -1, $event)"
+                    (keydown.alt.arrowDown)="moveColumn(i, 1, $event)"
+                  >
+                    <label><input type="checkbox" [checked]="entry.on" (change)="showColumn(entry.property.id)" /> {{ entry.property.caption }}</label>
+                  </div>
+                }
+              </div>
+              <div class="beside">
+                <label class="field">
+                  <span>Columns that stay in sight beside the file</span>
+                  <input pInputText type="number" min="0" max="10" [ngModel]="frozen()" (ngModelChange)="frozen.set(clampFrozen($event))" />
+                </label>
+                <p class="soft">Drag a column, or press Alt with an arrow key on it, to move it.</p>
+                <div class="keep">
+                  <input
+                    pInputText
+                    aria-label="Name for the view"
+                    placeholder="name for this view"
+                    [ngModel]="viewName()"
+                    (ngModelChange)="viewName.set($event)"
+                  />
+                  <label><input type="checkbox" [checked]="viewShared()" (change)="viewShared.set(!viewShared())" /> for everyone</label>
+                  <button pButton type="button" [disabled]="!viewName().trim()" (click)="keepView()">Keep this view</button>
+                </div>
+                @for (kept of ownViews(); track kept.id) {
+                  <p class="one">
+                    {{ kept.name }}{{ kept.shared ? ', for everyone' : '' }}
+                    <button type="button" class="link" [attr.aria-label]="'remove the view ' + kept.name" (click)="removeView(kept)">remove</button>
+                  </p>
+                }
+                <button type="button" class="link" (click)="resetColumns()">All columns in the order of the schema</button>
+              </div>
+            </section>
+          }
+          @if (filtering(); as property) {
+            <section class="card panel" aria-label="Filter by a column">
+              <form class="keep" (ngSubmit)="addClause(property)">
+                <b>{{ property.caption }}</b>
+                <select class="small" aria-label="Comparison" name="operator" [ngModel]="operator()" (ngModelChange)="operator.set($event)">
+                  @for (one of operators; track one) {
+                    <option [value]="one">{{ one }}</option>
+                  }
+                </select>
+                @if (!operator().startsWith('is f') && operator() !== 'is blank' && operator() !== 'is a stand-in') {
+                  <input
+                    pInputText
+                    class="filter-text"
+                    name="text"
+                    aria-label="Text to compare with"
+                    [ngModel]="operand()"
+                    (ngModelChange)="operand.set($event)"
+                  />
+                }
+                <button pButton type="submit">Filter</button>
+                <button type="button" class="link" (click)="filtering.set(null)">Close</button>
+              </form>
+            </section>
+          }
+          @if (tool() === 'replace') {
+            <section class="card panel" aria-label="Find and replace">
+              <form class="keep" (ngSubmit)="lookFor()">
+                <input
+                  pInputText
+                  name="find"
+                  aria-label="Find"
+                  placeholder="find"
+                  [ngModel]="finding()"
+                  (ngModelChange)="finding.set($event); found.set(null)"
+                />
+                <input
+                  pInputText
+                  name="by"
+                  aria-label="Replace with"
+                  placeholder="replace with"
+                  [ngModel]="replacing()"
+                  (ngModelChange)="replacing.set($event); found.set(null)"
+                />
+                <select class="small" name="where" aria-label="Where" [ngModel]="replaceIn()" (ngModelChange)="replaceIn.set($event); found.set(null)">
+                  <option value="">in all columns</option>
+                  @for (property of typedColumns(); track property.id) {
+                    <option [value]="'' + property.id">in {{ property.caption }}</option>
+                  }
+                </select>
+                <label><input type="checkbox" name="whole" [checked]="whole()" (change)="whole.set(!whole()); found.set(null)" /> whole value</label>
+                <label><input type="checkbox" name="case" [checked]="matchCase()" (change)="matchCase.set(!matchCase()); found.set(null)" /> match case</label>
+                <button pButton type="submit" [disabled]="looking() || (finding() === '' && !whole())">{{ looking() ? 'Looking …' : 'Preview' }}</button>
+                <button type="button" class="link" (click)="tool.set(null)">Close</button>
+              </form>
+              @if (found(); as list) {
+                <p role="status">
+                  {{ list.length === 1 ? '1 value' : list.length + ' values' }} found, {{ good().length }} can be replaced.
+                  @if (good().length) {
+                    <button pButton type="button" (click)="replaceAll()">Replace {{ good().length === 1 ? '1 value' : good().length + ' values' }}</button>
+                  }
+                </p>
+                <div class="found">
+                  <table class="list">
+                    <thead>
+                      <tr>
+                        <th>File</th>
+                        <th>Property</th>
+                        <th>Now</th>
+                        <th>Then</th>
+                      </tr>
+                    </thead>
+                    <tbody>
+                      @for (entry of list.slice(0, 200); track entry.file + '/' + entry.property) {
+                        <tr>
+                          <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
+                          <td>{{ entry.caption }}</td>
+                          <td class="mono">{{ entry.before || '(blank)' }}</td>
+                          <td class="mono" [class.bad]="entry.problem">{{ entry.problem ?? (entry.after || '(blank)') }}</td>
+                        </tr>
+                      }
+                    </tbody>
+                  </table>
+                  @if (list.length > 200) {
+                    <p class="soft">The first 200 are shown; all are counted.</p>
+                  }
+                </div>
+              }
+            </section>
+          }
+          @if (refusal(); as r) {
+            <div class="note bad refusal" role="alert">
+              <p>{{ r.message }}</p>
+              @for (cell of r.cells.slice(0, 6); track $index) {
+                <p>{{ cell.path }}, {{ cell.caption }}: {{ cell.message }}.</p>
+              }
+              @if (r.cells.length > 6) {
+                <p>and {{ r.cells.length - 6 }} more; they are marked in the grid.</p>
+              }
+              <button type="button" class="link" (click)="refusal.set(null)">Close</button>
+            </div>
+          }
+          @if (grid.error(); as text) {
+            <p class="note bad" role="alert">{{ text }}</p>
+          }
+          @if (grid.total() === 0) {
+            <p class="note">
+              {{
+                search() || kind() || folder() || clauses().length ? 'No file answers to this filter.' : 'No file is known yet. Register a library in Survey.'
+              }}
             </p>
-          </div>
-          <div class="actions">
-            @if (folder()) {
-              <button type="button" class="chip plain" (click)="go({ folder: null })">folder: {{ folder() }} ×</button>
-            }
-            @if (search()) {
-              <button type="button" class="chip plain" (click)="go({ search: null })">holds: {{ search() }} ×</button>
-            }
-          </div>
+          } @else {
+            <div class="grid">
+              <rule-values-grid
+                [rows]="grid.rows()"
+                [columns]="columns()"
+                [standIns]="standIns()"
+                [pending]="pending()"
+                [mayEdit]="mayEdit()"
+                [role]="role()"
+                [sorted]="sort()"
+                [descending]="descending()"
+                [frozen]="frozen()"
+                [ownWidths]="widths()"
+                [filtered]="filtered()"
+                [marks]="marks()"
+                [groupText]="groupText()"
+                [bring]="bring"
+                (sort)="sortBy($event)"
+                (filter)="startFilter($event)"
+                (toggle)="grid.toggle($event)"
+                (need)="grid.ensure($event.from, $event.to)"
+                (propose)="propose($event)"
+                (refused)="refusal.set($event)"
+                (undo)="undo()"
+                (redo)="redo()"
+                (find)="open('replace')"
+                (resized)="resize($event)"
+                (chosen)="choose($event)"
+              />
+            </div>
+          }
         </div>
-        @if (grid.error(); as text) {
-          <p class="note bad" role="alert">{{ text }}</p>
-        }
-        @if (grid.total() === 0) {
-          <p class="note">{{ search() || kind() || folder() ? 'No file answers to this filter.' : 'No file is known yet. Register a library in Survey.' }}</p>
-        } @else {
-          <div class="grid">
-            <rule-values-grid
-              [rows]="grid.rows()"
-              [columns]="columns()"
-              [standIns]="standIns()"
-              [pending]="pending()"
-              [mayEdit]="mayEdit()"
-              [sorted]="sort()"
-              [descending]="descending()"
-              (sort)="sortBy($event)"
-              (need)="grid.ensure($event.from, $event.to)"
-              (propose)="propose($event)"
-              (undo)="undo()"
-              (chosen)="choose($event)"
-            />
-          </div>
-        }
-      </div>
+      }
 
       <div bench="inspector">
         @if (cell(); as c) {
@@ -127,11 +380,11 @@ import { ValuesStore } from './values.store';
             @if (whyNotTyped(property, c.row.file.kind); as reason) {
               <p class="soft">{{ property.caption }} {{ reason }}.</p>
             }
-            @if (property.feed === 'ruled') {
-              <p class="mono rule">{{ property.rule }}</p>
-            }
             @if (property.help) {
               <p class="soft">{{ property.help }}</p>
+            }
+            @if (c.shown?.kind !== 'not-reached' && !c.row.file.problem) {
+              <rule-why [file]="c.row.file.id" [property]="property.id" />
             }
             <rule-way [property]="property.id" />
           } @else if (details(); as d) {
@@ -175,7 +428,7 @@ import { ValuesStore } from './values.store';
   `,
   styles: `
     .find {
-      padding: 0 26px 4px 14px;
+      padding: 0 26px 8px 14px;
     }
     .find input {
       width: 100%;
@@ -187,7 +440,63 @@ import { ValuesStore } from './values.store';
     }
     .grid {
       flex: 1;
-      min-height: 0;
+      min-height: 160px;
+    }
+    .tools {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 6px 16px;
+      align-items: center;
+      margin-bottom: 10px;
+    }
+    .tools .link:disabled {
+      color: var(--faint);
+      cursor: default;
+    }
+    .tool {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+    }
+    .tool select {
+      max-width: 160px;
+    }
+    .panel {
+      padding: 10px 14px;
+      margin-bottom: 10px;
+      max-height: 46%;
+      overflow: auto;
+      flex: none;
+    }
+    .panel[aria-label='Columns'] {
+      display: grid;
+      grid-template-columns: minmax(180px, 260px) minmax(0, 1fr);
+      gap: 18px;
+    }
+    .column {
+      padding: 2px 0;
+      cursor: grab;
+    }
+    .keep {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 8px 10px;
+      align-items: center;
+    }
+    .one {
+      margin: 4px 0 0;
+    }
+    .found {
+      max-height: 220px;
+      overflow: auto;
+    }
+    .refusal p {
+      margin: 0 0 3px;
+    }
+    .refusal {
+      max-height: 40%;
+      overflow: auto;
+      flex: none;
     }
     .path {
       margin: -4px 0 10px;
@@ -224,47 +533,133 @@ export class ValuesStation {
   private readonly notices = inject(Notices);
   readonly folder = input<string>();
   readonly kind = input<Kind>();
+  readonly class = input<string>();
   readonly search = input<string>();
+  readonly where = input<string>();
+  readonly group = input<GroupBy>();
+  readonly fill = input<string>();
+  readonly without = input<string>();
+  readonly item = input<string>();
+  readonly viewAsked = input<string | undefined>(undefined, { alias: 'view' });
   readonly sort = input('file', { transform: (text: string | undefined) => text ?? 'file' });
   readonly desc = input<string>();
   protected readonly descending = computed(() => this.desc() === '1');
+  protected readonly view = computed((): 'grid' | 'to-do' | 'projects' => {
+    const asked = this.viewAsked();
+    return asked === 'to-do' || asked === 'projects' ? asked : 'grid';
+  });
 
   private readonly active = this.store.selectSignal(catalogueFeature.selectActive);
+  private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
+  private readonly overview = this.store.selectSignal(catalogueFeature.selectOverview);
   protected readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  private readonly user = this.store.selectSignal(sessionFeature.selectUser);
+  protected readonly role = computed(() => this.user()?.role ?? 'viewer');
   protected readonly pending = this.store.selectSignal(trayFeature.selectByCell);
   protected readonly whyNotTyped = whyNotTyped;
-  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  protected readonly operators = OPERATORS;
+  protected readonly ranges = rangesOf;
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
-  /** With a kind chosen, only the properties that apply to it. */
-  protected readonly columns = computed(() => this.active().filter((property) => !this.kind() || property.kinds.includes(this.kind()!)));
+  protected readonly sheet = viewChild(ValuesGrid);
+  protected readonly toDoCount = computed(() => this.overview()?.toDo.find((entry) => entry.view === 'to-do')?.count ?? '');
+
+  protected readonly clauses = computed((): readonly Clause[] => {
+    try {
+      const parsed = JSON.parse(this.where() ?? '[]') as unknown;
+      return Array.isArray(parsed) ? (parsed as Clause[]).filter((clause) => typeof clause === 'object' && clause !== null && 'operator' in clause) : [];
+    } catch {
+      return [];
+    }
+  });
+  private readonly filterNow = computed((): FileFilter => {
+    const kind = KINDS.find((one) => one === this.kind());
+    const [folder, search, clauses] = [this.folder(), this.search(), this.clauses()];
+    const classId = Number(this.class());
+    return {
+      ...(folder ? { folder } : {}),
+      ...(kind ? { kind } : {}),
+      ...(this.class() !== undefined && Number.isInteger(classId) ? { class: classId } : {}),
+      ...(search ? { search } : {}),
+      ...(clauses.length ? { where: clauses } : {}),
+    };
+  });
+  /** The files that are filled in, where the address asks for that. */
+  protected readonly choice = computed(
+    () => {
+      const fill = this.fill();
+      return fill ? choiceOf(fill, this.filterNow(), this.without()) : null;
+    },
+    { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
+  );
+
+  /** With a kind chosen, only the properties that apply to it. Those of holders inside or above files are no columns. */
+  protected readonly applying = computed(() =>
+    this.active().filter((property) => isHeldAt(property, 'document') && (!this.kind() || property.kinds.includes(this.kind()!))),
+  );
+  private readonly chosenColumns = signal<readonly number[]>([]);
+  protected readonly columns = computed(() => {
+    const chosen = this.chosenColumns();
+    const byId = new Map(this.applying().map((property) => [property.id, property]));
+    const found = chosen.flatMap((id) => byId.get(id) ?? []);
+    return found.length ? found : this.applying();
+  });
+  /** All columns in their order, those that are shown first. */
+  protected readonly columnList = computed(() => {
+    const shown = new Set(this.columns().map((property) => property.id));
+    return [...this.columns(), ...this.applying().filter((property) => !shown.has(property.id))].map((property) => ({ property, on: shown.has(property.id) }));
+  });
+  protected readonly typedColumns = computed(() => this.columns().filter((property) => property.kinds.some((kind) => whyNotTyped(property, kind) === null)));
+  protected readonly frozen = signal(0);
+  protected readonly widths = signal<Readonly<Record<number, number>>>({});
+  protected readonly tool = signal<'columns' | 'replace' | null>(null);
+  protected readonly refusal = signal<Refused | null>(null);
+  protected readonly marks = computed(() => new Map((this.refusal()?.cells ?? []).map((cell) => [`${cell.file}/${cell.property}`, cell.message])));
+  protected readonly filtered = computed(() => {
+    const names = new Set(this.clauses().map((clause) => clause.name));
+    return new Set(
+      this.columns()
+        .filter((property) => names.has(property.writtenName) || (property.fileField !== null && names.has(property.fileField)))
+        .map((property) => property.id),
+    );
+  });
+  protected readonly groupText = computed(() => {
+    const group = this.group();
+    const property = group ? this.byId()[Number(group)] : undefined;
+    return (text: string) =>
+      text === ''
+        ? group === 'folder'
+          ? 'top folder'
+          : group === 'class'
+            ? 'no class'
+            : `${property?.caption ?? ''}: blank`
+        : property
+          ? `${property.caption}: ${text}`
+          : text;
+  });
   protected readonly all = computed(() => this.grid.kinds().reduce((sum, row) => sum + row.files, 0));
   protected readonly title = computed(() => (this.kind() ? `All ${this.plural(this.kind()!).toLowerCase()}` : 'All files'));
   protected readonly cell = signal<ChosenCell | null>(null);
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly show = plainHeld;
+  protected readonly bring = (from: number, to: number) => this.grid.bring(from, to);
   private searchTimer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
     this.grid.loadFilters();
+    this.loadViews();
     effect(() => {
-      const query = {
-        folder: this.folder(),
-        kind: KINDS.find((kind) => kind === this.kind()),
-        search: this.search(),
-        sort: this.sort(),
-        descending: this.descending(),
-      };
+      const query = { ...this.filterNow(), sort: this.sort(), descending: this.descending(), ...(this.group() ? { group: this.group()! } : {}) };
       this.applied();
-      untracked(() =>
-        this.grid.load(
-          Object.fromEntries(Object.entries(query).filter(([, value]) => value !== undefined)) as unknown as typeof query & {
-            folder: string;
-            kind: Kind;
-            search: string;
-          },
-        ),
-      );
+      untracked(() => this.grid.load(query));
+    });
+    effect(() => {
+      // What was undone before an apply cannot be brought back by it.
+      this.applied();
+      untracked(() => {
+        this.steps.set([]);
+        this.undone.set([]);
+      });
     });
   }
 
@@ -278,30 +673,258 @@ export class ValuesStation {
     return folder.split('/').length - 1;
   }
 
-  protected go(queryParams: Record<string, string | null>): void {
+  protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
 
   protected searched(text: string): void {
     clearTimeout(this.searchTimer);
-    this.searchTimer = setTimeout(() => this.go({ search: text.trim() || null }), 250);
+    this.searchTimer = setTimeout(() => this.go({ search: text.trim() || null, view: null }), 250);
   }
 
   protected sortBy(column: string): void {
     this.go({ sort: column, desc: this.sort() === column && !this.descending() ? '1' : null });
   }
 
-  protected propose(values: GridEdit[]): void {
+  protected open(tool: 'columns' | 'replace'): void {
+    this.tool.update((now) => (now === tool ? null : tool));
+    if (this.tool()) setTimeout(() => document.querySelector<HTMLElement>('rule-values-station .panel input')?.focus());
+  }
+
+  // Filling in with the form.
+  /** Files of the chosen range; all that the filter chooses where a single cell is chosen. */
+  private chosenFiles(): number[] {
+    const range = this.sheet()?.range();
+    if (!range || range.top === range.bottom) return [];
+    return this.grid
+      .rows()
+      .slice(range.top, range.bottom + 1)
+      .flatMap((item) => (item !== null && !isGroup(item) ? [item.file.id] : []));
+  }
+  protected readonly fillText = computed(() => {
+    const range = this.sheet()?.range();
+    const rows = range ? range.bottom - range.top + 1 : 1;
+    if (rows > 1) return `Fill in ${rows} files …`;
+    return this.cell() ? 'Fill in this file …' : 'Fill in all of these …';
+  });
+  protected fillChosen(): void {
+    const chosen = this.chosenFiles();
+    const own = this.cell()?.row.file.id;
+    this.go({ fill: chosen.length ? `files:${rangesOf(chosen)}` : own ? `files:${own}` : 'filter', view: null });
+  }
+
+  // Filters of single columns.
+  protected readonly filtering = signal<Property | null>(null);
+  protected readonly operator = signal<Clause['operator']>('contains');
+  protected readonly operand = signal('');
+  protected startFilter(property: Property): void {
+    this.filtering.set(property);
+    this.operand.set('');
+    setTimeout(() => document.querySelector<HTMLElement>('rule-values-station .filter-text')?.focus());
+  }
+  protected addClause(property: Property): void {
+    const subject = property.feed === 'file' && property.fileField ? ('field' as const) : ('value' as const);
+    const clause: Clause = { subject, name: subject === 'field' ? property.fileField! : property.writtenName, operator: this.operator(), text: this.operand() };
+    this.filtering.set(null);
+    this.go({ where: JSON.stringify([...this.clauses(), clause]) });
+  }
+  protected dropClause(at: number): void {
+    const left = this.clauses().filter((_, i) => i !== at);
+    this.go({ where: left.length ? JSON.stringify(left) : null });
+  }
+  protected clauseText({ subject, name, operator, text }: Clause): string {
+    const property = this.active().find((candidate) => candidate.writtenName === name);
+    const what = subject === 'value' || subject === 'field' ? (property?.caption ?? name ?? '') : subject;
+    return `${what} ${operator}${text && !operator.startsWith('is f') && operator !== 'is blank' ? ` ${text}` : ''}`;
+  }
+
+  // Columns and kept views.
+  protected readonly views = signal<readonly GridView[]>([]);
+  protected readonly ownViews = computed(() => this.views().filter((kept) => kept.mine));
+  protected readonly viewName = signal('');
+  protected readonly viewShared = signal(false);
+  private loadViews(): void {
+    this.api.gridViews().subscribe({ next: (views) => this.views.set(views), error: this.notices.failed });
+  }
+  protected clampFrozen(value: unknown): number {
+    const n = Number(value);
+    return Number.isInteger(n) ? Math.max(0, Math.min(10, n)) : 0;
+  }
+  protected showColumn(id: number): void {
+    const shown = this.columns().map((property) => property.id);
+    const next = shown.includes(id) ? shown.filter((other) => other !== id) : [...shown, id];
+    if (next.length) this.chosenColumns.set(next);
+  }
+  private reorder(from: number, to: number): void {
+    const list = this.columnList().map((entry) => entry.property.id);
+    if (to < 0 || to >= list.length) return;
+    const shown = new Set(this.columns().map((property) => property.id));
+    moveItemInArray(list, from, to);
+    this.chosenColumns.set(list.filter((id) => shown.has(id)));
+  }
+  protected dropColumn({ previousIndex, currentIndex }: CdkDragDrop<unknown>): void {
+    this.reorder(previousIndex, currentIndex);
+  }
+  protected moveColumn(at: number, by: number, event: Event): void {
+    event.preventDefault();
+    this.reorder(at, at + by);
+    setTimeout(() => document.querySelectorAll<HTMLElement>('rule-values-station .column input')[at + by]?.focus());
+  }
+  protected resetColumns(): void {
+    this.chosenColumns.set([]);
+    this.widths.set({});
+    this.frozen.set(0);
+  }
+  protected resize({ property, width }: { property: number; width: number }): void {
+    this.widths.update((widths) => ({ ...widths, [property]: width }));
+  }
+  protected keepView(): void {
+    const content: GridViewContent = {
+      columns: this.chosenColumns(),
+      frozen: this.frozen(),
+      widths: this.widths(),
+      sort: this.sort(),
+      descending: this.descending(),
+      group: this.group() ?? null,
+      filter: this.filterNow(),
+    };
+    this.api.saveGridView({ name: this.viewName().trim(), shared: this.viewShared(), content }).subscribe({
+      next: (views) => {
+        this.views.set(views);
+        this.notices.done(`The view ${this.viewName().trim()} is kept.`);
+        this.viewName.set('');
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected useView(id: string): void {
+    const kept = this.views().find((candidate) => candidate.id === Number(id));
+    if (!kept) return;
+    const { columns, frozen, widths, sort, descending, group, filter } = kept.content;
+    this.chosenColumns.set(columns);
+    this.frozen.set(frozen);
+    this.widths.set(widths);
+    this.go({
+      sort: sort === 'file' ? null : sort,
+      desc: descending ? '1' : null,
+      group,
+      folder: filter.folder ?? null,
+      kind: filter.kind ?? null,
+      class: filter.class ?? null,
+      search: filter.search ?? null,
+      where: filter.where?.length ? JSON.stringify(filter.where) : null,
+    });
+  }
+  protected removeView(kept: GridView): void {
+    this.api
+      .removeGridView(kept.id)
+      .subscribe({ next: () => this.views.update((views) => views.filter((other) => other.id !== kept.id)), error: this.notices.failed });
+  }
+
+  // Changing values, and taking it back.
+  protected readonly steps = signal<readonly Step[]>([]);
+  protected readonly undone = signal<readonly Step[]>([]);
+
+  protected propose(values: GridEdit[], reason = 'typed in the grid'): void {
+    if (values.length === 0) return;
+    this.refusal.set(null);
+    const rows = new Map(this.grid.files().flatMap((row) => (row ? [[row.file.id, row] as const] : [])));
+    const edits = values.map((edit) => {
+      const property = this.byId()[edit.property]!;
+      const line = this.pending().get(`${edit.file}/${property.writtenName}`);
+      return {
+        ...edit,
+        writtenName: property.writtenName,
+        waited: line !== undefined,
+        before: (line ? line.proposed : rows.get(edit.file)?.held[edit.property])?.text ?? '',
+      };
+    });
+    this.steps.update((steps) => [...steps.slice(1 - MOST_STEPS), { edits }]);
+    this.undone.set([]);
+    this.store.dispatch(TrayActions.propose({ values, reason }));
+  }
+
+  /** Takes the last step back: what waited before it waits again, and what did not is given up. */
+  protected undo(): void {
+    const step = this.steps().at(-1);
+    if (!step) {
+      this.notices.done('Nothing typed here is pending. Applied changes are undone in History.');
+      return;
+    }
+    this.steps.update((steps) => steps.slice(0, -1));
+    this.undone.update((steps) => [...steps, step]);
+    const lines = step.edits.flatMap(({ file, writtenName, waited }) => {
+      const line = waited ? undefined : this.pending().get(`${file}/${writtenName}`);
+      return line ? [line.id] : [];
+    });
+    const values = step.edits.filter(({ waited }) => waited).map(({ file, property, before }) => ({ file, property, text: before }));
+    if (lines.length) this.store.dispatch(TrayActions.drop({ lines }));
     if (values.length) this.store.dispatch(TrayActions.propose({ values, reason: 'typed in the grid' }));
   }
 
-  /** Gives the youngest pending line up. */
-  protected undo(): void {
-    const last = this.lines()
-      .filter((line) => !line.follows)
-      .at(-1);
-    if (last) this.store.dispatch(TrayActions.drop({ lines: [last.id] }));
-    else this.notices.done('Nothing is pending. Applied changes are undone in History.');
+  protected redo(): void {
+    const step = this.undone().at(-1);
+    if (!step) return;
+    this.undone.update((steps) => steps.slice(0, -1));
+    this.steps.update((steps) => [...steps, step]);
+    this.store.dispatch(TrayActions.propose({ values: step.edits.map(({ file, property, text }) => ({ file, property, text })), reason: 'typed in the grid' }));
+  }
+
+  // Find and replace.
+  protected readonly finding = signal('');
+  protected readonly replacing = signal('');
+  protected readonly replaceIn = signal('');
+  protected readonly whole = signal(false);
+  protected readonly matchCase = signal(false);
+  protected readonly looking = signal(false);
+  protected readonly found = signal<readonly Found[] | null>(null);
+  protected readonly good = computed(() => (this.found() ?? []).filter((entry) => entry.problem === null));
+
+  /** Looks through all files of the view for what is to be replaced. */
+  protected async lookFor(): Promise<void> {
+    this.looking.set(true);
+    const wanted = { find: this.finding(), by: this.replacing(), whole: this.whole(), matchCase: this.matchCase() };
+    const columns = this.typedColumns().filter((property) => this.replaceIn() === '' || `${property.id}` === this.replaceIn());
+    const found: Found[] = [];
+    try {
+      for (let offset = 0; offset < Math.min(MOST_SEARCHED, this.grid.total() ?? 0); offset += 1000) {
+        const { rows } = await firstValueFrom(this.api.values({ ...this.filterNow(), sort: 'file', descending: false, offset, limit: 1000 }));
+        for (const { file, held } of rows)
+          for (const property of columns) {
+            if (!reaches(property, file.kind, file.class)) continue;
+            const line = this.pending().get(`${file.id}/${property.writtenName}`);
+            const before = (line ? line.proposed : held[property.id])?.text ?? '';
+            const after = replaceIn(before, wanted);
+            if (after === null || after === before) continue;
+            const own = forClass(property, file.class);
+            const closed = whyNotTyped(property, file.kind) ?? (file.lock === null ? null : `the file ${file.lock}`);
+            const check = closed === null ? checkProposed(after, own, this.standIns()) : null;
+            found.push({
+              file: file.id,
+              path: file.path,
+              property: property.id,
+              caption: property.caption,
+              before,
+              after,
+              problem: closed ?? (check!.ok ? null : check!.violations.map((violation) => violation.message).join('; ')),
+            });
+          }
+      }
+      this.found.set(found);
+      if ((this.grid.total() ?? 0) > MOST_SEARCHED)
+        this.notices.error(`Only the first ${MOST_SEARCHED} files of this view were looked through. Narrow the filter for the rest.`);
+    } catch (failure) {
+      this.notices.failed(failure);
+    } finally {
+      this.looking.set(false);
+    }
+  }
+  protected replaceAll(): void {
+    this.propose(
+      this.good().map(({ file, property, after }) => ({ file, property, text: after })),
+      `replaced ${JSON.stringify(this.finding())} by ${JSON.stringify(this.replacing())}`.slice(0, 200),
+    );
+    this.found.set(null);
   }
 
   protected choose(cell: ChosenCell | null): void {

@@ -1,0 +1,90 @@
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
+import { FillView, InputView } from '@rule/core/forms';
+import { EntryInput, Suggestions } from './entry-input';
+
+export type { Suggestions } from './entry-input';
+
+/** Something that a person did to one field: typed a text, or took what was typed back (`null`). */
+export interface FieldEdit {
+  readonly section: string;
+  readonly input: string;
+  readonly row: string;
+  readonly text: string | null;
+}
+
+/** A form over files: its panels with their inputs. It shows what it is given and tells what is typed. */
+@Component({
+  selector: 'rule-entry-form',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [EntryInput],
+  template: `
+    @for (panel of view().panels; track panel.section + panel.panel.key) {
+      @if (titleOf(panel.section, panel.panel.key); as title) {
+        <h2 class="section">{{ title }}</h2>
+      }
+      <section class="card panel" [attr.aria-label]="panel.panel.title || 'Values'">
+        @if (panel.panel.title) {
+          <h3>{{ panel.panel.title }}</h3>
+        }
+        <div class="grid" [class.narrow]="narrow()">
+          @for (entry of panel.inputs; track entry.key) {
+            <rule-entry-input
+              [style.grid-column]="narrow() ? 'auto' : 'span ' + entry.input.width"
+              [view]="entry"
+              [suggestions]="suggestions()"
+              [disabled]="disabled()"
+              (typed)="edited.emit({ section: panel.section, input: entry.input.key, row: $event.row, text: $event.text })"
+              (drawn)="drawn.emit(entry)"
+              (favoured)="favoured.emit({ property: entry.property.id, text: $event.text, on: $event.on })"
+            />
+          }
+        </div>
+      </section>
+    } @empty {
+      <p class="note">This form has nothing to ask for these files.</p>
+    }
+  `,
+  styles: `
+    .section {
+      margin: 18px 0 8px;
+    }
+    .panel {
+      padding: 10px 16px 14px;
+      margin-bottom: 12px;
+    }
+    h3 {
+      margin: 0 0 8px;
+    }
+    .grid {
+      display: grid;
+      grid-template-columns: repeat(4, minmax(0, 1fr));
+      gap: 12px 16px;
+      align-items: start;
+    }
+    .grid.narrow {
+      grid-template-columns: minmax(0, 1fr);
+    }
+  `,
+})
+export class EntryFormView {
+  readonly view = input.required<FillView>();
+  readonly suggestions = input<Suggestions>({ favourites: new Map(), narrowed: () => null });
+  /** Titles of sections, where there is more than one. */
+  readonly titles = input<ReadonlyMap<string, string>>(new Map());
+  readonly narrow = input(false);
+  readonly disabled = input(false);
+  readonly edited = output<FieldEdit>();
+  readonly drawn = output<InputView>();
+  readonly favoured = output<{ property: number; text: string; on: boolean }>();
+
+  private readonly firstOf = computed(() => {
+    const first = new Map<string, string>();
+    for (const panel of this.view().panels) if (!first.has(panel.section)) first.set(panel.section, panel.panel.key);
+    return first;
+  });
+
+  /** The title of a section, above its first panel. */
+  protected titleOf(section: string, panel: string): string | null {
+    return this.titles().size > 1 && this.firstOf().get(section) === panel ? (this.titles().get(section) ?? null) : null;
+  }
+}

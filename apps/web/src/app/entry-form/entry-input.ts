@@ -1,0 +1,369 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { InputView, RowView } from '@rule/core/forms';
+import { isIsoDate } from '@rule/core/values';
+import { InputTextModule } from 'primeng/inputtext';
+
+/** What fields suggest. */
+export interface Suggestions {
+  /** A person's favourite values by property. */
+  readonly favourites: ReadonlyMap<number, readonly string[]>;
+  /** Choices that go with what other inputs hold; `null` where nothing narrows them. */
+  readonly narrowed: (property: number) => readonly string[] | null;
+}
+
+/** Rows of single holders that are listed before they are folded away. */
+const MOST_ROWS = 60;
+
+/** One input of a form, with a field for each row of holders. */
+@Component({
+  selector: 'rule-entry-input',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [InputTextModule],
+  template: `
+    <div class="caption">
+      <span [id]="id + '-caption'">{{ view().caption }}</span>
+      @if (unit(); as u) {
+        <span class="soft">in {{ u }}</span>
+      }
+      @if (view().required) {
+        <span class="must">required</span>
+      }
+      @if (view().shownFor < view().of) {
+        <span class="chip">for {{ view().shownFor }} of {{ view().of }}</span>
+      }
+      @if (levelText(); as level) {
+        <span class="chip brass">{{ level }}</span>
+      }
+    </div>
+    @for (row of rows(); track row.id; let i = $index) {
+      <div class="row" [class.touched]="row.typed !== null">
+        @if (row.label) {
+          <span class="label" [title]="row.label">{{ row.label }}{{ row.targets > 1 ? ' ×' + row.targets : '' }}</span>
+        }
+        <div class="field">
+          @switch (look()) {
+            @case ('list') {
+              <select
+                class="small"
+                [attr.aria-label]="nameOf(row)"
+                [attr.aria-invalid]="row.refused || null"
+                [attr.aria-describedby]="id + '-says'"
+                [disabled]="closed()"
+                (change)="say(row, $any($event.target).value)"
+              >
+                @if (row.typed === null && row.state === 'mixed') {
+                  <option value="" selected disabled>{{ mixed(row) }}</option>
+                }
+                <option value="" [selected]="row.typed === '' || (row.typed === null && row.state === 'blank')">{{ placeholder() || '(blank)' }}</option>
+                @for (choice of choices(row); track choice) {
+                  <option [value]="choice" [selected]="choice === valueOf(row)">{{ choice }}</option>
+                }
+              </select>
+            }
+            @case ('option buttons') {
+              <div class="options" role="radiogroup" [attr.aria-label]="nameOf(row)">
+                @for (choice of choices(row); track choice) {
+                  <label class="option" [class.on]="choice === valueOf(row)">
+                    <input type="radio" [name]="id + '-' + i" [checked]="choice === valueOf(row)" [disabled]="closed()" (change)="say(row, choice)" />{{
+                      choice
+                    }}
+                  </label>
+                }
+              </div>
+            }
+            @case ('tick') {
+              <label class="tick">
+                <input
+                  type="checkbox"
+                  [attr.aria-label]="nameOf(row)"
+                  [checked]="valueOf(row) === yes()"
+                  [indeterminate]="row.typed === null && row.state === 'mixed'"
+                  [disabled]="closed()"
+                  (change)="say(row, $any($event.target).checked ? yes() : no())"
+                />
+                {{ valueOf(row) || (row.state === 'mixed' ? mixed(row) : '(blank)') }}
+              </label>
+            }
+            @case ('long text') {
+              <textarea
+                rows="3"
+                [attr.aria-label]="nameOf(row)"
+                [attr.aria-invalid]="row.refused || null"
+                [attr.aria-describedby]="id + '-says'"
+                [disabled]="closed()"
+                [placeholder]="hint(row)"
+                [value]="valueOf(row)"
+                (input)="say(row, $any($event.target).value)"
+              ></textarea>
+            }
+            @default {
+              <input
+                pInputText
+                [class.num]="isNumber()"
+                [attr.aria-label]="nameOf(row)"
+                [attr.aria-invalid]="row.refused || null"
+                [attr.aria-describedby]="id + '-says'"
+                [attr.list]="suggested(row).length ? id + '-list-' + i : null"
+                [attr.inputmode]="isNumber() ? 'decimal' : null"
+                [disabled]="closed()"
+                [placeholder]="hint(row)"
+                [value]="valueOf(row)"
+                (input)="say(row, $any($event.target).value)"
+              />
+              @if (suggested(row).length) {
+                <datalist [id]="id + '-list-' + i">
+                  @for (text of suggested(row); track text) {
+                    <option [value]="text"></option>
+                  }
+                </datalist>
+              }
+              @if (look() === 'date' && !closed()) {
+                <input
+                  type="date"
+                  class="pick"
+                  [attr.aria-label]="'choose a date for ' + nameOf(row)"
+                  [value]="isoOf(row)"
+                  (change)="say(row, $any($event.target).value)"
+                />
+              }
+              @if (look() === 'counted' && !closed()) {
+                <button type="button" class="link draw" (click)="drawn.emit()">draw the next</button>
+              }
+            }
+          }
+          @if (row.typed !== null) {
+            <button type="button" class="link back" [attr.aria-label]="'leave ' + nameOf(row) + ' as it is'" title="Leave it as it is" (click)="take(row)">
+              ↺
+            </button>
+          }
+        </div>
+        @if (row.typed !== null && row.changes > 0) {
+          <small class="good">{{ row.changes === 1 ? '1 value changes' : row.changes + ' values change' }}</small>
+        } @else if (row.state === 'mixed' && row.typed === null && look() !== 'list') {
+          <small class="soft">{{ spread(row) }}</small>
+        }
+        @for (text of row.wrong; track text) {
+          <small class="bad" [attr.role]="row.refused ? 'alert' : null">{{ view().caption }} {{ text }}.</small>
+        }
+      </div>
+    }
+    @if (view().rows.length > rows().length) {
+      <button type="button" class="link" (click)="all.set(true)">show all {{ view().rows.length }}</button>
+    }
+    <div [id]="id + '-says'">
+      @if (view().help) {
+        <small>{{ view().help }}</small>
+      }
+      @for (entry of view().closed; track entry.reason) {
+        <small class="why"
+          >{{ view().shownFor === 1 ? '' : 'For ' + entry.count + ' of ' + view().shownFor + ': ' }}{{ view().caption }} {{ entry.reason }}.</small
+        >
+      }
+      @if (view().missing > 0 && view().shownFor > 1) {
+        <small class="warn">missing in {{ view().missing }}</small>
+      }
+    </div>
+    @if (typedText(); as text) {
+      @if (!isNumber() && look() !== 'tick' && look() !== 'option buttons' && look() !== 'list') {
+        <button type="button" class="link star" (click)="favoured.emit({ text, on: !isFavourite(text) })">
+          {{ isFavourite(text) ? 'no favourite any more' : 'keep as a favourite' }}
+        </button>
+      }
+    }
+  `,
+  styles: `
+    :host {
+      display: block;
+      min-width: 0;
+    }
+    .caption {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 2px 8px;
+      align-items: baseline;
+      font:
+        600 12.5px 'Barlow Semi Condensed',
+        sans-serif;
+      margin-bottom: 3px;
+    }
+    .caption .soft,
+    .must {
+      font-weight: 500;
+      font-size: 12px;
+    }
+    .must {
+      color: var(--ochre);
+    }
+    .row {
+      margin-bottom: 4px;
+      display: grid;
+      grid-template-columns: minmax(0, 1fr);
+    }
+    .row:has(.label) {
+      grid-template-columns: minmax(90px, 150px) minmax(0, 1fr);
+      column-gap: 8px;
+      align-items: center;
+    }
+    .row small {
+      grid-column: -2 / -1;
+    }
+    .label {
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+      color: var(--soft);
+    }
+    .field {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+      margin: 0;
+      min-width: 0;
+      position: relative;
+    }
+    .field select,
+    .field textarea,
+    .field input:not([type]) {
+      flex: 1;
+      min-width: 0;
+      width: 100%;
+    }
+    textarea {
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      background: var(--panel);
+      padding: 5px 9px;
+    }
+    .touched .field :is(input, select, textarea) {
+      background: var(--brass-tint);
+    }
+    [aria-invalid='true'] {
+      border-color: var(--vermilion);
+    }
+    .num {
+      text-align: right;
+    }
+    .pick {
+      width: 24px;
+      flex: none;
+      border: 0;
+      background: none;
+      padding: 0;
+      color: transparent;
+    }
+    .options {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 4px;
+    }
+    .option,
+    .tick {
+      display: inline-flex;
+      align-items: center;
+      gap: 5px;
+      min-height: 30px;
+    }
+    .option {
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      padding: 0 9px;
+    }
+    .option.on {
+      border-color: var(--verdigris);
+      background: var(--verdigris-tint);
+    }
+    .draw {
+      white-space: nowrap;
+    }
+    small {
+      display: block;
+      color: var(--faint);
+      margin-top: 2px;
+    }
+    small.bad {
+      color: var(--vermilion);
+    }
+    small.warn {
+      color: var(--ochre);
+    }
+    small.good {
+      color: var(--verdigris);
+    }
+    .why {
+      color: var(--soft);
+      font-style: italic;
+    }
+    .star {
+      font-size: 12px;
+      font-weight: 500;
+    }
+  `,
+})
+export class EntryInput {
+  readonly view = input.required<InputView>();
+  readonly suggestions = input.required<Suggestions>();
+  readonly disabled = input(false);
+  readonly typed = output<{ row: string; text: string | null }>();
+  readonly drawn = output();
+  readonly favoured = output<{ text: string; on: boolean }>();
+  protected readonly all = signal(false);
+  protected readonly id = `rule-input-${EntryInput.count++}`;
+  private static count = 0;
+
+  protected readonly rows = computed(() => (this.all() ? this.view().rows : this.view().rows.slice(0, MOST_ROWS)));
+  protected readonly closed = computed(() => this.disabled() || !this.view().open);
+  protected readonly look = computed(() => this.view().input.look);
+  protected readonly isNumber = computed(() => this.view().property.type === 'number' || this.view().property.type === 'whole');
+  protected readonly unit = computed(() => (this.view().property.type === 'number' ? this.view().property.unit : null));
+  protected readonly yes = computed(() => this.view().property.words?.[0] ?? 'yes');
+  protected readonly no = computed(() => this.view().property.words?.[1] ?? 'no');
+  protected readonly placeholder = computed(() => this.view().property.placeholder);
+  protected readonly levelText = computed(() => {
+    const { level } = this.view().input;
+    return level === 'document' ? null : level === 'variant' && this.view().input.holders === 'document' ? 'all variants' : `of the ${level}`;
+  });
+  protected readonly typedText = computed(() => this.view().rows.find((row) => row.typed !== null && row.typed !== '' && !row.refused)?.typed ?? null);
+
+  protected nameOf(row: RowView): string {
+    return row.label ? `${this.view().caption}, ${row.label}` : this.view().caption;
+  }
+  protected valueOf(row: RowView): string {
+    return row.typed ?? row.text;
+  }
+  protected mixed(row: RowView): string {
+    return `${row.distinct} different values`;
+  }
+  protected spread(row: RowView): string {
+    const said = row.values.map(({ text, count }) => `${text === '' ? 'blank' : text} ×${count}`).join(', ');
+    return row.distinct > row.values.length ? `${said} and ${row.distinct - row.values.length} more` : said;
+  }
+  protected hint(row: RowView): string {
+    return row.state === 'mixed' ? this.mixed(row) : this.view().open ? this.placeholder() : '';
+  }
+  protected choices(row: RowView): readonly string[] {
+    const { property } = this.view();
+    const list = property.type === 'yesno' ? [this.yes(), this.no()] : (this.suggestions().narrowed(property.id) ?? property.choices);
+    const own = this.valueOf(row);
+    return own === '' || list.includes(own) ? list : [...list, own];
+  }
+  protected suggested(row: RowView): readonly string[] {
+    const { property } = this.view();
+    const favourites = this.suggestions().favourites.get(property.id) ?? [];
+    const open = property.type === 'choice' ? property.choices : [];
+    const standing = row.values.filter(({ text }) => text !== '').map(({ text }) => text);
+    return [...new Set([...favourites, ...open, ...(row.state === 'mixed' ? standing : [])])].slice(0, 100);
+  }
+  protected isFavourite(text: string): boolean {
+    return (this.suggestions().favourites.get(this.view().property.id) ?? []).includes(text);
+  }
+  protected isoOf(row: RowView): string {
+    const text = this.valueOf(row);
+    return isIsoDate(text) ? text : '';
+  }
+  protected say(row: RowView, text: string): void {
+    this.typed.emit({ row: row.id, text });
+  }
+  protected take(row: RowView): void {
+    this.typed.emit({ row: row.id, text: null });
+  }
+}

@@ -1,0 +1,1 @@
+export { FormsStation } from './forms';

@@ -1,0 +1,86 @@
+import { EntryForm, FormInput, FormPanel, Property, newInput } from '@rule/core/schema';
+
+type Laid = Omit<EntryForm, 'id'>;
+
+/** Where something stands in a form. */
+export interface Place {
+  readonly panel: string;
+  readonly input: string | null;
+}
+
+/** A key that nothing in the form has yet. */
+export function freshKey(form: Laid, letter: string): string {
+  const taken = new Set(form.panels.flatMap((panel) => [panel.key, ...panel.inputs.map((input) => input.key)]));
+  for (let n = 1; ; n++) if (!taken.has(`${letter}${n}`)) return `${letter}${n}`;
+}
+
+export const emptyForm = (name: string): Laid => ({
+  name,
+  kinds: ['part'],
+  classes: [],
+  panels: [{ key: 'p1', title: 'Identity', shownWhen: '', inputs: [] }],
+});
+
+const withPanel = (form: Laid, key: string, change: (panel: FormPanel) => FormPanel): Laid => ({
+  ...form,
+  panels: form.panels.map((panel) => (panel.key === key ? change(panel) : panel)),
+});
+
+export const changePanel = (form: Laid, key: string, change: Partial<FormPanel>): Laid => withPanel(form, key, (panel) => ({ ...panel, ...change }));
+
+export const changeInput = (form: Laid, { panel, input }: Place, change: Partial<FormInput>): Laid =>
+  withPanel(form, panel, (own) => ({ ...own, inputs: own.inputs.map((entry) => (entry.key === input ? { ...entry, ...change } : entry)) }));
+
+/** Adds an input for a property at a place of a panel, or at its end. */
+export function addInput(form: Laid, panel: string, property: Property, at?: number): { readonly form: Laid; readonly key: string } {
+  const key = freshKey(form, 'i');
+  return {
+    key,
+    form: withPanel(form, panel, (own) => {
+      const inputs = [...own.inputs];
+      inputs.splice(at ?? inputs.length, 0, newInput(key, property));
+      return { ...own, inputs };
+    }),
+  };
+}
+
+export function addPanel(form: Laid): { readonly form: Laid; readonly key: string } {
+  const key = freshKey(form, 'p');
+  return { key, form: { ...form, panels: [...form.panels, { key, title: 'New panel', shownWhen: '', inputs: [] }] } };
+}
+
+export const removeAt = (form: Laid, { panel, input }: Place): Laid =>
+  input === null
+    ? { ...form, panels: form.panels.filter((own) => own.key !== panel) }
+    : withPanel(form, panel, (own) => ({ ...own, inputs: own.inputs.filter((entry) => entry.key !== input) }));
+
+/** Moves an input to a place of a panel. */
+export function moveInput(form: Laid, input: string, to: string, at: number): Laid {
+  const found = form.panels.flatMap((panel) => panel.inputs).find((entry) => entry.key === input);
+  if (!found) return form;
+  return {
+    ...form,
+    panels: form.panels.map((panel) => {
+      const inputs = panel.inputs.filter((entry) => entry.key !== input);
+      if (panel.key === to) inputs.splice(Math.min(at, inputs.length), 0, found);
+      return { ...panel, inputs };
+    }),
+  };
+}
+
+/** Moves what stands at a place one step on: an input within its panel and into the next one, a panel among panels. */
+export function step(form: Laid, { panel, input }: Place, by: 1 | -1): Laid {
+  const p = form.panels.findIndex((own) => own.key === panel);
+  if (p < 0) return form;
+  if (input === null) {
+    if (p + by < 0 || p + by >= form.panels.length) return form;
+    const panels = [...form.panels];
+    panels.splice(p + by, 0, ...panels.splice(p, 1));
+    return { ...form, panels };
+  }
+  const i = form.panels[p]!.inputs.findIndex((entry) => entry.key === input);
+  const next = i + by;
+  if (next >= 0 && next < form.panels[p]!.inputs.length) return moveInput(form, input, panel, next);
+  const other = form.panels[p + by];
+  return other ? moveInput(form, input, other.key, by > 0 ? 0 : other.inputs.length) : form;
+}

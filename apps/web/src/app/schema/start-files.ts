@@ -1,0 +1,274 @@
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { OlderStart, StartComparison, StartFilesView as Published, StartPlan } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, FileLink, Notices, TrayActions, problemOf, sessionFeature, showInstant } from '../shared';
+
+/** Start files: published from the edition in force, and the files that were made from older ones. */
+@Component({
+  selector: 'rule-start-files',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FileLink, FormsModule, InputTextModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Start files</h1>
+        <p class="soft">Empty parts, assemblies and drawings with every reached name in place, for new work to begin with.</p>
+      </div>
+    </div>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    @if (view(); as v) {
+      @if (v.published; as p) {
+        <p [class.note]="p.edition !== v.inForce">
+          Published from edition {{ p.edition }}, {{ when(p.at) }}{{ p.by ? ', by ' + p.by : '' }}, into <span class="mono">{{ v.folder }}</span>.
+          @if (p.edition !== v.inForce) {
+            Edition {{ v.inForce }} is in force by now.
+          }
+        </p>
+      } @else {
+        <p class="note">None are published yet.</p>
+      }
+      @if (mayAdminister()) {
+        <section class="card" aria-label="What is published">
+          <div class="plan">
+            <label class="field">
+              <span>Folder on the server</span>
+              <input pInputText [placeholder]="v.folder" [ngModel]="plan()!.folder" (ngModelChange)="set({ folder: $event.trim() })" />
+              <small>Left empty, they stand among Rule's own data and can be taken from here.</small>
+            </label>
+            <label class="field">
+              <span>Title block of drawings</span>
+              <select [ngModel]="plan()!.block ?? ''" (ngModelChange)="set({ block: $event || null })">
+                <option value="">none</option>
+                @for (block of v.blocks; track block) {
+                  <option [value]="block">{{ block }}</option>
+                }
+              </select>
+            </label>
+            <label class="field">
+              <span>Unit</span>
+              <select [ngModel]="plan()!.unit" (ngModelChange)="set({ unit: $event })">
+                <option value="mm">millimetre</option>
+                <option value="in">inch</option>
+              </select>
+            </label>
+            <fieldset class="field">
+              <legend>Sheet sizes of drawings</legend>
+              @for (sheet of v.sheets; track sheet.name + sheet.practice) {
+                <label><input type="checkbox" [checked]="plan()!.sheets.includes(sheet.name)" (change)="toggleSheet(sheet.name)" /> {{ sheet.name }}</label>
+              }
+            </fieldset>
+          </div>
+          <button pButton type="button" [disabled]="busy() || plan()!.sheets.length === 0" (click)="compare()">Compare with what stands there</button>
+        </section>
+      }
+      @if (compared(); as rows) {
+        <section class="card" aria-label="What publishing would do">
+          <h2>What publishing would do</h2>
+          <table class="list">
+            <thead>
+              <tr>
+                <th>File</th>
+                <th>Effect</th>
+                <th>Names that come</th>
+                <th>Names that go</th>
+                <th></th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (row of rows; track row.name) {
+                <tr>
+                  <td class="mono">{{ row.name }}</td>
+                  <td>
+                    <span class="chip" [class.good]="row.effect === 'new'" [class.warn]="row.effect === 'replaced' || row.effect === 'removed'">{{
+                      row.effect
+                    }}</span>
+                  </td>
+                  <td class="mono">{{ row.effect === 'new' ? row.added.length + ' names' : row.added.join(', ') }}</td>
+                  <td class="mono">{{ row.removed.join(', ') }}</td>
+                  <td class="warn">{{ row.warning }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+          <div class="actions below">
+            <button pButton type="button" [disabled]="busy() || !changing()" (click)="publish()">
+              {{ changing() ? 'Publish: ' + changing() + (changing() === 1 ? ' file changes' : ' files change') : 'Everything stands as it should' }}
+            </button>
+          </div>
+        </section>
+      }
+      @if (v.files.length) {
+        <section class="card" aria-label="Published files">
+          <h2>Published files</h2>
+          <table class="list">
+            <thead>
+              <tr>
+                <th>File</th>
+                <th>Class</th>
+                <th>Sheet</th>
+                <th class="num">Names</th>
+                <th>In the folder</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (file of v.files; track file.name) {
+                <tr>
+                  <td>
+                    @if (file.stands === 'gone') {
+                      <span class="mono">{{ file.name }}</span>
+                    } @else {
+                      <a class="mono" [href]="'/api/start-files/file?name=' + encoded(file.name)" [attr.download]="file.name">{{ file.name }}</a>
+                    }
+                  </td>
+                  <td>{{ file.class ?? '' }}</td>
+                  <td>{{ file.sheet ?? '' }}</td>
+                  <td class="num" [title]="file.names.join(', ')">{{ file.names.length }}</td>
+                  <td [class.warn]="file.stands !== 'as published'">{{ file.stands }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        </section>
+      }
+      @if (older(); as o) {
+        @if (o.total) {
+          <section class="card" aria-label="Files made from an older start file">
+            <h2>{{ o.total === 1 ? '1 file was' : o.total + ' files were' }} made from an older start file</h2>
+            <table class="list">
+              <thead>
+                <tr>
+                  <th>File</th>
+                  <th class="num">Edition</th>
+                  <th>Lacks</th>
+                  <th></th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (file of o.files; track file.file) {
+                  <tr>
+                    <td><rule-file [id]="file.file" [path]="file.path" /></td>
+                    <td class="num">{{ file.edition }}</td>
+                    <td class="mono">{{ file.lacks.join(', ') }}</td>
+                    <td class="warn">{{ file.reason }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+            @if (mayEdit()) {
+              <div class="actions below"><button pButton type="button" (click)="bringUp()">Put the missing names in the tray</button></div>
+            }
+          </section>
+        }
+      }
+    } @else if (!error()) {
+      <span class="skeleton"></span><span class="skeleton"></span>
+    }
+  `,
+  styles: `
+    .plan {
+      display: grid;
+      grid-template-columns: repeat(auto-fit, minmax(200px, 1fr));
+      gap: 0 18px;
+    }
+    fieldset {
+      border: 0;
+      padding: 0;
+      margin: 0 0 12px;
+    }
+    legend {
+      font:
+        500 12px 'Barlow Semi Condensed',
+        sans-serif;
+      color: var(--soft);
+      padding: 0;
+    }
+    fieldset label {
+      margin-right: 12px;
+      white-space: nowrap;
+    }
+    .below {
+      margin-top: 10px;
+    }
+  `,
+})
+export class StartFiles {
+  private readonly api = inject(Api);
+  private readonly global = inject(Store);
+  private readonly notices = inject(Notices);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly view = signal<Published | null>(null);
+  protected readonly plan = signal<StartPlan | null>(null);
+  protected readonly compared = signal<readonly StartComparison[] | null>(null);
+  protected readonly older = signal<{ readonly total: number; readonly files: readonly OlderStart[] } | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly changing = computed(() => (this.compared() ?? []).filter((row) => row.effect !== 'unchanged' && row.effect !== 'kept').length);
+  protected readonly when = showInstant;
+  protected readonly encoded = encodeURIComponent;
+
+  constructor() {
+    this.load();
+  }
+  private load(): void {
+    this.api.startFiles().subscribe({
+      next: (view) => {
+        this.view.set(view);
+        this.plan.update((plan) => plan ?? { ...view.plan, block: view.plan.block ?? view.blocks[0] ?? null });
+        if (view.published) this.api.olderStarts().subscribe({ next: (older) => this.older.set(older), error: this.notices.failed });
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    });
+  }
+  protected set(change: Partial<StartPlan>): void {
+    this.plan.update((plan) => plan && { ...plan, ...change });
+    this.compared.set(null);
+  }
+  protected toggleSheet(name: string): void {
+    const sheets = this.plan()!.sheets;
+    this.set({ sheets: sheets.includes(name) ? sheets.filter((other) => other !== name) : [...sheets, name] });
+  }
+  protected compare(): void {
+    this.busy.set(true);
+    this.api.compareStartFiles(this.plan()!).subscribe({
+      next: (rows) => {
+        this.busy.set(false);
+        this.compared.set(rows);
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.notices.failed(failure);
+      },
+    });
+  }
+  protected publish(): void {
+    this.busy.set(true);
+    this.api.publishStartFiles(this.plan()!).subscribe({
+      next: () => {
+        this.busy.set(false);
+        this.compared.set(null);
+        this.notices.done('The start files are published.');
+        this.load();
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.notices.failed(failure);
+      },
+    });
+  }
+  protected bringUp(): void {
+    const files = (this.older()?.files ?? []).filter((file) => file.reason === null).map((file) => file.file);
+    this.api.bringUp(files.slice(0, 5000)).subscribe({
+      next: ({ lines }) => {
+        this.global.dispatch(TrayActions.load());
+        this.notices.done(`${lines === 1 ? '1 name waits' : `${lines} names wait`} in your tray.`);
+      },
+      error: this.notices.failed,
+    });
+  }
+}

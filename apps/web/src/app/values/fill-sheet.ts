@@ -1,0 +1,746 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import {
+  ChangeDetectionStrategy,
+  Component,
+  ElementRef,
+  OnDestroy,
+  computed,
+  effect,
+  inject,
+  input,
+  output,
+  signal,
+  untracked,
+  viewChild,
+} from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { FileChoice, FileDetails, FileRow, FillData, ValueSetRow } from '@rule/contract';
+import { Edits, FillFile, Filling, InputView, editKey, planSections, unpackFill } from '@rule/core/forms';
+import { PreparedSchema, choicesFor, groundOn, slotOf } from '@rule/core/schema';
+import { HeldValue, editText, readHeld } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
+import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
+import { Api, FileLink, Notices, TrayActions, catalogueFeature, problemOf, sessionFeature, trayFeature } from '../shared';
+
+/** With more files than this the rest of the form follows what is typed a moment later. */
+const AT_ONCE = 300;
+const PAUSE_MS = 120;
+
+interface Kept {
+  readonly edits: readonly (readonly [string, string])[];
+  readonly decisions: readonly (readonly [string, 'keep' | 'clear'])[];
+}
+
+/** Filling in: a broad sheet over the files that it fills. What it would change goes to the tray. */
+@Component({
+  selector: 'rule-fill-sheet',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule],
+  template: `
+    <div #sheet class="sheet" role="dialog" aria-modal="false" [attr.aria-label]="title()" tabindex="-1" (keydown)="key($event)">
+      <header>
+        <div class="what">
+          <h1>{{ title() }}</h1>
+          @if (data(); as d) {
+            <p>
+              Edition {{ d.edition }}.
+              @for (left of d.leftOut; track left.class) {
+                {{ left.files }} of the class {{ left.class || 'none' }} left out.
+              }
+              @if (locked()) {
+                {{ locked() === 1 ? '1 file' : locked() + ' files' }} cannot be written now.
+              }
+            </p>
+          }
+        </div>
+        <div class="actions">
+          @if (several()) {
+            <select class="small" aria-label="Files of several classes" [ngModel]="mode()" (ngModelChange)="mode.set($event)">
+              <option value="shared">shared inputs together</option>
+              <option value="apart">each class apart</option>
+            </select>
+          }
+          @if (mayEdit()) {
+            <button pButton type="button" class="p-button-text" (click)="panel.set(panel() === 'copy' ? null : 'copy')">Copy from a file …</button>
+            <button pButton type="button" class="p-button-text" (click)="openSets()">Saved values …</button>
+          }
+          <button pButton type="button" class="p-button-text" (click)="closed.emit()">Close</button>
+        </div>
+      </header>
+      @if (error(); as text) {
+        <p class="note bad" role="alert">{{ text }}</p>
+      }
+      @if (data() === null && !error()) {
+        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      }
+      @if (restored()) {
+        <p class="note" role="status">
+          What you had typed here and not put in the tray is back.
+          <button type="button" class="link" (click)="forget()">Forget it</button>
+        </p>
+      }
+      @if (panel() === 'copy') {
+        <section class="card side" aria-label="Copy from a file">
+          <label class="field">
+            <span>File to copy from</span>
+            <input pInputText placeholder="part of its path or of a value" [ngModel]="find()" (ngModelChange)="searched($event)" />
+          </label>
+          @for (file of found(); track file.id) {
+            <button type="button" class="link one" (click)="takeFrom(file)">{{ file.path }}</button>
+          }
+          @if (source(); as s) {
+            <p class="soft">Values of {{ s.path }}; those that are ticked are filled in.</p>
+            @for (value of s.values; track value.key) {
+              <label class="one"
+                ><input type="checkbox" [checked]="value.on" (change)="tick(value.key)" /> {{ value.caption }}:
+                <span class="mono">{{ value.text }}</span></label
+              >
+            }
+            <button pButton type="button" [disabled]="!ticked()" (click)="copy()">Fill in {{ ticked() === 1 ? '1 value' : ticked() + ' values' }}</button>
+          }
+        </section>
+      }
+      @if (panel() === 'sets') {
+        <section class="card side" aria-label="Saved values">
+          @for (set of sets(); track set.id) {
+            <p class="one">
+              <button type="button" class="link" (click)="useSet(set)">{{ set.name }}</button>
+              <span class="soft">{{ set.values.length === 1 ? '1 value' : set.values.length + ' values' }}{{ set.mine ? '' : ', by ' + set.by }}</span>
+              @if (set.mine) {
+                <button type="button" class="link" [attr.aria-label]="'remove the saved values ' + set.name" (click)="removeSet(set)">remove</button>
+              }
+            </p>
+          } @empty {
+            <p class="soft">No values are saved yet. Type some, and keep them here under a name.</p>
+          }
+          @if (savable().length) {
+            <div class="keep">
+              <input pInputText aria-label="Name for the saved values" placeholder="name" [ngModel]="setName()" (ngModelChange)="setName.set($event)" />
+              <label><input type="checkbox" [checked]="setShared()" (change)="setShared.set(!setShared())" /> for everyone</label>
+              <button pButton type="button" [disabled]="!setName().trim()" (click)="saveSet()">
+                Keep {{ savable().length === 1 ? 'the value' : 'the ' + savable().length + ' values' }} typed here
+              </button>
+            </div>
+          }
+        </section>
+      }
+      @if (view(); as v) {
+        <div class="body">
+          <nav class="files" aria-label="Files that are filled in">
+            @if (classes().length > 1) {
+              <div class="classes" role="group" aria-label="Classes that are filled in">
+                @for (entry of classes(); track entry.name) {
+                  <label
+                    ><input type="checkbox" [checked]="entry.on" (change)="leaveClass(entry.name, entry.on)" /> {{ entry.name || 'no class' }} ({{
+                      entry.files
+                    }})</label
+                  >
+                }
+              </div>
+            }
+            <cdk-virtual-scroll-viewport [itemSize]="28" class="list">
+              <div class="file" *cdkVirtualFor="let file of mutableFiles()" [class.off]="left().has(file.id)">
+                <input type="checkbox" [attr.aria-label]="'fill in ' + file.path" [checked]="!left().has(file.id)" (change)="leave(file.id)" />
+                <rule-file [id]="file.id" [path]="file.path" [text]="file.name" />
+                @if (file.lock) {
+                  <span class="mark warn" [title]="'The file ' + file.lock">locked</span>
+                } @else if (changedFiles().has(file.id)) {
+                  <span class="mark good">{{ changedFiles().get(file.id) }}</span>
+                }
+              </div>
+            </cdk-virtual-scroll-viewport>
+          </nav>
+          <div class="form">
+            @for (left of v.leftovers; track left.key) {
+              <p class="note">
+                {{ left.caption }} stands in {{ left.files === 1 ? '1 file' : left.files + ' files' }}, and no input shows it there.
+                @if (left.asks) {
+                  Keep the value or clear it?
+                  <button type="button" class="link" (click)="decide(left.key, 'keep')">Keep</button>
+                  <button type="button" class="link" (click)="decide(left.key, 'clear')">Clear</button>
+                }
+              </p>
+            }
+            <rule-entry-form
+              [view]="v"
+              [titles]="titles()"
+              [suggestions]="suggestions()"
+              [disabled]="!mayEdit()"
+              (edited)="edit($event)"
+              (drawn)="draw($event)"
+              (favoured)="favour($event)"
+            />
+          </div>
+        </div>
+        <footer>
+          <span role="status">
+            @if (v.values.length) {
+              <b>{{ v.values.length === 1 ? '1 value' : v.values.length + ' values' }}</b> in <b>{{ v.files === 1 ? '1 file' : v.files + ' files' }}</b> would
+              change.
+            } @else {
+              Nothing would change yet.
+            }
+            @if (v.refused) {
+              <span class="bad">{{ v.refused === 1 ? '1 input cannot be written as it is.' : v.refused + ' inputs cannot be written as they are.' }}</span>
+            }
+            @if (pendingHere()) {
+              <span class="soft">{{ pendingHere() === 1 ? '1 line' : pendingHere() + ' lines' }} of these files already wait in the tray.</span>
+            }
+          </span>
+          @if (issues().length) {
+            <div class="issues" role="alert">
+              @for (issue of issues().slice(0, 4); track $index) {
+                <p class="bad">{{ issue.message }}</p>
+              }
+              @if (issues().length > 4) {
+                <p class="bad">and {{ issues().length - 4 }} more.</p>
+              }
+              <button type="button" class="link" (click)="leaveOutRefused()">Leave the files that they name out, and look again</button>
+            </div>
+          }
+          <div class="actions">
+            <button pButton type="button" class="p-button-text" [disabled]="edits().size === 0" (click)="forget()">Forget what was typed</button>
+            <button pButton type="button" [disabled]="!v.values.length || v.refused > 0 || asks() || busy()" (click)="put()">
+              Put {{ v.values.length === 1 ? '1 value' : v.values.length + ' values' }} in the tray
+            </button>
+          </div>
+        </footer>
+      }
+    </div>
+  `,
+  styles: `
+    :host {
+      display: block;
+      height: 100%;
+      min-height: 0;
+    }
+    .sheet {
+      height: 100%;
+      display: flex;
+      flex-direction: column;
+      background: var(--vellum);
+      border: 1px solid var(--line);
+      border-top: 3px solid var(--brass);
+      border-radius: 5px;
+      padding: 14px 18px 0;
+      outline: none;
+    }
+    header {
+      display: flex;
+      gap: 12px;
+      align-items: flex-start;
+      margin-bottom: 10px;
+    }
+    .what {
+      flex: 1;
+      min-width: 0;
+    }
+    .what p {
+      margin: 3px 0 0;
+      color: var(--soft);
+    }
+    .body {
+      flex: 1;
+      min-height: 0;
+      display: grid;
+      grid-template-columns: minmax(150px, 220px) minmax(0, 1fr);
+      gap: 16px;
+    }
+    .files {
+      min-height: 0;
+      display: flex;
+      flex-direction: column;
+    }
+    .classes label {
+      display: block;
+    }
+    .classes {
+      margin-bottom: 8px;
+      padding-bottom: 6px;
+      border-bottom: 1px solid var(--line);
+    }
+    .list {
+      flex: 1;
+      min-height: 120px;
+    }
+    .file {
+      display: flex;
+      align-items: center;
+      gap: 6px;
+      height: 28px;
+      overflow: hidden;
+      white-space: nowrap;
+    }
+    .file rule-file {
+      overflow: hidden;
+      text-overflow: ellipsis;
+      flex: 1;
+      min-width: 0;
+    }
+    .off rule-file {
+      text-decoration: line-through;
+      color: var(--faint);
+    }
+    .mark {
+      font:
+        500 11px 'Barlow Semi Condensed',
+        sans-serif;
+      padding-right: 4px;
+    }
+    .form {
+      overflow: auto;
+      min-height: 0;
+      padding-right: 4px;
+    }
+    footer {
+      display: flex;
+      gap: 14px;
+      align-items: center;
+      flex-wrap: wrap;
+      justify-content: space-between;
+      padding: 10px 0 12px;
+      border-top: 1px solid var(--line);
+    }
+    .issues {
+      flex-basis: 100%;
+      order: -1;
+    }
+    .issues p {
+      margin: 0 0 2px;
+    }
+    .side {
+      padding: 12px 16px;
+      margin-bottom: 12px;
+      max-height: 46%;
+      overflow: auto;
+    }
+    .one {
+      display: block;
+      margin: 0 0 4px;
+    }
+    .one .link {
+      margin-right: 8px;
+    }
+    .keep {
+      display: flex;
+      gap: 10px;
+      align-items: center;
+      flex-wrap: wrap;
+      margin-top: 8px;
+    }
+  `,
+})
+export class FillSheet implements OnDestroy {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly choice = input.required<FileChoice>();
+  readonly closed = output();
+
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  private readonly user = this.store.selectSignal(sessionFeature.selectUser);
+  private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
+  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
+  private readonly sheet = viewChild<ElementRef<HTMLElement>>('sheet');
+
+  protected readonly data = signal<FillData | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly busy = signal(false);
+  protected readonly mode = signal<'shared' | 'apart'>('shared');
+  /** What was typed; the view follows at once or, over many files, a moment later. */
+  protected readonly edits = signal<Edits>(new Map());
+  private readonly settled = signal<Edits>(new Map());
+  private readonly decisions = signal<ReadonlyMap<string, 'keep' | 'clear'>>(new Map());
+  protected readonly left = signal<ReadonlySet<number>>(new Set());
+  protected readonly restored = signal(false);
+  protected readonly issues = signal<readonly { readonly field: string; readonly message: string }[]>([]);
+  protected readonly panel = signal<'copy' | 'sets' | null>(null);
+  private readonly added = signal<readonly { readonly property: number; readonly text: string; readonly on: boolean }[]>([]);
+  private pause: ReturnType<typeof setTimeout> | undefined;
+  private readonly running = new Subscription();
+
+  private readonly unpacked = computed(() => {
+    const data = this.data();
+    return data ? unpackFill(data.packed) : null;
+  });
+  private readonly schema = computed(() => {
+    const data = this.data();
+    return data ? new PreparedSchema(data.schema, groundOn(this.standIns(), data.lists, data.states, Date.now() / 1000)) : null;
+  });
+  protected readonly files = computed(() => this.unpacked()?.files ?? []);
+  protected readonly mutableFiles = computed(() => [...this.files()]);
+  protected readonly locked = computed(() => this.files().filter((file) => file.lock !== null).length);
+  private readonly chosen = computed(() => this.files().filter((file) => !this.left().has(file.id)));
+  private readonly sections = computed(() => {
+    const data = this.data();
+    return data ? planSections<FillFile>(this.chosen(), data.schema.forms, data.schema.properties, this.mode()) : [];
+  });
+  protected readonly several = computed(() => {
+    const data = this.data();
+    return data !== null && planSections<FillFile>(this.files(), data.schema.forms, data.schema.properties, 'apart').length > 1;
+  });
+  protected readonly titles = computed(() => new Map(this.sections().map((section) => [section.key, section.title])));
+  private readonly filling = computed(() => {
+    const [schema, unpacked, user] = [this.schema(), this.unpacked(), this.user()];
+    return schema && unpacked && user ? new Filling(this.sections(), unpacked.wides, schema, user.role) : null;
+  });
+  private readonly worked = computed(() => this.filling()?.view(this.settled(), this.decisions()) ?? null);
+  /** The view with what was typed last, though the rest of it may follow later. */
+  protected readonly view = computed(() => {
+    const [view, edits] = [this.worked(), this.edits()];
+    if (view === null || edits === this.settled()) return view;
+    return {
+      ...view,
+      panels: view.panels.map((panel) => ({
+        ...panel,
+        inputs: panel.inputs.map((entry) => ({
+          ...entry,
+          rows: entry.rows.map((row) => ({ ...row, typed: edits.get(editKey(panel.section, entry.input.key, row.id)) ?? null })),
+        })),
+      })),
+    };
+  });
+  protected readonly asks = computed(() => this.view()?.leftovers.some((left) => left.asks) ?? false);
+  protected readonly changedFiles = computed(() => {
+    const counts = new Map<number, number>();
+    for (const { file } of this.worked()?.values ?? []) counts.set(file, (counts.get(file) ?? 0) + 1);
+    return counts;
+  });
+  protected readonly pendingHere = computed(() => {
+    const ids = new Set(this.files().map((file) => file.id));
+    return this.lines().filter((line) => ids.has(line.file)).length;
+  });
+  protected readonly title = computed(() => {
+    const files = this.chosen();
+    return files.length === 0 ? 'Fill in' : files.length === 1 ? `Fill in ${files[0]!.name}` : `Fill in ${files.length} files`;
+  });
+  protected readonly suggestions = computed((): Suggestions => {
+    const favourites = new Map<number, string[]>();
+    for (const { property, text } of this.data()?.favourites ?? []) favourites.set(property, [...(favourites.get(property) ?? []), text]);
+    for (const { property, text, on } of this.added()) {
+      const own = (favourites.get(property) ?? []).filter((known) => known !== text);
+      favourites.set(property, on ? [...own, text] : own);
+    }
+    return { favourites, narrowed: (property) => this.narrowed(property) };
+  });
+
+  constructor() {
+    effect(() => {
+      const choice = this.choice();
+      this.applied();
+      untracked(() => this.load(choice));
+    });
+    effect(() => {
+      const [edits, decisions] = [this.edits(), this.decisions()];
+      untracked(() => this.keep(edits, decisions));
+    });
+    this.running.add(
+      this.searches
+        .pipe(
+          debounceTime(250),
+          switchMap((text) =>
+            text.trim() === ''
+              ? of([])
+              : this.api.files({ search: text.trim(), limit: 12 }).pipe(
+                  switchMap((page) => of(page.rows)),
+                  catchError(() => of([])),
+                ),
+          ),
+        )
+        .subscribe((rows) => this.found.set(rows)),
+    );
+  }
+
+  ngOnDestroy(): void {
+    clearTimeout(this.pause);
+    this.running.unsubscribe();
+  }
+
+  private storageKey(): string {
+    return `rule.fill.${this.user()?.name ?? ''}.${JSON.stringify(this.choice())}`;
+  }
+
+  private load(choice: FileChoice): void {
+    const first = this.data() === null;
+    this.api.fill(choice).subscribe({
+      next: (data) => {
+        this.data.set(data);
+        this.error.set(null);
+        if (first) {
+          this.restore();
+          setTimeout(() => this.sheet()?.nativeElement.focus());
+        }
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    });
+  }
+
+  /** Brings back what was typed before the session ended or the page was left. */
+  private restore(): void {
+    try {
+      const kept = JSON.parse(localStorage.getItem(this.storageKey()) ?? 'null') as Kept | null;
+      if (!kept || kept.edits.length === 0) return;
+      this.decisions.set(new Map(kept.decisions));
+      this.setEdits(new Map(kept.edits), true);
+      this.restored.set(true);
+    } catch {
+      // Without storage there is nothing to bring back.
+    }
+  }
+  private keep(edits: Edits, decisions: ReadonlyMap<string, 'keep' | 'clear'>): void {
+    if (this.data() === null) return;
+    try {
+      if (edits.size === 0) localStorage.removeItem(this.storageKey());
+      else localStorage.setItem(this.storageKey(), JSON.stringify({ edits: [...edits], decisions: [...decisions] } satisfies Kept));
+    } catch {
+      // Where nothing can be stored, what was typed lives as long as the page.
+    }
+  }
+
+  private setEdits(edits: Edits, atOnce = false): void {
+    this.edits.set(edits);
+    this.issues.set([]);
+    clearTimeout(this.pause);
+    if (atOnce || this.chosen().length <= AT_ONCE) this.settled.set(edits);
+    else this.pause = setTimeout(() => this.settled.set(edits), PAUSE_MS);
+  }
+
+  protected edit({ section, input: key, row, text }: FieldEdit): void {
+    const edits = new Map(this.edits());
+    if (text === null) edits.delete(editKey(section, key, row));
+    else edits.set(editKey(section, key, row), text);
+    this.setEdits(edits);
+  }
+
+  protected forget(): void {
+    this.decisions.set(new Map());
+    this.restored.set(false);
+    this.setEdits(new Map(), true);
+  }
+
+  protected decide(key: string, what: 'keep' | 'clear'): void {
+    this.decisions.update((decisions) => new Map([...decisions, [key, what]]));
+  }
+
+  /** The classes of the files, with whether any of their files is filled in. */
+  protected readonly classes = computed(() => {
+    const counts = new Map<string, { files: number; on: boolean }>();
+    for (const file of this.files()) {
+      const entry = counts.get(file.className ?? '') ?? { files: 0, on: false };
+      entry.files++;
+      entry.on ||= !this.left().has(file.id);
+      counts.set(file.className ?? '', entry);
+    }
+    return [...counts].map(([name, entry]) => ({ name, ...entry })).sort((a, b) => a.name.localeCompare(b.name));
+  });
+  protected leaveClass(name: string, out: boolean): void {
+    const own = this.files().filter((file) => (file.className ?? '') === name);
+    this.left.update((left) => {
+      const next = new Set(left);
+      for (const file of own)
+        if (out) next.add(file.id);
+        else next.delete(file.id);
+      return next;
+    });
+  }
+
+  protected leave(id: number): void {
+    this.left.update((left) => {
+      const next = new Set(left);
+      if (!next.delete(id)) next.add(id);
+      return next;
+    });
+  }
+
+  protected put(): void {
+    this.settled.set(this.edits());
+    const values = this.worked()?.values ?? [];
+    if (values.length === 0) return;
+    this.busy.set(true);
+    const name = this.sections().length === 1 ? this.sections()[0]!.title : 'several forms';
+    this.api.propose({ values, reason: `filled in: ${name}`.slice(0, 200) }).subscribe({
+      next: ({ lines, counts }) => {
+        this.busy.set(false);
+        this.store.dispatch(TrayActions.loaded({ lines, counts }));
+        this.notices.done(`${values.length === 1 ? '1 value waits' : `${values.length} values wait`} in your tray.`);
+        this.forget();
+        this.closed.emit();
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        const problem = problemOf(failure);
+        this.issues.set(problem.issues?.length ? problem.issues : [{ field: '', message: problem.detail }]);
+      },
+    });
+  }
+
+  /** Files whose values were refused are left out, so that the others can go on. */
+  protected leaveOutRefused(): void {
+    const named = this.files().filter((file) => this.issues().some((issue) => issue.field.startsWith(`${file.path}, `)));
+    this.left.update((left) => new Set([...left, ...named.map((file) => file.id)]));
+    this.issues.set([]);
+    this.load(this.choice());
+  }
+
+  protected draw(entry: InputView): void {
+    const files = this.chosen().filter((file) => file.lock === null && file.held.get(`property/${entry.property.writtenName}`)?.text === undefined);
+    this.api
+      .drawForFiles(
+        entry.property.id,
+        (files.length ? files : this.chosen()).map((file) => file.id),
+      )
+      .subscribe({
+        next: ({ lines, skipped }) => {
+          this.store.dispatch(TrayActions.load());
+          this.notices.done(
+            `${lines === 1 ? '1 number waits' : `${lines} numbers wait`} in your tray.${skipped.length ? ` ${skipped.length} files were passed over.` : ''}`,
+          );
+        },
+        error: this.notices.failed,
+      });
+  }
+
+  protected favour({ property, text, on }: { property: number; text: string; on: boolean }): void {
+    this.api
+      .favourite({ property, text, on })
+      .subscribe({ next: () => this.added.update((added) => [...added, { property, text, on }]), error: this.notices.failed });
+  }
+
+  /** Choices of a property that go with what all files have for the one that narrows it. */
+  private narrowed(id: number): readonly string[] | null {
+    const data = this.data();
+    const property = data?.schema.properties.find((candidate) => candidate.id === id);
+    const list = data?.lists.find((candidate) => candidate.name === property?.list);
+    if (!property || property.narrowedBy === null || list?.goesWith == null) return null;
+    const by = data!.schema.properties.find((candidate) => candidate.writtenName === property.narrowedBy);
+    for (const panel of this.worked()?.panels ?? [])
+      for (const entry of panel.inputs) {
+        const row = entry.property.id === by?.id ? entry.rows[0] : undefined;
+        if (row) return row.state === 'same' && row.text !== '' ? choicesFor(list, row.text) : null;
+      }
+    const texts = by ? new Set(this.chosen().map((file) => heldText(file, by))) : new Set<string>();
+    return texts.size === 1 && !texts.has('') ? choicesFor(list, [...texts][0]!) : null;
+  }
+
+  // Copying from another file.
+  protected readonly find = signal('');
+  protected readonly found = signal<readonly FileRow[]>([]);
+  private readonly searches = new Subject<string>();
+  protected readonly source = signal<{
+    readonly path: string;
+    readonly values: readonly {
+      readonly key: string;
+      readonly caption: string;
+      readonly text: string;
+      readonly on: boolean;
+      readonly edit: readonly [string, string];
+    }[];
+  } | null>(null);
+  protected readonly ticked = computed(() => this.source()?.values.filter((value) => value.on).length ?? 0);
+
+  protected searched(text: string): void {
+    this.find.set(text);
+    this.searches.next(text);
+  }
+  protected takeFrom(file: FileRow): void {
+    this.api.file(file.id).subscribe({
+      next: (details: FileDetails) => {
+        const held = new Map(
+          (details.holders.find((holder) => holder.key === '')?.values ?? []).map((value) => [`${value.place}/${value.name}`, value.held] as const),
+        );
+        const values = (this.view()?.panels ?? []).flatMap((panel) =>
+          panel.inputs.flatMap((entry) => {
+            if (entry.input.level !== 'document' || !entry.open) return [];
+            const slot = slotOf(entry.property, file.kind);
+            const text = editable(held.get(`${slot.place}/${slot.name}`) ?? null, entry);
+            return text === ''
+              ? []
+              : [{ key: entry.key, caption: entry.caption, text, on: true, edit: [editKey(panel.section, entry.input.key, ''), text] as const }];
+          }),
+        );
+        this.source.set({ path: file.path, values });
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected tick(key: string): void {
+    this.source.update((source) => source && { ...source, values: source.values.map((value) => (value.key === key ? { ...value, on: !value.on } : value)) });
+  }
+  protected copy(): void {
+    this.setEdits(new Map([...this.edits(), ...(this.source()?.values ?? []).filter((value) => value.on).map((value) => value.edit)]));
+    this.panel.set(null);
+    this.source.set(null);
+  }
+
+  // Saved sets of values.
+  protected readonly sets = signal<readonly ValueSetRow[]>([]);
+  protected readonly setName = signal('');
+  protected readonly setShared = signal(false);
+  /** What was typed for all holders of an input, by property. */
+  protected readonly savable = computed(() =>
+    (this.worked()?.panels ?? []).flatMap((panel) =>
+      panel.inputs.flatMap((entry) => {
+        const text = this.settled().get(editKey(panel.section, entry.input.key, ''));
+        return text === undefined || text === '' ? [] : [{ property: entry.property.id, text }];
+      }),
+    ),
+  );
+  protected openSets(): void {
+    this.panel.update((panel) => (panel === 'sets' ? null : 'sets'));
+    if (this.panel() === 'sets') this.api.valueSets().subscribe({ next: (sets) => this.sets.set(sets), error: this.notices.failed });
+  }
+  protected useSet({ values }: ValueSetRow): void {
+    const wanted = new Map(values.map((value) => [value.property, value.text]));
+    const edits = new Map(this.edits());
+    let filled = 0;
+    for (const panel of this.view()?.panels ?? [])
+      for (const entry of panel.inputs) {
+        const text = wanted.get(entry.property.id);
+        if (text === undefined || !entry.open) continue;
+        edits.set(editKey(panel.section, entry.input.key, ''), text);
+        filled++;
+      }
+    this.setEdits(edits);
+    this.panel.set(null);
+    const rest = values.length - filled;
+    if (rest > 0) this.notices.done(`${rest === 1 ? '1 value has' : `${rest} values have`} no open input here.`);
+  }
+  protected saveSet(): void {
+    this.api.saveValueSet({ name: this.setName().trim(), shared: this.setShared(), values: this.savable() }).subscribe({
+      next: (sets) => {
+        this.sets.set(sets);
+        this.setName.set('');
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected removeSet(set: ValueSetRow): void {
+    this.api
+      .removeValueSet(set.id)
+      .subscribe({ next: () => this.sets.update((sets) => sets.filter((other) => other.id !== set.id)), error: this.notices.failed });
+  }
+
+  protected key(event: KeyboardEvent): void {
+    if (event.key === 'Enter' && event.ctrlKey) {
+      event.preventDefault();
+      event.stopPropagation();
+      const view = this.view();
+      if (view && view.values.length > 0 && view.refused === 0 && !this.asks() && !this.busy()) this.put();
+    } else if (event.key === 'Escape' && this.edits().size === 0) this.closed.emit();
+  }
+}
+
+/** What a file holds, as it is typed. */
+const editable = (held: HeldValue | null, entry: Pick<InputView, 'property'>): string => {
+  if (held === null || held.text === '') return '';
+  const parsed = readHeld(held, entry.property);
+  return parsed.ok ? editText(parsed.value, entry.property) : held.text;
+};
+const heldText = (file: FillFile, property: InputView['property']): string => {
+  const slot = slotOf(property, file.kind);
+  return file.held.get(`${slot.place}/${slot.name}`)?.text ?? '';
+};

@@ -1,0 +1,483 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Clause, FileRow, WideDraft, WideRow, WideView } from '@rule/contract';
+import { Property, checkProposed, isHeldAt, whyNotTypedAbove } from '@rule/core/schema';
+import { HeldValue, editText, readHeld } from '@rule/core/values';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Clauses } from '../clauses';
+import { Api, FileLink, Notices, TrayActions, catalogueFeature, plainHeld, problemOf, sessionFeature, trayFeature } from '../shared';
+
+/** Rows that a table shows before the rest is only counted. */
+const MOST_SHOWN = 200;
+
+/** Projects and drawing sets: their values, their files, and what has not reached them yet. */
+@Component({
+  selector: 'rule-projects',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, Clauses, FileLink, FormsModule, InputTextModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>{{ view()?.level === 'company' ? 'The company' : (view()?.name ?? 'Projects and sets') }}</h1>
+        <p>
+          @switch (view()?.level) {
+            @case ('project') {
+              Project. Its values are inherited by all its files.
+            }
+            @case ('drawing set') {
+              Drawing set. Each value belongs to the set or to its sheets, never to both.
+            }
+            @case ('company') {
+              Values that every file of the company inherits.
+            }
+            @default {
+              Values that many files inherit, kept once.
+            }
+          }
+        </p>
+      </div>
+      <div class="actions">
+        <label>
+          <span class="visually-hidden">Project or set</span>
+          <select class="small" [ngModel]="id() ?? ''" (ngModelChange)="picked.emit($event || null)">
+            <option value="">all</option>
+            @for (row of list() ?? []; track row.id) {
+              <option [value]="'' + row.id">{{ row.level === 'company' ? 'the company' : row.level + ': ' + row.name }}</option>
+            }
+          </select>
+        </label>
+        @if (mayAdminister()) {
+          <button pButton type="button" class="p-button-text" (click)="begin('project')">New project …</button>
+          <button pButton type="button" class="p-button-text" (click)="begin('drawing set')">New drawing set …</button>
+        }
+      </div>
+    </div>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    @if (draft(); as d) {
+      <section class="card" aria-label="Definition">
+        <h2>{{ draftId() === null ? 'New ' + d.level : 'The ' + d.level }}</h2>
+        <label class="field">
+          <span>Name</span>
+          <input pInputText class="draft-name" [ngModel]="d.name" (ngModelChange)="draft.set({ level: d.level, name: $event, clauses: d.clauses })" />
+        </label>
+        <p class="soft">Files that belong to it by rule: all conditions must hold. With none, files are put in by hand.</p>
+        <rule-clauses [clauses]="d.clauses" [names]="names()" (changed)="draft.set({ level: d.level, name: d.name, clauses: $event })" />
+        <div class="actions below">
+          <button pButton type="button" [disabled]="!d.name.trim()" (click)="save(d)">Save</button>
+          <button pButton type="button" class="p-button-text" (click)="draft.set(null)">Leave it</button>
+        </div>
+      </section>
+    }
+    @if (list() === null && !error()) {
+      <span class="skeleton"></span><span class="skeleton"></span>
+    }
+    @if (view(); as v) {
+      @if (v.level !== 'company' && mayAdminister() && !draft()) {
+        <p>
+          <button type="button" class="link" (click)="change(v)">Change the name or the rule</button>
+          <button type="button" class="link spaced" (click)="remove(v)">
+            Remove; its {{ v.files === 1 ? '1 file keeps' : v.files + ' files keep' }} what they hold
+          </button>
+        </p>
+      }
+      <section class="card" aria-label="Values">
+        <h2>Values</h2>
+        @for (property of owned(); track property.id) {
+          <label class="field value">
+            <span>{{ property.caption }}{{ property.unit ? ', in ' + property.unit : '' }}{{ property.level === v.level ? '' : ' · inherited by files' }}</span>
+            @if (property.type === 'choice' && !property.open) {
+              <select
+                class="small"
+                [disabled]="!mayEdit() || closed(property, v.level) !== null"
+                [ngModel]="textOf(v, property)"
+                (ngModelChange)="type(v, property, $event)"
+              >
+                <option value="">(blank)</option>
+                @for (choice of property.choices; track choice) {
+                  <option [value]="choice">{{ choice }}</option>
+                }
+              </select>
+            } @else {
+              <input
+                pInputText
+                [disabled]="!mayEdit() || closed(property, v.level) !== null"
+                [placeholder]="property.placeholder"
+                [ngModel]="textOf(v, property)"
+                (change)="type(v, property, $any($event.target).value)"
+              />
+            }
+            @if (wrong().get(property.id); as text) {
+              <small class="bad" role="alert">{{ property.caption }} {{ text }}.</small>
+            }
+            @if (closed(property, v.level); as reason) {
+              <small>{{ property.caption }} {{ reason }}.</small>
+            }
+            @if (waiting(v, property)) {
+              <small class="warn">waits in the tray; now {{ show(v.held[property.id] ?? null) }}</small>
+            }
+          </label>
+        } @empty {
+          <p class="soft">
+            No property is kept here. In Schema, a property that is inherited from the {{ v.level }}, or that is held at its level, gets its value here.
+          </p>
+        }
+        @if (mayEdit() && v.behindTotal) {
+          <button pButton type="button" (click)="push(v)">
+            Put what {{ v.behindTotal === 1 ? '1 value lacks' : v.behindTotal + ' values lack' }} in the tray
+          </button>
+        }
+      </section>
+      @if (v.behindTotal) {
+        <section class="card" aria-label="Not reached yet">
+          <h2>Not reached yet: {{ v.behindTotal === 1 ? '1 value' : v.behindTotal + ' values' }}</h2>
+          <table class="list">
+            <thead>
+              <tr>
+                <th>File</th>
+                <th>Property</th>
+                <th>Holds</th>
+                <th>Should hold</th>
+                <th>State</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (entry of v.behind.slice(0, most); track $index) {
+                <tr>
+                  <td><rule-file [id]="entry.file" [path]="entry.path" /> {{ entry.label }}</td>
+                  <td>{{ captionOf(entry.property) }}</td>
+                  <td class="mono">{{ show(entry.held) }}</td>
+                  <td class="mono">{{ show(entry.wanted) }}</td>
+                  <td [class.warn]="entry.reason">{{ entry.reason ?? 'can be written' }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        </section>
+      }
+      @if (v.sheets.length && sheetProperties().length) {
+        <section class="card" aria-label="Sheets">
+          <h2>Sheets: values of their own</h2>
+          <div class="wide">
+            <table class="list">
+              <thead>
+                <tr>
+                  <th>Drawing</th>
+                  <th>Sheet</th>
+                  @for (property of sheetProperties(); track property.id) {
+                    <th>{{ property.caption }}</th>
+                  }
+                </tr>
+              </thead>
+              <tbody>
+                @for (sheet of v.sheets.slice(0, most); track sheet.file + sheet.holder) {
+                  <tr>
+                    <td><rule-file [id]="sheet.file" [path]="sheet.path" /></td>
+                    <td>{{ sheet.label }}</td>
+                    @for (property of sheetProperties(); track property.id) {
+                      <td>
+                        @if (sheet.held[property.id] === undefined) {
+                          <span class="soft">no cell</span>
+                        } @else if (property.feed === 'typed' && mayEdit() && !sheet.lock) {
+                          <input
+                            pInputText
+                            [attr.aria-label]="property.caption + ' of ' + sheet.path + ', ' + sheet.label"
+                            [ngModel]="pendingText(sheet.file, sheet.holder, property) ?? sheet.held[property.id]!.text"
+                            (change)="typeSheet(sheet, property, $any($event.target).value)"
+                          />
+                        } @else {
+                          <span class="mono">{{ show(sheet.held[property.id]!) }}</span>
+                        }
+                      </td>
+                    }
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </div>
+          @if (mayEdit()) {
+            @for (property of defaults(); track property.id) {
+              <button type="button" class="link spaced" (click)="fillSheets(v, property)">
+                Fill {{ property.caption }} with {{ property.default }} where it is blank
+              </button>
+            }
+          }
+        </section>
+      }
+      @if (v.level !== 'company') {
+        <section class="card" aria-label="Files">
+          <h2>Files: {{ v.files }}</h2>
+          @if (mayEdit()) {
+            <label class="field find">
+              <span>Put a file in by hand</span>
+              <input pInputText placeholder="part of its path" [ngModel]="find()" (ngModelChange)="searched($event)" />
+            </label>
+            @for (file of found(); track file.id) {
+              <button type="button" class="link spaced" (click)="member(v, file.id, true)">{{ file.path }}</button>
+            }
+          }
+          <table class="list">
+            <tbody>
+              @for (file of v.members.slice(0, most); track file.file) {
+                <tr>
+                  <td><rule-file [id]="file.file" [path]="file.path" /></td>
+                  <td class="soft">{{ file.how }}</td>
+                  <td>
+                    @if (mayEdit()) {
+                      <button
+                        type="button"
+                        class="link"
+                        [attr.aria-label]="(file.how === 'by hand' ? 'leave to the rule: ' : 'take out: ') + file.path"
+                        (click)="member(v, file.file, file.how === 'by hand' ? null : false)"
+                      >
+                        {{ file.how === 'by hand' ? 'leave to the rule' : 'take out' }}
+                      </button>
+                    }
+                  </td>
+                </tr>
+              }
+              @for (file of v.takenOut; track file.file) {
+                <tr>
+                  <td><rule-file [id]="file.file" [path]="file.path" /></td>
+                  <td class="warn">taken out by hand</td>
+                  <td>
+                    @if (mayEdit()) {
+                      <button type="button" class="link" [attr.aria-label]="'leave to the rule: ' + file.path" (click)="member(v, file.file, null)">
+                        leave to the rule
+                      </button>
+                    }
+                  </td>
+                </tr>
+              }
+            </tbody>
+          </table>
+          @if (v.files > most) {
+            <p class="soft">The first {{ most }} are shown; all are counted.</p>
+          }
+        </section>
+      }
+    } @else if (!id() && list() && !draft()) {
+      <div class="card">
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Name</th>
+              <th>Level</th>
+              <th class="num">Files</th>
+              <th>By</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of list() ?? []; track row.id) {
+              <tr>
+                <td>
+                  <button type="button" class="link" (click)="picked.emit('' + row.id)">{{ row.level === 'company' ? 'the company' : row.name }}</button>
+                </td>
+                <td>{{ row.level }}</td>
+                <td class="num">{{ row.files }}</td>
+                <td class="soft">{{ row.level === 'company' ? 'all files' : row.clauses.length ? 'rule and hand' : 'hand' }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    }
+  `,
+  styles: `
+    .value {
+      display: inline-block;
+      width: 260px;
+      margin-right: 18px;
+      vertical-align: top;
+    }
+    .below {
+      margin-top: 10px;
+    }
+    .spaced {
+      margin-right: 14px;
+    }
+    .find {
+      max-width: 360px;
+    }
+    .wide {
+      overflow: auto;
+    }
+    td input {
+      width: 130px;
+    }
+    small.warn {
+      color: var(--ochre);
+    }
+  `,
+})
+export class Projects {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly id = input<string>();
+  readonly picked = output<string | null>();
+  protected readonly most = MOST_SHOWN;
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly active = this.store.selectSignal(catalogueFeature.selectActive);
+  private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
+  private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
+  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly list = signal<readonly WideRow[] | null>(null);
+  protected readonly view = signal<WideView | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly draft = signal<WideDraft | null>(null);
+  protected readonly draftId = signal<number | null>(null);
+  protected readonly wrong = signal<ReadonlyMap<number, string>>(new Map());
+  protected readonly find = signal('');
+  protected readonly found = signal<readonly FileRow[]>([]);
+  protected readonly show = plainHeld;
+  protected readonly names = computed(() => this.active().map((property) => property.writtenName));
+  protected readonly owned = computed(() => {
+    const level = this.view()?.level;
+    return level ? this.active().filter((property) => isHeldAt(property, level)) : [];
+  });
+  protected readonly sheetProperties = computed(() => this.active().filter((property) => property.level === 'sheet'));
+  protected readonly defaults = computed(() => this.sheetProperties().filter((property) => property.feed === 'typed' && property.default !== ''));
+  private timer: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    effect(() => {
+      const id = this.id();
+      this.applied();
+      untracked(() => {
+        this.load();
+        this.open(id ? Number(id) : null);
+      });
+    });
+  }
+
+  private load(): void {
+    this.api.projects().subscribe({ next: (list) => this.list.set(list), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+  }
+  private open(id: number | null): void {
+    if (id === null) {
+      this.view.set(null);
+      return;
+    }
+    this.api.project(id).subscribe({
+      next: (view) => {
+        this.view.set(view);
+        this.error.set(null);
+      },
+      error: (failure: unknown) => {
+        this.view.set(null);
+        this.error.set(problemOf(failure).detail);
+      },
+    });
+  }
+
+  protected begin(level: WideDraft['level']): void {
+    this.draftId.set(null);
+    this.draft.set({ level, name: '', clauses: [] });
+    setTimeout(() => document.querySelector<HTMLElement>('.draft-name')?.focus());
+  }
+  protected change({ id, level, name, clauses }: WideView): void {
+    if (level === 'company') return;
+    this.draftId.set(id);
+    this.draft.set({ level, name, clauses: clauses as Clause[] });
+  }
+  protected save(draft: WideDraft): void {
+    this.api.saveProject(this.draftId(), { ...draft, name: draft.name.trim() }).subscribe({
+      next: (row) => {
+        this.draft.set(null);
+        this.load();
+        if (this.id() === `${row.id}`) this.open(row.id);
+        this.picked.emit(`${row.id}`);
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected remove({ id }: WideView): void {
+    this.api.removeProject(id).subscribe({
+      next: () => {
+        this.load();
+        this.picked.emit(null);
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected searched(text: string): void {
+    this.find.set(text);
+    clearTimeout(this.timer);
+    this.timer = setTimeout(() => {
+      if (text.trim() === '') this.found.set([]);
+      else this.api.files({ search: text.trim(), limit: 10 }).subscribe({ next: (page) => this.found.set(page.rows), error: this.notices.failed });
+    }, 250);
+  }
+  protected member({ id }: WideView, file: number, member: boolean | null): void {
+    this.api.projectMembers(id, { files: [file], member }).subscribe({
+      next: () => {
+        this.find.set('');
+        this.found.set([]);
+        this.open(id);
+        this.load();
+      },
+      error: this.notices.failed,
+    });
+  }
+
+  protected captionOf(property: number): string {
+    return this.byId()[property]?.caption ?? '';
+  }
+  protected closed(property: Property, level: WideView['level']): string | null {
+    return whyNotTypedAbove(property, level);
+  }
+  private pending(file: number, holder: string, name: string): HeldValue | null | undefined {
+    return this.lines().find((line) => line.file === file && line.holder === holder && line.name === name)?.proposed;
+  }
+  protected waiting({ id }: WideView, property: Property): boolean {
+    return this.pending(-id, '', property.writtenName) !== undefined;
+  }
+  protected textOf(view: WideView, property: Property): string {
+    const waits = this.pending(-view.id, '', property.writtenName);
+    const held = waits !== undefined ? waits : (view.held[property.id] ?? null);
+    if (held === null) return '';
+    const parsed = readHeld(held, property);
+    return parsed.ok ? editText(parsed.value, property) : held.text;
+  }
+  protected pendingText(file: number, holder: string, property: Property): string | null {
+    const name = property.homes.drawing?.name ?? property.writtenName;
+    const waits = this.pending(file, holder, name);
+    return waits === undefined ? null : (waits?.text ?? '');
+  }
+
+  protected type(view: WideView, property: Property, text: string): void {
+    const check = checkProposed(text, property, this.standIns());
+    this.wrong.update((wrong) => {
+      const next = new Map(wrong);
+      if (check.ok) next.delete(property.id);
+      else next.set(property.id, check.violations.map((violation) => violation.message).join('; '));
+      return next;
+    });
+    if (check.ok) this.store.dispatch(TrayActions.propose({ values: [{ file: -view.id, property: property.id, text }], reason: `${view.level} ${view.name}` }));
+  }
+  protected typeSheet({ file, holder }: WideView['sheets'][number], property: Property, text: string): void {
+    this.store.dispatch(TrayActions.propose({ values: [{ file, holder, property: property.id, text }], reason: 'typed for a sheet' }));
+  }
+  protected fillSheets(view: WideView, property: Property): void {
+    const values = view.sheets
+      .filter((sheet) => sheet.held[property.id]?.text === '' && !sheet.lock)
+      .map(({ file, holder }) => ({ file, holder, property: property.id, text: property.default }));
+    if (values.length) this.store.dispatch(TrayActions.propose({ values, reason: `default of ${property.caption} for existing sheets` }));
+    else this.notices.done('Every sheet that can be written has a value.');
+  }
+  protected push({ id }: WideView): void {
+    this.api.pushProject(id).subscribe({
+      next: ({ lines, barred }) => {
+        this.store.dispatch(TrayActions.load());
+        this.notices.done(`${lines === 1 ? '1 value waits' : `${lines} values wait`} in your tray.${barred ? ` ${barred} cannot be written now.` : ''}`);
+      },
+      error: this.notices.failed,
+    });
+  }
+}

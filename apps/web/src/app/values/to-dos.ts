@@ -1,0 +1,131 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
+import { ToDo } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { Api, CatalogueActions, FileLink, Notices, TrayActions, problemOf, sessionFeature, showInstant, trayFeature } from '../shared';
+
+/** Files that have come or changed and lack something, for their owners. */
+@Component({
+  selector: 'rule-to-dos',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FileLink],
+  template: `
+    <div class="head">
+      <div>
+        <h1>To do</h1>
+        <p>
+          Files that have come or changed since their library was first read, and lack a name or a required value. They leave the list when they lack nothing
+          any more.
+        </p>
+      </div>
+      <div class="actions">
+        <label><input type="checkbox" [checked]="mineOnly()" (change)="mineOnly.set(!mineOnly())" /> only mine</label>
+        @if (mayEdit() && chosen().size) {
+          <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size === 1 ? '1 file' : chosen().size + ' files' }} …</button>
+          <button pButton type="button" class="p-button-text" (click)="names()">Put missing names in the tray</button>
+          <button pButton type="button" class="p-button-text" (click)="dismiss()">Take off the list</button>
+        }
+      </div>
+    </div>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    @if (list() === null && !error()) {
+      <span class="skeleton"></span><span class="skeleton"></span>
+    } @else if (shown().length === 0) {
+      <p class="note">Nothing waits here. Files that arrive with the next reading of a library are listed when they lack something.</p>
+    } @else {
+      <div class="card">
+        <table class="list">
+          <thead>
+            <tr>
+              <th><input type="checkbox" aria-label="Choose all" [checked]="chosen().size === shown().length" (change)="chooseAll()" /></th>
+              <th>File</th>
+              <th>Class</th>
+              <th>Owner</th>
+              <th>Since</th>
+              <th>Required values missing</th>
+              <th>Names missing</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (entry of shown(); track entry.file) {
+              <tr>
+                <td><input type="checkbox" [attr.aria-label]="'Choose ' + entry.path" [checked]="chosen().has(entry.file)" (change)="choose(entry.file)" /></td>
+                <td>
+                  <rule-file [id]="entry.file" [path]="entry.path" />
+                  <span class="chip">{{ entry.how }}</span>
+                  @if (entry.reason) {
+                    <span class="chip warn" [title]="entry.reason">cannot be written</span>
+                  }
+                </td>
+                <td>{{ entry.class ?? '' }}</td>
+                <td>{{ entry.owner ?? 'nobody known' }}{{ entry.mine ? ' (you)' : '' }}</td>
+                <td>{{ when(entry.at) }}</td>
+                <td [class.warn]="entry.missing.length">{{ entry.missing.join(', ') }}</td>
+                <td>{{ few(entry.lacks) }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    }
+  `,
+})
+export class ToDos {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly fill = output<number[]>();
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly list = signal<readonly ToDo[] | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly mineOnly = signal(false);
+  protected readonly chosen = signal<ReadonlySet<number>>(new Set());
+  protected readonly shown = computed(() => (this.list() ?? []).filter((entry) => !this.mineOnly() || entry.mine));
+  protected readonly when = showInstant;
+
+  constructor() {
+    effect(() => {
+      this.applied();
+      untracked(() => this.load());
+    });
+  }
+  private load(): void {
+    this.api.toDos().subscribe({ next: (list) => this.list.set(list), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+  }
+  protected few(names: readonly string[]): string {
+    return names.length > 4 ? `${names.slice(0, 4).join(', ')} and ${names.length - 4} more` : names.join(', ');
+  }
+  protected choose(file: number): void {
+    this.chosen.update((chosen) => {
+      const next = new Set(chosen);
+      if (!next.delete(file)) next.add(file);
+      return next;
+    });
+  }
+  protected chooseAll(): void {
+    this.chosen.set(this.chosen().size === this.shown().length ? new Set() : new Set(this.shown().map((entry) => entry.file)));
+  }
+  protected names(): void {
+    this.api.toDoTray([...this.chosen()]).subscribe({
+      next: ({ lines }) => {
+        this.store.dispatch(TrayActions.load());
+        this.notices.done(`${lines === 1 ? '1 name waits' : `${lines} names wait`} in your tray.`);
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected dismiss(): void {
+    const gone = this.chosen();
+    this.api.dismissToDos([...gone]).subscribe({
+      next: () => {
+        this.chosen.set(new Set());
+        this.store.dispatch(CatalogueActions.recount());
+        this.load();
+      },
+      error: this.notices.failed,
+    });
+  }
+}

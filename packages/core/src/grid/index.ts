@@ -1,0 +1,3 @@
+export * from './block';
+export * from './series';
+export * from './replace';
