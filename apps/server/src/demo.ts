@@ -3,13 +3,16 @@ import {
   DEMO_CLASSES,
   DEMO_COMPANY,
   DEMO_DENSITIES,
+  DEMO_FORMS,
   DEMO_LAYOUT,
   DEMO_LINKS,
   DEMO_PASSWORD,
+  DEMO_PROJECTS,
   DEMO_PROPERTIES,
   DEMO_SYNONYMS,
   DEMO_USERS,
 } from '@rule/demo';
+import { newInput } from '@rule/core/schema';
 import { readSettings, writeSettings } from './schema/settings';
 import { Services } from './services';
 import { addUser } from './users/users';
@@ -21,17 +24,28 @@ export interface DemoFolders {
 }
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
-export async function loadDemo({ db, editions, libraries, scanner, classes, titleBlocks, boms, vault }: Services, folders: DemoFolders): Promise<void> {
+export async function loadDemo({ db, editions, libraries, scanner, classes, titleBlocks, boms, vault, projects }: Services, folders: DemoFolders): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
   const settings = await readSettings(db);
   await writeSettings(db, { ...settings, company: DEMO_COMPANY, densities: DEMO_DENSITIES, synonyms: [...settings.synonyms, ...DEMO_SYNONYMS] });
   const ids = new Map<string, number>();
-  const numbers = await editions.decree(null, 'What the company agreed on before it had Rule.', DEMO_PROPERTIES);
+  const numbers = await editions.add(null, DEMO_PROPERTIES);
   for (const [i, draft] of DEMO_PROPERTIES.entries()) ids.set(draft.writtenName, numbers[i]!);
+  for (const { panels, ...form } of DEMO_FORMS) {
+    const laid = panels.map(({ title, inputs }, p) => ({
+      key: `p${p + 1}`,
+      title,
+      shownWhen: '',
+      inputs: inputs.map(([name, change], i) => ({ ...newInput(`i${p + 1}${i + 1}`, { ...DEMO_PROPERTIES.find((draft) => draft.writtenName === name)!, id: ids.get(name)! }), ...change })),
+    }));
+    await editions.saveForm(null, { id: null, form: { ...form, panels: laid }, base: null });
+  }
+  await editions.bringIntoForce(null, 'What the company agreed on before it had Rule.', null);
   await libraries.add('Workshop', folders.workshop);
   if (folders.inherited !== null) await libraries.add('Inherited', folders.inherited);
   await scanner.rescan();
   await classes.save(DEMO_CLASSES);
+  for (const project of DEMO_PROJECTS) await projects.save(null, project);
   for (const { tag, property, source, format, block } of DEMO_BINDINGS) await titleBlocks.bind({ block, tag, property: ids.get(property)!, source, format });
   await boms.saveLayout(null, { name: DEMO_LAYOUT.name, columns: DEMO_LAYOUT.columns.map((name) => ids.get(name)!) });
   for (const link of DEMO_LINKS) await vault.saveLink(null, link);

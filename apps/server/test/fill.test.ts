@@ -11,9 +11,9 @@ let okafor: Person;
 beforeAll(async () => {
   rule = await startRule();
   [varga, okafor] = await Promise.all([rule.signIn('varga'), rule.signIn('okafor')]);
+  for (const form of (await rule.services.editions.inForce()).schema.forms) await rule.services.editions.removeForm(null, form.id);
   await rule.define(
-    { ...newDraft('Tightening torque'), kinds: ['assembly'], level: 'occurrence', type: 'number', unit: 'N·m', min: 0 },
-    { ...newDraft('Customer'), kinds: ['part'], feed: 'inherited', inheritFrom: 'project' },
+    { ...newDraft('Client'), kinds: ['part'], feed: 'inherited', inheritFrom: 'project' },
     { ...newDraft('Weld class'), kinds: ['part'] },
   );
 });
@@ -35,7 +35,7 @@ const open = async (choice: object) => (await okafor.post('/fill', choice).expec
 
 describe('forms', () => {
   it('are laid out in the draft, and are in use when it comes into force', async () => {
-    const form = await formOf('Part', ['part'], ['Description', 'Make or buy', 'Customer']);
+    const form = await formOf('Part', ['part'], ['Description', 'Make or buy', 'Client']);
     const { id } = (await save({ id: null, form, base: null }).expect(200)).body as { id: number };
     await save({ id: null, form, base: null }).expect(409);
     await okafor.put('/schema/draft/forms', { id: null, form: { ...form, name: 'Mine' }, base: null }).expect(403);
@@ -63,7 +63,7 @@ describe('forms', () => {
 
   it('travel with the schema by written names', async () => {
     const json = (await varga.get('/schema/document.json').expect(200)).body as { 'x-rule': { forms: { panels: { inputs: { property: string }[] }[] }[] } };
-    expect(json['x-rule'].forms[0]!.panels[0]!.inputs.map((input) => input.property)).toEqual(['Description', 'Make or buy', 'Customer']);
+    expect(json['x-rule'].forms[0]!.panels[0]!.inputs.map((input) => input.property)).toEqual(['Description', 'Make or buy', 'Client']);
     await varga.upload('/schema/draft/document', 'schema.json', Buffer.from(JSON.stringify(json))).expect(200);
     expect(((await varga.get('/schema/draft')).body as DraftView).changes).toEqual([]);
     await varga.delete('/schema/draft');

@@ -10,9 +10,10 @@ let okafor: Person;
 beforeAll(async () => {
   rule = await startRule();
   [varga, okafor] = await Promise.all([rule.signIn('varga'), rule.signIn('okafor')]);
+  for (const { id, level } of await rule.services.projects.list()) if (level !== 'company') await rule.services.projects.remove(id);
   await rule.define(
-    { ...newDraft('Customer'), kinds: ['part', 'drawing'], feed: 'inherited', inheritFrom: 'project', maxLength: 30 },
-    { ...newDraft('Label'), kinds: ['part'], feed: 'ruled', rule: 'project.Customer + ", " + Revision' },
+    { ...newDraft('Client'), kinds: ['part', 'drawing'], feed: 'inherited', inheritFrom: 'project', maxLength: 30 },
+    { ...newDraft('Label'), kinds: ['part'], feed: 'ruled', rule: 'project.Client + ", " + Revision' },
     {
       ...newDraft('Set title'),
       kinds: ['drawing'],
@@ -23,7 +24,6 @@ beforeAll(async () => {
     },
     { ...newDraft('Sheet mark'), kinds: ['drawing'], level: 'sheet', homes: { drawing: { place: 'cell', name: 'SHEET' } }, maxLength: 6 },
     { ...newDraft('Main scale'), kinds: ['drawing'], level: 'sheet', feed: 'sheet', sheetFact: 'scale', homes: { drawing: { place: 'cell', name: 'SCALE' } } },
-    { ...newDraft('Tightening torque'), kinds: ['assembly'], level: 'occurrence', type: 'number', unit: 'N·m', min: 0 },
     { ...newDraft('Site'), kinds: ['part'], level: 'company' },
   );
 });
@@ -63,11 +63,11 @@ describe('a project', () => {
   });
 
   it('passes a value on to all its files, through the tray, and what is computed from it follows', async () => {
-    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Customer'), text: 'Tern Street Roasters' }] }).expect(200);
+    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Client'), text: 'Tern Street Roasters' }] }).expect(200);
     const { lines, counts } = await tray();
-    expect(lines.find((line) => line.file === -id)).toMatchObject({ path: 'project Tern Street', name: 'Customer', follows: false });
+    expect(lines.find((line) => line.file === -id)).toMatchObject({ path: 'project Tern Street', name: 'Client', follows: false });
     const { members } = await view(id);
-    const following = lines.filter((line) => line.follows && line.name === 'Customer').map((line) => line.file);
+    const following = lines.filter((line) => line.follows && line.name === 'Client').map((line) => line.file);
     const released = await rule.file('chimney-stub.step');
     expect(following.sort()).toEqual(
       members
@@ -78,10 +78,10 @@ describe('a project', () => {
     expect(counts.lines).toBe(lines.length);
     await apply();
     expect(valuesOf('parts/drum.step', 'property')).toMatchObject({
-      Customer: 'Tern Street Roasters',
+      Client: 'Tern Street Roasters',
       Label: expect.stringMatching(/^Tern Street Roasters, ./) as unknown,
     });
-    expect((await view(id)).held).toEqual({ [await rule.property('Customer')]: { text: 'Tern Street Roasters', form: 'text' } });
+    expect((await view(id)).held).toEqual({ [await rule.property('Client')]: { text: 'Tern Street Roasters', form: 'text' } });
   });
 
   it('lists files that were not reached until they are', async () => {
@@ -101,9 +101,9 @@ describe('a project', () => {
 
   it('gives its value back with everything that followed when the change set is reverted', async () => {
     const before = valuesOf('parts/drum.step', 'property');
-    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Customer'), text: 'Someone else' }] }).expect(200);
+    await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Client'), text: 'Someone else' }] }).expect(200);
     const { changeSet } = (await apply()).body as { changeSet: number };
-    expect(valuesOf('parts/drum.step', 'property')['Customer']).toBe('Someone else');
+    expect(valuesOf('parts/drum.step', 'property')['Client']).toBe('Someone else');
     await okafor.post(`/history/${changeSet}/revert`).expect(200);
     expect(valuesOf('parts/drum.step', 'property')).toEqual(before);
     expect(Object.values((await view(id)).held).map((held) => held.text)).toEqual(['Tern Street Roasters']);
@@ -115,10 +115,10 @@ describe('a project', () => {
     const refused = async (file: number, property: string, text: string) =>
       ((await okafor.post('/tray', { values: [{ file, property: await rule.property(property), text }] }).expect(422)).body as { detail: string }).detail;
     expect(await refused(-id, 'Material', 'DC01')).toBe('project Tern Street, Material: is held at the level document, not by a project.');
-    expect(await refused(-id, 'Customer', 'Roaster '.repeat(4) + 'x')).toMatch(/may have 30 characters/);
-    expect(await refused(await rule.file('parts/drum.step'), 'Customer', 'x')).toMatch(/inherited from the project and may not be typed over/);
+    expect(await refused(-id, 'Client', 'Roaster '.repeat(4) + 'x')).toMatch(/may have 30 characters/);
+    expect(await refused(await rule.file('parts/drum.step'), 'Client', 'x')).toMatch(/inherited from the project and may not be typed over/);
     expect(await refused(await rule.file('parts/drum.step'), 'Site', 'x')).toMatch(/held at the level company/);
-    expect(await refused(-4711, 'Customer', 'x')).toMatch(/is not in the library/);
+    expect(await refused(-4711, 'Client', 'x')).toMatch(/is not in the library/);
   });
 
   it('is known by one name only, and leaves its values in the files when it goes', async () => {

@@ -1,4 +1,4 @@
-import { PropertyDraft, newDraft } from '@rule/core/schema';
+import { FormInput, Kind, PropertyDraft, newDraft } from '@rule/core/schema';
 import type { Link, VaultTableRow } from '@rule/core/vault';
 
 /** The demo company. All names, people and numbers are invented. */
@@ -61,7 +61,86 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
     fileField: 'author',
     help: 'Who saved the file last, as its program wrote it.',
   }),
+  property('Tightening torque', {
+    kinds: ['assembly'],
+    level: 'occurrence',
+    type: 'number',
+    unit: 'N·m',
+    min: 0,
+    help: 'Of this one placed part; the same bearing is tightened otherwise elsewhere.',
+  }),
+  property('Lubrication interval', { kinds: ['assembly'], level: 'occurrence', type: 'number', unit: 'h', min: 0, help: 'Hours between greasing, where the part sits.' }),
+  property('Customer', { kinds: ['drawing'], feed: 'inherited', inheritFrom: 'project', maxLength: 30, help: 'Kept once with the project.' }),
+  property('Sheet number', {
+    kinds: ['drawing'],
+    level: 'sheet',
+    maxLength: 7,
+    homes: { drawing: { place: 'cell', name: 'SHEET' } },
+    help: 'Number of the sheet and of all sheets, as 1/3.',
+  }),
 ];
+
+/** A form of the demo: properties by written name, with what is not as the schema has it. */
+interface DemoForm {
+  readonly name: string;
+  readonly kinds: readonly Kind[];
+  readonly classes: readonly string[];
+  readonly panels: readonly { readonly title: string; readonly inputs: readonly (readonly [writtenName: string, change?: Partial<FormInput>])[] }[];
+}
+
+export const DEMO_FORMS: readonly DemoForm[] = [
+  {
+    name: 'Bought part',
+    kinds: ['part'],
+    classes: ['bought part'],
+    panels: [
+      { title: 'Identity', inputs: [['Part number'], ['Description', { width: 2 }], ['Revision'], ['Make or buy', { look: 'option buttons' }]] },
+      { title: 'Buying', inputs: [['Supplier', { width: 2, requiredWhen: 'Make or buy = "bought"' }], ['Order number', { requiredWhen: 'Make or buy = "bought"' }], ['Mass']] },
+    ],
+  },
+  {
+    name: 'Part',
+    kinds: ['part'],
+    classes: [],
+    panels: [
+      { title: 'Identity', inputs: [['Part number'], ['Description', { width: 2 }], ['Revision'], ['Make or buy', { look: 'option buttons' }]] },
+      { title: 'Making', inputs: [['Material'], ['Finish'], ['Mass'], ['Food contact']] },
+      {
+        title: 'Buying',
+        inputs: [
+          ['Supplier', { width: 2, shownWhen: 'Make or buy = "bought"', requiredWhen: 'Make or buy = "bought"', whenHidden: 'ask' }],
+          ['Order number', { shownWhen: 'Make or buy = "bought"', whenHidden: 'clear' }],
+        ],
+      },
+    ],
+  },
+  {
+    name: 'Assembly',
+    kinds: ['assembly'],
+    classes: [],
+    panels: [
+      { title: 'Identity', inputs: [['Part number'], ['Description', { width: 2 }], ['Revision'], ['Make or buy', { look: 'option buttons' }], ['Mass']] },
+      { title: 'Placed parts', inputs: [['Tightening torque', { width: 2 }], ['Lubrication interval', { width: 2 }]] },
+    ],
+  },
+  {
+    name: 'Drawing',
+    kinds: ['drawing'],
+    classes: [],
+    panels: [
+      { title: 'Identity', inputs: [['Part number'], ['Description', { width: 2 }], ['Revision'], ['Model', { width: 2 }]] },
+      { title: 'Drawing', inputs: [['Drawn by'], ['Date of issue'], ['Sheets'], ['Sheet number']] },
+      { title: 'Project', inputs: [['Customer', { width: 2 }]] },
+    ],
+  },
+];
+
+/** Projects and drawing sets of the demo, with their values by written name. */
+export const DEMO_PROJECTS = [
+  { level: 'project', name: 'Halden Mill', clauses: [{ subject: 'folder', operator: 'contains', text: 'Halden Mill' }] },
+  { level: 'project', name: 'Tern Street', clauses: [{ subject: 'folder', operator: 'contains', text: 'Tern Street' }] },
+  { level: 'drawing set', name: 'DR-15, first issue', clauses: [{ subject: 'folder', operator: 'is', text: 'DR-15/drawings' }] },
+] as const;
 
 const BLOCK = 'MRW-TITLE';
 

@@ -42,7 +42,7 @@ export class Exchange {
 
   /** Writes a table to a temporary file, which the caller removes. */
   async sendOut(user: User, request: SendOutRequest): Promise<{ path: string; name: string }> {
-    const active = await this.properties.active();
+    const active = await this.properties.ofFiles();
     const chosen = request.properties.length ? request.properties.map((id) => active.get(id)) : [...active.values()];
     const properties = chosen.flatMap((property) => property ?? []);
     if (properties.length !== chosen.length) throw invalid('unknown-property', 'One of the properties is not in the schema.');
@@ -55,7 +55,7 @@ export class Exchange {
    * They are kept with the send-out, so that what was filled in can be taken back.
    */
   async sendOutSurvey(user: User, { format, filter, names }: SurveyTable): Promise<{ path: string; name: string }> {
-    const known = new Map([...(await this.properties.active()).values()].map((property) => [property.writtenName, property]));
+    const known = new Map([...(await this.properties.ofFiles()).values()].map((property) => [property.writtenName, property]));
     const guesses = new Map<string, { files: number; guess: TypeGuess }>();
     for (const row of await this.surveys.names(filter)) {
       const entry = guesses.get(row.name);
@@ -145,7 +145,7 @@ export class Exchange {
     const stuck = chosen.find((cell) => cell.verdict === 'error' || cell.verdict === 'same');
     if (stuck) throw invalid('not-takeable', `Row ${stuck.row}: ${stuck.message}`);
     if (chosen.length === 0) throw invalid('nothing-to-take', 'None of these cells waits to be taken.');
-    const active = await this.properties.active();
+    const active = await this.properties.ofFiles();
     const lines = chosen.flatMap((cell): Line[] => {
       const property = active.get(cell.property);
       const slot = cell.name !== null ? { place: 'property' as const, name: cell.name } : property && slotOf(property, cell.kind);

@@ -103,7 +103,7 @@ export class ForeignMappings {
 
   /** The properties that the rows lead to. @throws AppError when one cannot be written */
   private async targets(rows: ForeignRequest['rows']): Promise<Map<number, Property>> {
-    const active = await this.properties.active();
+    const active = await this.properties.ofFiles();
     for (const row of rows) {
       const property = active.get(row.to);
       if (!property) throw invalid('unknown-property', `The property that ${JSON.stringify(row.from)} leads to is not in the schema.`);

@@ -28,7 +28,7 @@ export class Overviews {
 
   /** Distinct values of every property with the number of files by kind; judged once each. */
   private async judged(): Promise<{ coverage: Overview['coverage']; wrong: number; missing: number }> {
-    const active = await this.properties.active();
+    const active = await this.properties.ofFiles();
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
     const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property, kind) })));
     const [totals, values] = await Promise.all([

@@ -1,4 +1,4 @@
-import { Property, newDraft } from '@rule/core/schema';
+import { Property, isHeldAt, newDraft } from '@rule/core/schema';
 import { Db, Sql } from '../platform/db';
 import { notFound } from '../platform/problem';
 
@@ -37,6 +37,11 @@ export class Properties {
   }
 
   /** Properties that are in use, by number. */
+  /** The active properties that files hold themselves: not those of holders inside or above them. */
+  async ofFiles(): Promise<Map<number, Property>> {
+    return new Map([...(await this.active())].filter(([, property]) => isHeldAt(property, 'document')));
+  }
+
   async active(): Promise<Map<number, Property>> {
     return new Map((await this.list()).filter((property) => !property.retired).map((property) => [property.id, property]));
   }
