@@ -6,8 +6,9 @@ export default defineConfig({
   // The walk counts what the demo holds; Survey's walk brings more files in afterwards.
   projects: [
     { name: 'demo', testMatch: ['access.e2e.ts', 'walk.e2e.ts'] },
+    { name: 'values', testMatch: 'values.e2e.ts', dependencies: ['demo'] },
     { name: 'survey', testMatch: 'survey.e2e.ts', dependencies: ['demo'] },
-    { name: 'schema', testMatch: 'schema.e2e.ts', dependencies: ['survey'] },
+    { name: 'schema', testMatch: 'schema.e2e.ts', dependencies: ['survey', 'values'] },
   ],
   timeout: 120_000,
   expect: { timeout: 10_000 },

@@ -134,7 +134,10 @@ describe('a form over many files', () => {
     const view = filling(form([inputs[2]!, input(label)]), some).view(typed([inputs[2]!, 'Otterby']), new Map());
     expect(view.values.map((value) => value.file)).toEqual([1]);
     const [first, second] = view.panels[0]!.inputs;
-    expect(first).toMatchObject({ open: true, closed: [{ reason: 'cannot be written: the file is released', count: 1 }] });
+    // A lock is a matter of the file; it is said of an input only where no file is left.
+    expect(first).toMatchObject({ open: true, closed: [] });
+    const locked = filling(form([inputs[2]!]), [some[1]!]).view(new Map(), new Map());
+    expect(locked.panels[0]!.inputs[0]).toMatchObject({ open: false, closed: [{ reason: 'cannot be written: the file is released', count: 1 }] });
     expect(second).toMatchObject({ open: false, closed: [{ reason: 'is computed by a rule and cannot be typed', count: 2 }] });
     expect(filling(form([inputs[2]!]), some, [], 'viewer').view(typed([inputs[2]!, 'x']), new Map()).values).toEqual([]);
   });

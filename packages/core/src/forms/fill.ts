@@ -119,6 +119,8 @@ export interface FillView {
   readonly leftovers: readonly Leftover[];
 }
 
+const LOCKED = 'cannot be written: the file ';
+
 interface Target {
   /** The file's number, or the negative one of what stands above. */
   readonly id: number;
@@ -191,7 +193,7 @@ export class Filling {
   private closed(target: Target, property: Property): string | null {
     const { kind, className, state, lock } = target.file;
     if (target.wide) return whyNotChanged(property, { role: this.role, kind: target.wide.level, className: null, state: null });
-    return whyNotChanged(property, { role: this.role, kind, className, state }) ?? (lock === null ? null : `cannot be written: the file ${lock}`);
+    return whyNotChanged(property, { role: this.role, kind, className, state }) ?? (lock === null ? null : `${LOCKED}${lock}`);
   }
 
   /** Works out all that is shown. */
@@ -324,6 +326,7 @@ export class Filling {
         const reason = this.closed(target, property) ?? (readOnly ? 'is read-only here by the form' : null);
         if (reason !== null) reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
       }
+      const open = [...reasons.values()].reduce((sum, count) => sum + count, 0) < shown.length;
       const required = property.required || shown.some((entry) => entry.required);
       const byRow = new Map<string, typeof shown>();
       for (const entry of shown) byRow.set(entry.target.row, [...(byRow.get(entry.target.row) ?? []), entry]);
@@ -343,8 +346,9 @@ export class Filling {
           shownFor: shown.length,
           of: all.length,
           required,
-          closed: [...reasons].map(([reason, count]) => ({ reason, count })),
-          open: [...reasons.values()].reduce((sum, count) => sum + count, 0) < shown.length,
+          // That some of the files are locked is a matter of those files, and said with them.
+          closed: [...reasons].filter(([reason]) => !open || !reason.startsWith(LOCKED)).map(([reason, count]) => ({ reason, count })),
+          open,
           missing,
           rows: [...together, ...rows],
         },

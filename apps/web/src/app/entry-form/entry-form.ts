@@ -48,6 +48,9 @@ export interface FieldEdit {
     .section {
       margin: 18px 0 8px;
     }
+    .section:first-child {
+      margin-top: 0;
+    }
     .panel {
       padding: 10px 16px 14px;
       margin-bottom: 12px;

@@ -205,7 +205,7 @@ type Laid = Omit<EntryForm, 'id'>;
           }
           @if (mayAdminister()) {
             <button type="button" class="link" (click)="newPanel()">Add a panel</button>
-            <p class="hint">Alt with an arrow key moves what is chosen, Shift with an arrow key makes an input broader or narrower, Delete takes it out.</p>
+            <p class="soft">Alt with an arrow key moves what is chosen, Shift with an arrow key makes an input broader or narrower, Delete takes it out.</p>
           }
         }
       } @else if (store.draft()) {
@@ -410,8 +410,9 @@ type Laid = Omit<EntryForm, 'id'>;
       color: var(--soft);
       font-size: 12px;
     }
-    main .hint {
-      padding: 6px 0 0;
+    .tile .mono,
+    .title .mono {
+      font-size: 11px;
     }
     .take {
       display: block;

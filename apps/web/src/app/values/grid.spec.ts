@@ -4,7 +4,7 @@ import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { GridRow, TrayLine } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
-import { ChosenCell, GridEdit, ValuesGrid } from './grid';
+import { ChosenCell, GridEdit, GridItem, Refused, ValuesGrid } from './grid';
 
 const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...change });
 const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({
@@ -24,11 +24,14 @@ const row = (id: number, name: string, held: GridRow['held'], change: Partial<Gr
       (propose)="proposed.push($event)"
       (chosen)="chosen = $event"
       (undo)="undone = undone + 1"
+      (redo)="redone = redone + 1"
+      (refused)="refused.push($event)"
+      (toggle)="toggled.push($event)"
     />
   </div>`,
 })
 class Host {
-  rows = signal<(GridRow | null)[]>([
+  rows = signal<GridItem[]>([
     row(1, 'plate.step', { 1: { text: 'Plate', form: 'text' }, 2: { text: '1.5', form: 'measure', unit: 'kg' } }),
     row(2, 'arm.step', { 1: { text: '--', form: 'text' } }),
     row(3, 'stub.step', {}, { lock: 'is released in the vault' }),
@@ -45,6 +48,9 @@ class Host {
   proposed: GridEdit[][] = [];
   chosen: ChosenCell | null = null;
   undone = 0;
+  redone = 0;
+  refused: Refused[] = [];
+  toggled: string[] = [];
 }
 
 describe('the grid', () => {
@@ -112,5 +118,120 @@ describe('the grid', () => {
   it('blanks with Delete and undoes with Ctrl+Z', async () => {
     await press('ArrowRight', 'Delete', { key: 'z', ctrlKey: true });
     expect([host.proposed, host.undone]).toEqual([[[{ file: 1, property: 1, text: '' }]], 1]);
+  });
+
+  describe('with a range of cells', () => {
+    const paste = async (text: string) => {
+      const event = new Event('paste', { bubbles: true, cancelable: true }) as Event & { clipboardData?: unknown };
+      event.clipboardData = { getData: () => text };
+      grid().dispatchEvent(event);
+      await settle();
+    };
+    const copied = async (): Promise<string> => {
+      let text = '';
+      const event = new Event('copy', { bubbles: true, cancelable: true }) as Event & { clipboardData?: unknown };
+      event.clipboardData = { setData: (_: string, value: string) => (text = value) };
+      grid().dispatchEvent(event);
+      await settle();
+      return text;
+    };
+
+    it('chooses it with Shift, and says which cells are in it', async () => {
+      await press('ArrowRight', { key: 'ArrowRight', shiftKey: true }, { key: 'ArrowDown', shiftKey: true });
+      expect([...grid().querySelectorAll('[aria-selected=true]')].map((cell) => cell.id)).toEqual(['cell-0-1', 'cell-0-2', 'cell-1-1', 'cell-1-2']);
+      await press('ArrowDown');
+      expect(grid().querySelectorAll('[aria-selected=true]')).toHaveLength(0);
+      await press({ key: ' ', shiftKey: true });
+      expect(grid().querySelectorAll('[aria-selected=true]')).toHaveLength(3);
+    });
+    it('copies it as a spreadsheet program reads it', async () => {
+      await press('ArrowRight', { key: 'ArrowRight', shiftKey: true }, { key: 'ArrowDown', shiftKey: true });
+      expect(await copied()).toBe('Plate\t1.5\n--\t');
+    });
+    it('takes a block from the chosen cell on', async () => {
+      await press('ArrowRight');
+      await paste('Arm\t2\r\nStub\t3,5\r\n');
+      expect(host.proposed).toEqual([
+        [
+          { file: 1, property: 1, text: 'Arm' },
+          { file: 1, property: 2, text: '2' },
+          { file: 2, property: 1, text: 'Stub' },
+          { file: 2, property: 2, text: '3,5' },
+        ],
+      ]);
+    });
+    it('takes nothing of a block in which one value cannot be written, and says which', async () => {
+      await press('ArrowRight');
+      await paste('Arm\nFar too long\nStub\n');
+      expect(host.proposed).toEqual([]);
+      expect(host.refused).toMatchObject([
+        {
+          message: '2 values cannot be written. Nothing was pasted.',
+          cells: [
+            { file: 2, message: 'may have 6 characters, has 12' },
+            { file: 3, message: 'the file is released in the vault' },
+          ],
+        },
+      ]);
+    });
+    it('takes no block that is wider or longer than the grid from there on', async () => {
+      await press('ArrowRight');
+      await paste('a\tb\tc\td');
+      await paste('a\nb\nc\nd\ne');
+      expect(host.refused.map((refused) => refused.message)).toEqual([
+        'The block is 1 column wider than the grid from here on. Nothing was pasted.',
+        'The block is 1 row longer than the grid from here on. Nothing was pasted.',
+      ]);
+      await press('Home');
+      await paste('a');
+      expect(host.refused.at(-1)!.message).toBe('Choose a cell beside the file names first.');
+    });
+    it('fills one copied value into all of it', async () => {
+      await press('ArrowRight', { key: 'ArrowDown', shiftKey: true });
+      await paste('Rail');
+      expect(host.proposed).toEqual([
+        [
+          { file: 1, property: 1, text: 'Rail' },
+          { file: 2, property: 1, text: 'Rail' },
+        ],
+      ]);
+    });
+    it('fills down, carries a series on, and leaves what is the same', async () => {
+      host.rows.update((rows) => rows.slice(0, 2));
+      await settle();
+      await press('ArrowRight', 'ArrowRight', { key: 'ArrowDown', shiftKey: true }, { key: 'd', ctrlKey: true });
+      await press({ key: 'd', ctrlKey: true, altKey: true });
+      expect(host.proposed).toEqual([[{ file: 2, property: 2, text: '1.5' }], [{ file: 2, property: 2, text: '2.5' }]]);
+    });
+    it('blanks it, and redoes with Ctrl+Y', async () => {
+      await press('ArrowRight', { key: 'ArrowRight', shiftKey: true }, { key: 'Delete' }, { key: 'y', ctrlKey: true });
+      expect(host.proposed).toEqual([
+        [
+          { file: 1, property: 1, text: '' },
+          { file: 1, property: 2, text: '' },
+        ],
+      ]);
+      expect(host.redone).toBe(1);
+    });
+  });
+
+  it('steps over the headings of groups, which open and close by keyboard', async () => {
+    host.rows.update((rows) => [{ group: 'parts', files: 3, open: true }, ...rows]);
+    await settle();
+    expect(grid().querySelector('.heading')!.textContent).toContain('3 files');
+    await press('Enter');
+    expect(host.toggled).toEqual(['parts']);
+    await press('ArrowDown', 'ArrowRight');
+    expect(host.chosen!.row.file.name).toBe('plate.step');
+  });
+
+  it('draws no more columns than are in sight, and keeps those that are frozen', async () => {
+    const wide = Array.from({ length: 200 }, (_, i) => property(i + 10, `Property ${i}`));
+    host.columns = wide;
+    fixture.changeDetectorRef.markForCheck();
+    await settle();
+    expect(grid().querySelectorAll('#cell-0-0 ~ [role=gridcell]').length).toBeLessThan(30);
+    await press({ key: 'End', ctrlKey: false });
+    expect(grid().getAttribute('aria-activedescendant')).toBe('cell-0-200');
   });
 });

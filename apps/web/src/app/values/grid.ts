@@ -789,10 +789,12 @@ export class ValuesGrid {
     this.editing.set(text ?? this.textOf(this.rowAt(), this.propertyAt()));
     setTimeout(() => {
       const editor = this.host.nativeElement.querySelector<HTMLInputElement | HTMLSelectElement>('.editor');
+      // Keys that came before the editor stood there have been kept, and come first.
+      if (editor instanceof HTMLInputElement && text !== null) editor.value = this.editing() ?? '';
       editor?.focus();
       if (!(editor instanceof HTMLInputElement)) return;
       if (text === null) editor.select();
-      else editor.setSelectionRange(text.length, text.length);
+      else editor.setSelectionRange(editor.value.length, editor.value.length);
     });
   }
 
@@ -886,9 +888,13 @@ export class ValuesGrid {
   private spread(what: 'row' | 'column' | 'all'): void {
     const { row, column } = this.at();
     const [last, right] = [this.rows().length - 1, this.columns().length];
-    if (what === 'row') this.anchor.set({ row, column: column === right ? 1 : right });
-    else if (what === 'column') this.anchor.set({ row: row === last ? 0 : last, column });
-    else {
+    if (what === 'row') {
+      this.at.set({ row, column: Math.min(1, right) });
+      this.anchor.set({ row, column: right });
+    } else if (what === 'column') {
+      this.at.set({ row: 0, column });
+      this.anchor.set({ row: last, column });
+    } else {
       this.at.set({ row: 0, column: Math.min(1, right) });
       this.anchor.set({ row: last, column: right });
     }

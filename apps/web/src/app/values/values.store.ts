@@ -100,13 +100,17 @@ export const ValuesStore = signalStore(
         asked = new Map();
         patchState(store, { files: store.files().length > PAGE ? [] : store.files(), ...(regrouped ? { closed: new Set<string>() } : {}) });
         if (next.group === undefined) patchState(store, { groups: null });
-        else
+        else {
+          const { sort: _s, descending: _d, group, ...filter } = next;
+          void _s;
+          void _d;
           open.add(
-            api.gridGroups({ ...next, group: next.group }).subscribe({
+            api.gridGroups({ ...filter, group }).subscribe({
               next: (groups) => patchState(store, { groups }),
               error: (failure: unknown) => patchState(store, { error: problemOf(failure).detail }),
             }),
           );
+        }
         void ask(0);
       },
       /** Reads the pages that hold the lines `from` to `to`. */

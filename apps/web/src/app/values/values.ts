@@ -120,15 +120,28 @@ interface Found {
               </p>
             </div>
             <div class="actions">
-              @if (folder()) {
-                <button type="button" class="chip plain" (click)="go({ folder: null })">folder: {{ folder() }} ×</button>
-              }
-              @if (search()) {
-                <button type="button" class="chip plain" (click)="go({ search: null })">holds: {{ search() }} ×</button>
-              }
-              @for (clause of clauses(); track $index; let i = $index) {
-                <button type="button" class="chip plain" (click)="dropClause(i)">{{ clauseText(clause) }} ×</button>
-              }
+              <button type="button" class="link" [attr.aria-expanded]="tool() === 'columns'" (click)="open('columns')">Columns</button>
+              <label class="tool">
+                <span>Group by</span>
+                <select class="small" [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
+                  <option value="">nothing</option>
+                  <option value="folder">folder</option>
+                  <option value="class">class</option>
+                  <option value="kind">kind</option>
+                  @for (property of applying(); track property.id) {
+                    <option [value]="property.id">{{ property.caption }}</option>
+                  }
+                </select>
+              </label>
+              <label class="tool">
+                <span>View</span>
+                <select class="small" [ngModel]="''" (ngModelChange)="useView($event)">
+                  <option value="">{{ views().length ? 'choose …' : 'none kept yet' }}</option>
+                  @for (kept of views(); track kept.id) {
+                    <option [value]="kept.id">{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}</option>
+                  }
+                </select>
+              </label>
             </div>
           </div>
           <div class="tools" role="toolbar" aria-label="The grid">
@@ -140,28 +153,17 @@ interface Found {
               <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().length === 0" (click)="undo()">Undo</button>
               <button type="button" class="link" title="Ctrl+Y" [disabled]="undone().length === 0" (click)="redo()">Redo</button>
             }
-            <button type="button" class="link" [attr.aria-expanded]="tool() === 'columns'" (click)="open('columns')">Columns</button>
-            <label class="tool">
-              <span>Group by</span>
-              <select class="small" [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
-                <option value="">nothing</option>
-                <option value="folder">folder</option>
-                <option value="class">class</option>
-                <option value="kind">kind</option>
-                @for (property of applying(); track property.id) {
-                  <option [value]="property.id">{{ property.caption }}</option>
-                }
-              </select>
-            </label>
-            <label class="tool">
-              <span>View</span>
-              <select class="small" [ngModel]="''" (ngModelChange)="useView($event)">
-                <option value="">{{ views().length ? 'choose …' : 'none kept yet' }}</option>
-                @for (kept of views(); track kept.id) {
-                  <option [value]="kept.id">{{ kept.name }}{{ kept.mine ? '' : ', by ' + kept.by }}</option>
-                }
-              </select>
-            </label>
+            <span class="chips">
+              @if (folder()) {
+                <button type="button" class="chip plain" (click)="go({ folder: null })">folder: {{ folder() }} ×</button>
+              }
+              @if (search()) {
+                <button type="button" class="chip plain" (click)="go({ search: null })">holds: {{ search() }} ×</button>
+              }
+              @for (clause of clauses(); track $index; let i = $index) {
+                <button type="button" class="chip plain" (click)="dropClause(i)">{{ clauseText(clause) }} ×</button>
+              }
+            </span>
           </div>
           @if (tool() === 'columns') {
             <section class="card panel" aria-label="Columns">
@@ -448,6 +450,11 @@ interface Found {
       gap: 6px 16px;
       align-items: center;
       margin-bottom: 10px;
+    }
+    .chips {
+      display: inline-flex;
+      flex-wrap: wrap;
+      gap: 6px;
     }
     .tools .link:disabled {
       color: var(--faint);
