@@ -15,6 +15,7 @@ import { Scanner } from './library/scan';
 import { Uploads } from './library/uploads';
 import { Surveys } from './survey/survey';
 import { Overviews } from './overview/overview';
+import { FileNaming } from './naming/naming';
 import { Db } from './platform/db';
 import { Projects } from './projects/projects';
 import { DiskStore, FileStore } from './platform/store';
@@ -88,6 +89,7 @@ export function buildServices({
   const series = new NumberSeries(db, properties, trays, clock);
   const rollout = new Rollout(db, editions, trays, clock);
   const startFiles = new StartFiles(db, editions, derived, trays, join(dataFolder, 'start-files'), own, clock);
+  const fileNaming = new FileNaming(db, derived, trays, scanner, pool, store);
   const fill = new Fill(db, editions, clock);
   const projects = new Projects(db, derived, trays);
   const toDos = new ToDos(db, derived, trays);
@@ -129,6 +131,7 @@ export function buildServices({
     toDos,
     projects,
     fill,
+    fileNaming,
     libraries,
     scanner,
     geometries,

@@ -1,6 +1,7 @@
 export * from './session';
 export * from './start';
 export * from './projects';
+export * from './naming';
 export * from './forms';
 export * from './schema';
 export * from './files';

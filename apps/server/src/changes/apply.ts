@@ -1,5 +1,5 @@
 import { chmod, readFile, rename, rm, stat } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, LineRow } from '@rule/contract';
 import { invertLines } from '@rule/core/changes';
 import { FileReading } from '@rule/core/files';
@@ -39,8 +39,19 @@ interface TargetFile {
 /** Work that stands in the database alone: values kept beside files whose format Rule cannot write, and those of holders above files. */
 const isBeside = (file: Pick<TargetFile, 'format'>) => file.format === 'other' || file.format === 'above';
 
+/** Whether a line gives its file another name. */
+const isName = (line: Pick<LineRow, 'place' | 'name'>) => line.place === 'field' && line.name === 'file name';
+
+/** The full path that lines ask of a file; `null` where it keeps its name. */
+function newPath(file: TargetFile, lines: readonly LineRow[]): string | null {
+  const name = lines.find(isName)?.proposed?.text;
+  return name === undefined || name === '' || name === basename(file.full) ? null : join(dirname(file.full), basename(name));
+}
+
 interface ReadyFile {
   readonly file: TargetFile;
+  /** The full path that the file ends under, where it gets another name. */
+  readonly movedTo: string | null;
   readonly lines: readonly LineRow[];
   readonly oldHash: string;
   readonly newHash: string;
@@ -59,6 +70,7 @@ interface Failure {
 interface JournalRow {
   readonly file: number;
   readonly target: string;
+  readonly movedTo: string | null;
   readonly oldHash: string;
   readonly newHash: string;
   readonly format: string;
@@ -83,6 +95,12 @@ const reasonOf = (error: unknown): string => {
   if (code === 'ENOENT') return 'The file is no longer there.';
   return error instanceof Error ? error.message : String(error);
 };
+
+class NameTaken extends Error {
+  constructor() {
+    super('A file of the new name stands there already.');
+  }
+}
 
 class ChangedMeanwhile extends Error {
   constructor() {
@@ -221,10 +239,11 @@ export class Applying {
         if (isBeside(file)) {
           const conflicts = await this.besideConflicts(fileLines);
           if (conflicts.length) failures.push({ file, lines: fileLines, message: 'The value was changed by someone else.', conflicts, current: null });
-          else ready.push({ file, lines: fileLines, oldHash: '', newHash: '', reading: BESIDE });
+          else ready.push({ file, lines: fileLines, oldHash: '', newHash: '', reading: BESIDE, movedTo: null });
         } else {
+          const movedTo = newPath(file, fileLines);
           const made = await this.pool.run('prepareFile', { full: file.full, format: file.format, lines: fileLines, exact: exact.get(id) ?? null });
-          if (made.ok) ready.push({ file, lines: fileLines, oldHash: made.oldHash, newHash: made.newHash, reading: made.reading });
+          if (made.ok) ready.push({ file, lines: fileLines, oldHash: made.oldHash, newHash: made.newHash, reading: made.reading, movedTo });
           else failures.push({ file, lines: fileLines, message: made.message, conflicts: made.conflicts, current: made });
         }
         context.progress('preparing files', ++prepared, byFile.size);
@@ -234,6 +253,7 @@ export class Applying {
     context.check();
     await this.at('prepared');
     await this.refreshReadings(failures);
+    await this.refuseTaken(ready, failures);
     if (ready.length === 0 || (failures.length > 0 && mode === 'whole')) return this.nothingDone(lines, ownSet, failures);
 
     const changeSet = await this.db.transaction(async (sql) => {
@@ -250,9 +270,10 @@ export class Applying {
       } else await sql.run(`UPDATE change_sets SET state = 'applying' WHERE id = $1`, [id]);
       const journal = ready
         .filter(({ file }) => !isBeside(file))
-        .map(({ file, oldHash, newHash }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash }));
+        .map(({ file, oldHash, newHash, movedTo }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash, moved: movedTo }));
       await sql.run(
-        `INSERT INTO journal SELECT $1, file, target, old, new, 'planned' FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, old text, new text)`,
+        `INSERT INTO journal (change_set_id, file_id, target, old_hash, new_hash, state, moved_to)
+         SELECT $1, file, target, old, new, 'planned', moved FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, old text, new text, moved text)`,
         [id, rows(journal)],
       );
       return id;
@@ -295,19 +316,42 @@ export class Applying {
     );
     await this.at('staged');
     const swapped: ReadyFile[] = [];
-    for (const entry of staged) {
+    // Files that change places with one another all give their names up before any of them takes its new one.
+    const renamed = staged.filter(({ movedTo }) => movedTo !== null);
+    await this.journalState(
+      changeSet,
+      renamed.map(({ file }) => file.id),
+      'swapping',
+    );
+    const free: ReadyFile[] = [];
+    for (const entry of renamed) {
+      try {
+        await this.setAside(changeSet, entry.file.full, entry.oldHash);
+        free.push(entry);
+      } catch (error) {
+        fail(entry, error);
+        if (mode === 'file by file') continue;
+        for (const done of free) await this.putBack(changeSet, done.file.full, done.oldHash, done.newHash, done.movedTo);
+        return [];
+      }
+    }
+    for (const entry of staged.filter(({ movedTo }) => movedTo === null || free.some((other) => other.movedTo === movedTo))) {
       try {
         await this.journalState(changeSet, [entry.file.id], 'swapping');
         await this.at('swapping');
-        await this.swap(changeSet, entry.file.full, entry.oldHash);
+        if (entry.movedTo === null) await this.swap(changeSet, entry.file.full, entry.oldHash);
+        else await this.takeName(changeSet, entry.file.full, entry.movedTo);
         swapped.push(entry);
         context.progress('writing files', swapped.length, staged.length);
         await this.journalState(changeSet, [entry.file.id], 'swapped');
         await this.at('swapped one');
       } catch (error) {
         fail(entry, error);
-        if (mode === 'file by file') continue;
-        for (const done of swapped) await this.putBack(changeSet, done.file.full, done.oldHash, done.newHash);
+        if (mode === 'file by file') {
+          if (entry.movedTo !== null) await this.putBack(changeSet, entry.file.full, entry.oldHash, entry.newHash, entry.movedTo);
+          continue;
+        }
+        for (const done of new Set([...swapped, ...free])) await this.putBack(changeSet, done.file.full, done.oldHash, done.newHash, done.movedTo);
         return [];
       }
     }
@@ -329,8 +373,29 @@ export class Applying {
     await sync(dirname(target));
   }
 
+  /** Gives a file's name up: its old version waits under the name that it is kept under. */
+  private async setAside(changeSet: number, target: string, oldHash: string): Promise<void> {
+    if (hashOf(await readFile(target)) !== oldHash) throw new ChangedMeanwhile();
+    await rename(target, keptName(target, changeSet));
+    await sync(dirname(target));
+  }
+
+  /** Puts a new version under its new name, where nothing may stand. */
+  private async takeName(changeSet: number, target: string, movedTo: string): Promise<void> {
+    if (await exists(movedTo)) throw new NameTaken();
+    await rename(stagedName(target, changeSet), movedTo);
+    await sync(dirname(movedTo));
+  }
+
   /** Puts a file's old version back, from the name it was kept under or else from the store. Leaves files alone that hold neither version. */
-  private async putBack(changeSet: number, target: string, oldHash: string, newHash: string): Promise<void> {
+  private async putBack(changeSet: number, target: string, oldHash: string, newHash: string, movedTo: string | null): Promise<void> {
+    if (movedTo !== null) {
+      const came = (await exists(movedTo)) && hashOf(await readFile(movedTo)) === newHash && (await exists(keptName(target, changeSet)));
+      if (came) await rm(movedTo);
+      if (await exists(keptName(target, changeSet))) await rename(keptName(target, changeSet), target);
+      await sync(dirname(target));
+      return;
+    }
     if (!(await exists(target)) || hashOf(await readFile(target)) !== newHash) return;
     const kept = keptName(target, changeSet);
     if (!(await exists(kept))) await this.store.copyTo(oldHash, kept);
@@ -345,14 +410,19 @@ export class Applying {
   /** Records what happened, in one transaction: values as they now are, lines, the set, the journal. */
   private async record(
     changeSet: number,
-    done: readonly { readonly file: Pick<TargetFile, 'id' | 'full' | 'format'>; readonly newHash: string; readonly reading: FileReading }[],
+    done: readonly {
+      readonly file: Pick<TargetFile, 'id' | 'full' | 'format'>;
+      readonly newHash: string;
+      readonly reading: FileReading;
+      readonly movedTo: string | null;
+    }[],
     partly: boolean,
   ): Promise<void> {
     const read = await Promise.all(
       done
         .filter(({ file }) => !isBeside(file))
-        .map(async ({ file, newHash, reading }): Promise<ReadFile> => {
-          const { size, mtimeMs } = await stat(file.full);
+        .map(async ({ file, newHash, reading, movedTo }): Promise<ReadFile> => {
+          const { size, mtimeMs } = await stat(movedTo ?? file.full);
           return { id: file.id, size, mtimeMs, hash: newHash, reading, problem: null };
         }),
     );
@@ -360,6 +430,10 @@ export class Applying {
     const beside = done.filter(({ file }) => isBeside(file)).map(({ file }) => file.id);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
     await this.db.transaction(async (sql) => {
+      await renameFiles(
+        sql,
+        done.flatMap(({ file, movedTo }) => (movedTo === null ? [] : [{ id: file.id, name: basename(movedTo) }])),
+      );
       await storeReadings(sql, read, standIns);
       if (beside.length) await this.recordBeside(sql, changeSet, beside, standIns);
       await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
@@ -381,6 +455,20 @@ export class Applying {
       this.db,
       names.map((row) => row.name),
     );
+  }
+
+  /** Files whose new name is taken by one that keeps it are not written. */
+  private async refuseTaken(ready: ReadyFile[], failures: Failure[]): Promise<void> {
+    const leaving = new Set(ready.filter(({ movedTo }) => movedTo !== null).map(({ file }) => file.full));
+    const taken = new Map<string, number>();
+    for (const { movedTo } of ready) if (movedTo !== null) taken.set(movedTo, (taken.get(movedTo) ?? 0) + 1);
+    for (const entry of [...ready]) {
+      if (entry.movedTo === null) continue;
+      const stands = !leaving.has(entry.movedTo) && (await exists(entry.movedTo));
+      if (!stands && taken.get(entry.movedTo) === 1) continue;
+      ready.splice(ready.indexOf(entry), 1);
+      failures.push({ file: entry.file, lines: entry.lines, message: new NameTaken().message, conflicts: [], current: null });
+    }
   }
 
   /** Lines to values kept beside files whose base is no longer what stands there. */
@@ -504,22 +592,28 @@ export class Applying {
 
   private async recoverOne(changeSet: number, mode: ApplyMode, userId: number): Promise<Recovered['outcome']> {
     const journal = await this.db.all<JournalRow>(
-      'SELECT j.file_id AS file, j.target, j.old_hash AS "oldHash", j.new_hash AS "newHash", f.format FROM journal j JOIN files f ON f.id = j.file_id WHERE j.change_set_id = $1',
+      'SELECT j.file_id AS file, j.target, j.moved_to AS "movedTo", j.old_hash AS "oldHash", j.new_hash AS "newHash", f.format FROM journal j JOIN files f ON f.id = j.file_id WHERE j.change_set_id = $1',
       [changeSet],
     );
     const stands = new Map<number, boolean>();
     for (const row of journal) stands.set(row.file, await this.finish(changeSet, row));
     const broken = [...stands.values()].some((stood) => !stood);
-    if (broken && mode === 'whole') for (const row of journal) await this.putBack(changeSet, row.target, row.oldHash, row.newHash);
+    for (const row of journal)
+      if (broken && (mode === 'whole' || (row.movedTo !== null && !stands.get(row.file)))) await this.putBack(changeSet, row.target, row.oldHash, row.newHash, row.movedTo);
     const done = broken && mode === 'whole' ? [] : journal.filter((row) => stands.get(row.file));
     const beside = broken && mode === 'whole' ? [] : await this.besideOf(changeSet);
     const outcomes = done.length
-      ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.target, format: row.format })) })
+      ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.movedTo ?? row.target, format: row.format })) })
       : [];
     await this.record(
       changeSet,
       [
-        ...done.map((row, i) => ({ file: { id: row.file, full: row.target, format: row.format }, newHash: row.newHash, reading: outcomes[i]!.reading! })),
+        ...done.map((row, i) => ({
+          file: { id: row.file, full: row.target, format: row.format },
+          newHash: row.newHash,
+          reading: outcomes[i]!.reading ?? BESIDE,
+          movedTo: row.movedTo,
+        })),
         // Values beside files have no journal: they are recorded with the set or not at all.
         ...beside,
       ],
@@ -533,17 +627,29 @@ export class Applying {
     return done.length + beside.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
   }
 
-  private async besideOf(changeSet: number): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading }[]> {
+  private async besideOf(changeSet: number): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading; movedTo: null }[]> {
     const files = await this.db.all<{ id: number }>(
       `SELECT DISTINCT f.id FROM change_lines l JOIN targets f ON f.id = l.file_id AND f.format IN ('other', 'above') WHERE l.change_set_id = $1 AND l.accepted`,
       [changeSet],
     );
-    return files.map(({ id }) => ({ file: { id, full: '', format: 'other' }, newHash: '', reading: BESIDE }));
+    return files.map(({ id }) => ({ file: { id, full: '', format: 'other' }, newHash: '', reading: BESIDE, movedTo: null }));
+  }
+
+  /** Brings one file that gets another name to its new version under that name. */
+  private async finishRename(changeSet: number, target: string, movedTo: string, oldHash: string, newHash: string): Promise<boolean> {
+    const kept = keptName(target, changeSet);
+    if ((await exists(movedTo)) && hashOf(await readFile(movedTo)) === newHash && !(await exists(stagedName(target, changeSet)))) return true;
+    if (!(await exists(kept))) await this.setAside(changeSet, target, oldHash);
+    await this.store.copyTo(newHash, stagedName(target, changeSet));
+    await chmod(stagedName(target, changeSet), (await stat(kept)).mode);
+    await this.takeName(changeSet, target, movedTo);
+    return true;
   }
 
   /** Brings one file of an interrupted set to its new version. False when it holds neither version or cannot be written. */
-  private async finish(changeSet: number, { target, oldHash, newHash }: JournalRow): Promise<boolean> {
+  private async finish(changeSet: number, { target, movedTo, oldHash, newHash }: JournalRow): Promise<boolean> {
     try {
+      if (movedTo !== null) return await this.finishRename(changeSet, target, movedTo, oldHash, newHash);
       const hash = hashOf(await readFile(target));
       if (hash === newHash) return true;
       if (hash !== oldHash) return false;
@@ -555,6 +661,19 @@ export class Applying {
       return false;
     }
   }
+}
+
+/** Writes the new names of files, which may have changed places with one another. */
+async function renameFiles(sql: Sql, files: readonly { readonly id: number; readonly name: string }[]): Promise<void> {
+  if (files.length === 0) return;
+  const list = rows(files);
+  const wanted = `SELECT f.id, f.library_id, CASE WHEN f.folder = '' THEN n.name ELSE f.folder || '/' || n.name END AS path, n.name
+    FROM jsonb_to_recordset($1::jsonb) AS n(id int, name text) JOIN files f ON f.id = n.id`;
+  // A file that is gone may still be known under the name.
+  await sql.run(`UPDATE files f SET path = f.path || ' (gone, ' || f.id || ')' FROM (${wanted}) w WHERE f.library_id = w.library_id AND f.path = w.path AND f.removed`, [list]);
+  const paths = await sql.all<{ id: number; path: string; name: string }>(wanted, [list]);
+  await sql.run(`UPDATE files SET path = path || chr(1) || id WHERE id = ANY($1::int[])`, [paths.map((row) => row.id)]);
+  await sql.run('UPDATE files f SET path = n.path, name = n.name FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, name text) WHERE f.id = n.id', [rows(paths)]);
 }
 
 /** Stands for the reading of a file whose values are kept beside it. */

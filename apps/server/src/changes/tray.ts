@@ -195,6 +195,15 @@ export class Trays {
     });
   }
 
+  /** Takes the lines of files out of a person's tray. */
+  async dropFiles(user: User, files: readonly number[]): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND file_id = ANY($2::int[])', [set, files]);
+      await this.follow(sql, set);
+    });
+  }
+
   async accept(user: User, ids: readonly number[] | 'all', accepted: boolean): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);

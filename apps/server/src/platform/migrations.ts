@@ -469,7 +469,9 @@ CREATE VIEW targets AS
 CREATE VIEW target_values AS
   SELECT file_id, holder, place, name, text, form, unit FROM held_values
   UNION ALL
-  SELECT file_id, '', 'property', name, text, form, unit FROM beside_values WHERE file_id < 0;
+  SELECT file_id, '', 'property', name, text, form, unit FROM beside_values WHERE file_id < 0
+  UNION ALL
+  SELECT id, '', 'field', 'file name', name, 'text', NULL FROM files WHERE NOT removed;
 
 CREATE TABLE grid_views (
   id serial PRIMARY KEY,
@@ -494,6 +496,9 @@ CREATE TABLE favourite_values (
   PRIMARY KEY (user_id, property_id, text)
 );
 CREATE SEQUENCE form_ids;
+
+-- A file that is renamed ends under another path than it began.
+ALTER TABLE journal ADD COLUMN moved_to text;
 `,
   },
 ];

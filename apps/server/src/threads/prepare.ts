@@ -47,17 +47,23 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
   try {
     const bytes = await readFile(input.full);
     oldHash = hashOf(bytes);
+    // The name is no part of the content: whoever applies gives it to the file.
+    const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
+    if (lines.length < input.lines.length && lines.length === 0) {
+      await store.put(bytes);
+      return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes) };
+    }
     const format = formatById(input.format);
     current = format.read(bytes);
-    const conflicts = input.lines.filter((line) => judgeLine(asLine(line), find(current!, line)) === 'conflict');
+    const conflicts = lines.filter((line) => judgeLine(asLine(line), find(current!, line)) === 'conflict');
     if (conflicts.length)
       return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
-    const changes = input.lines
+    const changes = lines
       .filter((line) => judgeLine(asLine(line), find(current!, line)) === 'apply')
       .map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
-    const wrong = input.lines.find((line) => orNull(find(reading, line))?.text !== orNull(line.proposed)?.text);
+    const wrong = lines.find((line) => orNull(find(reading, line))?.text !== orNull(line.proposed)?.text);
     if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would not read back as written.`, conflicts: [], oldHash, current };
     await store.put(bytes);
     return { ok: true, oldHash, newHash: await store.put(after), reading };
