@@ -55,6 +55,7 @@ for (const surface of ['light', 'dark'] as const)
       'schema?view=lists&item=new',
       'schema?view=series&item=new',
       'schema?view=start-files',
+      'schema?view=file-names',
       'forms',
       'forms?form=2',
       'forms?form=new',

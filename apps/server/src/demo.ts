@@ -24,7 +24,10 @@ export interface DemoFolders {
 }
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
-export async function loadDemo({ db, editions, libraries, scanner, classes, titleBlocks, boms, vault, projects }: Services, folders: DemoFolders): Promise<void> {
+export async function loadDemo(
+  { db, editions, libraries, scanner, classes, titleBlocks, boms, vault, projects }: Services,
+  folders: DemoFolders,
+): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
   const settings = await readSettings(db);
   await writeSettings(db, { ...settings, company: DEMO_COMPANY, densities: DEMO_DENSITIES, synonyms: [...settings.synonyms, ...DEMO_SYNONYMS] });
@@ -36,7 +39,10 @@ export async function loadDemo({ db, editions, libraries, scanner, classes, titl
       key: `p${p + 1}`,
       title,
       shownWhen: '',
-      inputs: inputs.map(([name, change], i) => ({ ...newInput(`i${p + 1}${i + 1}`, { ...DEMO_PROPERTIES.find((draft) => draft.writtenName === name)!, id: ids.get(name)! }), ...change })),
+      inputs: inputs.map(([name, change], i) => ({
+        ...newInput(`i${p + 1}${i + 1}`, { ...DEMO_PROPERTIES.find((draft) => draft.writtenName === name)!, id: ids.get(name)! }),
+        ...change,
+      })),
     }));
     await editions.saveForm(null, { id: null, form: { ...form, panels: laid }, base: null });
   }

@@ -12,10 +12,7 @@ beforeAll(async () => {
   rule = await startRule();
   [varga, okafor] = await Promise.all([rule.signIn('varga'), rule.signIn('okafor')]);
   for (const form of (await rule.services.editions.inForce()).schema.forms) await rule.services.editions.removeForm(null, form.id);
-  await rule.define(
-    { ...newDraft('Client'), kinds: ['part'], feed: 'inherited', inheritFrom: 'project' },
-    { ...newDraft('Weld class'), kinds: ['part'] },
-  );
+  await rule.define({ ...newDraft('Client'), kinds: ['part'], feed: 'inherited', inheritFrom: 'project' }, { ...newDraft('Weld class'), kinds: ['part'] });
 });
 afterAll(() => rule.stop());
 

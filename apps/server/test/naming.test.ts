@@ -25,12 +25,42 @@ beforeAll(async () => {
     ['cover.step', 'YD-130', 'face-plate.step'],
   ]) {
     const bytes = readFileSync(join(rule.library, 'DR-15/parts', source!), 'latin1');
-    writeFileSync(at(`parts/${name}`), bytes.replace(/PRODUCT\('[^']*'/, `PRODUCT('${number}'`).replace(/DESCRIPTIVE_REPRESENTATION_ITEM\('Part number','[^']*'\)/, `DESCRIPTIVE_REPRESENTATION_ITEM('Part number','${number}')`), 'latin1');
+    writeFileSync(
+      at(`parts/${name}`),
+      bytes
+        .replace(/PRODUCT\('[^']*'/, `PRODUCT('${number}'`)
+        .replace(/DESCRIPTIVE_REPRESENTATION_ITEM\('Part number','[^']*'\)/, `DESCRIPTIVE_REPRESENTATION_ITEM('Part number','${number}')`),
+      'latin1',
+    );
   }
   // One drawing names its model, the other has its base name.
   const drawing = readFileSync(join(rule.library, 'DR-15/drawings/DR15-115 agitator arm.dxf'), 'utf8');
   writeFileSync(at('parts/sheet 1.dxf'), drawing.replace('agitator-arm.step', 'kettle.step'));
   writeFileSync(at('parts/probe.dxf'), readFileSync(join(rule.library, 'DR-15/drawings/face-plate.dxf')));
+  // An assembly that names the cover's file by an external reference.
+  writeFileSync(
+    at('parts/unit.step'),
+    `ISO-10303-21;
+HEADER;
+FILE_DESCRIPTION((''),'2;1');
+FILE_NAME('unit','2026-01-01T00:00:00',(''),(''),'','','');
+FILE_SCHEMA(('AUTOMOTIVE_DESIGN'));
+ENDSEC;
+DATA;
+#1=PRODUCT('YD-900','Unit','',());
+#2=PRODUCT_DEFINITION_FORMATION('','',#1);
+#3=PRODUCT_DEFINITION('design','',#2,$);
+#4=PRODUCT('C-1','Lid','',());
+#5=PRODUCT_DEFINITION_FORMATION('','',#4);
+#6=PRODUCT_DEFINITION('design','',#5,$);
+#7=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','Lid','',#3,#6,$);
+#8=DOCUMENT_FILE('../parts/cover.step','',$,#9,'',$);
+#9=DOCUMENT_TYPE('geometry');
+#10=APPLIED_DOCUMENT_REFERENCE(#8,'',(#6));
+ENDSEC;
+END-ISO-10303-21;
+`,
+  );
   await varga.job(await varga.post('/libraries', { name: 'Yard', path: join(rule.data, 'yard') }));
 });
 afterAll(() => rule.stop());
@@ -44,7 +74,9 @@ const property = (path: string, name: string) =>
     .read(readFileSync(at(path)))
     .holders[0]!.values.find((value) => value.place === 'property' && value.name === name)?.held.text;
 const model = async (path: string) =>
-  (await rule.db.one<{ path: string | null }>('SELECT m.path FROM files f LEFT JOIN files m ON m.id = f.model_file_id WHERE f.path = $1 AND NOT f.removed', [path]))!.path;
+  (await rule.db.one<{ path: string | null }>('SELECT m.path FROM files f LEFT JOIN files m ON m.id = f.model_file_id WHERE f.path = $1 AND NOT f.removed', [
+    path,
+  ]))!.path;
 
 describe('names of files', () => {
   it('are what a rule makes of their values, and shown before anything happens', async () => {
@@ -76,6 +108,8 @@ describe('names of files', () => {
     expect([existsSync(at('parts/kettle.step')), readFileSync(at('parts/YD-110.step')).equals(before)]).toEqual([false, true]);
     expect(property('parts/sheet 1.dxf', 'Model')).toBe('YD-110.step');
     expect(property('parts/probe.dxf', 'Model')).toBe('YD-120.step');
+    const unit = formatOf('a.step')!.read(readFileSync(at('parts/unit.step')));
+    expect(unit.structure!.products.map((product) => product.externalFile)).toEqual([null, '../parts/YD-130.step']);
     expect([await model('parts/sheet 1.dxf'), await model('parts/probe.dxf')]).toEqual(['parts/YD-110.step', 'parts/YD-120.step']);
     // The next reading finds nothing that it does not know.
     const report = (await varga.job(await varga.post('/libraries/rescan'))).result as { added: number; moved: number; removed: number };
@@ -103,7 +137,9 @@ describe('names of files', () => {
       })
       .expect(200);
     await okafor.post('/tray/drop', { lines: 'all' });
-    await varga.put('/file-names', rules('rename', '', 'if Part number = "YD-110" then "probe" else if Part number = "YD-120" then "kettle" else "cover"')).expect(200);
+    await varga
+      .put('/file-names', rules('rename', '', 'if Part number = "YD-110" then "probe" else if Part number = "YD-120" then "kettle" else "cover"'))
+      .expect(200);
     await okafor.post('/file-names/tray', { files: [kettle, probe] }).expect(200);
     await okafor.post('/tray', { values: [{ file: kettle, property: await rule.property('Description'), text: 'Was the kettle' }] }).expect(200);
     expect(await apply()).toMatchObject({ state: 'applied' });
@@ -118,7 +154,11 @@ describe('names of files', () => {
 
   it('that are taken by another file are refused, before and at the moment of writing', async () => {
     await varga.put('/file-names', rules('rename', '', '"same"')).expect(200);
-    expect((await plan()).map((row) => row.problem)).toEqual(['kettle.step would get the same name', 'cover.step would get the same name', 'cover.step would get the same name']);
+    expect((await plan()).map((row) => row.problem)).toEqual([
+      'kettle.step would get the same name',
+      'cover.step would get the same name',
+      'cover.step would get the same name',
+    ]);
     await varga.put('/file-names', rules('rename')).expect(200);
     const kettle = await id('parts/kettle.step');
     await okafor.post('/file-names/tray', { files: [kettle] }).expect(200);
@@ -157,7 +197,10 @@ describe('copies under a new name', () => {
     const kettle = await id('parts/kettle.step');
     const before = readFileSync(at('parts/kettle.step'));
     await okafor.post('/tray', { values: [{ file: kettle, property: await rule.property('Revision'), text: 'D' }] }).expect(200);
-    const done = (await okafor.post('/file-names/copies', { files: [kettle], replace: true }).expect(200)).body as { copied: { from: string; to: string }[]; lines: number };
+    const done = (await okafor.post('/file-names/copies', { files: [kettle], replace: true }).expect(200)).body as {
+      copied: { from: string; to: string }[];
+      lines: number;
+    };
     expect(done.copied).toEqual([{ from: 'parts/kettle.step', to: 'issued/YD-110_D.step' }]);
     expect(readFileSync(at('parts/kettle.step')).equals(before)).toBe(true);
     expect(property('issued/YD-110_D.step', 'Revision')).toBe('D');
@@ -166,7 +209,9 @@ describe('copies under a new name', () => {
     await apply();
     expect(await model('parts/sheet 1.dxf')).toBe('issued/YD-110_D.step');
     await okafor.post('/tray', { values: [{ file: kettle, property: await rule.property('Revision'), text: 'D' }] }).expect(200);
-    expect(((await okafor.post('/file-names/copies', { files: [kettle], replace: false }).expect(422)).body as { detail: string }).detail).toMatch(/stands there already/);
+    expect(((await okafor.post('/file-names/copies', { files: [kettle], replace: false }).expect(422)).body as { detail: string }).detail).toMatch(
+      /stands there already/,
+    );
     await okafor.post('/tray/drop', { lines: 'all' });
   });
 });

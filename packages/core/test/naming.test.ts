@@ -52,7 +52,15 @@ describe('the name of a file', () => {
 });
 
 describe('collisions', () => {
-  const at = (id: number, name: string, wanted: string | null, more: Partial<NamedFile> = {}): NamedFile => ({ id, folder: '1:parts', name, wanted, leaves: true, into: '1:parts', ...more });
+  const at = (id: number, name: string, wanted: string | null, more: Partial<NamedFile> = {}): NamedFile => ({
+    id,
+    folder: '1:parts',
+    name,
+    wanted,
+    leaves: true,
+    into: '1:parts',
+    ...more,
+  });
   const found = (files: NamedFile[], others: string[] = []) => [...collisions(files, new Map([['1:parts', new Set(others)]])).keys()];
   it('are two files that want one name, also where only the case differs', () => {
     expect(found([at(1, 'a', 'x'), at(2, 'b', 'X')])).toEqual([1, 2]);
@@ -74,7 +82,10 @@ describe('collisions', () => {
         const files = list.map(([own, wanted], i) => at(i + 1, own, wanted));
         const barred = collisions(files, new Map());
         // One that keeps its name for another reason may stand in the way of a third: what is left is looked at again.
-        const again = collisions(files.map((entry) => (barred.has(entry.id) ? { ...entry, wanted: null } : entry)), new Map());
+        const again = collisions(
+          files.map((entry) => (barred.has(entry.id) ? { ...entry, wanted: null } : entry)),
+          new Map(),
+        );
         const names = files.map((entry) => (barred.has(entry.id) || again.has(entry.id) ? entry.name : entry.wanted!));
         if (again.size === 0) expect(new Set(names).size).toBe(names.length);
       }),

@@ -329,3 +329,25 @@ describe('the index', () => {
     for (let k = 0; k < index.ids.length; k++) expect(text(PART.slice(index.starts[k], index.ends[k]))).toMatch(new RegExp(`^#${index.ids[k]}=.*;$`));
   });
 });
+
+describe('an external reference', () => {
+  const source = file(
+    `${product(1, 'UNIT')}${product(11, 'LID')}#21=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','Lid','',#3,#13,$);
+#22=DOCUMENT_FILE('parts/lid.step','',$,#23,'',$);
+#23=DOCUMENT_TYPE('geometry');
+#24=APPLIED_DOCUMENT_REFERENCE(#22,'',(#13));
+`,
+  );
+  it('is a field of the copy, and can be written like one', () => {
+    const reading = step.read(source);
+    const holder = reading.holders.find((candidate) => candidate.level === 'copy')!;
+    expect(holder.values).toContainEqual({ place: 'field', name: 'external file', held: heldText('parts/lid.step') });
+    const edits = step.modify(source, [{ holder: holder.key, place: 'field', name: 'external file', value: heldText("parts/cover's.step") }]);
+    const after = applyEdits(source, edits);
+    expect(step.read(after).structure!.products.map((entry) => entry.externalFile)).toEqual([null, "parts/cover's.step"]);
+    expect(text(applyEdits(after, invertEdits(source, edits)))).toBe(text(source));
+  });
+  it('is no field of a part that has none', () => {
+    expect(() => step.modify(source, [{ holder: '', place: 'field', name: 'external file', value: heldText('x') }])).toThrow(FileError);
+  });
+});

@@ -599,7 +599,8 @@ export class Applying {
     for (const row of journal) stands.set(row.file, await this.finish(changeSet, row));
     const broken = [...stands.values()].some((stood) => !stood);
     for (const row of journal)
-      if (broken && (mode === 'whole' || (row.movedTo !== null && !stands.get(row.file)))) await this.putBack(changeSet, row.target, row.oldHash, row.newHash, row.movedTo);
+      if (broken && (mode === 'whole' || (row.movedTo !== null && !stands.get(row.file))))
+        await this.putBack(changeSet, row.target, row.oldHash, row.newHash, row.movedTo);
     const done = broken && mode === 'whole' ? [] : journal.filter((row) => stands.get(row.file));
     const beside = broken && mode === 'whole' ? [] : await this.besideOf(changeSet);
     const outcomes = done.length
@@ -627,7 +628,9 @@ export class Applying {
     return done.length + beside.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
   }
 
-  private async besideOf(changeSet: number): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading; movedTo: null }[]> {
+  private async besideOf(
+    changeSet: number,
+  ): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading; movedTo: null }[]> {
     const files = await this.db.all<{ id: number }>(
       `SELECT DISTINCT f.id FROM change_lines l JOIN targets f ON f.id = l.file_id AND f.format IN ('other', 'above') WHERE l.change_set_id = $1 AND l.accepted`,
       [changeSet],
@@ -670,10 +673,15 @@ async function renameFiles(sql: Sql, files: readonly { readonly id: number; read
   const wanted = `SELECT f.id, f.library_id, CASE WHEN f.folder = '' THEN n.name ELSE f.folder || '/' || n.name END AS path, n.name
     FROM jsonb_to_recordset($1::jsonb) AS n(id int, name text) JOIN files f ON f.id = n.id`;
   // A file that is gone may still be known under the name.
-  await sql.run(`UPDATE files f SET path = f.path || ' (gone, ' || f.id || ')' FROM (${wanted}) w WHERE f.library_id = w.library_id AND f.path = w.path AND f.removed`, [list]);
+  await sql.run(
+    `UPDATE files f SET path = f.path || ' (gone, ' || f.id || ')' FROM (${wanted}) w WHERE f.library_id = w.library_id AND f.path = w.path AND f.removed`,
+    [list],
+  );
   const paths = await sql.all<{ id: number; path: string; name: string }>(wanted, [list]);
   await sql.run(`UPDATE files SET path = path || chr(1) || id WHERE id = ANY($1::int[])`, [paths.map((row) => row.id)]);
-  await sql.run('UPDATE files f SET path = n.path, name = n.name FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, name text) WHERE f.id = n.id', [rows(paths)]);
+  await sql.run('UPDATE files f SET path = n.path, name = n.name FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, name text) WHERE f.id = n.id', [
+    rows(paths),
+  ]);
 }
 
 /** Stands for the reading of a file whose values are kept beside it. */

@@ -154,7 +154,9 @@ export class FileNaming {
   }
 
   /** Drawings that show a file and assemblies that place it, with the way in which they find it. */
-  private async links(files: readonly number[]): Promise<Map<number, { file: number; path: string; how: string; kind: string; by: string; product: string; lock: string | null }[]>> {
+  private async links(
+    files: readonly number[],
+  ): Promise<Map<number, { file: number; path: string; how: string; kind: string; by: string; product: string; lock: string | null }[]>> {
     const found = await this.db.all<{ of: number; file: number; path: string; kind: string; by: string; product: string; lock: string | null }>(
       `SELECT f.model_file_id AS of, f.id AS file, f.path, 'drawing' AS kind, coalesce(f.model_match->>'by', '') AS by, '' AS product, f.lock_reason AS lock
        FROM files f WHERE f.model_file_id = ANY($1::int[]) AND NOT f.removed
@@ -172,7 +174,11 @@ export class FileNaming {
   async toTray(user: User, only: readonly number[]): Promise<{ lines: number; barred: number }> {
     const planned = (await this.planned(user, only)).filter((entry) => entry.naming.rule.mode === 'rename');
     const good = planned.filter((entry) => entry.problem === null);
-    if (good.length === 0) throw refused('nothing-to-do', planned[0]?.problem ? `${planned[0].row.path}: ${planned[0].problem}.` : 'These files have the names that they should have.');
+    if (good.length === 0)
+      throw refused(
+        'nothing-to-do',
+        planned[0]?.problem ? `${planned[0].row.path}: ${planned[0].problem}.` : 'These files have the names that they should have.',
+      );
     const lines = good.map(({ row, wanted }): Line => ({
       address: { file: row.id, holder: '', place: 'field', name: 'file name' },
       base: heldText(row.name),
@@ -189,14 +195,29 @@ export class FileNaming {
   /** Lines by which drawings name the new names of the models that they show, and drawings that found theirs by their own name. */
   private async following(names: ReadonlyMap<number, string>): Promise<Line[]> {
     const { modelProperty } = await readSettings(this.db);
-    if (modelProperty === '') return [];
     const found = await this.db.all<{ drawing: number; model: number; modelName: string; by: string; named: string | null; lock: string | null }>(
       `SELECT f.id AS drawing, m.id AS model, m.name AS "modelName", coalesce(f.model_match->>'by', '') AS by, v.text AS named, f.lock_reason AS lock FROM files f JOIN files m ON m.id = f.model_file_id
        LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = $2
        WHERE NOT f.removed AND (m.id = ANY($1::int[]) OR f.id = ANY($1::int[]))`,
       [[...names.keys()], modelProperty],
     );
-    return found.flatMap(({ drawing, model, modelName, by, named, lock }): Line[] => {
+    // Assemblies that name the part's file by an external reference name the new one.
+    const external = await this.db.all<{ assembly: number; holder: string; text: string; part: number; old: string; lock: string | null }>(
+      `SELECT DISTINCT v.file_id AS assembly, v.holder, v.text, m.id AS part, m.name AS old, a.lock_reason AS lock FROM copies c JOIN files m ON m.id = c.part_id
+       JOIN files a ON a.id = c.assembly_id AND NOT a.removed JOIN held_values v ON v.file_id = a.id AND v.place = 'field' AND v.name = 'external file'
+       WHERE m.id = ANY($1::int[]) AND regexp_replace(v.text, '^.*[/\\\\]', '') = m.name`,
+      [[...names.keys()]],
+    );
+    const references = external
+      .filter(({ lock }) => lock === null)
+      .map(({ assembly, holder, text, part, old }): Line => ({
+        address: { file: assembly, holder, place: 'field', name: 'external file' },
+        base: heldText(text),
+        proposed: heldText(text.slice(0, text.length - old.length) + names.get(part)!),
+        reason: `places ${old}, which is renamed`,
+        follows: false,
+      }));
+    const shown = found.flatMap(({ drawing, model, modelName, by, named, lock }): Line[] => {
       const name = names.get(model) ?? modelName;
       // One that names its model goes on naming it; one that found it by its own name is told the name.
       const tells = named !== null && named !== '' ? names.has(model) : by !== 'settled';
@@ -211,6 +232,7 @@ export class FileNaming {
         },
       ];
     });
+    return [...shown, ...references];
   }
 
   /** Remembers which part files copies in assemblies stand for, where they were found by the file's name. */
@@ -233,7 +255,8 @@ export class FileNaming {
     const planned = (await this.planned(user, files)).filter((entry) => entry.naming.rule.mode === 'copy');
     const wrong = planned.find((entry) => entry.problem !== null);
     if (wrong) throw invalid('bad-name', `${wrong.row.path}: ${wrong.problem}.`);
-    if (planned.length === 0) throw refused('nothing-to-do', 'No pending value of these files gives them another name, or they are renamed rather than copied.');
+    if (planned.length === 0)
+      throw refused('nothing-to-do', 'No pending value of these files gives them another name, or they are renamed rather than copied.');
     const pending = await this.trays.accepted(
       user,
       planned.map((entry) => entry.row.id),

@@ -8,7 +8,7 @@ export function readBlock(text: string): string[][] {
   let i = 0;
   const ends = (at: number) => text[at] === '\r' || text[at] === '\n';
   while (i < text.length) {
-    let cell = '';
+    let cell: string;
     const closing = text[i] === '"' ? closingQuote(text, i) : -1;
     if (closing >= 0) {
       cell = text.slice(i + 1, closing).replaceAll('""', '"');

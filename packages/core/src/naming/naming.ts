@@ -33,7 +33,11 @@ export function prepareNaming(rules: readonly NamingRule[], schema: PreparedSche
 }
 
 /** The rule for a file: the first that is for its kind and class, one that names the class before one that names none. */
-export function namingFor<R extends { readonly rule: Pick<NamingRule, 'kinds' | 'classes'> }>(rules: readonly R[], kind: Kind, className: string | null): R | null {
+export function namingFor<R extends { readonly rule: Pick<NamingRule, 'kinds' | 'classes'> }>(
+  rules: readonly R[],
+  kind: Kind,
+  className: string | null,
+): R | null {
   const own = rules.filter(({ rule }) => rule.kinds.includes(kind) && (rule.classes.length === 0 || (className !== null && rule.classes.includes(className))));
   return own.find(({ rule }) => rule.classes.length > 0) ?? own[0] ?? null;
 }
@@ -61,7 +65,6 @@ const DEVICES = /^(con|prn|aux|nul|com\d|lpt\d)(\.|$)/i;
 
 /** Why a name cannot stand on every common system; `null` when it can. */
 export function illegal(name: string): string | null {
-  // eslint-disable-next-line no-control-regex -- control characters are what is looked for
   const bad = [...new Set(name.match(/[\\/:*?"<>|\u0000-\u001f]/g) ?? [])];
   if (bad.length) return `holds ${bad.map((c) => (c < ' ' ? 'a control character' : c)).join(' ')}, which a file name may not`;
   if (/[. ]$/.test(name.replace(/\.[^.]*$/, '')) || name.startsWith('.') || name.startsWith(' ')) return 'begins or ends with a full stop or a blank';
@@ -102,8 +105,8 @@ export function collisions(files: readonly NamedFile[], others: ReadonlyMap<stri
     const standing = stays.get(at);
     if (rival) found.set(file.id, `${rival.name} would get the same name`);
     else if ((standing && standing.id !== file.id) || (standing && !file.leaves)) found.set(file.id, 'a file of this name stands there already');
-    else if ([...(others.get(file.into) ?? [])].some((name) => name.toLowerCase() === file.wanted!.toLowerCase())) found.set(file.id, 'a file of this name stands there already');
+    else if ([...(others.get(file.into) ?? [])].some((name) => name.toLowerCase() === file.wanted!.toLowerCase()))
+      found.set(file.id, 'a file of this name stands there already');
   }
   return found;
 }
-

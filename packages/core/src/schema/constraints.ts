@@ -49,7 +49,6 @@ export function constraintViolations(value: TypedValue, p: Property): Violation[
     if (p.minLength !== null && length < p.minLength) found.push(violation('too-short', `needs at least ${p.minLength} characters, has ${length}`));
     if (p.maxLength !== null && length > p.maxLength) found.push(violation('too-long', `may have ${p.maxLength} characters, has ${length}`));
     if (length > LONGEST_VALUE) found.push(violation('too-long', `has ${length} characters; no value may have more than ${LONGEST_VALUE}`));
-    // eslint-disable-next-line no-control-regex -- control characters are what is looked for
     if (/[\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f]/.test(value)) found.push(violation('forbidden', 'holds a control character'));
     if (p.type !== 'longtext' && /[\r\n]/.test(value)) found.push(violation('line-break', 'holds a line break'));
     else if (value !== value.trim()) found.push(violation('edge-blank', 'has a blank at its start or end'));

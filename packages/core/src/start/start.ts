@@ -54,7 +54,6 @@ export function startProperties(properties: readonly Property[], kind: Kind, cla
 /** A name as a file may have it on any system: characters that some of them refuse give way to dashes. */
 export const safeName = (text: string): string =>
   text
-    // eslint-disable-next-line no-control-regex -- control characters are what is looked for
     .replace(/[\\/:*?"<>|\u0000-\u001f]/g, '-')
     .replace(/[. ]+$/, '')
     .trim() || 'unnamed';

@@ -14,6 +14,7 @@ import { RolloutView } from './rollout';
 import { SchemaStore } from './schema.store';
 import { NumberSeriesView } from './series';
 import { Standards } from './standards';
+import { FileNames } from './file-names';
 import { StartFiles } from './start-files';
 import { SchemaTable } from './table';
 import { SchemaTry } from './try';
@@ -33,6 +34,7 @@ const LOOK_EVERY_MS = 10_000;
     CdkDrag,
     CdkDropList,
     ChoiceLists,
+    FileNames,
     FormsModule,
     IndexRow,
     InputTextModule,
@@ -60,6 +62,7 @@ const LOOK_EVERY_MS = 10_000;
         <rule-index-row text="Try" [end]="tryEnd()" [on]="view() === 'try'" (choose)="go({ view: 'try' })" />
         <rule-index-row text="Rollout" [on]="view() === 'rollout'" (choose)="go({ view: 'rollout' })" />
         <rule-index-row text="Start files" [on]="view() === 'start-files'" (choose)="go({ view: 'start-files' })" />
+        <rule-index-row text="File names" [on]="view() === 'file-names'" (choose)="go({ view: 'file-names' })" />
         <rule-index-row text="Checks" [end]="store.draft()?.schema?.checks?.length ?? ''" [on]="view() === 'checks'" (choose)="go({ view: 'checks' })" />
         <rule-index-row text="All as a table" [on]="view() === 'table'" (choose)="go({ view: 'table' })" />
         <rule-index-row text="Starting points, standards" [on]="view() === 'standards'" (choose)="go({ view: 'standards' })" />
@@ -157,6 +160,9 @@ const LOOK_EVERY_MS = 10_000;
           }
           @case ('rollout') {
             <rule-rollout (opened)="go({ property: $event })" />
+          }
+          @case ('file-names') {
+            <rule-file-names />
           }
           @case ('start-files') {
             <rule-start-files />

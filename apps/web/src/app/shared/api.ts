@@ -21,6 +21,7 @@ import {
   ClassesDraft,
   CleanUpPreview,
   CleanUpRequest,
+  CopyRequest,
   CopyValues,
   Coverage,
   CoverageBy,
@@ -52,6 +53,8 @@ import {
   ListPreview,
   ListSource,
   MassRemark,
+  Naming,
+  NamingPlan,
   NewToken,
   OlderStart,
   OtherName,
@@ -255,6 +258,12 @@ export class Api {
   takeDocument = (file: File, as: 'document' | 'table') => this.sendFile<DraftView>(`/schema/draft/${as}`, file);
   schemaWorkbook = () => this.http.get('/api/schema/document.xlsx', { responseType: 'blob' });
   schemaJson = () => this.http.get('/api/schema/document.json', { responseType: 'blob' });
+
+  naming = () => this.get<Naming>('/file-names');
+  saveNaming = (body: Naming) => this.put<Naming>('/file-names', body);
+  namingPlan = () => this.get<NamingPlan>('/file-names/plan');
+  namesToTray = (files: readonly number[]) => this.post<{ lines: number; barred: number }>('/file-names/tray', { files });
+  copyUnderNewNames = (body: CopyRequest) => this.post<{ copied: { from: string; to: string }[]; lines: number }>('/file-names/copies', body);
 
   startFiles = () => this.get<StartFilesView>('/start-files');
   compareStartFiles = (plan: StartPlan) => this.post<StartComparison[]>('/start-files/compare', plan);

@@ -729,7 +729,7 @@ export class FillSheet implements OnDestroy {
       event.preventDefault();
       event.stopPropagation();
       const view = this.view();
-      if (view && view.values.length > 0 && view.refused === 0 && !this.asks() && !this.busy()) this.put();
+      if (view?.values.length && view.refused === 0 && !this.asks() && !this.busy()) this.put();
     } else if (event.key === 'Escape' && this.edits().size === 0) this.closed.emit();
   }
 }

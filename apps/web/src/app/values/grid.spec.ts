@@ -26,7 +26,7 @@ const row = (id: number, name: string, held: GridRow['held'], change: Partial<Gr
       (undo)="undone = undone + 1"
       (redo)="redone = redone + 1"
       (refused)="refused.push($event)"
-      (toggle)="toggled.push($event)"
+      (toggled)="toggled.push($event)"
     />
   </div>`,
 })

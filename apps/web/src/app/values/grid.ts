@@ -157,7 +157,7 @@ interface LineView {
             @if (line.group; as group) {
               <div class="line group" role="row" [attr.aria-rowindex]="line.index + 2" [style.width.px]="width()">
                 <div class="cell file heading" role="rowheader" [id]="'cell-' + line.index + '-0'" [class.at]="at().row === line.index">
-                  <button type="button" class="plain" tabindex="-1" [attr.aria-expanded]="group.open" (click)="toggle.emit(group.group)">
+                  <button type="button" class="plain" tabindex="-1" [attr.aria-expanded]="group.open" (click)="toggled.emit(group.group)">
                     {{ group.open ? '▾' : '▸' }} {{ groupText()(group.group) }}
                   </button>
                   <span class="soft">{{ group.files === 1 ? '1 file' : group.files + ' files' }}</span>
@@ -486,7 +486,7 @@ export class ValuesGrid {
   readonly bring = input<(from: number, to: number) => Promise<void>>(() => Promise.resolve());
   readonly sort = output<string>();
   readonly filter = output<Property>();
-  readonly toggle = output<string>();
+  readonly toggled = output<string>();
   readonly need = output<{ from: number; to: number }>();
   readonly propose = output<GridEdit[]>();
   readonly refused = output<Refused>();
@@ -656,7 +656,7 @@ export class ValuesGrid {
     return {
       column,
       property,
-      shown: entry!.shown,
+      shown: entry.shown,
       line,
       closed: this.closedBy(row, property),
       mark: this.marks().get(`${row.file.id}/${property.id}`) ?? null,
@@ -859,7 +859,7 @@ export class ValuesGrid {
     if (step) this.move(...step, event.shiftKey);
     else if (event.key === 'Enter' && !command) {
       const item = this.rows()[this.at().row] ?? null;
-      if (isGroup(item)) this.toggle.emit(item.group);
+      if (isGroup(item)) this.toggled.emit(item.group);
       else this.edit(null);
     } else if (event.key === 'F2') this.edit(null);
     else if (event.key === 'Delete') void this.clear();

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Clause, FileRow, WideDraft, WideRow, WideView } from '@rule/contract';
+import { FileRow, WideDraft, WideRow, WideView } from '@rule/contract';
 import { Property, checkProposed, isHeldAt, whyNotTypedAbove } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
 import { Store } from '@ngrx/store';
@@ -87,11 +87,14 @@ const MOST_SHOWN = 200;
       <section class="card" aria-label="Values">
         <h2>Values</h2>
         @for (property of owned(); track property.id) {
-          <label class="field value">
-            <span>{{ property.caption }}{{ property.unit ? ', in ' + property.unit : '' }}{{ property.level === v.level ? '' : ' · inherited by files' }}</span>
+          <div class="field value">
+            <span [id]="'wide-' + property.id"
+              >{{ property.caption }}{{ property.unit ? ', in ' + property.unit : '' }}{{ property.level === v.level ? '' : ' · inherited by files' }}</span
+            >
             @if (property.type === 'choice' && !property.open) {
               <select
                 class="small"
+                [attr.aria-labelledby]="'wide-' + property.id"
                 [disabled]="!mayEdit() || closed(property, v.level) !== null"
                 [ngModel]="textOf(v, property)"
                 (ngModelChange)="type(v, property, $event)"
@@ -104,6 +107,7 @@ const MOST_SHOWN = 200;
             } @else {
               <input
                 pInputText
+                [attr.aria-labelledby]="'wide-' + property.id"
                 [disabled]="!mayEdit() || closed(property, v.level) !== null"
                 [placeholder]="property.placeholder"
                 [ngModel]="textOf(v, property)"
@@ -119,7 +123,7 @@ const MOST_SHOWN = 200;
             @if (waiting(v, property)) {
               <small class="warn">waits in the tray; now {{ show(v.held[property.id] ?? null) }}</small>
             }
-          </label>
+          </div>
         } @empty {
           <p class="soft">
             No property is kept here. In Schema, a property that is inherited from the {{ v.level }}, or that is held at its level, gets its value here.
@@ -384,7 +388,7 @@ export class Projects {
   protected change({ id, level, name, clauses }: WideView): void {
     if (level === 'company') return;
     this.draftId.set(id);
-    this.draft.set({ level, name, clauses: clauses as Clause[] });
+    this.draft.set({ level, name, clauses });
   }
   protected save(draft: WideDraft): void {
     this.api.saveProject(this.draftId(), { ...draft, name: draft.name.trim() }).subscribe({

@@ -171,6 +171,9 @@ interface Found {
                 @for (entry of columnList(); track entry.property.id; let i = $index) {
                   <div
                     class="column"
+                    role="group"
+                    [attr.aria-label]="entry.property.caption"
+                    tabindex="-1"
                     cdkDrag
                     cdkDragLockAxis="y"
                     (keydown.alt.arrowUp)="moveColumn(i, -1, $event)"
@@ -336,7 +339,7 @@ interface Found {
                 [bring]="bring"
                 (sort)="sortBy($event)"
                 (filter)="startFilter($event)"
-                (toggle)="grid.toggle($event)"
+                (toggled)="grid.toggle($event)"
                 (need)="grid.ensure($event.from, $event.to)"
                 (propose)="propose($event)"
                 (refused)="refusal.set($event)"

@@ -30,7 +30,7 @@ export function openStep(bytes: Uint8Array): StepContent {
   return { model, structure, keys, bodies, attributes: readAttributes(model, keys) };
 }
 
-/** The own fields of a product: id, name, description and version. */
+/** The own fields of a product: id, name, description and version, and the file that an external reference names. */
 export function productFields(model: StepModel, definition: Definition): Field[] {
   const product = model.record(definition.product)?.args ?? [];
   const formation = model.record(definition.formation)?.args ?? [];
@@ -39,6 +39,7 @@ export function productFields(model: StepModel, definition: Definition): Field[]
     { name: 'product name', argument: product[1]! },
     { name: 'product description', argument: product[2]! },
     { name: 'version id', argument: formation[0]! },
+    ...(definition.external ? [{ name: 'external file', argument: definition.external }] : []),
   ].filter((field) => field.argument !== undefined);
 }
 

@@ -1,6 +1,7 @@
 import { OccurrenceReading, ProductReading, StructureReading } from '../contract';
 import { ASSEMBLY_CATEGORY } from './make';
 import { StepModel, refOf, refsOf, textOf } from './model';
+import { Argument } from './parse';
 
 /** A product definition with the product behind it. */
 export interface Definition {
@@ -8,6 +9,8 @@ export interface Definition {
   readonly product: number;
   readonly formation: number;
   readonly key: string;
+  /** The argument that names the part's own file, where there is an external reference. */
+  readonly external: Argument | null;
 }
 
 /** An occurrence with the instance that places it. */
@@ -43,20 +46,20 @@ function ofCategory(model: StepModel, category: string): Set<number> {
   return products;
 }
 
-/** Files named by external references, by the product definition that they describe. */
-function externalFiles(model: StepModel): Map<number, string> {
-  const files = new Map<number, string>();
-  const nameOfDocument = new Map<number, string>();
+/** The arguments that name files by external reference, by the product definition that they describe. */
+function externalFiles(model: StepModel): Map<number, Argument> {
+  const files = new Map<number, Argument>();
+  const nameOfDocument = new Map<number, Argument>();
   for (const id of model.idsOf('APPLIED_EXTERNAL_IDENTIFICATION_ASSIGNMENT')) {
     const args = model.record(id)?.args ?? [];
-    for (const item of refsOf(args[3])) nameOfDocument.set(item, textOf(args[0]));
+    if (args[0]) for (const item of refsOf(args[3])) nameOfDocument.set(item, args[0]);
   }
   for (const id of model.idsOf('APPLIED_DOCUMENT_REFERENCE')) {
     const args = model.record(id)?.args ?? [];
     const document = refOf(args[0]);
     if (document === undefined) continue;
-    const name = nameOfDocument.get(document) ?? textOf(model.record(document)?.args[0]);
-    if (name) for (const item of refsOf(args[2])) files.set(item, name);
+    const name = nameOfDocument.get(document) ?? model.record(document)?.args[0];
+    if (name && textOf(name)) for (const item of refsOf(args[2])) files.set(item, name);
   }
   return files;
 }
@@ -75,8 +78,8 @@ export function readStructure(model: StepModel): Structure {
     const args = product === undefined ? undefined : model.record(product)?.args;
     if (formation === undefined || product === undefined || !args || raw.has(product)) continue;
     const key = unique(textOf(args[0]) || textOf(args[1]) || `#${product}`, takenProducts);
-    definitions.set(id, { id, product, formation, key });
-    products.push({ key, id: textOf(args[0]), name: textOf(args[1]), externalFile: external.get(id) ?? null });
+    definitions.set(id, { id, product, formation, key, external: external.get(id) ?? null });
+    products.push({ key, id: textOf(args[0]), name: textOf(args[1]), externalFile: external.has(id) ? textOf(external.get(id)) : null });
   }
 
   const occurrences: Occurrence[] = [];

@@ -1,0 +1,273 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { NamingPlan } from '@rule/contract';
+import { NamingRule } from '@rule/core/naming';
+import { KINDS, Kind, sameDefinition } from '@rule/core/schema';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { RuleField } from '../rule-field';
+import { Api, FileLink, Notices, TrayActions, problemOf, sessionFeature, trayFeature } from '../shared';
+import { SchemaStore } from './schema.store';
+
+/** Rows of the plan that are shown. */
+const MOST_SHOWN = 300;
+
+/** File names that come from properties: the rules, and what they would change. */
+@Component({
+  selector: 'rule-file-names',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FileLink, FormsModule, InputTextModule, RuleField],
+  template: `
+    <div class="head">
+      <div>
+        <h1>File names</h1>
+        <p class="soft">
+          Where the company wants it, a file is named by its values. Drawings and assemblies that name the file follow; all of it is undone as one.
+        </p>
+      </div>
+      @if (mayAdminister()) {
+        <div class="actions">
+          <button pButton type="button" class="p-button-text" (click)="add()">Add a rule</button>
+          <button pButton type="button" [disabled]="!changed()" (click)="save()">Save the rules</button>
+        </div>
+      }
+    </div>
+    @if (error(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    @for (rule of rules(); track $index; let i = $index) {
+      <section class="card" [attr.aria-label]="'Naming rule ' + (i + 1)">
+        <div class="line">
+          <div class="field" role="group" [attr.aria-label]="'Kinds of rule ' + (i + 1)">
+            <span>For</span>
+            @for (kind of kinds; track kind) {
+              <label class="tick"
+                ><input type="checkbox" [disabled]="!mayAdminister()" [checked]="rule.kinds.includes(kind)" (change)="toggleKind(i, kind)" /> {{ kind }}</label
+              >
+            }
+          </div>
+          <label class="field">
+            <span>Class</span>
+            <select [disabled]="!mayAdminister()" [ngModel]="rule.classes[0] ?? ''" (ngModelChange)="edit(i, { classes: $event ? [$event] : [] })">
+              <option value="">every class</option>
+              @for (name of store.classes(); track name) {
+                <option [value]="name">{{ name }}</option>
+              }
+            </select>
+          </label>
+          <label class="field">
+            <span>A file whose name no longer fits</span>
+            <select [disabled]="!mayAdminister()" [ngModel]="rule.mode" (ngModelChange)="edit(i, { mode: $event })">
+              <option value="rename">is renamed</option>
+              <option value="copy">stays; a copy gets the new name</option>
+            </select>
+          </label>
+          @if (rule.mode === 'copy') {
+            <label class="field">
+              <span>Folder for copies</span>
+              <input
+                pInputText
+                placeholder="the file's own"
+                [disabled]="!mayAdminister()"
+                [ngModel]="rule.folder"
+                (ngModelChange)="edit(i, { folder: $event.trim() })"
+              />
+            </label>
+          }
+          @if (mayAdminister()) {
+            <button type="button" class="link" [attr.aria-label]="'remove rule ' + (i + 1)" (click)="drop(i)">remove</button>
+          }
+        </div>
+        <div class="field">
+          <span>Name, without its ending</span>
+          <rule-rule-field
+            [label]="'Name by rule ' + (i + 1)"
+            purpose="value"
+            [properties]="store.properties()"
+            [value]="rule.rule"
+            [disabled]="!mayAdminister()"
+            hint='Part number + "_" + Revision'
+            (changed)="edit(i, { rule: $event })"
+          />
+        </div>
+      </section>
+    } @empty {
+      @if (loaded()) {
+        <p class="note">No rule names files. They keep the names that people give them.</p>
+      }
+    }
+    @if (plan(); as p) {
+      @if (p.total) {
+        <section class="card" aria-label="What would be named otherwise">
+          <div class="head">
+            <h2>{{ p.total === 1 ? '1 file has' : p.total + ' files have' }} another name than the rules give</h2>
+            @if (mayEdit()) {
+              <div class="actions">
+                @if (renames().length) {
+                  <button pButton type="button" (click)="rename()">
+                    Put {{ renames().length === 1 ? '1 new name' : renames().length + ' new names' }} in the tray
+                  </button>
+                }
+                @if (copies().length) {
+                  <label
+                    ><input type="checkbox" [checked]="replace()" (change)="replace.set(!replace())" /> in place of the originals in drawings and
+                    assemblies</label
+                  >
+                  <button pButton type="button" (click)="copy()">Make {{ copies().length === 1 ? '1 copy' : copies().length + ' copies' }}</button>
+                }
+              </div>
+            }
+          </div>
+          <table class="list">
+            <thead>
+              <tr>
+                <th>File</th>
+                <th>Name by its values</th>
+                <th>Named by</th>
+                <th></th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (row of p.rows.slice(0, most); track row.file) {
+                <tr>
+                  <td><rule-file [id]="row.file" [path]="row.path" /></td>
+                  <td class="mono">
+                    {{ row.wanted ?? '' }} <span class="chip">{{ row.mode }}</span>
+                  </td>
+                  <td>
+                    @for (link of row.links; track link.file + link.how) {
+                      <span class="named"><rule-file [id]="link.file" [path]="link.path" /> {{ link.how }}</span>
+                    }
+                  </td>
+                  <td class="warn">{{ row.problem }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+          @if (p.total > most) {
+            <p class="soft">The first {{ most }} are shown; all are counted.</p>
+          }
+        </section>
+      } @else if (rules().length && !changed()) {
+        <p class="note">Every file has the name that its values give.</p>
+      }
+    }
+  `,
+  styles: `
+    .line {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 0 20px;
+      align-items: end;
+    }
+    .line > .link {
+      margin: 0 0 18px auto;
+    }
+    .tick {
+      margin-right: 10px;
+    }
+    .named {
+      display: block;
+    }
+  `,
+})
+export class FileNames {
+  protected readonly store = inject(SchemaStore);
+  private readonly api = inject(Api);
+  private readonly global = inject(Store);
+  private readonly notices = inject(Notices);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
+  private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly kinds = KINDS;
+  protected readonly most = MOST_SHOWN;
+  protected readonly rules = signal<readonly NamingRule[]>([]);
+  private readonly saved = signal<readonly NamingRule[]>([]);
+  protected readonly loaded = signal(false);
+  protected readonly plan = signal<NamingPlan | null>(null);
+  protected readonly error = signal<string | null>(null);
+  protected readonly replace = signal(true);
+  protected readonly changed = computed(() => !sameDefinition(this.rules(), this.saved()));
+  private readonly good = computed(() => (this.plan()?.rows ?? []).filter((row) => row.problem === null));
+  protected readonly renames = computed(() => this.good().filter((row) => row.mode === 'rename'));
+  protected readonly copies = computed(() => this.good().filter((row) => row.mode === 'copy'));
+
+  constructor() {
+    this.api.naming().subscribe({
+      next: ({ rules }) => {
+        this.rules.set(rules);
+        this.saved.set(rules);
+        this.loaded.set(true);
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    });
+    effect(() => {
+      this.applied();
+      untracked(() => this.look());
+    });
+  }
+
+  private look(): void {
+    this.api.namingPlan().subscribe({ next: (plan) => this.plan.set(plan), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+  }
+  protected add(): void {
+    this.rules.update((rules) => [...rules, { kinds: ['part'], classes: [], rule: '', mode: 'rename', folder: '' }]);
+  }
+  protected edit(at: number, change: Partial<NamingRule>): void {
+    this.rules.update((rules) => rules.map((rule, i) => (i === at ? { ...rule, ...change } : rule)));
+  }
+  protected toggleKind(at: number, kind: Kind): void {
+    const kinds = this.rules()[at]!.kinds;
+    const next = KINDS.filter((one) => (one === kind ? !kinds.includes(one) : kinds.includes(one)));
+    if (next.length) this.edit(at, { kinds: next });
+  }
+  protected drop(at: number): void {
+    this.rules.update((rules) => rules.filter((_, i) => i !== at));
+  }
+  protected save(): void {
+    this.api.saveNaming({ rules: this.rules() }).subscribe({
+      next: ({ rules }) => {
+        this.rules.set(rules);
+        this.saved.set(rules);
+        this.error.set(null);
+        this.look();
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    });
+  }
+  protected rename(): void {
+    this.api
+      .namesToTray(
+        this.renames()
+          .slice(0, 5000)
+          .map((row) => row.file),
+      )
+      .subscribe({
+        next: ({ lines, barred }) => {
+          this.global.dispatch(TrayActions.load());
+          this.notices.done(`${lines === 1 ? '1 line waits' : `${lines} lines wait`} in your tray.${barred ? ` ${barred} files cannot be renamed.` : ''}`);
+        },
+        error: this.notices.failed,
+      });
+  }
+  protected copy(): void {
+    this.api
+      .copyUnderNewNames({
+        files: this.copies()
+          .slice(0, 500)
+          .map((row) => row.file),
+        replace: this.replace(),
+      })
+      .subscribe({
+        next: ({ copied, lines }) => {
+          this.global.dispatch(TrayActions.load());
+          this.notices.done(
+            `${copied.length === 1 ? '1 copy was' : `${copied.length} copies were`} made.${lines ? ` ${lines} drawings wait in your tray to show them.` : ''}`,
+          );
+          this.look();
+        },
+        error: this.notices.failed,
+      });
+  }
+}
