@@ -1,50 +1,19 @@
 import { Line } from '@rule/core/changes';
-import { FileFacts, PropertyDraft, newDraft } from '@rule/core/schema';
+import { FileFacts } from '@rule/core/schema';
 import { heldText } from '@rule/core/values';
 import { loadFacts, surroundingsOf } from '../apps/server/src/schema/facts';
 import { prepare } from '../apps/server/src/schema/prepared';
 import { tryPage } from '../apps/server/src/threads/try';
 import { best, report } from './measure';
 import { openServices } from './services';
+import { FILES, RULED, TYPED, fillWide, ruled, typed } from './wide';
 
-const FILES = 100_000;
-const TYPED = 30;
-const RULED = 10;
 const PAGE = 2000;
 const CHANGED = 1000;
 const { services, db, close } = await openServices();
 
-await db.run(`INSERT INTO libraries (name, root) VALUES ('Large', '/nowhere/at/all')`);
-await db.run(
-  `INSERT INTO files (library_id, path, folder, name, kind, size, mtime_ms, hash, format)
-   SELECT 1, 'folder ' || n / 500 || '/P-' || n || '.step', 'folder ' || n / 500, 'P-' || n || '.step', 'part', 1000, 0, md5(n::text), 'step' FROM generate_series(0, ${FILES - 1}) n`,
-);
-await db.run(
-  `INSERT INTO held_values (file_id, holder, place, name, kind, text, form, unit, number, level)
-   SELECT f.id, '', 'property', 'Name ' || k, f.kind, CASE WHEN (f.id + k) % 11 = 0 THEN '' WHEN k % 4 = 0 THEN ((f.id * k) % 9999)::text ELSE 'value ' || (f.id + k) % 40 END,
-     'text', NULL, CASE WHEN k % 4 = 0 AND (f.id + k) % 11 <> 0 THEN (f.id * k) % 9999 END, 'document'
-   FROM files f, generate_series(0, ${TYPED - 1}) k`,
-);
-await db.run('ANALYZE');
+await fillWide(db);
 
-/** Thirty typed properties with limits, and ten rules over them: texts joined, numbers computed, decisions, lookups in other texts. */
-const typed = Array.from({ length: TYPED }, (_, k): PropertyDraft => ({
-  ...newDraft(`Name ${k}`),
-  ...(k % 4 === 0 ? { type: 'number', decimals: 0, max: 9998 } : { maxLength: 20, forbidden: '/' }),
-}));
-const rules = [
-  'text(Name 1) + "-" + text(Name 2)',
-  'upper case(coalesce(Name 3, Name 5, "none"))',
-  'if Name 4 > 5000 then "heavy" else "light"',
-  'if is blank(Name 6) then null else substring(Name 6, 1, 5)',
-  'text(Name 7) + text(Name 9) + text(Name 10)',
-  'if matches(text(Name 11), "value [0-9]$") then "one" else "two"',
-  'string(coalesce(Name 8, 0) * 2)',
-  'if Rule 0 = Rule 4 then "same" else Rule 1',
-  'title case(text(Name 13))',
-  'if Name 12 in [1..4999] then "low" else text(Name 14)',
-];
-const ruled = rules.map((rule, k): PropertyDraft => ({ ...newDraft(`Rule ${k}`), feed: 'ruled', rule }));
 await services.editions.decree(null, 'the schema in force', [...typed, ...ruled]);
 // The draft shortens one length and changes one rule.
 const { schema } = await services.editions.draft();

@@ -1,7 +1,7 @@
 import { readdirSync, rmSync } from 'node:fs';
 import { cpus } from 'node:os';
 import { join } from 'node:path';
-import { buildServers } from './lib/build.mjs';
+import { buildServers, buildWeb } from './lib/build.mjs';
 import { installPackages } from './lib/install.mjs';
 import { OwnPostgres } from './lib/postgres.mjs';
 import { VAR, freePort } from './lib/settings.mjs';
@@ -11,6 +11,7 @@ await main(async () => {
   checkNode();
   await installPackages();
   await buildServers();
+  await buildWeb();
   const only = process.argv[2];
   const files = readdirSync(path('bench')).filter((name) => name.endsWith('.bench.ts') && (!only || name.startsWith(only)));
   const folder = join(VAR, 'bench-postgres');

@@ -615,7 +615,7 @@ export class FillSheet implements OnDestroy {
     const data = this.data();
     const property = data?.schema.properties.find((candidate) => candidate.id === id);
     const list = data?.lists.find((candidate) => candidate.name === property?.list);
-    if (!property || property.narrowedBy === null || list?.goesWith == null) return null;
+    if (property?.narrowedBy == null || list?.goesWith == null) return null;
     const by = data!.schema.properties.find((candidate) => candidate.writtenName === property.narrowedBy);
     for (const panel of this.worked()?.panels ?? [])
       for (const entry of panel.inputs) {
