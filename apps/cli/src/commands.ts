@@ -2,7 +2,7 @@ import { readFile, stat } from 'node:fs/promises';
 import { basename, dirname, resolve } from 'node:path';
 import { readSchemaDocument, schemaOfDocument } from '@rule/contract';
 import { FileReading } from '@rule/core/files';
-import { PreparedSchema, Schema, slotOf } from '@rule/core/schema';
+import { DEFAULT_STATES, PreparedSchema, Schema, slotOf } from '@rule/core/schema';
 import { CheckedFile, Finding, Severity, checkFile, gravest } from '@rule/core/survey';
 import { DEFAULT_STAND_INS, HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { readFolder } from './folder';
@@ -101,14 +101,11 @@ async function schemaOf(path: string): Promise<Schema> {
   return schemaOfDocument(read.document);
 }
 
-/** Workflow states as the vault has them, in their order. */
-const STATES = ['open', 'in check', 'released'];
-
 /** What breaks the schema or is odd, file by file. */
 export async function check({ folder, library, server, schema }: Subject): Promise<Outcome> {
   const law = schema !== null ? await schemaOf(schema) : server ? await server.schema() : null;
   const standIns = await standInsOf(server);
-  const prepared = law && new PreparedSchema(law, { standIns, states: STATES, instant: Date.now() / 1000 });
+  const prepared = law && new PreparedSchema(law, { standIns, states: DEFAULT_STATES, instant: Date.now() / 1000 });
   const broken = prepared?.problems[0];
   if (broken) throw new Trouble(broken.message);
   const rows: Row[] = [];

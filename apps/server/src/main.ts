@@ -44,6 +44,15 @@ else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
 await services.jobs.open();
 await services.geometries.startIfNeeded();
 
+/** How often the sources of choice lists are looked at. */
+const LOOK_EVERY_MS = 3_600_000;
+const look = () =>
+  services.lists
+    .lookAtSources()
+    .catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'sources of choice lists'));
+void look();
+const looking = setInterval(() => void look(), LOOK_EVERY_MS);
+
 const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
 const server = createServer(app);
 server.on('error', (error: NodeJS.ErrnoException) => {
@@ -56,6 +65,7 @@ server.listen(config.port, '127.0.0.1', () => {
 });
 
 const stop = async () => {
+  clearInterval(looking);
   server.close();
   server.closeIdleConnections();
   await close();

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { Tray, WideRow, WideView } from '@rule/contract';
+import { Settings, Tray, WideRow, WideView } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
 import { newDraft } from '@rule/core/schema';
 import { Person, Rule, startRule } from './harness';
@@ -183,5 +183,38 @@ describe('values of single occurrences', () => {
       ((await okafor.post('/tray', { values: [{ file: assembly, holder, property, text: '1' }] }).expect(422)).body as { detail: string }).detail;
     expect(await refused('')).toMatch(/held at the level occurrence/);
     expect(await refused('occurrence:gone')).toMatch(/no such holder/);
+  });
+});
+
+describe('a try', () => {
+  it('looks into files as well: what single occurrences hold, breaks or passes by the draft', async () => {
+    const { schema } = await rule.services.editions.draft();
+    const torque = schema.properties.find((property) => property.writtenName === 'Tightening torque')!;
+    const { id, retired, ...draft } = torque;
+    await rule.services.editions.edit(null, [{ id, base: null, draft: { ...draft, max: 22 }, retired }]);
+    await rule.services.jobs.open();
+    const started = (await varga.post('/schema/tries').expect(200)).body as { id: number; job: number };
+    await rule.services.jobs.ended(started.job);
+    const { rows } = (await varga.get(`/schema/tries/${started.id}?effect=breaks&property=${id}`).expect(200)).body as {
+      rows: { path: string; message: string }[];
+    };
+    expect(rows.map((row) => [row.path, row.message])).toEqual([
+      ['DR-15/assemblies/drum-unit.step', expect.stringMatching(/^occurrence .*: Tightening torque is above 22/) as unknown],
+    ]);
+    await rule.services.editions.discard();
+  });
+});
+
+describe('workflow states', () => {
+  it('are those of the company, also in conditions of requirement', async () => {
+    const settings = (await varga.get('/settings')).body as Settings;
+    expect(settings.workflowStates).toEqual(['open', 'in check', 'released']);
+    await varga.put('/settings', { ...settings, workflowStates: ['draft', 'checked', 'issued'] }).expect(200);
+    const [added] = await rule.services.editions.add(null, [{ ...newDraft('Stamp'), kinds: ['part'], requiredFrom: 'released' }]);
+    const problems = (await rule.services.editions.draft()).problems.filter((problem) => problem.property === added);
+    expect(problems.map((problem) => problem.message)).toEqual(['Stamp: The company has no workflow state "released".']);
+    await varga.put('/settings', { ...settings, workflowStates: ['open', 'open'] }).expect(400);
+    await varga.put('/settings', settings).expect(200);
+    await rule.services.editions.discard();
   });
 });

@@ -6,6 +6,7 @@ import {
   EditionRow,
   ExpressionResult,
   ListPreview,
+  Overview,
   Problem,
   RolloutRow,
   SeriesNumber,
@@ -17,7 +18,7 @@ import {
 import { Property, PropertyDraft, SchemaChange, draftOf, newDraft, newSeries } from '@rule/core/schema';
 import { StandardFinding } from '@rule/core/standards';
 import sheetjs from '@e965/xlsx';
-import { readFileSync, writeFileSync } from 'node:fs';
+import { readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { run } from '../../cli/src/rule';
 import { Person, Rule, startRule } from './harness';
@@ -324,6 +325,23 @@ describe('choice lists', () => {
     expect((await varga.post(`/lists/${list.id}/replace`)).body).toEqual({ lines: 1 });
     expect((await tray()).lines.find((line) => line.name === 'Maker')).toMatchObject({ base: { text: 'Kallio' }, proposed: { text: 'Ostrelle' } });
     await empty();
+  });
+  it('are looked at in their sources, and said to be no longer in step', async () => {
+    const source = join(rule.data, '..', `finishes-${process.pid}.csv`);
+    writeFileSync(source, 'name\r\nbrushed\r\n');
+    const list = (await varga.post('/lists', { name: 'Finishes', columns: [], choices: [], goesWith: null })).body as ChoiceListRow;
+    await varga.put(`/lists/${list.id}/source`, { source: { type: 'file', path: source, sheet: null } });
+    const now = async () => ((await varga.get('/lists')).body as ChoiceListRow[]).find((row) => row.id === list.id)!;
+    const toDo = async () => ((await varga.get('/overview')).body as Overview).toDo.find((item) => item.view === 'lists')?.count;
+    await rule.services.lists.lookAtSources();
+    expect([(await now()).differs, await toDo()]).toEqual([1, 1]);
+    const preview = (await varga.post(`/lists/${list.id}/preview`)).body as ListPreview;
+    await varga.post(`/lists/${list.id}/load`, { token: preview.token });
+    expect([(await now()).differs, await toDo()]).toEqual([0, undefined]);
+    rmSync(source);
+    await rule.services.lists.lookAtSources();
+    expect((await now()).trouble).toMatch(/is not a file on the server/);
+    await varga.delete(`/lists/${list.id}`);
   });
   it('are loaded from a database, which is only read', async () => {
     await rule.db.run("CREATE TABLE makers (code text, name text); INSERT INTO makers VALUES ('A', 'Alpha'), ('B', NULL)");

@@ -225,6 +225,10 @@ export interface ChoiceListRow extends ChoiceListDraft {
   readonly id: number;
   readonly source: ListSource | null;
   readonly loadedAt: string | null;
+  /** When its source was looked at last, the number of choices that differed then, or why it could not be looked at. */
+  readonly lookedAt: string | null;
+  readonly differs: number | null;
+  readonly trouble: string | null;
   /** Captions of the properties that use the list. */
   readonly usedBy: readonly string[];
 }
@@ -442,6 +446,8 @@ export interface ExpressionResult {
 /** Company-wide settings that reading and checking depend on. */
 export interface Settings {
   readonly company: string;
+  /** Workflow states of documents, in their order. */
+  readonly workflowStates: readonly string[];
   /** Patterns of texts that look like values and count as blank. */
   readonly standIns: readonly string[];
   /** Written name of the document property by which a drawing names its model. */
@@ -459,6 +465,7 @@ export interface Settings {
 
 export const settings = Joi.object<Settings>({
   company: Joi.string().max(200).required(),
+  workflowStates: Joi.array().items(Joi.string().trim().min(1).max(50)).max(50).unique().required(),
   standIns: Joi.array().items(Joi.string().max(100)).max(200).required(),
   modelProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
   massProperty: Joi.string().max(LONGEST_NAME).allow('').required(),

@@ -258,6 +258,20 @@ describe('other levels', () => {
     expect(view.values).toHaveLength(6);
   });
 
+  it('show what they fall back to where they are blank, and do not count it as missing', () => {
+    const needed = { ...torque, required: true };
+    const law = prepared(needed);
+    const part = file(7, { Torque: '12' });
+    const placed = { ...unit, holders: [{ ...occurrence('o1', 'drum bearing'), part }, occurrence('o2', 'drum bearing')] };
+    const view = filling(form([ask], { kinds: ['assembly'] }), [placed], [], 'editor', law).view(new Map(), new Map());
+    expect(view.panels[0]!.inputs[0]!.rows.map((row) => [row.id, row.text, row.fallback])).toEqual([
+      ['', '', null],
+      ['o1', '', '12'],
+      ['o2', '', null],
+    ]);
+    expect(view.panels[0]!.inputs[0]!.missing).toBe(1);
+  });
+
   it('can be preset to holders of certain names', () => {
     const named = input(torque, { holders: 'named', holderNames: ['gear motor'] });
     const view = filling(form([named], { kinds: ['assembly'] }), [unit]).view(typed([named, '8']), new Map());

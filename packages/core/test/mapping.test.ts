@@ -205,6 +205,7 @@ describe('the way of a property', () => {
       property: property({ writtenName: 'Material', type: 'text', unit: null }),
       held: [],
       foundNames: [],
+      forms: [],
       cells: [],
       columns: [],
       links: [],

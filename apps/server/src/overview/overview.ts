@@ -1,6 +1,6 @@
 import { Overview } from '@rule/contract';
 import { Hop, wayOf } from '@rule/core/trace';
-import { compareNames, judge, likenessKey, slotOf } from '@rule/core/schema';
+import { EntryForm, compareNames, judge, likenessKey, slotOf } from '@rule/core/schema';
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Db, rows } from '../platform/db';
@@ -60,7 +60,7 @@ export class Overviews {
   }
 
   async overview(): Promise<Overview> {
-    const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings, arrived] = await Promise.all([
+    const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings, arrived, apart] = await Promise.all([
       readSettings(this.db),
       this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
       this.properties.active(),
@@ -73,6 +73,7 @@ export class Overviews {
       this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL'),
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
       this.toDos.count(),
+      this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM choice_lists WHERE source IS NOT NULL AND (differs > 0 OR trouble IS NOT NULL)'),
     ]);
     const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null).length;
     const stale = blocks.flatMap((block) => block.drawings).reduce((sum, drawing) => sum + drawing.stale, 0);
@@ -80,6 +81,7 @@ export class Overviews {
     const toDo = [
       { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
       { station: 'survey', count: strays!.n, text: `${some(strays!.n, 'written name is', 'written names are')} not in the schema` },
+      { station: 'schema', view: 'lists', count: apart!.n, text: `${some(apart!.n, 'choice list is', 'choice lists are')} no longer in step with the source` },
       {
         station: 'values',
         view: 'to-do',
@@ -113,7 +115,7 @@ export class Overviews {
   /** The way of one property through the company. */
   async way(id: number): Promise<Hop[]> {
     const property = await this.properties.get(id);
-    const [{ coverage }, names, blocks, layouts, vault, sendOuts] = await Promise.all([
+    const [{ coverage }, names, blocks, layouts, vault, sendOuts, edition] = await Promise.all([
       this.judged(),
       this.db.all<{ name: string; files: number }>(
         `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`,
@@ -122,13 +124,16 @@ export class Overviews {
       this.boms.layouts(),
       this.vault.state(),
       this.exchange.sendOuts(),
+      this.db.one<{ forms: EntryForm[] | null }>(`SELECT schema->'forms' AS forms FROM editions WHERE state = 'in force'`),
     ]);
+    const forms = edition?.forms;
     const key = likenessKey(property.writtenName);
     return wayOf({
       property,
       held: coverage.filter((entry) => entry.property === id),
       foundNames: names.filter((found) => likenessKey(found.name) === key),
       cells: (await Promise.all(blocks.map((block) => this.titleBlocks.cellsOf(block, id)))).flat(),
+      forms: (forms ?? []).filter((form) => form.panels.some((panel) => panel.inputs.some((input) => input.property === id))).map((form) => form.name),
       columns: layouts.filter((layout) => layout.columns.includes(id)).map((layout) => layout.name),
       links: vault.links.filter((link) => link.place === slotOf(property).place && link.name === slotOf(property).name),
       vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),

@@ -497,6 +497,9 @@ CREATE TABLE favourite_values (
 );
 CREATE SEQUENCE form_ids;
 
+-- What the last look at a list's source found: the number of choices that differ, or why it could not be looked at.
+ALTER TABLE choice_lists ADD COLUMN looked_at timestamptz, ADD COLUMN differs int, ADD COLUMN trouble text;
+
 -- A file that is renamed ends under another path than it began.
 ALTER TABLE journal ADD COLUMN moved_to text;
 `,

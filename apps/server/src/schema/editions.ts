@@ -25,7 +25,7 @@ import { Db, Sql, rows } from '../platform/db';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
 import { fillIn } from './properties';
-import { WORKFLOW_STATES } from './states';
+import { readSettings } from './settings';
 
 interface Stored {
   readonly id: number;
@@ -109,13 +109,14 @@ export class Editions {
 
   /** Names that definitions refer to. */
   private async ground(sql: Sql) {
-    const [lists, series, classes] = await Promise.all([
+    const [lists, series, classes, { workflowStates }] = await Promise.all([
       sql.all<{ name: string }>('SELECT name FROM choice_lists'),
       sql.all<{ name: string }>('SELECT name FROM number_series'),
       sql.all<{ name: string }>('SELECT name FROM classes'),
+      readSettings(sql),
     ]);
     const names = (list: { name: string }[]) => list.map((row) => row.name);
-    return { lists: names(lists), series: names(series), classes: names(classes) };
+    return { lists: names(lists), series: names(series), classes: names(classes), states: workflowStates };
   }
 
   /** Changes the draft, which is begun where there is none. Whoever comes second waits, and works on what the first one left. */
@@ -384,7 +385,7 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
         message: `${property.caption}: ${problem.message}`,
       });
   }
-  const prepared = new PreparedSchema(schema, { standIns: compileStandIns([]), states: WORKFLOW_STATES, instant: 0 });
+  const prepared = new PreparedSchema(schema, { standIns: compileStandIns([]), states: ground?.states ?? [], instant: 0 });
   for (const problem of prepared.problems) {
     const check = schema.checks.find((candidate) => candidate.id === problem.check);
     // What a definition's own check has said already is not said twice.

@@ -27,9 +27,12 @@ interface Stored {
   readonly content: ChoiceListDraft;
   readonly source: ListSource | null;
   readonly loadedAt: string | null;
+  readonly lookedAt: string | null;
+  readonly differs: number | null;
+  readonly trouble: string | null;
 }
 
-const ROW = 'id, name, content, source, loaded_at AS "loadedAt"';
+const ROW = 'id, name, content, source, loaded_at AS "loadedAt", looked_at AS "lookedAt", differs, trouble';
 
 /** Passwords in an address are for the server alone. */
 const masked = (source: ListSource | null): ListSource | null =>
@@ -48,12 +51,15 @@ export class ChoiceLists {
 
   async list(): Promise<ChoiceListRow[]> {
     const [stored, properties] = await Promise.all([this.db.all<Stored>(`SELECT ${ROW} FROM choice_lists ORDER BY name`), this.properties.list()]);
-    return stored.map(({ id, content, name, source, loadedAt }) => ({
+    return stored.map(({ id, content, name, source, loadedAt, lookedAt, differs, trouble }) => ({
       ...content,
       id,
       name,
       source: masked(source),
       loadedAt,
+      lookedAt,
+      differs,
+      trouble,
       usedBy: properties.filter((property) => property.list === name && !property.retired).map((property) => property.caption),
     }));
   }
@@ -134,8 +140,23 @@ export class ChoiceLists {
     const { comparison, token: now } = await this.compare(id, upload);
     if (now !== token) throw refused('source-changed', 'The source or the list has changed since the preview. Look at it again.');
     const row = await this.save(id, comparison.result);
-    await this.db.run('UPDATE choice_lists SET loaded_at = $2 WHERE id = $1', [id, this.clock()]);
+    await this.db.run('UPDATE choice_lists SET loaded_at = $2, looked_at = $2, differs = 0, trouble = NULL WHERE id = $1', [id, this.clock()]);
     return { ...row, loadedAt: this.clock().toISOString() };
+  }
+
+  /** Looks at the sources of all lists, and keeps how many choices differ or why a source does not answer. */
+  async lookAtSources(): Promise<void> {
+    for (const { id } of await this.db.all<{ id: number }>('SELECT id FROM choice_lists WHERE source IS NOT NULL ORDER BY id')) {
+      let differs: number | null = null;
+      let trouble: string | null = null;
+      try {
+        const { comparison } = await this.compare(id, null);
+        differs = comparison.added.length + comparison.changed.length + comparison.gone.length + comparison.back.length;
+      } catch (error) {
+        trouble = error instanceof Error ? error.message : String(error);
+      }
+      await this.db.run('UPDATE choice_lists SET looked_at = $2, differs = $3, trouble = $4 WHERE id = $1', [id, this.clock(), differs, trouble]);
+    }
   }
 
   private async compare(

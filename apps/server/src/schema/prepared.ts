@@ -2,7 +2,6 @@ import { ChoiceListDraft, JudgeGround, PreparedSchema, Schema, groundOn, withCho
 import { compileStandIns } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { readSettings } from './settings';
-import { WORKFLOW_STATES } from './states';
 
 /** The company's choice lists. */
 export const choiceListsOf = async (sql: Sql): Promise<ChoiceListDraft[]> =>
@@ -11,7 +10,7 @@ export const choiceListsOf = async (sql: Sql): Promise<ChoiceListDraft[]> =>
 /** What schemas are judged with: stand-ins, choice lists, workflow states and the present instant. */
 export async function groundOf(sql: Sql, now: Date): Promise<JudgeGround> {
   const [settings, lists] = await Promise.all([readSettings(sql), choiceListsOf(sql)]);
-  return groundOn(compileStandIns(settings.standIns), lists, WORKFLOW_STATES, now.getTime() / 1000);
+  return groundOn(compileStandIns(settings.standIns), lists, settings.workflowStates, now.getTime() / 1000);
 }
 
 /** A schema made ready to judge files as they are now. */

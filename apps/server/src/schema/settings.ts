@@ -1,10 +1,12 @@
 import { Settings } from '@rule/contract';
 import { DEFAULT_ABBREVIATIONS, DEFAULT_SYNONYMS } from '@rule/core/survey';
+import { DEFAULT_STATES } from '@rule/core/schema';
 import { DEFAULT_STAND_INS } from '@rule/core/values';
 import { Sql, rows } from '../platform/db';
 
 const DEFAULTS: Settings = {
   company: 'My company',
+  workflowStates: DEFAULT_STATES,
   standIns: DEFAULT_STAND_INS,
   modelProperty: 'Model',
   massProperty: 'Mass',

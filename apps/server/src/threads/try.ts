@@ -60,8 +60,14 @@ export async function tryPage({ id, after, limit }: TryPageInput, db: Db): Promi
   if (ids.length === 0) return { last: null, files: 0 };
   const facts = await loadFacts(db, ids, schemas.around);
   const findings: CopyValue[][] = [];
-  for (const file of facts.values())
+  for (const file of facts.values()) {
     for (const finding of differences(schemas.before.judge(file), schemas.after.judge(file))) findings.push([id, file.id, ...finding]);
+    for (const holder of file.holders) {
+      const inside = (schema: PreparedSchema): FileJudgement => ({ values: schema.judgeHolder(file, holder), failed: [] });
+      for (const [property, check, effect, before, after_, message] of differences(inside(schemas.before), inside(schemas.after)))
+        findings.push([id, file.id, property, check, effect, before, after_, `${holder.level} ${holder.label || holder.key}: ${message}`]);
+    }
+  }
   if (findings.length) await db.copy('try_findings (try_id, file_id, property_id, check_id, effect, before, after, message)', findings);
   return { last: ids.at(-1)!, files: ids.length };
 }

@@ -8,7 +8,7 @@ import { invalid, notFound, refused } from '../platform/problem';
 import { Editions } from '../schema/editions';
 import { loadFacts, surroundingsOf } from '../schema/facts';
 import { choiceListsOf, groundOf } from '../schema/prepared';
-import { WORKFLOW_STATES } from '../schema/states';
+import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
 import { filterSql } from './filter';
 
@@ -86,8 +86,9 @@ export class Fill {
   /** Everything that the page needs to fill files in without asking again. */
   async open(user: User, choice: FileChoice): Promise<FillData> {
     const { chosen, leftOut } = await this.choose(choice);
-    const [{ number, schema }, lists, favourites] = await Promise.all([
+    const [{ number, schema }, { workflowStates }, lists, favourites] = await Promise.all([
       this.editions.inForce(),
+      readSettings(this.db),
       choiceListsOf(this.db),
       this.db.all<FillData['favourites'][number]>('SELECT property_id AS property, text FROM favourite_values WHERE user_id = $1 ORDER BY text', [user.id]),
     ]);
@@ -120,7 +121,7 @@ export class Fill {
       edition: number,
       schema: prepared.schema,
       lists,
-      states: WORKFLOW_STATES,
+      states: workflowStates,
       packed: packFill(company ? files.map((file) => ({ ...file, wide: { ...file.wide, company: company.id } })) : files, wides),
       leftOut,
       favourites,

@@ -67,6 +67,8 @@ export interface RowView {
   /** Values with their numbers, the most frequent first; blanks have an empty text. */
   readonly values: readonly { readonly text: string; readonly count: number }[];
   readonly distinct: number;
+  /** What a blank shows instead: the document's value for a variant, the part's for an occurrence; `null` where they differ or there is none. */
+  readonly fallback: string | null;
   readonly typed: string | null;
   /** What is wrong with what was typed, or with what stands there. */
   readonly wrong: readonly string[];
@@ -139,6 +141,9 @@ export class Filling {
   private readonly forms: ReadonlyMap<string, PreparedForm>;
   private readonly byId: ReadonlyMap<number, Property>;
   private readonly wides: ReadonlyMap<number, FillWide>;
+  private readonly texts = new Map<Property, WeakMap<HeldValue, string>>();
+  private readonly reasons = new Map<string, string | null>();
+  private readonly targeted = new Map<FormInput, readonly Target[]>();
 
   constructor(
     private readonly sections: readonly Section<FillFile>[],
@@ -152,7 +157,13 @@ export class Filling {
   }
 
   /** Holders that an input writes to, each in the row in which it is shown. */
-  private targets(section: Section<FillFile>, input: FormInput, property: Property): Target[] {
+  private targets(section: Section<FillFile>, input: FormInput, property: Property): readonly Target[] {
+    const known = this.targeted.get(input) ?? this.findTargets(section, input, property);
+    this.targeted.set(input, known);
+    return known;
+  }
+
+  private findTargets(section: Section<FillFile>, input: FormInput, property: Property): Target[] {
     if (isWide(input.level)) {
       const level = input.level;
       const seen = new Map<number, Target>();
@@ -192,8 +203,14 @@ export class Filling {
 
   private closed(target: Target, property: Property): string | null {
     const { kind, className, state, lock } = target.file;
-    if (target.wide) return whyNotChanged(property, { role: this.role, kind: target.wide.level, className: null, state: null });
-    return whyNotChanged(property, { role: this.role, kind, className, state }) ?? (lock === null ? null : `${LOCKED}${lock}`);
+    const where = target.wide?.level ?? kind;
+    const key = `${property.id}/${where}/${target.wide ? '' : `${className ?? ''}/${state ?? ''}`}`;
+    let reason = this.reasons.get(key);
+    if (reason === undefined) {
+      reason = whyNotChanged(property, { role: this.role, kind: where, className: target.wide ? null : className, state: target.wide ? null : state });
+      this.reasons.set(key, reason);
+    }
+    return reason ?? (target.wide || lock === null ? null : `${LOCKED}${lock}`);
   }
 
   /** Works out all that is shown. */
@@ -370,6 +387,7 @@ export class Filling {
     const counts = new Map<string, number>();
     const wrong = new Set<string>();
     let [missing, changes, refused] = [0, 0, false];
+    const fallbacks = new Set<string>();
     const typed = edits.get(editKey(section.key, input.key, id)) ?? null;
     for (const { target, required } of entries) {
       const own = forClass(property, target.wide ? null : target.file.className);
@@ -379,9 +397,12 @@ export class Filling {
       const after = now.has(target.id, holder, slot) ? now.held(target.id, holder, slot) : before;
       const derived = this.derived(target, property, now);
       const shown = derived !== undefined ? derived : after;
-      const text = shown === null || shown.text === '' ? '' : textFor(shown, own);
+      const text = shown === null || shown.text === '' ? '' : this.textOf(shown, own);
       counts.set(text, (counts.get(text) ?? 0) + 1);
-      if (text === '' && (own.required || required)) missing++;
+      const behind = text === '' && target.holder && own.fallback ? this.judged(target, property, now) : undefined;
+      const falls = behind?.origin === 'fallback' && behind.value ? this.textOf(behind.value, own) : '';
+      if (text === '') fallbacks.add(falls);
+      if (text === '' && falls === '' && (own.required || required)) missing++;
       const text_ = typed ?? edits.get(editKey(section.key, input.key, ''));
       if (text_ !== undefined && this.closed(target, property) === null) {
         const check = checks.of(text_, own);
@@ -406,12 +427,22 @@ export class Filling {
         state: only === null ? 'mixed' : only.text === '' ? 'blank' : 'same',
         values: values.slice(0, MOST_VALUES),
         distinct: values.length,
+        fallback: fallbacks.size === 1 && !fallbacks.has('') ? [...fallbacks][0]! : null,
         typed,
         wrong: [...wrong].slice(0, 5),
         changes,
         refused,
       },
     };
+  }
+
+  /** A held value as the form shows it. Values come packed, each distinct one once: it is worked out once for all files that hold it. */
+  private textOf(held: HeldValue, property: Property): string {
+    const own = this.texts.get(property) ?? new WeakMap<HeldValue, string>();
+    this.texts.set(property, own);
+    const known = own.get(held) ?? textFor(held, property);
+    own.set(held, known);
+    return known;
   }
 
   private judged(target: Target, property: Property, now: Changed): Judged | undefined {

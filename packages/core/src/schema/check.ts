@@ -27,6 +27,7 @@ export interface DefinitionProblem {
     | 'form'
     | 'spelling'
     | 'overrides'
+    | 'states'
     | 'default';
   readonly message: string;
   /** Where in an expression, if it is about one. */
@@ -43,6 +44,8 @@ export interface DefinitionGround {
   readonly lists?: readonly string[];
   readonly series?: readonly string[];
   readonly classes?: readonly string[];
+  /** Workflow states of the company; names of others are doubtful. */
+  readonly states?: readonly string[];
 }
 
 type Other = Pick<Property, 'id' | 'writtenName' | 'retired'> & Partial<Property>;
@@ -84,6 +87,9 @@ export function checkDefinition(draft: PropertyDraft, others: readonly Other[], 
     add('minLength', 'range', 'The shortest length is above the longest.');
   if (draft.min !== null && draft.max !== null && draft.min > draft.max) add('min', 'range', 'The smallest value is above the largest.');
   if (draft.pattern !== '' && !patternOf(draft.pattern)) add('pattern', 'pattern', `${draft.pattern} is not a pattern that Rule can run.`);
+  for (const state of [draft.requiredFrom, ...draft.mayChange.states])
+    if (state !== '' && ground.states && !ground.states.includes(state))
+      add(state === draft.requiredFrom ? 'requiredFrom' : 'mayChange', 'states', `The company has no workflow state ${JSON.stringify(state)}.`, 'warning');
   checkForm(draft, add);
   checkFeed(draft, ground, add);
   checkExpressions(draft, others, add);

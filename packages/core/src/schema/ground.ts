@@ -3,6 +3,9 @@ import { JudgeGround } from './judge';
 import { ChoiceListDraft, choiceColumn, choicesFor, currentChoices } from './lists';
 import { Schema } from './schema';
 
+/** Workflow states that documents have where a company says nothing of its own, in their order (common practice). */
+export const DEFAULT_STATES: readonly string[] = ['open', 'in check', 'released'];
+
 /** Makes the ground that schemas are judged on out of the company's stand-ins and choice lists. */
 export function groundOn(
   standIns: StandIns,

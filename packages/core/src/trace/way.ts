@@ -8,7 +8,7 @@ export interface Hop {
   readonly detail: string;
   /** What exactly does not match, where the way breaks. */
   readonly why: string | null;
-  readonly station: 'schema' | 'survey' | 'values' | 'title-blocks' | 'bom' | 'vault' | 'exchange';
+  readonly station: 'schema' | 'forms' | 'survey' | 'values' | 'title-blocks' | 'bom' | 'vault' | 'exchange';
 }
 
 /** What is known of a property around the company. */
@@ -18,6 +18,8 @@ export interface PropertyWay {
   readonly held: readonly { readonly kind: string; readonly files: number; readonly filled: number }[];
   /** Written names in files that might be this one. */
   readonly foundNames: readonly { readonly name: string; readonly files: number }[];
+  /** Entry forms that ask for it. */
+  readonly forms: readonly string[];
   readonly cells: readonly { readonly block: string; readonly tag: string; readonly source: string; readonly drawings: number; readonly stale: number }[];
   readonly columns: readonly string[];
   readonly links: readonly { readonly field: string; readonly kind: string; readonly name: string; readonly in: string; readonly out: string }[];
@@ -59,6 +61,7 @@ export function wayOf(way: PropertyWay): Hop[] {
       station: 'survey',
     });
   }
+  for (const form of way.forms) hops.push({ state: 'good', title: 'Asked for', detail: `entry form ${form}`, why: null, station: 'forms' });
   for (const cell of way.cells)
     hops.push({
       state: cell.stale > 0 ? 'broken' : 'good',

@@ -14,6 +14,7 @@ const row = (more: Partial<RowView> = {}): RowView => ({
   state: 'blank',
   values: [],
   distinct: 1,
+  fallback: null,
   typed: null,
   wrong: [],
   changes: 0,

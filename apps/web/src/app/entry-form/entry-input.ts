@@ -338,7 +338,9 @@ export class EntryInput {
     return row.distinct > row.values.length ? `${said} and ${row.distinct - row.values.length} more` : said;
   }
   protected hint(row: RowView): string {
-    return row.state === 'mixed' ? this.mixed(row) : this.view().open ? this.placeholder() : '';
+    if (row.state === 'mixed') return this.mixed(row);
+    if (row.fallback !== null) return `${row.fallback} (${this.view().input.level === 'occurrence' ? 'of the part' : 'of all variants'})`;
+    return this.view().open ? this.placeholder() : '';
   }
   protected choices(row: RowView): readonly string[] {
     const { property } = this.view();

@@ -136,7 +136,8 @@ export class PropertyEditor {
   protected readonly numberForms = NUMBER_FORMS;
   protected readonly letterCases = LETTER_CASES;
   protected readonly uniqueness = UNIQUENESS;
-  protected readonly states = ['open', 'in check', 'released'];
+  private readonly settings = inject(Store).selectSignal(catalogueFeature.selectSettings);
+  protected readonly states = computed(() => this.settings()?.workflowStates ?? []);
   protected readonly kinds = KINDS;
   protected readonly newline = '\n';
 

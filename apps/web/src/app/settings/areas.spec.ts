@@ -5,6 +5,7 @@ import { AREAS, readArea, textsOf } from './areas';
 describe('settings that are lists', () => {
   const settings: Settings = {
     company: 'X',
+    workflowStates: ['open', 'released'],
     standIns: ['-*', 'TBD'],
     modelProperty: 'Model',
     massProperty: 'Mass',
@@ -25,6 +26,7 @@ describe('settings that are lists', () => {
     expect(readArea('densities', '1.4301')).toEqual({ problem: '“1.4301” is not of the form: one = other.' });
     expect(readArea('abbreviations', 'matl =')).toEqual({ problem: '“matl =” is not of the form: one = other.' });
     expect(readArea('synonyms', 'alone;')).toEqual({ problem: '“alone” stands alone: a group has two values or more.' });
+    expect(readArea('workflowStates', 'open\nreleased\nopen')).toEqual({ problem: '“open” stands twice.' });
     expect(readArea('densities', 'steel = 7,85')).toEqual({ densities: [{ material: 'steel', density: 7.85 }] });
   });
 });

@@ -3,6 +3,12 @@ import { Settings } from '@rule/contract';
 /** Settings that are lists, written one entry a line. */
 export const AREAS = [
   {
+    key: 'workflowStates',
+    label: 'Workflow states of documents in their order, one a line',
+    rows: 4,
+    help: 'From which state on a property is required, and in which it may be changed, is said in these words. A vault has states of its own.',
+  },
+  {
     key: 'standIns',
     label: 'Stand-ins, one a line',
     rows: 8,
@@ -26,6 +32,7 @@ export type AreaKey = (typeof AREAS)[number]['key'];
 
 /** The lists as they are written in their areas. */
 export const textsOf = (settings: Settings): Record<AreaKey, string> => ({
+  workflowStates: settings.workflowStates.join('\n'),
   standIns: settings.standIns.join('\n'),
   densities: settings.densities.map(({ material, density }) => `${material} = ${density}`).join('\n'),
   abbreviations: settings.abbreviations.map(({ short, long }) => `${short} = ${long}`).join('\n'),
@@ -35,6 +42,11 @@ export const textsOf = (settings: Settings): Record<AreaKey, string> => ({
 /** Reads an area; the first line that cannot be read is named. */
 export function readArea(key: AreaKey, text: string): Partial<Settings> | { readonly problem: string } {
   const lines = text.split('\n').filter((line) => line.trim() !== '');
+  if (key === 'workflowStates') {
+    const states = lines.map((line) => line.trim());
+    const twice = states.find((state, i) => states.indexOf(state) < i);
+    return twice === undefined ? { workflowStates: states } : { problem: `“${twice}” stands twice.` };
+  }
   if (key === 'standIns') return { standIns: lines };
   if (key === 'synonyms') {
     const groups = lines.map((line) =>

@@ -64,10 +64,27 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
           </fieldset>
         }
       </form>
+      <section class="card own" aria-label="For you alone">
+        <h2>For you alone</h2>
+        <label class="field">
+          <span>Captions in the language</span>
+          <select [ngModel]="language()" (ngModelChange)="speak($event)">
+            <option value="">the company's own</option>
+            @for (code of languages(); track code) {
+              <option [value]="code">{{ code }}</option>
+            }
+          </select>
+          <small>Captions that a property has in this language are shown in it, everywhere but in Schema.</small>
+        </label>
+      </section>
       <rule-tokens />
     </rule-bench>
   `,
   styles: `
+    .own {
+      max-width: 640px;
+      margin: 14px 0;
+    }
     fieldset {
       border: 1px solid var(--line);
       padding: 16px 18px 8px;
@@ -81,11 +98,14 @@ export class SettingsStation {
   private readonly store = inject(Store);
   private readonly notices = inject(Notices);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly languages = this.store.selectSignal(catalogueFeature.selectLanguages);
+  private readonly chosenLanguage = this.store.selectSignal(catalogueFeature.selectLanguage);
+  protected readonly language = computed(() => (this.languages().includes(this.chosenLanguage()) ? this.chosenLanguage() : ''));
   private readonly kept = this.store.selectSignal(catalogueFeature.selectSettings);
   protected readonly draft = signal<Settings | null>(null);
   protected readonly areas = AREAS;
   /** What stands in the areas, as it was typed. */
-  protected readonly texts = signal<Readonly<Record<AreaKey, string>>>({ standIns: '', densities: '', abbreviations: '', synonyms: '' });
+  protected readonly texts = signal<Readonly<Record<AreaKey, string>>>({ workflowStates: '', standIns: '', densities: '', abbreviations: '', synonyms: '' });
   protected readonly problems = signal<Readonly<Partial<Record<AreaKey, string>>>>({});
   protected readonly changed = computed(() => JSON.stringify(this.draft()) !== JSON.stringify(this.kept()));
 
@@ -102,6 +122,10 @@ export class SettingsStation {
 
   protected set(change: Partial<Settings>): void {
     this.draft.update((draft) => draft && { ...draft, ...change });
+  }
+
+  protected speak(language: string): void {
+    this.store.dispatch(CatalogueActions.language({ language }));
   }
 
   protected sound(): boolean {

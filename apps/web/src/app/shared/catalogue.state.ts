@@ -5,7 +5,7 @@ import { compileStandIns } from '@rule/core/values';
 import { EntityState, createEntityAdapter } from '@ngrx/entity';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
-import { EMPTY, catchError, forkJoin, map, switchMap } from 'rxjs';
+import { EMPTY, catchError, forkJoin, map, switchMap, tap } from 'rxjs';
 import { Api } from './api';
 import { SessionActions } from './session.state';
 
@@ -19,6 +19,8 @@ export const CatalogueActions = createActionGroup({
     /** Something changed that the counts may depend on. */
     Recount: emptyProps(),
     Counted: props<{ overview: Overview }>(),
+    /** Captions are shown in another language. */
+    Language: props<{ language: string }>(),
   },
 });
 
@@ -26,7 +28,26 @@ interface State {
   readonly properties: EntityState<Property>;
   readonly settings: Settings | null;
   readonly overview: Overview | null;
+  /** Language of captions: an ISO 639 code, or empty for the company's own. */
+  readonly language: string;
   readonly loaded: boolean;
+}
+
+const LANGUAGE = 'rule.language';
+
+/** The language that a person has chosen for captions; the browser's own where nothing was chosen. */
+function keptLanguage(): string {
+  try {
+    return localStorage.getItem(LANGUAGE) ?? (navigator.language || '').split('-')[0]!;
+  } catch {
+    return '';
+  }
+}
+
+/** A property with its caption in a language, where it has one in it. */
+export function inLanguage<P extends Property>(property: P, language: string): P {
+  const caption = property.captions[language] ?? property.captions[language.split('-')[0]!];
+  return caption ? { ...property, caption } : property;
 }
 
 /** In the order of the schema, which is that of the answer. */
@@ -35,7 +56,7 @@ const adapter = createEntityAdapter<Property>();
 export const catalogueFeature = createFeature({
   name: 'catalogue',
   reducer: createReducer<State>(
-    { properties: adapter.getInitialState(), settings: null, overview: null, loaded: false },
+    { properties: adapter.getInitialState(), settings: null, overview: null, language: keptLanguage(), loaded: false },
     on(CatalogueActions.loaded, (state, { properties, settings }) => ({
       ...state,
       loaded: true,
@@ -43,19 +64,35 @@ export const catalogueFeature = createFeature({
       settings,
     })),
     on(CatalogueActions.settingsSaved, (state, { settings }) => ({ ...state, settings })),
+    on(CatalogueActions.language, (state, { language }) => ({ ...state, language })),
     on(CatalogueActions.counted, (state, { overview }) => ({ ...state, overview })),
   ),
-  extraSelectors: ({ selectProperties, selectSettings }) => ({
-    selectAll: createSelector(selectProperties, adapter.getSelectors().selectAll),
-    selectActive: createSelector(selectProperties, (state) =>
+  extraSelectors: ({ selectProperties, selectSettings, selectLanguage }) => {
+    const selectAll = createSelector(selectProperties, selectLanguage, (state, language) =>
       adapter
         .getSelectors()
         .selectAll(state)
-        .filter((property) => !property.retired),
-    ),
-    selectById: createSelector(selectProperties, (state) => state.entities),
-    selectStandIns: createSelector(selectSettings, (settings) => compileStandIns(settings?.standIns ?? [])),
-  }),
+        .map((property) => inLanguage(property, language)),
+    );
+    return {
+      selectAll,
+      selectActive: createSelector(selectAll, (all) => all.filter((property) => !property.retired)),
+      selectById: createSelector(
+        selectAll,
+        (all) => Object.fromEntries(all.map((property) => [property.id, property])) as Record<number, Property | undefined>,
+      ),
+      /** Languages that captions are written in beside the company's own. */
+      selectLanguages: createSelector(selectProperties, (state) => [
+        ...new Set(
+          adapter
+            .getSelectors()
+            .selectAll(state)
+            .flatMap((property) => Object.keys(property.captions)),
+        ),
+      ]),
+      selectStandIns: createSelector(selectSettings, (settings) => compileStandIns(settings?.standIns ?? [])),
+    };
+  },
 });
 
 export const catalogueEffects = {
@@ -79,6 +116,20 @@ export const catalogueEffects = {
         switchMap(({ state }) => (state.user ? [CatalogueActions.load(), CatalogueActions.recount()] : EMPTY)),
       ),
     { functional: true },
+  ),
+  keepLanguage: createEffect(
+    (actions = inject(Actions)) =>
+      actions.pipe(
+        ofType(CatalogueActions.language),
+        tap(({ language }) => {
+          try {
+            localStorage.setItem(LANGUAGE, language);
+          } catch {
+            // Where nothing can be stored the choice lives as long as the page.
+          }
+        }),
+      ),
+    { functional: true, dispatch: false },
   ),
   recount: createEffect(
     (actions = inject(Actions), api = inject(Api)) =>

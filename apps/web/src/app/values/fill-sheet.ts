@@ -23,7 +23,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
-import { Api, FileLink, Notices, TrayActions, catalogueFeature, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, FileLink, Notices, TrayActions, catalogueFeature, inLanguage, problemOf, sessionFeature, trayFeature } from '../shared';
 
 /** With more files than this the rest of the form follows what is typed a moment later. */
 const AT_ONCE = 300;
@@ -343,6 +343,7 @@ export class FillSheet implements OnDestroy {
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   private readonly user = this.store.selectSignal(sessionFeature.selectUser);
   private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
+  private readonly language = this.store.selectSignal(catalogueFeature.selectLanguage);
   private readonly lines = this.store.selectSignal(trayFeature.selectLines);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   private readonly sheet = viewChild<ElementRef<HTMLElement>>('sheet');
@@ -369,7 +370,13 @@ export class FillSheet implements OnDestroy {
   });
   private readonly schema = computed(() => {
     const data = this.data();
-    return data ? new PreparedSchema(data.schema, groundOn(this.standIns(), data.lists, data.states, Date.now() / 1000)) : null;
+    const language = this.language();
+    return data
+      ? new PreparedSchema(
+          { ...data.schema, properties: data.schema.properties.map((property) => inLanguage(property, language)) },
+          groundOn(this.standIns(), data.lists, data.states, Date.now() / 1000),
+        )
+      : null;
   });
   protected readonly files = computed(() => this.unpacked()?.files ?? []);
   protected readonly mutableFiles = computed(() => [...this.files()]);

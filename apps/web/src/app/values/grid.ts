@@ -65,7 +65,7 @@ const HEAD = 30;
 const FILE_WIDTH = 230;
 /** Rows and pixels that are drawn beyond what is in sight. */
 const ROWS_BEYOND = 6;
-const WIDTH_BEYOND = 200;
+const WIDTH_BEYOND = 320;
 /** Cells that one action may write at once. */
 const MOST_CELLS = 50_000;
 
@@ -84,6 +84,8 @@ interface CellView {
   readonly line: TrayLine | null;
   readonly closed: string | null;
   readonly mark: string | null;
+  readonly title: string;
+  readonly num: boolean;
 }
 interface LineView {
   readonly index: number;
@@ -92,6 +94,19 @@ interface LineView {
   readonly group: GroupRow | null;
   readonly frozen: readonly CellView[];
   readonly cells: readonly CellView[];
+}
+
+/** What a cell says of itself when one points at it. */
+function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null, mark: string | null): string {
+  return [
+    mark ? `not taken: ${mark}` : '',
+    shown.kind === 'value' || shown.kind === 'unreadable' ? shown.text : '',
+    shown.violations.map((violation) => violation.message).join('; '),
+    line ? `pending, now ${line.current?.text ?? 'blank'}` : '',
+    shown.kind === 'not-reached' ? '' : closed,
+  ]
+    .filter(Boolean)
+    .join(' · ');
 }
 
 /** The grid of files × properties: virtual rows and columns, ranges of cells, edited from the keyboard. */
@@ -212,7 +227,7 @@ interface LineView {
         [style.width.px]="widths()[cell.column]"
         [style.left.px]="frozen ? lefts()[cell.column] : null"
         [class.frozen]="frozen"
-        [class.num]="isNumber(cell.property)"
+        [class.num]="cell.num"
         [class.at]="at().row === line.index && at().column === cell.column"
         [class.in]="within(line.index, cell.column)"
         [class.out]="cell.shown.kind === 'not-reached'"
@@ -220,7 +235,7 @@ interface LineView {
         [class.violating]="cell.shown.violations.length"
         [class.pending]="cell.line"
         [class.marked]="cell.mark"
-        [title]="titleOf(cell)"
+        [title]="cell.title"
         (pointerdown)="press($event, line.index, cell.column)"
         (pointerenter)="drag($event, line.index, cell.column)"
         (dblclick)="edit(null)"
@@ -532,23 +547,37 @@ export class ValuesGrid {
   protected readonly width = computed(() => this.widths().reduce((sum, width) => sum + width, 0));
   private readonly frozenCount = computed(() => Math.min(this.frozen(), this.columns().length));
   /** Rows that are drawn. */
-  protected readonly window = computed(() => {
-    const { top, height } = this.sight();
-    const count = this.rows().length;
-    const from = Math.max(0, Math.min(count, Math.floor(top / ROW) - ROWS_BEYOND));
-    return { from, to: Math.min(count, Math.ceil((top + height) / ROW) + ROWS_BEYOND) };
-  });
+  protected readonly window = computed(
+    () => {
+      const { top, height } = this.sight();
+      const count = this.rows().length;
+      // In steps of some rows, so that a wheel that turns slowly draws nothing most of the time.
+      const step = (row: number) => Math.floor(row / ROWS_BEYOND) * ROWS_BEYOND;
+      const from = Math.max(0, Math.min(count, step(top / ROW) - ROWS_BEYOND));
+      return { from, to: Math.min(count, step((top + height) / ROW) + 2 * ROWS_BEYOND) };
+    },
+    { equal: (a, b) => a.from === b.from && a.to === b.to },
+  );
+  private drawnColumns: { readonly from: number; readonly to: number; readonly widths: readonly number[]; readonly first: number } | null = null;
   /** Columns that are drawn beside the frozen ones, ends included; 1 is the first property. */
   private readonly columnWindow = computed(
     () => {
       const { left, width } = this.sight();
       const [lefts, widths] = [this.lefts(), this.widths()];
       const first = this.frozenCount() + 1;
-      let from = first;
-      while (from < widths.length - 1 && lefts[from]! + widths[from]! < left - WIDTH_BEYOND) from++;
-      let to = from;
-      while (to < widths.length - 1 && lefts[to + 1]! < left + width + WIDTH_BEYOND) to++;
-      return { from, to: Math.min(to, widths.length - 1) };
+      const reach = (beyond: number) => {
+        let from = first;
+        while (from < widths.length - 1 && lefts[from]! + widths[from]! < left - beyond) from++;
+        let to = from;
+        while (to < widths.length - 1 && lefts[to + 1]! < left + width + beyond) to++;
+        return { from, to: Math.min(to, widths.length - 1) };
+      };
+      // What is drawn stays drawn as long as it covers what is in sight.
+      const needed = reach(20);
+      const last = this.drawnColumns;
+      if (last?.widths === widths && last.first === first && last.from <= needed.from && last.to >= needed.to) return last;
+      this.drawnColumns = { ...reach(WIDTH_BEYOND), widths, first };
+      return this.drawnColumns;
     },
     { equal: (a, b) => a.from === b.from && a.to === b.to },
   );
@@ -653,14 +682,9 @@ export class ValuesGrid {
       entry = { line, shown: this.show(row, property) };
       known.set(property, entry);
     }
-    return {
-      column,
-      property,
-      shown: entry.shown,
-      line,
-      closed: this.closedBy(row, property),
-      mark: this.marks().get(`${row.file.id}/${property.id}`) ?? null,
-    };
+    const closed = this.closedBy(row, property);
+    const mark = this.marks().get(`${row.file.id}/${property.id}`) ?? null;
+    return { column, property, shown: entry.shown, line, closed, mark, title: titleOf(entry.shown, line, closed, mark), num: this.isNumber(property) };
   }
 
   private pendingOf(row: GridRow, property: Property): TrayLine | null {
@@ -679,20 +703,6 @@ export class ValuesGrid {
   private closedBy(row: GridRow, property: Property): string | null {
     const { kind, class: className } = row.file;
     return whyNotChanged(property, { role: this.role(), kind, className, state: null });
-  }
-
-  protected titleOf({ shown, line, closed, mark }: CellView): string {
-    const wrong = shown.violations.map((violation) => violation.message).join('; ');
-    const waits = line ? `pending, now ${line.current?.text ?? 'blank'}` : '';
-    return [
-      mark ? `not taken: ${mark}` : '',
-      shown.kind === 'value' || shown.kind === 'unreadable' ? shown.text : '',
-      wrong,
-      waits,
-      shown.kind === 'not-reached' ? '' : closed,
-    ]
-      .filter(Boolean)
-      .join(' · ');
   }
 
   protected options(property: Property): readonly string[] | null {
