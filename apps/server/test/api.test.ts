@@ -149,6 +149,7 @@ describe('the schema', () => {
       ['schema', 'good'],
       ['values', 'good'],
       ['survey', 'broken'],
+      ['forms', 'good'],
       ['title-blocks', 'broken'],
       ['bom', 'good'],
       ['vault', 'good'],

@@ -36,6 +36,13 @@ import { Place, addInput, addPanel, changeInput, changePanel, emptyForm, moveInp
 
 type Laid = Omit<EntryForm, 'id'>;
 
+/** Conditions of an input, as the inspector asks for them. */
+const CONDITIONS = [
+  { field: 'shownWhen', title: 'Shown when', hint: 'always' },
+  { field: 'requiredWhen', title: 'Required when', hint: 'never' },
+  { field: 'readOnlyWhen', title: 'Read-only when', hint: 'never' },
+] as const;
+
 /** Entry forms: what designers fill in, laid out in the schema's draft and looked at with real files. */
 @Component({
   selector: 'rule-forms-station',
@@ -295,52 +302,30 @@ type Laid = Omit<EntryForm, 'id'>;
                   </label>
                 }
               }
-              <div class="field">
-                <span>Shown when</span>
-                <rule-rule-field
-                  [label]="'Shown when, ' + captionOf(entry)"
-                  purpose="condition"
-                  [properties]="store.properties()"
-                  [value]="entry.shownWhen"
-                  [disabled]="!mayAdminister()"
-                  hint="always"
-                  (changed)="edit({ shownWhen: $event })"
-                />
-              </div>
-              @if (entry.shownWhen || panelShownWhen()) {
-                <label class="field">
-                  <span>When it disappears, its value is</span>
-                  <select [disabled]="!mayAdminister()" [ngModel]="entry.whenHidden" (ngModelChange)="edit({ whenHidden: $event })">
-                    @for (what of hidden; track what) {
-                      <option [value]="what">{{ { keep: 'kept', clear: 'cleared', ask: 'asked about' }[what] }}</option>
-                    }
-                  </select>
-                </label>
+              @for (condition of conditions; track condition.field) {
+                <div class="field">
+                  <span>{{ condition.title }}</span>
+                  <rule-rule-field
+                    [label]="condition.title + ', ' + captionOf(entry)"
+                    purpose="condition"
+                    [properties]="store.properties()"
+                    [value]="entry[condition.field]"
+                    [disabled]="!mayAdminister()"
+                    [hint]="condition.field === 'requiredWhen' && property.required ? 'always: the property is required' : condition.hint"
+                    (changed)="setCondition(condition.field, $event)"
+                  />
+                </div>
+                @if (condition.field === 'shownWhen' && (entry.shownWhen || panelShownWhen())) {
+                  <label class="field">
+                    <span>When it disappears, its value is</span>
+                    <select [disabled]="!mayAdminister()" [ngModel]="entry.whenHidden" (ngModelChange)="edit({ whenHidden: $event })">
+                      @for (what of hidden; track what) {
+                        <option [value]="what">{{ { keep: 'kept', clear: 'cleared', ask: 'asked about' }[what] }}</option>
+                      }
+                    </select>
+                  </label>
+                }
               }
-              <div class="field">
-                <span>Required when</span>
-                <rule-rule-field
-                  [label]="'Required when, ' + captionOf(entry)"
-                  purpose="condition"
-                  [properties]="store.properties()"
-                  [value]="entry.requiredWhen"
-                  [disabled]="!mayAdminister()"
-                  [hint]="property.required ? 'always: the property is required' : 'never'"
-                  (changed)="edit({ requiredWhen: $event })"
-                />
-              </div>
-              <div class="field">
-                <span>Read-only when</span>
-                <rule-rule-field
-                  [label]="'Read-only when, ' + captionOf(entry)"
-                  purpose="condition"
-                  [properties]="store.properties()"
-                  [value]="entry.readOnlyWhen"
-                  [disabled]="!mayAdminister()"
-                  hint="never"
-                  (changed)="edit({ readOnlyWhen: $event })"
-                />
-              </div>
             } @else {
               <p class="note bad">The property of this input is not in the schema any more.</p>
             }
@@ -541,6 +526,7 @@ export class FormsStation {
   protected readonly kinds = KINDS;
   protected readonly presets = HOLDER_PRESETS;
   protected readonly hidden = WHEN_HIDDEN;
+  protected readonly conditions = CONDITIONS;
   protected readonly columns = PANEL_COLUMNS;
   protected readonly widths = [1, 2, 3, 4];
 
@@ -663,6 +649,9 @@ export class FormsStation {
   protected edit(change: Partial<FormInput>): void {
     const at = this.at();
     if (at) this.change((form) => changeInput(form, at, change));
+  }
+  protected setCondition(field: (typeof CONDITIONS)[number]['field'], text: string): void {
+    this.edit({ [field]: text });
   }
   protected editPanel(change: Partial<FormPanel>): void {
     const at = this.at();
