@@ -71,6 +71,7 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
   }),
   property('Lubrication interval', { kinds: ['assembly'], level: 'occurrence', type: 'number', unit: 'h', min: 0, help: 'Hours between greasing, where the part sits.' }),
   property('Customer', { kinds: ['drawing'], feed: 'inherited', inheritFrom: 'project', maxLength: 30, help: 'Kept once with the project.' }),
+  property('Issued for', { kinds: ['drawing'], feed: 'inherited', inheritFrom: 'drawing set', maxLength: 20, help: 'Kept once with the drawing set: tender, approval, making.' }),
   property('Sheet number', {
     kinds: ['drawing'],
     level: 'sheet',

@@ -66,6 +66,7 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
     const { schema, uses, judged } = prepared;
     wide ||= uses.has('project') || uses.has('drawing set');
     for (const level of INNER_LEVELS) if (prepared.hasLevel(level)) inner.add(level);
+    sheets ||= inner.has('sheet');
     model ||= uses.has('model');
     parts ||= uses.has('parts');
     for (const property of schema.properties) {

@@ -65,8 +65,9 @@ export class StartFiles {
         `SELECT s.edition, s.at, u.display_name AS "by" FROM start_files s LEFT JOIN users u ON u.id = s.user_id WHERE s.current ORDER BY s.at DESC LIMIT 1`,
       ),
       this.db.all<{ name: string }>(
-        `SELECT DISTINCT b->>'name' AS name FROM files f, jsonb_array_elements(f.reading->'blocks') b
-         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b->'cells') > 0 ORDER BY 1 LIMIT 500`,
+        `SELECT b->>'name' AS name FROM files f, jsonb_array_elements(f.reading->'blocks') b
+         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b->'cells') > 0
+         GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 500`,
       ),
     ]);
     const folder = this.folderOf(plan);

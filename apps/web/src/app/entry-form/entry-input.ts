@@ -38,7 +38,7 @@ const MOST_ROWS = 60;
     @for (row of rows(); track row.id; let i = $index) {
       <div class="row" [class.touched]="row.typed !== null">
         @if (row.label) {
-          <span class="label" [title]="row.label">{{ row.label }}{{ row.targets > 1 ? ' ×' + row.targets : '' }}</span>
+          <span class="label" [title]="row.label">{{ row.label }}{{ row.id !== '' && row.targets > 1 ? ' ×' + row.targets : '' }}</span>
         }
         <div class="field">
           @switch (look()) {

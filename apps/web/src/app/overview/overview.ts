@@ -114,12 +114,13 @@ export class OverviewStation {
   protected readonly property = signal<number | null>(null);
   protected readonly choices = computed(() => this.properties().map(({ id, caption }) => ({ value: id, label: caption })));
 
-  /** Filled, stand-ins and blank over all kinds that a property applies to. */
+  /** Filled, stand-ins and blank over all kinds that a property applies to. Those that files do not hold themselves have no share of files. */
   private readonly rows = computed(() =>
-    this.properties().map((property) => {
+    this.properties().flatMap((property) => {
       const entries = (this.overview()?.coverage ?? []).filter((entry) => entry.property === property.id);
+      if (entries.length === 0) return [];
       const sum = (key: 'files' | 'filled' | 'standIns' | 'blank') => entries.reduce((total, entry) => total + entry[key], 0);
-      return { property, files: sum('files'), filled: sum('filled'), standIns: sum('standIns'), blank: sum('blank') };
+      return [{ property, files: sum('files'), filled: sum('filled'), standIns: sum('standIns'), blank: sum('blank') }];
     }),
   );
   protected readonly height = computed(() => 40 + 26 * this.rows().length);

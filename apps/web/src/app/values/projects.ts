@@ -78,7 +78,7 @@ const MOST_SHOWN = 200;
     @if (view(); as v) {
       @if (v.level !== 'company' && mayAdminister() && !draft()) {
         <p>
-          <button type="button" class="link" (click)="change(v)">Change the name or the rule</button>
+          <button type="button" class="link spaced" (click)="change(v)">Change the name or the rule</button>
           <button type="button" class="link spaced" (click)="remove(v)">
             Remove; its {{ v.files === 1 ? '1 file keeps' : v.files + ' files keep' }} what they hold
           </button>

@@ -648,7 +648,10 @@ export class ValuesStation {
           : text;
   });
   protected readonly all = computed(() => this.grid.kinds().reduce((sum, row) => sum + row.files, 0));
-  protected readonly title = computed(() => (this.kind() ? `All ${this.plural(this.kind()!).toLowerCase()}` : 'All files'));
+  protected readonly title = computed(() => {
+    const what = this.kind() ? this.plural(this.kind()!) : 'Files';
+    return this.folder() ? `${what} in ${this.folder()}` : `All ${what.toLowerCase()}`;
+  });
   protected readonly cell = signal<ChosenCell | null>(null);
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly show = plainHeld;
