@@ -53,6 +53,19 @@ const look = () =>
 void look();
 const looking = setInterval(() => void look(), LOOK_EVERY_MS);
 
+/** How often deliveries that are due and watched folders are looked at. */
+const DELIVER_EVERY_MS = 15_000;
+let delivering = false;
+const deliver = async () => {
+  if (delivering) return;
+  delivering = true;
+  await services.deliveries
+    .tick()
+    .catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'deliveries'));
+  delivering = false;
+};
+const deliveringEvery = setInterval(() => void deliver(), DELIVER_EVERY_MS);
+
 const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
 const server = createServer(app);
 server.on('error', (error: NodeJS.ErrnoException) => {
@@ -66,6 +79,7 @@ server.listen(config.port, '127.0.0.1', () => {
 
 const stop = async () => {
   clearInterval(looking);
+  clearInterval(deliveringEvery);
   server.close();
   server.closeIdleConnections();
   await close();

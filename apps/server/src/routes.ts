@@ -6,13 +6,10 @@ import {
   CheckIn,
   FileFilter,
   GridQuery,
-  SendOutRequest,
   Settings,
   SettleLine,
   SettleModel,
   SettlePart,
-  TakeBackKeep,
-  TakeBackTray,
   TrayLines,
   TokenDraft,
   tokenDraft,
@@ -25,17 +22,13 @@ import {
   bomColumns,
   BomColumns,
   checkIn,
-  fileFilter,
   gridQuery,
   linkDraft,
   proposedValues,
-  sendOutRequest,
   settings,
   settleLine,
   settleModel,
   settlePart,
-  takeBackKeep,
-  takeBackTray,
   trayLines,
   BomLayout,
   blockQuery,
@@ -64,10 +57,10 @@ import { Link } from '@rule/core/vault';
 import { whyCell } from './values/why';
 import { Services } from './services';
 import { jobRoutes } from './jobs/routes';
+import { exchangeRoutes } from './exchange/routes';
 import { schemaRoutes } from './schema/routes';
 import { surveyRoutes } from './survey/routes';
-import { LARGEST_TABLE } from './exchange/exchange';
-import { disposition, sendTable } from './exchange/send';
+import { disposition } from './exchange/send';
 import { invalid } from './platform/problem';
 import { Route, route } from './platform/route';
 import { judgeStandIns } from './library/stand-ins';
@@ -99,6 +92,7 @@ export function routesOf(s: Services): Route[] {
     }),
 
     ...schemaRoutes(s),
+    ...exchangeRoutes(s),
     route({ method: 'get', path: '/settings', summary: 'Company-wide settings', role: 'viewer', action: () => readSettings(s.db) }),
     route<Settings>({
       method: 'put',
@@ -536,71 +530,5 @@ export function routesOf(s: Services): Route[] {
       body: checkIn,
       action: ({ user, params, body }) => s.vault.checkIn(user, params['file']!, body.settled),
     }),
-
-    route<SendOutRequest>({
-      method: 'post',
-      path: '/exchange/send-out',
-      summary: 'Send values out as a workbook or CSV file',
-      role: 'viewer',
-      body: sendOutRequest,
-      action: async ({ user, body, response }) => sendTable(response, await s.exchange.sendOut(user, body)),
-    }),
-    route({ method: 'get', path: '/exchange/send-outs', summary: 'Tables that were sent out', role: 'viewer', action: () => s.exchange.sendOuts() }),
-    route({ method: 'get', path: '/exchange/take-backs', summary: 'Tables that were taken back', role: 'viewer', action: () => s.exchange.takeBacks() }),
-    route({
-      method: 'post',
-      path: '/exchange/take-backs',
-      summary: 'Compare a workbook or CSV file, cell by cell; its name goes in the header x-file-name, percent-encoded',
-      role: 'editor',
-      upload: LARGEST_TABLE,
-      action: ({ user, request }) => {
-        const bytes: unknown = request.body;
-        if (!(bytes instanceof Uint8Array)) throw invalid('empty-file', 'No file was sent.');
-        return s.exchange.takeBack(user, nameOf(request.get('x-file-name')), bytes);
-      },
-    }),
-    route({
-      method: 'get',
-      path: '/exchange/take-backs/{takeBack}',
-      summary: 'What a table would change',
-      role: 'viewer',
-      action: ({ params }) => s.exchange.view(params['takeBack']!),
-    }),
-    route<TakeBackTray>({
-      method: 'post',
-      path: '/exchange/take-backs/{takeBack}/tray',
-      summary: 'Put cells in your tray',
-      role: 'editor',
-      body: takeBackTray,
-      action: ({ user, params, body }) => s.exchange.toTray(user, params['takeBack']!, body.cells),
-    }),
-    route<TakeBackKeep>({
-      method: 'post',
-      path: '/exchange/take-backs/{takeBack}/keep',
-      summary: 'Settle cells by keeping what Rule holds',
-      role: 'editor',
-      body: takeBackKeep,
-      action: ({ params, body }) => s.exchange.keep(params['takeBack']!, body.cells),
-    }),
-    route<undefined, FileFilter>({
-      method: 'get',
-      path: '/exchange/count',
-      summary: 'How many files a filter chooses',
-      role: 'viewer',
-      query: fileFilter,
-      action: async ({ query }) => ({ files: (await s.grid.page({ ...query, sort: 'file', descending: false, offset: 0, limit: 1 })).total }),
-    }),
   ];
-}
-
-function nameOf(header: string | undefined): string {
-  try {
-    return (
-      decodeURIComponent(header ?? 'table')
-        .split(/[\\/]/)
-        .at(-1) ?? 'table'
-    ).slice(0, 200);
-  } catch {
-    throw invalid('bad-name', 'The file name in x-file-name is not percent-encoded.');
-  }
 }

@@ -3,7 +3,10 @@ import { Boms } from './bom/boms';
 import { Applying, Step } from './changes/apply';
 import { Checks } from './changes/check';
 import { Trays } from './changes/tray';
-import { Exchange } from './exchange/exchange';
+import { Deliveries } from './exchange/deliveries';
+import { Layouts } from './exchange/layouts';
+import { SendOuts } from './exchange/send-outs';
+import { TakeBacks } from './exchange/take-backs';
 import { ForeignMappings } from './foreign/foreign';
 import { Learning } from './foreign/learned';
 import { CleanUps } from './cleanup/cleanup';
@@ -103,8 +106,11 @@ export function buildServices({
   const checks = new Checks(db, pool);
   const tokens = new Tokens(db, clock);
   const boms = new Boms(db, properties, libraries);
-  const exchange = new Exchange(db, pool, properties, trays, surveys, clock, join(dataFolder, 'tmp'));
-  const overviews = new Overviews(db, properties, titleBlocks, boms, vault, exchange, toDos);
+  const layouts = new Layouts(db, properties);
+  const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
+  const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));
+  const deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
+  const overviews = new Overviews(db, properties, titleBlocks, boms, vault, layouts, sendOuts, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
     await geometries.startIfNeeded();
@@ -149,7 +155,10 @@ export function buildServices({
     applying,
     boms,
     vault,
-    exchange,
+    layouts,
+    sendOuts,
+    takeBacks,
+    deliveries,
     overviews,
   };
 }

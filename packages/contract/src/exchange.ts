@@ -1,34 +1,197 @@
 import { Kind } from '@rule/core/schema';
-import { CellVerdict, TakeBackIssue } from '@rule/core/exchange';
+import {
+  CellVerdict,
+  ColumnMatch,
+  CsvForm,
+  DECIMAL_SIGNS,
+  DELIMITERS,
+  Encoding,
+  READ_ENCODINGS,
+  ROW_LEVELS,
+  RowLevel,
+  TABLE_SHAPES,
+  TableShapeName,
+  TakeBackCounts,
+  WRITTEN_ENCODINGS,
+} from '@rule/core/exchange';
 import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
 import { id } from './files';
-import { FileFilter, fileFilter } from './values';
+import { APPLY_MODES, ApplyMode, FileFilter, filterKeys } from './values';
 
-export const TABLE_FORMATS = ['xlsx', 'csv'] as const;
+export const TABLE_FORMATS = ['xlsx', 'csv', 'json', 'xml'] as const;
 export type TableFormat = (typeof TABLE_FORMATS)[number];
+
+/** Which rows of those that a filter names: all, those that lack a required value, or those that hold names outside the schema. */
+export const LAYOUT_ROWS = ['all', 'missing', 'strays'] as const;
+
+/** A column of a layout. */
+export interface LayoutColumn {
+  readonly property: number;
+  /** What stands at its head; empty for the written name. */
+  readonly header: string;
+  readonly editable: boolean;
+}
+
+/** What a table holds and how it looks. */
+export interface LayoutContent {
+  readonly filter: FileFilter;
+  readonly rows: (typeof LAYOUT_ROWS)[number];
+  /** What one row stands for. */
+  readonly level: RowLevel;
+  readonly shape: TableShapeName;
+  /** Columns in their order; all properties that apply when empty. */
+  readonly columns: readonly LayoutColumn[];
+  /** Whether cells that are not editable are locked in the workbook. */
+  readonly protect: boolean;
+  readonly csv: CsvForm;
+}
+
+export interface LayoutDraft {
+  readonly name: string;
+  /** What it is for, in a sentence. */
+  readonly purpose: string;
+  readonly shared: boolean;
+  readonly content: LayoutContent;
+}
+export interface Layout extends LayoutDraft {
+  readonly id: number;
+  readonly by: string;
+  readonly mine: boolean;
+}
+
+const layoutContent = Joi.object<LayoutContent>({
+  filter: Joi.object(filterKeys).required(),
+  rows: Joi.valid(...LAYOUT_ROWS).required(),
+  level: Joi.valid(...ROW_LEVELS).required(),
+  shape: Joi.valid(...TABLE_SHAPES).required(),
+  columns: Joi.array()
+    .items(Joi.object({ property: id.required(), header: Joi.string().max(255).allow('').required(), editable: Joi.boolean().required() }))
+    .max(1000)
+    .unique('property')
+    .required(),
+  protect: Joi.boolean().required(),
+  csv: Joi.object({
+    delimiter: Joi.valid(...DELIMITERS).required(),
+    decimal: Joi.valid(...DECIMAL_SIGNS).required(),
+    encoding: Joi.valid(...WRITTEN_ENCODINGS).required(),
+  }).required(),
+});
+export const layoutDraft = Joi.object<LayoutDraft>({
+  name: Joi.string().trim().min(1).max(200).required(),
+  purpose: Joi.string().trim().max(500).allow('').required(),
+  shared: Joi.boolean().required(),
+  content: layoutContent.required(),
+}).required();
 
 export interface SendOutRequest {
   readonly format: TableFormat;
-  readonly filter: FileFilter;
-  /** Properties in their order; empty for all that are not retired. */
-  readonly properties: readonly number[];
+  readonly content: LayoutContent;
+  /** The layout that it was sent out with, if it is a saved one. */
+  readonly layout: number | null;
+  /** Whom it is for. */
+  readonly recipient: string;
 }
 
 export const sendOutRequest = Joi.object<SendOutRequest>({
   format: Joi.valid(...TABLE_FORMATS).required(),
-  filter: fileFilter.required(),
-  properties: Joi.array().items(id).max(500).required(),
+  content: layoutContent.required(),
+  layout: id.allow(null).required(),
+  recipient: Joi.string().trim().max(200).allow('').required(),
 }).required();
+
+/** How many rows a layout would have, by the first files of them. */
+/** A layout as Rule suggests it for a purpose, not yet saved. */
+export interface Layouts {
+  readonly saved: readonly Layout[];
+  readonly purposes: readonly LayoutDraft[];
+}
+
+export interface LayoutCount {
+  readonly rows: number;
+}
+
+export const layoutCountRequest = layoutContent.required();
+
+export interface SendOutStarted {
+  readonly id: number;
+  readonly job: number;
+}
 
 export interface SendOutRow {
   readonly id: number;
+  readonly name: string;
   readonly by: string;
+  readonly mine: boolean;
+  readonly recipient: string;
   readonly at: string;
   readonly format: TableFormat;
+  readonly level: RowLevel;
+  readonly rows: number;
   readonly files: number;
   readonly properties: number;
+  /** Whether the file is still kept and can be fetched again. */
+  readonly kept: boolean;
   readonly takenBackAt: string | null;
+  /** When somebody said that it will not come back. */
+  readonly closedAt: string | null;
+}
+
+/** How a file is read: what was chosen or, where nothing was, guessed. */
+export interface ReadingChoice {
+  readonly encoding?: Encoding;
+  readonly delimiter?: CsvForm['delimiter'];
+  readonly decimal?: CsvForm['decimal'];
+  readonly sheet?: string;
+  /** Counted from 1. */
+  readonly headerRow?: number;
+  /** What columns are, by their place counted from 0. */
+  readonly columns?: Readonly<Record<number, ColumnChoice>>;
+  /** Which file is meant by a name that several have, by the name as it stands in the table; 0 for none. */
+  readonly files?: Readonly<Record<string, number>>;
+  readonly onlyBlanks?: boolean;
+  /** Whether it is only read again, and not compared yet. */
+  readonly hold?: boolean;
+}
+
+/** What somebody says that a column is. */
+export type ColumnChoice = { readonly use: 'property'; readonly property: number } | { readonly use: 'file' | 'holder' | 'draft' | 'ignored' };
+
+const columnChoice = Joi.alternatives(
+  Joi.object({ use: Joi.valid('property').required(), property: id.required() }),
+  Joi.object({ use: Joi.valid('file', 'holder', 'draft', 'ignored').required() }),
+);
+export const readingChoice = Joi.object<ReadingChoice>({
+  encoding: Joi.valid(...READ_ENCODINGS),
+  delimiter: Joi.valid(...DELIMITERS),
+  decimal: Joi.valid(...DECIMAL_SIGNS),
+  sheet: Joi.string().max(255),
+  headerRow: Joi.number().integer().min(1).max(1000),
+  columns: Joi.object().pattern(/^\d{1,5}$/, columnChoice),
+  files: Joi.object().pattern(Joi.string().max(4000), Joi.number().integer().min(0)),
+  onlyBlanks: Joi.boolean(),
+  hold: Joi.boolean(),
+}).required();
+
+/** A file that came back, before it is compared: what Rule takes it for, and what it asks. */
+export interface TableInspection {
+  readonly format: TableFormat;
+  readonly encoding: Encoding | null;
+  readonly delimiter: string | null;
+  readonly decimal: CsvForm['decimal'] | null;
+  readonly sheets: readonly { readonly name: string; readonly ours: boolean }[];
+  readonly sheet: string | null;
+  readonly headerRow: number;
+  readonly columns: readonly ColumnMatch[];
+  /** The first rows as they stand. */
+  readonly sample: readonly (readonly string[])[];
+  readonly rows: number;
+  /** File names that several files have, with those that are meant perhaps. */
+  readonly ambiguous: readonly { readonly name: string; readonly rows: number; readonly files: readonly { readonly id: number; readonly path: string }[] }[];
+  /** Whether somebody has to answer before it can be compared. */
+  readonly asks: readonly ('encoding' | 'sheet' | 'columns' | 'rows')[];
+  /** Why it cannot be compared as it is. */
+  readonly problem: string | null;
 }
 
 export interface TakeBackRow {
@@ -36,9 +199,14 @@ export interface TakeBackRow {
   readonly name: string;
   readonly by: string;
   readonly at: string;
-  readonly counts: Readonly<Record<CellVerdict | 'notTaken' | 'total', number>>;
+  /** `asking` until what it asks is answered, then `comparing` and `compared`. */
+  readonly state: 'asking' | 'comparing' | 'compared' | 'failed';
+  readonly counts: TakeBackCounts | null;
   readonly note: string | null;
+  readonly sendOuts: readonly number[];
 }
+
+export const CELL_VERDICTS = ['change', 'conflict', 'spoiled', 'error', 'same'] as const;
 
 export interface TakeBackCellRow {
   readonly id: number;
@@ -46,6 +214,8 @@ export interface TakeBackCellRow {
   readonly file: number;
   readonly path: string;
   readonly kind: Kind;
+  /** Label of the holder inside the file; empty for the file itself. */
+  readonly holder: string;
   /** Negative for a name that the schema does not know. */
   readonly property: number;
   /** The written name, where the schema does not know it. */
@@ -54,28 +224,153 @@ export interface TakeBackCellRow {
   readonly base: HeldValue | null;
   readonly current: HeldValue | null;
   readonly proposed: HeldValue | null;
+  readonly takeable: boolean;
+  readonly proven: boolean;
   readonly text: string;
+  readonly code: string;
   readonly message: string;
-  /** Whether the cell has gone to the tray, or was settled by keeping Rule's value. */
-  readonly outcome: 'tray' | 'kept' | null;
+  /** What is decided about it: taken, or left as Rule has it. */
+  readonly decision: 'take' | 'leave' | null;
+  /** Whether it has gone to the tray, and what became of it there. */
+  readonly outcome: 'tray' | 'applied' | 'failed' | 'dropped' | null;
+}
+
+/** Which cells of a take-back. */
+export interface CellFilter {
+  readonly verdict?: (typeof CELL_VERDICTS)[number];
+  readonly property?: number;
+  readonly folder?: string;
+  readonly code?: string;
+  readonly row?: number;
+  readonly search?: string;
+  /** `open` for those that nobody has decided about. */
+  readonly decision?: 'take' | 'leave' | 'open';
+}
+export interface CellQuery extends CellFilter {
+  readonly offset: number;
+  readonly limit: number;
+}
+
+const cellFilterKeys = {
+  verdict: Joi.valid(...CELL_VERDICTS),
+  property: Joi.number().integer(),
+  folder: Joi.string().max(1000).allow(''),
+  code: Joi.string().max(60),
+  row: id,
+  search: Joi.string().max(200).allow(''),
+  decision: Joi.valid('take', 'leave', 'open'),
+};
+export const cellQuery = Joi.object<CellQuery>({
+  ...cellFilterKeys,
+  offset: Joi.number().integer().min(0).required(),
+  limit: Joi.number().integer().min(1).max(500).required(),
+});
+
+/** Decides about cells: by number, or all that a filter names. */
+export interface DecideRequest {
+  readonly cells: readonly number[] | null;
+  readonly filter: CellFilter;
+  readonly decision: 'take' | 'leave' | null;
+}
+export const decideRequest = Joi.object<DecideRequest>({
+  cells: Joi.array().items(id).max(10_000).allow(null).required(),
+  filter: Joi.object(cellFilterKeys).required(),
+  decision: Joi.valid('take', 'leave').allow(null).required(),
+}).required();
+
+export interface CloseSendOut {
+  readonly closed: boolean;
+}
+export const closeSendOut = Joi.object<CloseSendOut>({ closed: Joi.boolean().required() }).required();
+export interface ApplyTakeBack {
+  readonly mode: ApplyMode;
+}
+export const applyTakeBack = Joi.object<ApplyTakeBack>({ mode: Joi.valid(...APPLY_MODES).default('whole') }).required();
+
+export interface CellPage {
+  readonly total: number;
+  readonly cells: readonly TakeBackCellRow[];
+}
+
+/** Cells of one property or folder by what becomes of them. */
+export interface CellGroup {
+  readonly key: string;
+  readonly caption: string;
+  readonly counts: Readonly<Record<(typeof CELL_VERDICTS)[number], number>>;
+  readonly open: number;
 }
 
 export interface TakeBackView {
   readonly takeBack: TakeBackRow;
-  readonly issues: readonly TakeBackIssue[];
-  readonly cells: readonly TakeBackCellRow[];
+  /** What is asked, while it is asking. */
+  readonly inspection: TableInspection | null;
+  /** Rows that are left out, the first of them, and how many there are. */
+  readonly issues: readonly { readonly row: number; readonly code: string; readonly message: string; readonly cells: number }[];
+  readonly issueCount: number;
+  readonly warnings: readonly string[];
+  readonly byProperty: readonly CellGroup[];
+  readonly byFolder: readonly CellGroup[];
+  readonly byCode: readonly { readonly verdict: string; readonly code: string; readonly count: number; readonly open: number }[];
+  /** Cells that are decided to be taken and have not gone to the tray. */
+  readonly ready: number;
+  readonly inTray: number;
+  /** Cells that were in the tray: applied, not applied or given up. */
+  readonly written: number;
+  readonly open: number;
+  /** The job that compares it, while it runs. */
+  readonly job: number | null;
 }
 
-/** Cells to put in the tray; `null` for all that would change. A conflict goes only when it is named. */
-export interface TakeBackTray {
-  readonly cells: readonly number[] | null;
+/** A delivery to a folder of the server, for a business system. */
+export interface DeliveryDraft {
+  readonly name: string;
+  readonly layout: number;
+  readonly format: TableFormat;
+  readonly folder: string;
+  /** `release`: as soon as files have reached a workflow state; the others by the clock of the server (UTC). */
+  readonly when: 'release' | 'hourly' | 'daily' | 'weekly';
+  /** Workflow state, for `release`. */
+  readonly state: string;
+  /** Minutes after midnight, for `daily` and `weekly`; minutes after the hour, for `hourly`. */
+  readonly minute: number;
+  /** 0 for Sunday, for `weekly`. */
+  readonly weekday: number;
+  readonly active: boolean;
 }
-export interface TakeBackKeep {
-  readonly cells: readonly number[];
+export interface Delivery extends DeliveryDraft {
+  readonly id: number;
+  readonly nextAt: string | null;
+  readonly last: { readonly at: string; readonly file: string | null; readonly rows: number; readonly trouble: string | null } | null;
 }
 
-export const takeBackTray = Joi.object<TakeBackTray>({ cells: Joi.array().items(id).max(1_000_000).allow(null).required() }).required();
-export const takeBackKeep = Joi.object<TakeBackKeep>({ cells: Joi.array().items(id).min(1).max(1_000_000).required() }).required();
+export const deliveryDraft = Joi.object<DeliveryDraft>({
+  name: Joi.string().trim().min(1).max(200).required(),
+  layout: id.required(),
+  format: Joi.valid(...TABLE_FORMATS).required(),
+  folder: Joi.string().trim().min(1).max(4000).required(),
+  when: Joi.valid('release', 'hourly', 'daily', 'weekly').required(),
+  state: Joi.string().max(200).allow('').required(),
+  minute: Joi.number().integer().min(0).max(1439).required(),
+  weekday: Joi.number().integer().min(0).max(6).required(),
+  active: Joi.boolean().required(),
+}).required();
+
+/** A folder of the server in which tables are taken back as they come. */
+export interface WatchedFolderDraft {
+  readonly folder: string;
+  /** Whether what can be taken without a question is applied at once; otherwise it waits for somebody to look at it. */
+  readonly apply: boolean;
+  readonly active: boolean;
+}
+export interface WatchedFolder extends WatchedFolderDraft {
+  readonly id: number;
+  readonly last: { readonly at: string; readonly file: string; readonly takeBack: number | null; readonly trouble: string | null } | null;
+}
+export const watchedFolderDraft = Joi.object<WatchedFolderDraft>({
+  folder: Joi.string().trim().min(1).max(4000).required(),
+  apply: Joi.boolean().required(),
+  active: Joi.boolean().required(),
+}).required();
 
 export interface Overview {
   readonly company: string;

@@ -28,6 +28,10 @@ export interface FileFilter {
   readonly class?: number;
   readonly search?: string;
   readonly where?: readonly Clause[];
+  /** Number of an assembly: the files of the parts and assemblies below it. */
+  readonly assembly?: number;
+  /** Number of a project or drawing set. */
+  readonly within?: number;
 }
 
 export const clause = Joi.object<Clause>({
@@ -119,6 +123,8 @@ export const filterKeys = {
   class: Joi.number().integer().min(0),
   search: Joi.string().max(200).allow(''),
   where: whereInAddress,
+  assembly: id,
+  within: id,
 };
 
 export const fileFilter = Joi.object<FileFilter>(filterKeys);

@@ -157,6 +157,17 @@ export class Applying {
     });
   }
 
+  /** Applies a change set that is in no tray and was made ready elsewhere. */
+  async applySet(user: User, set: number, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
+    context.progress('waiting for the files', 0, 0);
+    await this.refreshLocks();
+    return this.db.exclusive(FILES_LOCK, async () => {
+      await this.finishInterrupted();
+      await this.db.run('UPDATE change_sets SET mode = $2 WHERE id = $1', [set, mode]);
+      return this.apply(user, mode, title, await linesOf(this.db, set), set, null, context);
+    });
+  }
+
   /** Undoes a change set by its inverse. Files that nothing else has touched get their old bytes back exactly. */
   async revert(user: User, id: number): Promise<ApplyReport> {
     const set = (await this.history()).find((candidate) => candidate.id === id);
@@ -221,6 +232,7 @@ export class Applying {
     const failures: Failure[] = [];
     const open = await heldOpen([...targets.values()].filter((file) => !isBeside(file)).map((file) => file.full));
     let prepared = 0;
+    const clashing = await this.besideConflicts(lines.filter((line) => isBeside(targets.get(line.file)!)));
     await Promise.all(
       [...byFile].map(async ([id, fileLines]) => {
         const file = targets.get(id)!;
@@ -237,7 +249,7 @@ export class Applying {
         }
         if (context.signal.aborted) return;
         if (isBeside(file)) {
-          const conflicts = await this.besideConflicts(fileLines);
+          const conflicts = fileLines.filter((line) => clashing.has(line.id)).map((line) => line.id);
           if (conflicts.length) failures.push({ file, lines: fileLines, message: 'The value was changed by someone else.', conflicts, current: null });
           else ready.push({ file, lines: fileLines, oldHash: '', newHash: '', reading: BESIDE, movedTo: null });
         } else {
@@ -472,13 +484,14 @@ export class Applying {
   }
 
   /** Lines to values kept beside files whose base is no longer what stands there. */
-  private async besideConflicts(lines: readonly LineRow[]): Promise<number[]> {
+  private async besideConflicts(lines: readonly LineRow[]): Promise<Set<number>> {
+    if (lines.length === 0) return new Set();
     const found = await this.db.all<{ id: number }>(
       `SELECT l.id FROM change_lines l LEFT JOIN beside_values b ON b.file_id = l.file_id AND b.name = l.name WHERE l.id = ANY($1::int[])
          AND coalesce(b.text, '') <> coalesce(l.base->>'text', '') AND coalesce(b.text, '') <> coalesce(l.proposed->>'text', '')`,
       [lines.map((line) => line.id)],
     );
-    return found.map((row) => row.id);
+    return new Set(found.map((row) => row.id));
   }
 
   /** Writes values that are kept beside files, in the transaction that records the change set. */

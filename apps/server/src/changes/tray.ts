@@ -37,6 +37,17 @@ interface FileState {
   readonly removed: boolean;
 }
 
+/** @throws AppError that names the refused lines, where there are any */
+function refuse(found: ReadonlyMap<string, Refusal>): void {
+  const refusals = [...found.values()];
+  if (refusals.length)
+    throw invalid(
+      'computed',
+      refusals[0]!.message,
+      refusals.slice(0, MOST_ISSUES).map(({ file, line, message }) => ({ field: `${file}, ${line.address.name}`, code: 'computed', message })),
+    );
+}
+
 /** Where everyone's pending lines wait. */
 export class Trays {
   constructor(
@@ -165,13 +176,7 @@ export class Trays {
    * came; `byRule` marks lines that the schema itself asks for.
    */
   async add(user: User, lines: readonly Line[], byRule = false): Promise<void> {
-    const refusals = byRule ? [] : [...(await this.refusals(user, lines)).values()];
-    if (refusals.length)
-      throw invalid(
-        'computed',
-        refusals[0]!.message,
-        refusals.slice(0, MOST_ISSUES).map(({ file, line, message }) => ({ field: `${file}, ${line.address.name}`, code: 'computed', message })),
-      );
+    if (!byRule) refuse(await this.refusals(user, lines));
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       const before = await linesOf(sql, set);
@@ -240,9 +245,7 @@ export class Trays {
     const ownAddresses = new Set(own.map((line) => addressKey(toLine(line).address)));
     const accepted = own.filter((line) => line.accepted).map(toLine);
     const free = (line: Line) => !ownAddresses.has(addressKey(line.address));
-    const computed = await this.unlocked(sql, (await this.derived.following(sql, accepted)).filter(free));
-    const shown = (await this.titleBlocks.following(sql, [...accepted, ...computed])).filter(free);
-    const following = [...computed, ...shown];
+    const following = await this.following(sql, accepted, free);
     await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
     await insertLines(sql, set, following);
     const asideAgain = following.filter((line) => aside.includes(addressKey(line.address))).map((line) => line.address);
@@ -251,6 +254,28 @@ export class Trays {
        WHERE l.change_set_id = $1 AND l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name`,
       [set, rows(asideAgain)],
     );
+  }
+
+  /** What follows from lines: values that are computed from a changed one, and title block texts that show one. */
+  private async following(sql: Sql, lines: readonly Line[], free: (line: Line) => boolean): Promise<Line[]> {
+    const computed = await this.unlocked(sql, (await this.derived.following(sql, lines)).filter(free));
+    const shown = (await this.titleBlocks.following(sql, [...lines, ...computed])).filter(free);
+    return [...computed, ...shown];
+  }
+
+  /** Makes a change set of its own of lines and what follows from them, to be applied without anybody's tray. @returns its number */
+  async apart(user: User, title: string, lines: readonly Line[]): Promise<number> {
+    refuse(await this.refusals(user, lines));
+    return this.db.transaction(async (sql) => {
+      const own = new Set(lines.map((line) => addressKey(line.address)));
+      const following = await this.following(sql, lines, (line) => !own.has(addressKey(line.address)));
+      const row = await sql.one<{ id: number }>(
+        `INSERT INTO change_sets (title, user_id, state, at, mode) VALUES ($1, $2, 'put back', $3, 'whole') RETURNING id`,
+        [title, user.id, this.clock()],
+      );
+      await insertLines(sql, row!.id, [...lines, ...following]);
+      return row!.id;
+    });
   }
 
   /** Lines whose files may be written; values of the others stay as they are until they may. */

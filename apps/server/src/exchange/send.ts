@@ -7,11 +7,14 @@ export const XLSX = 'application/vnd.openxmlformats-officedocument.spreadsheetml
 /** A file name that may go into a header. */
 export const disposition = (name: string): string => `attachment; filename="${name.replace(/[^\w .()-]/g, '_')}"; filename*=UTF-8''${encodeURIComponent(name)}`;
 
-/** Answers with a table that stands in a temporary file, and removes the file. */
-export async function sendTable(response: Response, { path, name }: { readonly path: string; readonly name: string }): Promise<void> {
-  response.type(name.endsWith('.csv') ? 'text/csv; charset=utf-8' : XLSX);
+/** Media types by the ending of a table's name. */
+const TYPES: Readonly<Record<string, string>> = { csv: 'text/csv', xlsx: XLSX, json: 'application/json', xml: 'application/xml' };
+
+/** Answers with a table that stands in a file; one that is for this answer alone is removed. */
+export async function sendTable(response: Response, { path, name }: { readonly path: string; readonly name: string }, keep = false): Promise<void> {
+  response.type(TYPES[name.slice(name.lastIndexOf('.') + 1)] ?? 'application/octet-stream');
   response.setHeader('content-disposition', disposition(name));
-  await new Promise<void>((resolve, reject) => response.sendFile(path, (error) => (error ? reject(error) : resolve()))).finally(() =>
-    rm(path, { force: true }),
+  await new Promise<void>((resolve, reject) => response.sendFile(path, { dotfiles: 'allow' }, (error) => (error ? reject(error) : resolve()))).finally(() =>
+    keep ? undefined : rm(path, { force: true }),
   );
 }

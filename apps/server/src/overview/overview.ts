@@ -9,7 +9,8 @@ import { readSettings } from '../schema/settings';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { Vault } from '../vault/vault';
 import { Boms } from '../bom/boms';
-import { Exchange } from '../exchange/exchange';
+import { Layouts } from '../exchange/layouts';
+import { SendOuts } from '../exchange/send-outs';
 import { ToDos } from '../values/to-dos';
 
 const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
@@ -22,7 +23,8 @@ export class Overviews {
     private readonly titleBlocks: TitleBlocks,
     private readonly boms: Boms,
     private readonly vault: Vault,
-    private readonly exchange: Exchange,
+    private readonly layouts: Layouts,
+    private readonly sendOuts: SendOuts,
     private readonly toDos: ToDos,
   ) {}
 
@@ -70,7 +72,9 @@ export class Overviews {
         `SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`,
       ),
       this.boms.assemblies(),
-      this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL'),
+      this.db.one<{ n: number }>(
+        `SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL AND closed_at IS NULL AND state = 'done' AND NOT delivery`,
+      ),
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
       this.toDos.count(),
       this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM choice_lists WHERE source IS NOT NULL AND (differs > 0 OR trouble IS NOT NULL)'),
@@ -115,7 +119,7 @@ export class Overviews {
   /** The way of one property through the company. */
   async way(id: number): Promise<Hop[]> {
     const property = await this.properties.get(id);
-    const [{ coverage }, names, blocks, layouts, vault, sendOuts, edition] = await Promise.all([
+    const [{ coverage }, names, blocks, layouts, vault, tables, sentOut, edition] = await Promise.all([
       this.judged(),
       this.db.all<{ name: string; files: number }>(
         `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`,
@@ -123,7 +127,8 @@ export class Overviews {
       this.titleBlocks.list(),
       this.boms.layouts(),
       this.vault.state(),
-      this.exchange.sendOuts(),
+      this.layouts.withProperty(id),
+      this.sendOuts.withProperty(id),
       this.db.one<{ forms: EntryForm[] | null }>(`SELECT schema->'forms' AS forms FROM editions WHERE state = 'in force'`),
     ]);
     const forms = edition?.forms;
@@ -137,10 +142,8 @@ export class Overviews {
       columns: layouts.filter((layout) => layout.columns.includes(id)).map((layout) => layout.name),
       links: vault.links.filter((link) => link.place === slotOf(property).place && link.name === slotOf(property).name),
       vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
-      sentOut: sendOuts
-        .filter((sent) => sent.takenBackAt === null)
-        .slice(0, 3)
-        .map(({ id: sentId, at }) => ({ id: sentId, at: new Date(at).toISOString().slice(0, 10) })),
+      tables,
+      sentOut: sentOut.slice(0, 3),
     });
   }
 }

@@ -504,6 +504,82 @@ ALTER TABLE choice_lists ADD COLUMN looked_at timestamptz, ADD COLUMN differs in
 ALTER TABLE journal ADD COLUMN moved_to text;
 `,
   },
+  {
+    name: '0005-exchange',
+    up: `
+-- Saved layouts of tables.
+CREATE TABLE exchange_layouts (
+  id serial PRIMARY KEY,
+  name text NOT NULL,
+  purpose text NOT NULL DEFAULT '',
+  user_id int REFERENCES users,
+  shared boolean NOT NULL DEFAULT false,
+  content jsonb NOT NULL
+);
+
+-- A send-out has rows of any level, each with the values that it was sent out with, by property number.
+CREATE TABLE send_out_rows (
+  send_out_id int NOT NULL REFERENCES send_outs ON DELETE CASCADE,
+  n int NOT NULL,
+  file_id int NOT NULL,
+  holder text NOT NULL DEFAULT '',
+  held jsonb NOT NULL,
+  PRIMARY KEY (send_out_id, n)
+);
+INSERT INTO send_out_rows
+  SELECT f.send_out_id, f.file_id, f.file_id, '', coalesce((SELECT jsonb_object_agg(c.property_id, jsonb_strip_nulls(jsonb_build_object('text', c.text, 'form', c.form, 'unit', c.unit)))
+    FROM send_out_cells c WHERE c.send_out_id = f.send_out_id AND c.file_id = f.file_id), '{}') FROM send_out_files f;
+DROP TABLE send_out_cells;
+DROP TABLE send_out_files;
+ALTER TABLE send_outs ADD COLUMN layout_id int REFERENCES exchange_layouts ON DELETE SET NULL, ADD COLUMN name text NOT NULL DEFAULT '',
+  ADD COLUMN recipient text NOT NULL DEFAULT '', ADD COLUMN level text NOT NULL DEFAULT 'document', ADD COLUMN columns jsonb NOT NULL DEFAULT '[]',
+  ADD COLUMN content jsonb, ADD COLUMN edition int, ADD COLUMN rows int NOT NULL DEFAULT 0, ADD COLUMN kept text, ADD COLUMN closed_at timestamptz,
+  ADD COLUMN state text NOT NULL DEFAULT 'done' CHECK (state IN ('making', 'done')), ADD COLUMN delivery boolean NOT NULL DEFAULT false;
+UPDATE send_outs s SET rows = files, name = 'values-' || s.id || '.' || s.format, content = jsonb_build_object('filter', s.filter),
+  columns = coalesce((SELECT jsonb_agg(jsonb_build_object('property', p.id, 'header', p.definition->>'writtenName', 'editable', true)) FROM properties p WHERE p.id = ANY(s.properties)), '[]');
+ALTER TABLE send_outs DROP COLUMN filter, DROP COLUMN properties;
+
+ALTER TABLE take_backs ALTER COLUMN counts DROP NOT NULL, DROP COLUMN issues,
+  ADD COLUMN state text NOT NULL DEFAULT 'compared' CHECK (state IN ('asking', 'comparing', 'compared', 'failed')), ADD COLUMN hash text,
+  ADD COLUMN choice jsonb NOT NULL DEFAULT '{}', ADD COLUMN inspection jsonb, ADD COLUMN send_outs int[] NOT NULL DEFAULT '{}', ADD COLUMN warnings jsonb NOT NULL DEFAULT '[]', ADD COLUMN job_id int;
+CREATE TABLE take_back_issues (
+  take_back_id int NOT NULL REFERENCES take_backs ON DELETE CASCADE,
+  row int NOT NULL,
+  code text NOT NULL,
+  message text NOT NULL,
+  cells int NOT NULL
+);
+CREATE INDEX take_back_issues_set ON take_back_issues (take_back_id, row);
+ALTER TABLE take_back_cells ADD COLUMN holder text NOT NULL DEFAULT '', ADD COLUMN takeable boolean NOT NULL DEFAULT true, ADD COLUMN proven boolean NOT NULL DEFAULT false,
+  ADD COLUMN code text NOT NULL DEFAULT '', ADD COLUMN decision text CHECK (decision IN ('take', 'leave')), ADD COLUMN place text, ADD COLUMN slot text;
+UPDATE take_back_cells SET decision = CASE outcome WHEN 'tray' THEN 'take' WHEN 'kept' THEN 'leave' END, outcome = CASE outcome WHEN 'tray' THEN 'tray' END, code = verdict, takeable = verdict IN ('change', 'conflict');
+DROP INDEX take_back_cells_set;
+CREATE INDEX take_back_cells_set ON take_back_cells (take_back_id, row, id);
+CREATE INDEX take_back_cells_verdict ON take_back_cells (take_back_id, verdict, row, id);
+
+CREATE TABLE deliveries (
+  id serial PRIMARY KEY,
+  user_id int NOT NULL REFERENCES users,
+  content jsonb NOT NULL,
+  layout_id int NOT NULL REFERENCES exchange_layouts ON DELETE CASCADE,
+  next_at timestamptz,
+  last jsonb
+);
+-- What a delivery on release has delivered: a file is delivered again when its bytes have changed since.
+CREATE TABLE delivered_files (
+  delivery_id int NOT NULL REFERENCES deliveries ON DELETE CASCADE,
+  file_id int NOT NULL,
+  hash text NOT NULL,
+  PRIMARY KEY (delivery_id, file_id)
+);
+CREATE TABLE watched_folders (
+  id serial PRIMARY KEY,
+  user_id int NOT NULL REFERENCES users,
+  content jsonb NOT NULL,
+  last jsonb
+);
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

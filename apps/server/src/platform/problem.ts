@@ -25,5 +25,6 @@ export class AppError extends Error {
 }
 
 export const notFound = (what: string): AppError => new AppError(404, 'not-found', `${what} does not exist.`);
+export const forbidden = (message: string): AppError => new AppError(403, 'forbidden', message);
 export const refused = (code: string, message: string, issues?: Problem['issues']): AppError => new AppError(409, code, message, issues);
 export const invalid = (code: string, message: string, issues?: Problem['issues']): AppError => new AppError(422, code, message, issues);

@@ -143,7 +143,7 @@ export function surveyRoutes(s: Services): Route[] {
       summary: 'A survey as a workbook or CSV file: one row a file, one column a written name, ready to be filled in and taken back',
       role: 'viewer',
       body: surveyTable,
-      action: async ({ user, body, response }) => sendTable(response, await s.exchange.sendOutSurvey(user, body)),
+      action: async ({ user, body, response }) => sendTable(response, await s.sendOuts.survey(user, body), true),
     }),
     route({
       method: 'get',

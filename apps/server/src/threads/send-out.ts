@@ -1,40 +1,90 @@
 import { createWriteStream } from 'node:fs';
 import { once } from 'node:events';
-import { FileFilter, TableFormat } from '@rule/contract';
-import { FILE_HEADER, IDENTITY_HEADER, identityMark, writeCsv } from '@rule/core/exchange';
-import { Property } from '@rule/core/schema';
-import { HeldValue, readHeld } from '@rule/core/values';
-import { Db, rows } from '../platform/db';
+import { LayoutContent, TableFormat } from '@rule/contract';
+import {
+  DocumentHead,
+  FILE_HEADER,
+  HOLDER_HEADER,
+  IDENTITY_HEADER,
+  PROPERTY_HEADER,
+  TableColumn,
+  TableError,
+  VALUE_HEADER,
+  WorkbookWriter,
+  WrittenCell,
+  byteOrderMark,
+  cellText,
+  cellValue,
+  csvText,
+  encodeText,
+  identityMark,
+  jsonDocument,
+  numberFormat,
+  planSheet,
+  writeHowTo,
+  xmlDocument,
+} from '@rule/core/exchange';
+import { ChoiceListDraft, Property, isHeldAt, reaches } from '@rule/core/schema';
+import { HeldValue } from '@rule/core/values';
+import { CopyValue, Db } from '../platform/db';
+import { Derived } from '../schema/derive';
+import { Editions } from '../schema/editions';
+import { loadFacts, surroundingsOf } from '../schema/facts';
 import { filterSql } from '../values/filter';
-import { heldFor, slotRows } from '../values/held';
+import { heldFor, heldInside } from '../values/held';
+import { Progress } from './progress';
 
 export interface SendOutInput {
   readonly sendOut: number;
+  readonly job: number | null;
   readonly format: TableFormat;
-  readonly filter: FileFilter;
-  readonly properties: readonly Property[];
+  readonly content: LayoutContent;
+  readonly columns: readonly TableColumn[];
+  readonly lists: readonly ChoiceListDraft[];
+  readonly edition: number;
+  readonly at: Date;
+  /** Title and sentences of the sheet that says how the workbook is filled in. */
+  readonly howTo: { readonly title: string; readonly lines: readonly string[] };
   readonly target: string;
+  /** Only these files, where a delivery names them. */
+  readonly only: readonly number[] | null;
 }
 
-/** Files read from the database in one go. */
+export interface SentOut {
+  readonly rows: number;
+  readonly files: number;
+}
+
+/** Rows read from the database in one go. */
 const BATCH = 1000;
 
-/** The longest list of choices that a drop-down holds in itself (ECMA-376 validation formulas have 255 characters at most). */
-const LONGEST_INLINE_LIST = 255;
-
-interface Row {
+/** What one row is about: a file, or one holder inside it. */
+export interface RowSubject {
   readonly id: number;
   readonly path: string;
-  readonly kind: string;
+  readonly kind: Property['kinds'][number];
+  readonly className: string | null;
+  readonly holder: string;
+  readonly label: string;
 }
 
-async function* batches(db: Db, filter: FileFilter): AsyncGenerator<Row[]> {
-  const { sql: condition, bind } = filterSql(filter, 3);
-  let after = { path: '', id: 0 };
+/** The rows of a layout, batch by batch, in the order of their paths. */
+export async function* subjects(db: Db, content: LayoutContent, only: readonly number[] | null): AsyncGenerator<RowSubject[]> {
+  const inside = content.level !== 'document';
+  const { sql: condition, bind } = filterSql(content.filter, 6);
+  const strays =
+    content.rows === 'strays'
+      ? `AND EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
+      : '';
+  let after = { path: '', id: 0, holder: '' };
   for (;;) {
-    const list = await db.all<Row>(
-      `SELECT f.id, f.path, f.kind FROM files f WHERE ${condition} AND (f.path, f.id) > ($1, $2) ORDER BY f.path, f.id LIMIT ${BATCH}`,
-      [after.path, after.id, ...bind],
+    const list: RowSubject[] = await db.all<RowSubject>(
+      `SELECT f.id, f.path, f.kind, c.name AS "className", ${inside ? 'h.key' : `''`} AS holder, ${inside ? 'h.label' : `''`} AS label
+       FROM files f LEFT JOIN classes c ON c.id = f.class_id ${inside ? 'JOIN holders h ON h.file_id = f.id AND h.level = $4' : ''}
+       WHERE ${condition} AND ($5::int[] IS NULL OR f.id = ANY($5::int[])) AND ($4::text IS NOT NULL) ${strays}
+         AND (f.path, f.id${inside ? ', h.key' : ''}) > ($1, $2${inside ? ', $3' : ''}) ${inside ? '' : 'AND $3::text IS NOT NULL'}
+       ORDER BY f.path, f.id${inside ? ', h.key' : ''} LIMIT ${BATCH}`,
+      [after.path, after.id, after.holder, content.level, only, ...bind],
     );
     if (list.length === 0) return;
     yield list;
@@ -42,155 +92,260 @@ async function* batches(db: Db, filter: FileFilter): AsyncGenerator<Row[]> {
   }
 }
 
-/** Keeps what is sent out as the base for taking back: the files, and every cell that is not blank. */
-async function keepBase(db: Db, input: SendOutInput, files: readonly Row[]): Promise<void> {
-  const slots = slotRows(input.properties);
-  const ids = files.map((file) => file.id);
-  await db.run('INSERT INTO send_out_files SELECT $1, unnest($2::int[])', [input.sendOut, ids]);
-  await db.run(
-    `INSERT INTO send_out_cells SELECT $1, v.file_id, s.property, v.text, v.form, v.unit FROM jsonb_to_recordset($2::jsonb) AS s(property int, kind text, place text, name text)
-     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder = '' AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($3::int[])`,
-    [input.sendOut, rows(slots), ids],
+/** How many rows a layout has; those that lack something are counted as all. */
+export async function countSubjects(db: Db, content: LayoutContent): Promise<number> {
+  const inside = content.level !== 'document';
+  const { sql: condition, bind } = filterSql(content.filter, 2);
+  const row = await db.one<{ n: number }>(
+    `SELECT count(*)::int AS n FROM files f ${inside ? 'JOIN holders h ON h.file_id = f.id AND h.level = $1' : ''} WHERE ${condition} AND $1::text IS NOT NULL ${
+      content.rows === 'strays'
+        ? `AND EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
+        : ''
+    }`,
+    [content.level, ...bind],
   );
+  return row!.n;
 }
 
-const plainText = (held: HeldValue | undefined, property: Property): string => {
-  if (!held) return '';
-  const parsed = readHeld(held, property);
-  // In the property's unit where the file has another; as it stands where it is no value.
-  return held.form === 'measure' && parsed.ok ? String(parsed.value) : held.text;
-};
-
-/** Sends a table of files × properties out to a file. Returns the number of files. */
-export async function sendOut(input: SendOutInput, db: Db): Promise<number> {
-  return input.format === 'csv' ? sendCsv(input, db) : sendXlsx(input, db);
+/** A row with what it holds, by property number. */
+interface LoadedRow extends RowSubject {
+  readonly held: Readonly<Record<number, HeldValue>>;
 }
 
-async function sendCsv(input: SendOutInput, db: Db): Promise<number> {
+async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent, properties: readonly Property[]): Promise<LoadedRow[]> {
+  const files = [...new Set(batch.map((row) => row.id))];
+  const { level } = content;
+  // In rows of single holders, what the whole file holds stands beside for reading.
+  const [own, document] = await Promise.all([
+    level === 'document'
+      ? null
+      : heldInside(
+          db,
+          files,
+          level,
+          properties.filter((property) => isHeldAt(property, level)),
+        ),
+    heldFor(
+      db,
+      files,
+      properties.filter((property) => level === 'document' || !isHeldAt(property, level)),
+    ),
+  ]);
+  return batch.map((row) => ({ ...row, held: { ...(document.get(row.id) ?? {}), ...(own?.get(`${row.id}/${row.holder}`) ?? {}) } }));
+}
+
+/** Keeps files that lack a required value of one of the columns, as the schema in force judges them. */
+async function lacking(db: Db, batch: readonly RowSubject[], properties: readonly Property[], at: Date): Promise<RowSubject[]> {
+  const prepared = await new Derived(new Editions(db, () => at), () => at).prepared(db);
+  const wanted = new Set(properties.map((property) => property.id));
+  const facts = await loadFacts(db, [...new Set(batch.map((row) => row.id))], surroundingsOf([prepared]));
+  return batch.filter((row) => {
+    const file = facts.get(row.id);
+    if (!file) return false;
+    return [...prepared.judge(file).values.values()].some(
+      ({ property, cell }) => wanted.has(property.id) && cell.violations.some((violation) => violation.code === 'required'),
+    );
+  });
+}
+
+/** Where the rows of a table go. */
+interface TableWriter {
+  begin(widths: ReadonlyMap<number, number>): void;
+  row(n: number, row: LoadedRow): void;
+  end(): void;
+}
+
+/** Sends a table out to a file, and keeps what was in it as the base for taking back. */
+export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
   const out = createWriteStream(input.target);
-  let count = 0;
-  const write = async (text: string) => {
-    if (!out.write(text)) await once(out, 'drain');
+  const progress = new Progress(db, input.job);
+  let waiting = Promise.resolve<unknown>(null);
+  let failure: Error | null = null;
+  out.on('error', (error) => (failure = error));
+  const write = (piece: Uint8Array) => {
+    if (!out.write(piece)) waiting = once(out, 'drain').catch(() => undefined);
   };
-  await write(writeCsv([[IDENTITY_HEADER, FILE_HEADER, ...input.properties.map((property) => property.writtenName)]]));
-  for await (const files of batches(db, input.filter)) {
-    await keepBase(db, input, files);
-    const held = await heldFor(
-      db,
-      files.map((file) => file.id),
-      input.properties,
-    );
-    const lines = files.map((file) => [
-      identityMark(input.sendOut, file.id),
-      file.path,
-      ...input.properties.map((property) => plainText(held.get(file.id)?.[property.id], property)),
-    ]);
-    await write(writeCsv(lines).slice(1));
-    count += files.length;
-  }
-  out.end();
-  await once(out, 'close');
-  return count;
-}
-
-const excelDay = (iso: string) => new Date(`${iso}T00:00:00Z`);
-
-/** A value as a workbook cell: numbers and dates as such, everything else as text. */
-function cellValue(held: HeldValue | undefined, property: Property): string | number | Date | null {
-  if (!held || held.text === '') return null;
-  const parsed = readHeld(held, property);
-  if (!parsed.ok) return held.text;
-  if (typeof parsed.value === 'boolean') return parsed.value ? 'yes' : 'no';
-  if (property.type === 'date') return excelDay(parsed.value as string);
-  return parsed.value;
-}
-
-function numberFormat(property: Property): string {
-  if (property.type === 'date') return 'yyyy-mm-dd';
-  if (property.type === 'whole') return '0';
-  if (property.type !== 'number') return '@';
-  const digits = property.decimals === null ? '0.##########' : property.decimals === 0 ? '0' : `0.${'0'.repeat(property.decimals)}`;
-  return property.unit ? `${digits}" ${property.unit.replaceAll('"', '')}"` : digits;
-}
-
-async function sendXlsx(input: SendOutInput, db: Db): Promise<number> {
-  // Loaded when it is first needed: most threads never write a workbook.
-  const { default: excel } = await import('exceljs');
-  const workbook = new excel.stream.xlsx.WorkbookWriter({ filename: input.target, useStyles: true, useSharedStrings: false });
-  const sheet = workbook.addWorksheet('Values', { views: [{ state: 'frozen', xSplit: 2, ySplit: 1 }] });
-  sheet.columns = [
-    { header: IDENTITY_HEADER, width: 14, style: { numFmt: '@' } },
-    { header: FILE_HEADER, width: 42, style: { numFmt: '@' } },
-    ...input.properties.map((property) => ({
-      header: property.writtenName,
-      width: Math.min(40, Math.max(12, property.writtenName.length + 4)),
-      style: { numFmt: numberFormat(property) },
-    })),
-  ];
-  const header = sheet.getRow(1);
-  header.font = { bold: true };
-  // A written name is text, whatever the column below it holds.
-  header.eachCell((cell) => (cell.numFmt = '@'));
-  header.commit();
-
-  const longLists = input.properties.filter(
-    (property) =>
-      (choicesOf(property).length && `"${choicesOf(property).join(',')}"`.length > LONGEST_INLINE_LIST - 2) ||
-      choicesOf(property).some((choice) => choice.includes(',') || choice.includes('"')),
-  );
-  const listColumn = new Map(longLists.map((property, i) => [property.id, i + 1]));
-  let count = 0;
-  for await (const files of batches(db, input.filter)) {
-    await keepBase(db, input, files);
-    const held = await heldFor(
-      db,
-      files.map((file) => file.id),
-      input.properties,
-    );
-    for (const file of files) {
-      const row = sheet.addRow([
-        identityMark(input.sendOut, file.id),
-        file.path,
-        ...input.properties.map((property) => cellValue(held.get(file.id)?.[property.id], property)),
-      ]);
-      input.properties.forEach((property, i) => {
-        const choices = choicesOf(property);
-        const cell = row.getCell(i + 3);
-        if (typeof cell.value === 'string') cell.numFmt = '@';
-        if (choices.length === 0) return;
-        const column = listColumn.get(property.id);
-        const letter = column === undefined ? '' : columnLetter(column);
-        cell.dataValidation = {
-          type: 'list',
-          allowBlank: !property.required,
-          formulae: [column === undefined ? `"${choices.join(',')}"` : `Choices!$${letter}$2:$${letter}$${choices.length + 1}`],
-          showErrorMessage: true,
-          errorTitle: property.caption,
-          error: 'Choose one of the listed values.',
-        };
-      });
-      row.commit();
+  const properties = input.columns.map((column) => column.property);
+  const total = input.job === null ? 0 : await countSubjects(db, input.content);
+  const writer = writerOf(input, write);
+  await db.run('DELETE FROM send_out_rows WHERE send_out_id = $1', [input.sendOut]);
+  let n = 0;
+  let looked = 0;
+  const files = new Set<number>();
+  for await (const found of subjects(db, input.content, input.only)) {
+    looked += found.length;
+    const batch = input.content.rows === 'missing' ? await lacking(db, found, properties, input.at) : found;
+    const rows = await load(db, batch, input.content, properties);
+    if (n === 0 && rows.length) writer.begin(widthsOf(rows, properties));
+    const kept: CopyValue[][] = [];
+    for (const row of rows) {
+      n++;
+      files.add(row.id);
+      writer.row(n, row);
+      kept.push([input.sendOut, n, row.id, row.holder, JSON.stringify(row.held).replaceAll('\\u0000', '\\ufffd')]);
     }
-    count += files.length;
+    if (kept.length) await db.copy('send_out_rows (send_out_id, n, file_id, holder, held)', kept);
+    await waiting;
+    if (failure) throw failure as Error;
+    await progress.at('writing the table', looked, total);
     await new Promise(setImmediate);
   }
-  sheet.commit();
-  if (longLists.length) {
-    const lists = workbook.addWorksheet('Choices');
-    lists.addRow(longLists.map((property) => property.writtenName)).commit();
-    const longest = Math.max(...longLists.map((property) => choicesOf(property).length));
-    for (let i = 0; i < longest; i++) lists.addRow(longLists.map((property) => choicesOf(property)[i] ?? null)).commit();
-    lists.commit();
-  }
-  await workbook.commit();
-  return count;
+  if (n === 0) writer.begin(new Map());
+  writer.end();
+  await new Promise<void>((resolve, reject) => {
+    out.on('error', reject);
+    out.end(resolve);
+  });
+  if (failure) throw failure as Error;
+  return { rows: n, files: files.size };
 }
 
-const choicesOf = (property: Property): readonly string[] =>
-  property.feed !== 'typed' ? [] : property.type === 'choice' ? property.choices : property.type === 'yesno' ? ['yes', 'no'] : [];
+/** The longest text of each property in some rows. */
+function widthsOf(rows: readonly LoadedRow[], properties: readonly Property[]): Map<number, number> {
+  const widths = new Map<number, number>();
+  for (const { held } of rows)
+    for (const property of properties) {
+      const text = held[property.id]?.text;
+      if (text !== undefined && text.length > (widths.get(property.id) ?? 0)) widths.set(property.id, text.length);
+    }
+  return widths;
+}
 
-function columnLetter(column: number): string {
-  let letters = '';
-  for (let n = column; n > 0; n = Math.floor((n - 1) / 26)) letters = String.fromCharCode(65 + ((n - 1) % 26)) + letters;
-  return letters;
+const inRow = (property: Property, row: RowSubject, level: LayoutContent['level']): boolean =>
+  reaches(property, row.kind, row.className) && (level === 'document' || isHeldAt(property, level));
+
+function writerOf(input: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  switch (input.format) {
+    case 'csv':
+      return csvWriter(input, out);
+    case 'xlsx':
+      return sheetWriter(input, out);
+    case 'json':
+    case 'xml':
+      return documentWriter(input, out);
+  }
+}
+
+const frontOf = (content: LayoutContent): string[] => [IDENTITY_HEADER, FILE_HEADER, ...(content.level === 'document' ? [] : [HOLDER_HEADER])];
+
+function csvWriter({ sendOut: id, content, columns }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const { delimiter, decimal, encoding } = content.csv;
+  const front = frontOf(content);
+  const write = (n: number | null, path: string, rows: readonly (readonly string[])[]) => {
+    const bytes = encodeText(csvText(rows, delimiter), encoding);
+    if (bytes) return out(bytes);
+    const at = rows.flat().find((text) => encodeText(text, encoding) === null)!;
+    throw new TableError(
+      'not-in-encoding',
+      `${n === null ? 'The header' : `${path}, row ${n + 1}`}: ${JSON.stringify(at)} has letters that ${encoding} lacks. Choose UTF-8.`,
+    );
+  };
+  return {
+    begin: () => {
+      out(byteOrderMark(encoding));
+      write(null, '', [content.shape === 'long' ? [...front, PROPERTY_HEADER, VALUE_HEADER] : [...front, ...columns.map((column) => column.header)]]);
+    },
+    row: (n, row) => {
+      const said = [identityMark(id, n), row.path, ...(content.level === 'document' ? [] : [row.label])];
+      const text = ({ property }: TableColumn) => cellText(row.held[property.id], property, decimal);
+      write(
+        n,
+        row.path,
+        content.shape === 'long'
+          ? columns.filter(({ property }) => inRow(property, row, content.level)).map((column) => [...said, column.property.writtenName, text(column)])
+          : [[...said, ...columns.map(text)]],
+      );
+    },
+    end: () => undefined,
+  };
+}
+
+function sheetWriter({ sendOut: id, content, columns, lists, edition, howTo }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const writer = new WorkbookWriter(out, { 'Rule send-out': String(id), 'Rule edition': String(edition) });
+  const front = [
+    { header: IDENTITY_HEADER, width: 14 },
+    { header: FILE_HEADER, width: 42 },
+    ...(content.level === 'document' ? [] : [{ header: HOLDER_HEADER, width: 26 }]),
+  ];
+  const ground = { lists: new Map(lists.map((list) => [list.name, list])), protect: content.protect };
+  let choices: (writer: WorkbookWriter) => void = () => undefined;
+  return {
+    begin: (widths) => {
+      if (content.shape === 'long') {
+        writer.beginSheet({
+          name: 'Values',
+          frozen: front.length + 1,
+          filter: true,
+          protect: content.protect,
+          columns: [
+            ...front.map(({ header, width }) => ({ header, width, cell: { format: '@', locked: true, look: 'off' as const } })),
+            { header: PROPERTY_HEADER, width: 26, cell: { format: '@', locked: true, look: 'off' } },
+            { header: VALUE_HEADER, width: 40, cell: { format: '@', locked: false, look: 'plain' } },
+          ],
+        });
+        return;
+      }
+      const plan = planSheet(columns, { ...ground, front, widths });
+      choices = plan.choices;
+      writer.beginSheet(plan.form);
+    },
+    row: (n, row) => {
+      const said: WrittenCell[] = [identityMark(id, n), row.path, ...(content.level === 'document' ? [] : [row.label])].map((value) => ({ value }));
+      const cell = ({ property, editable }: TableColumn): WrittenCell => {
+        const value = cellValue(row.held[property.id], property);
+        if (!inRow(property, row, content.level)) return { value, look: { format: '@', locked: true, look: 'off' } };
+        // What is no value of the property's type stands as the text that it is.
+        if (typeof value === 'string' && numberFormat(property) !== '@')
+          return { value, look: { format: '@', locked: !editable, look: editable ? 'plain' : 'off' } };
+        return { value };
+      };
+      if (content.shape === 'wide') writer.addRow([...said, ...columns.map(cell)]);
+      else
+        for (const column of columns)
+          if (inRow(column.property, row, content.level)) {
+            const format = numberFormat(column.property);
+            const value = cellValue(row.held[column.property.id], column.property);
+            const look = {
+              format: typeof value === 'string' ? '@' : format,
+              locked: !column.editable,
+              look: column.editable ? ('plain' as const) : ('off' as const),
+            };
+            writer.addRow([...said, { value: column.property.writtenName }, { value, look }]);
+          }
+    },
+    end: () => {
+      writer.endSheet();
+      writeHowTo(writer, howTo.title, howTo.lines);
+      choices(writer);
+      writer.end();
+    },
+  };
+}
+
+function documentWriter({ sendOut: id, content, columns, edition, at, format }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const form = format === 'json' ? jsonDocument : xmlDocument;
+  const head: DocumentHead = {
+    sendOut: id,
+    edition,
+    at: at.toISOString(),
+    columns: columns.map(({ property, header, editable }) => ({ name: header, caption: property.caption, type: property.type, unit: property.unit, editable })),
+  };
+  const encoder = new TextEncoder();
+  let first = true;
+  return {
+    begin: () => out(encoder.encode(form.begin(head))),
+    row: (n, row) => {
+      const values = columns.map(({ property }) => {
+        const value = cellValue(row.held[property.id], property);
+        return value !== null && typeof value === 'object' ? value.date : value;
+      });
+      out(
+        encoder.encode(
+          form.row(head, { identity: identityMark(id, n), file: row.path, holder: content.level === 'document' ? null : row.label, values }, first),
+        ),
+      );
+      first = false;
+    },
+    end: () => out(encoder.encode(form.end())),
+  };
 }

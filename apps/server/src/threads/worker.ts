@@ -4,9 +4,11 @@ import { DiskStore } from '../platform/store';
 import * as prepare from './prepare';
 import * as found from '@rule/core/survey';
 import { Abbreviation, ValueCount } from '@rule/core/survey';
+import { LayoutContent } from '@rule/contract';
 import * as read from './read';
 import * as sending from './send-out';
 import * as taking from './take-back';
+import * as traying from './tray';
 import * as trying from './try';
 
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
@@ -25,9 +27,27 @@ const tasks = {
     Promise.resolve(found.pictureOf(values, synonyms)),
   prepareFile: (input: prepare.PrepareInput) => prepare.prepareFile(input, store),
   sendOut: (input: sending.SendOutInput) => sending.sendOut(input, database()),
-  takeBack: (input: taking.TakeBackInput) => taking.takeBackTable(input, database()),
+  countSubjects: ({ content }: { readonly content: LayoutContent }) => sending.countSubjects(database(), content),
+  inspectTable: (input: taking.TableInput) => taking.inspectTable(input, database(), store),
+  compareTable: (input: taking.CompareInput) => taking.compareTable(input, database(), store),
+  resultTable: (input: taking.ResultInput) => taking.resultTable(input, database(), store),
+  toTray: (input: traying.TrayInput) => traying.toTray(input, database()),
   tryPage: (input: trying.TryPageInput) => trying.tryPage(input, database()),
 };
 
 export type Tasks = typeof tasks;
-export const { readFiles, hashFiles, scanFiles, findTwins, pictureOf, prepareFile, sendOut, takeBack, tryPage } = tasks;
+export const {
+  readFiles,
+  hashFiles,
+  scanFiles,
+  findTwins,
+  pictureOf,
+  prepareFile,
+  sendOut,
+  countSubjects,
+  inspectTable,
+  compareTable,
+  resultTable,
+  toTray,
+  tryPage,
+} = tasks;

@@ -78,7 +78,7 @@ export function clausesSql(list: readonly Clause[], first = 1): Condition {
 }
 
 /** The condition that a filter stands for, parameters numbered from `first`. */
-export function filterSql({ library, folder, kind, class: classId, search, where }: FileFilter, first = 1): Condition {
+export function filterSql({ library, folder, kind, class: classId, search, where, assembly, within }: FileFilter, first = 1): Condition {
   const bind = new Binding(first);
   const parts = ['NOT f.removed'];
   if (library !== undefined) parts.push(`f.library_id = ${bind.add(library)}::int`);
@@ -95,6 +95,15 @@ export function filterSql({ library, folder, kind, class: classId, search, where
       `(f.path ILIKE ${at} OR EXISTS (SELECT 1 FROM held_values s WHERE s.file_id = f.id AND s.text ILIKE ${at} AND s.place = 'property'
          AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = s.name AND NOT p.searched)))`,
     );
+  }
+  if (assembly !== undefined)
+    parts.push(
+      `f.id IN (WITH RECURSIVE below(id) AS (SELECT part_id FROM copies WHERE assembly_id = ${bind.add(assembly)}::int AND part_id IS NOT NULL
+         UNION SELECT c.part_id FROM copies c JOIN below b ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL) SELECT id FROM below)`,
+    );
+  if (within !== undefined) {
+    const at = bind.add(within);
+    parts.push(`(f.project_id = ${at}::int OR f.set_id = ${at}::int)`);
   }
   for (const clause of where ?? []) parts.push(`(${clauseSql(clause, bind)})`);
   return { sql: parts.join(' AND '), bind: bind.values };

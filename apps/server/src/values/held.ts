@@ -1,5 +1,5 @@
 import { Address } from '@rule/core/changes';
-import { Kind, Property, slotsOf } from '@rule/core/schema';
+import { InnerLevel, Kind, Property, slotsOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Sql, rows } from '../platform/db';
@@ -51,4 +51,26 @@ export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(
   const list: (HeldValue | null)[] = addresses.map(() => null);
   for (const { at, held } of found) list[at] = held;
   return list;
+}
+
+/** What holders inside files hold for properties: by file and holder (`file/key`), by property number. One statement for any number. */
+export async function heldInside(
+  sql: Sql,
+  files: readonly number[],
+  level: InnerLevel,
+  properties: Iterable<Property>,
+): Promise<Map<string, Record<number, HeldValue>>> {
+  const found = await sql.all<{ file: number; holder: string; property: number; held: HeldValue }>(
+    `SELECT v.file_id AS file, v.holder, s.property, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
+     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder <> '' AND v.level = $3 AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($2::int[])`,
+    [rows(slotRows(properties)), files, level],
+  );
+  const held = new Map<string, Record<number, HeldValue>>();
+  for (const row of found) {
+    const key = `${row.file}/${row.holder}`;
+    const entry = held.get(key) ?? {};
+    entry[row.property] = row.held;
+    held.set(key, entry);
+  }
+  return held;
 }

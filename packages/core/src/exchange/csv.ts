@@ -1,6 +1,7 @@
+import iconv from 'iconv-lite';
 import Papa from 'papaparse';
-import { decodeWestern } from '../files';
-import { Table, TableCell, TableError } from './table';
+import { decodeAs, decodeWestern } from '../files';
+import { Table, TableCell, TableError, TableSource, tableOf } from './table';
 
 /** Characters at which a spreadsheet program takes a text for a formula. */
 const FORMULA_START = /^[=+\-@\t\r]/;
@@ -17,43 +18,130 @@ export const neutralise = (text: string): string => ((FORMULA_START.test(text) &
 /** The exact inverse of {@link neutralise}. */
 export const restore = (text: string): string => (text.startsWith("'") && (FORMULA_START.test(text.slice(1)) || text.startsWith("''")) ? text.slice(1) : text);
 
+export const DELIMITERS = [',', ';', '\t', '|'] as const;
+export const DECIMAL_SIGNS = ['.', ','] as const;
+/** Encodings that CSV files are written in. */
+export const WRITTEN_ENCODINGS = ['utf-8', 'utf-16le', 'windows-1252'] as const;
+/** Encodings that they are read in. Nothing in a file says which one-byte encoding it has: the first is what spreadsheet programs of western Europe write. */
+export const READ_ENCODINGS = [
+  'utf-8',
+  'utf-16le',
+  'utf-16be',
+  'windows-1252',
+  'windows-1250',
+  'windows-1251',
+  'windows-1253',
+  'windows-1254',
+  'iso-8859-2',
+  'iso-8859-15',
+  'cp437',
+  'cp850',
+  'macroman',
+  'shift_jis',
+  'gb18030',
+  'big5',
+  'euc-kr',
+] as const;
+export type Encoding = (typeof READ_ENCODINGS)[number];
+
+/** How a CSV file is written. */
+export interface CsvForm {
+  readonly delimiter: (typeof DELIMITERS)[number];
+  readonly decimal: (typeof DECIMAL_SIGNS)[number];
+  readonly encoding: (typeof WRITTEN_ENCODINGS)[number];
+}
+
+/** What any program reads: RFC 4180 in UTF-8. */
+export const PLAIN_CSV: CsvForm = { delimiter: ',', decimal: '.', encoding: 'utf-8' };
+
+/** Rows as RFC 4180 CSV, without a byte order mark. */
+export const csvText = (rows: readonly (readonly string[])[], delimiter = ','): string =>
+  rows.length === 0
+    ? ''
+    : `${Papa.unparse(
+        rows.map((row) => row.map(neutralise)),
+        { delimiter, newline: '\r\n' },
+      )}\r\n`;
+
 /** Writes rows as RFC 4180 CSV in UTF-8 with a byte order mark, by which spreadsheet programs know the encoding. */
-export const writeCsv = (rows: readonly (readonly string[])[], delimiter = ','): string =>
-  `\ufeff${Papa.unparse(
-    rows.map((row) => row.map(neutralise)),
-    { delimiter, newline: '\r\n' },
-  )}\r\n`;
+export const writeCsv = (rows: readonly (readonly string[])[], delimiter = ','): string => `\ufeff${csvText(rows, delimiter)}`;
 
-/** How a text file was found to be encoded. */
-export type Encoding = 'utf-8' | 'utf-16le' | 'utf-16be' | 'windows-1252';
+/** The byte order mark of an encoding, where it has one. */
+export const byteOrderMark = (encoding: CsvForm['encoding']): Uint8Array =>
+  encoding === 'utf-8' ? Uint8Array.of(0xef, 0xbb, 0xbf) : encoding === 'utf-16le' ? Uint8Array.of(0xff, 0xfe) : new Uint8Array();
 
-/** Decodes a text file: byte order mark, then zero bytes (UTF-16), then strict UTF-8, else Windows-1252. */
-export function decodeText(bytes: Uint8Array): { text: string; encoding: Encoding } {
-  const utf16 = (encoding: 'utf-16le' | 'utf-16be') => ({ text: new TextDecoder(encoding).decode(bytes), encoding });
-  if (bytes[0] === 0xff && bytes[1] === 0xfe) return utf16('utf-16le');
-  if (bytes[0] === 0xfe && bytes[1] === 0xff) return utf16('utf-16be');
-  if (bytes.length > 1 && bytes[1] === 0 && bytes[0] !== 0) return utf16('utf-16le');
-  if (bytes.length > 1 && bytes[0] === 0 && bytes[1] !== 0) return utf16('utf-16be');
+/** A text in an encoding; `null` where a character is not in it. */
+export function encodeText(text: string, encoding: CsvForm['encoding']): Uint8Array | null {
+  const bytes = iconv.encode(text, encoding);
+  return encoding === 'windows-1252' && decodeWestern(bytes) !== text ? null : bytes;
+}
+
+/** Guesses how a text file is encoded: byte order mark, then zero bytes (UTF-16), then strict UTF-8, else Windows-1252. */
+export function guessEncoding(bytes: Uint8Array): Encoding {
+  if (bytes[0] === 0xff && bytes[1] === 0xfe) return 'utf-16le';
+  if (bytes[0] === 0xfe && bytes[1] === 0xff) return 'utf-16be';
+  if (bytes.length > 1 && bytes[1] === 0 && bytes[0] !== 0) return 'utf-16le';
+  if (bytes.length > 1 && bytes[0] === 0 && bytes[1] !== 0) return 'utf-16be';
   try {
-    return { text: new TextDecoder('utf-8', { fatal: true }).decode(bytes), encoding: 'utf-8' };
+    new TextDecoder('utf-8', { fatal: true }).decode(bytes);
+    return 'utf-8';
   } catch {
-    return { text: decodeWestern(bytes), encoding: 'windows-1252' };
+    return 'windows-1252';
   }
 }
 
-/** Reads CSV in any of the encodings above and with any common delimiter. @throws TableError */
-export function readCsv(bytes: Uint8Array): Table {
-  const { text, encoding } = decodeText(bytes);
+/** Decodes a text file, in the encoding that is named or guessed. */
+export function decodeText(bytes: Uint8Array, encoding: Encoding = guessEncoding(bytes)): { text: string; encoding: Encoding } {
+  if (encoding === 'utf-8' || encoding === 'utf-16le' || encoding === 'utf-16be') return { text: new TextDecoder(encoding).decode(bytes), encoding };
+  return { text: decodeAs(bytes, encoding), encoding };
+}
+
+/** What is chosen about a CSV file instead of being guessed. */
+export interface CsvChoice {
+  readonly encoding?: Encoding | undefined;
+  readonly delimiter?: CsvForm['delimiter'] | undefined;
+}
+
+/** A CSV file that is read row by row, with what was chosen or guessed about it. */
+export interface CsvSource extends TableSource {
+  readonly encoding: Encoding;
+  readonly delimiter: string;
+}
+
+/** Rows that are parsed in one go. */
+const ROWS_AT_ONCE = 2000;
+
+/** Opens CSV in any of the encodings above and with any common delimiter. @throws TableError `csv-not` */
+export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource {
+  const { text, encoding } = decodeText(bytes, choice.encoding);
   if (text.includes('\0')) throw new TableError('csv-not', 'This is not a text file.');
   const hint = /^sep=(.)\r?\n/.exec(text);
+  const start = hint ? hint[0].length : 0;
   // Without empty lines at the end: they mislead the search for the delimiter.
-  const parsed = Papa.parse<string[]>((hint ? text.slice(hint[0].length) : text).replace(/[\r\n]+$/, ''), {
-    delimiter: hint?.[1] ?? '',
-    skipEmptyLines: false,
-  });
-  const quote = parsed.errors.find((error) => error.type === 'Quotes');
-  if (quote) throw new TableError('csv-quotes', `Line ${(quote.row ?? 0) + 1}: a quotation mark is not closed.`);
-  const rows = parsed.data.map((row) => row.map((cell): TableCell => ({ text: restore(cell), is: cell === '' ? 'blank' : 'text' })));
-  while (rows.length && rows.at(-1)!.every((cell) => cell.text === '')) rows.pop();
-  return { sheet: null, rows, note: encoding === 'utf-8' ? null : `read as ${encoding}` };
+  let end = text.length;
+  while (end > start && (text[end - 1] === '\n' || text[end - 1] === '\r')) end--;
+  const sample = Papa.parse<string[]>(text.slice(start, Math.min(end, start + 256 * 1024)), { preview: 100, delimiter: choice.delimiter ?? hint?.[1] ?? '' });
+  const { delimiter, linebreak } = sample.meta;
+  return {
+    sheet: null,
+    note: encoding === 'utf-8' ? null : `read as ${encoding}`,
+    encoding,
+    delimiter,
+    *rows() {
+      let at = start;
+      let row = 0;
+      while (at < end) {
+        const parsed = Papa.parse<string[]>(text.slice(at, end), { delimiter, newline: linebreak as '\n', preview: ROWS_AT_ONCE, skipEmptyLines: false });
+        const quote = parsed.errors.find((error) => error.type === 'Quotes');
+        if (quote) throw new TableError('csv-quotes', `Line ${row + (quote.row ?? 0) + 1}: a quotation mark is not closed.`);
+        for (const cells of parsed.data) yield cells.map((cell): TableCell => ({ text: restore(cell), is: cell === '' ? 'blank' : 'text' }));
+        row += parsed.data.length;
+        if (!parsed.meta.truncated || parsed.meta.cursor <= 0) return;
+        at += parsed.meta.cursor;
+      }
+    },
+  };
 }
+
+/** Reads CSV in any of the encodings above and with any common delimiter. @throws TableError */
+export const readCsv = (bytes: Uint8Array): Table => tableOf(csvSource(bytes));

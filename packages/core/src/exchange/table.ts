@@ -14,7 +14,33 @@ export interface Table {
   readonly note: string | null;
 }
 
-/** A workbook or CSV file cannot be read. */
+/** A table that is read row by row, so that one of a million rows needs no more memory than one of a thousand. */
+export interface TableSource {
+  readonly sheet: string | null;
+  readonly note: string | null;
+  /** Rows in their order, from the first; each call begins anew. @throws TableError where the file breaks off */
+  rows(): Generator<readonly TableCell[]>;
+}
+
+export const BLANK_CELL: TableCell = { text: '', is: 'blank' };
+
+/** A table of a source, all of it in memory; empty rows at its end are left out. */
+export function tableOf(source: TableSource): Table {
+  const rows = [...source.rows()];
+  while (rows.length && rows.at(-1)!.every((cell) => cell.text === '')) rows.pop();
+  return { sheet: source.sheet, rows, note: source.note };
+}
+
+/** A source of rows that are in memory already. */
+export const sourceOf = (table: Table): TableSource => ({
+  sheet: table.sheet,
+  note: table.note,
+  *rows() {
+    yield* table.rows;
+  },
+});
+
+/** A workbook, CSV file or other table cannot be read. */
 export class TableError extends Error {
   constructor(
     readonly code: string,

@@ -1,18 +1,17 @@
-import { Change, Property, checkProposed, compareNames, forClass, reaches, whyNotChanged } from '../schema';
+import { Change, Property, PropertyLevel, checkProposed, forClass, isHeldAt, reaches, whyNotChanged } from '../schema';
 import { HeldValue, StandIns, readHeld, sameHeld } from '../values';
-import { Table, TableCell, TableError } from './table';
+import { TableShape } from './columns';
+import { DECIMAL_SIGNS } from './csv';
+import { spoiled } from './spoiled';
+import { BLANK_CELL, TableCell } from './table';
 
-/** Headers of the columns that say which file a row is about. */
-export const IDENTITY_HEADER = 'Rule identity';
-export const FILE_HEADER = 'File';
-
-/** The mark by which a sent-out row is known again: send-out and file. Spreadsheet programs leave it alone. */
-export const identityMark = (sendOut: number, file: number): string => `S${sendOut}-F${file}`;
+/** The mark by which a sent-out row is known again: send-out and row. Spreadsheet programs leave it alone. */
+export const identityMark = (sendOut: number, row: number): string => `S${sendOut}-R${row}`;
 
 /** Reads an identity mark. */
-export function readIdentityMark(text: string): { sendOut: number; file: number } | null {
-  const m = /^S(\d{1,9})-F(\d{1,9})$/.exec(text.trim());
-  return m ? { sendOut: Number(m[1]), file: Number(m[2]) } : null;
+export function readIdentityMark(text: string): { sendOut: number; row: number } | null {
+  const m = /^S(\d{1,9})-R(\d{1,9})$/.exec(text.trim());
+  return m ? { sendOut: Number(m[1]), row: Number(m[2]) } : null;
 }
 
 /** A file as taking back needs it. */
@@ -27,205 +26,223 @@ export interface KnownFile {
   readonly lock: string | null;
 }
 
-/** What taking back compares with. */
-export interface TakeBackContext {
-  readonly properties: readonly Property[];
-  readonly standIns: StandIns;
-  readonly file: (id: number) => KnownFile | undefined;
-  readonly filesAt: (path: string) => readonly KnownFile[];
+/** What a row says that it is about. */
+export interface RowIdentity {
+  readonly mark: { readonly sendOut: number; readonly row: number } | null;
+  readonly path: string;
+  /** Label of the holder inside the file; empty for the file itself. */
+  readonly holder: string;
+}
+
+/** The thing that a row is about, with what was sent out and what stands there now. */
+export interface FoundRow {
+  readonly file: KnownFile;
+  /** Key of the holder inside the file; empty for the document. */
+  readonly holder: string;
+  readonly level: PropertyLevel;
+  readonly sendOut: number | null;
   /** The value as sent out; `undefined` when this send-out did not hold the cell. */
-  readonly base: (sendOut: number, file: number, property: number) => HeldValue | null | undefined;
-  readonly current: (file: number, property: number) => HeldValue | null;
+  readonly base: (property: number) => HeldValue | null | undefined;
+  readonly current: (property: number) => HeldValue | null;
+  /** Whether the send-out let people type in the property's column. */
+  readonly editable: (property: number) => boolean;
+}
+
+/** Why a row as a whole cannot be taken. */
+export interface LostRow {
+  readonly code: 'unknown-file' | 'ambiguous-file' | 'unknown-holder';
+  readonly message: string;
+}
+
+/** What taking back compares by. */
+export interface TakeBackContext {
+  readonly shape: TableShape;
+  readonly standIns: StandIns;
   /** Role of the person who takes the table back. */
   readonly role: Change['role'];
+  /** The decimal sign of a file of texts; `null` where either is taken. */
+  readonly decimal: (typeof DECIMAL_SIGNS)[number] | null;
+  /** Whether values are taken only where Rule holds none. */
+  readonly onlyBlanks: boolean;
+  /** Properties by the names that a table with one row a value uses. */
+  readonly named: (name: string) => Property | undefined;
 }
 
 /** What becomes of one cell. */
-export type CellVerdict = 'unchanged' | 'change' | 'same' | 'conflict' | 'error';
+export type CellVerdict = 'unchanged' | 'change' | 'same' | 'conflict' | 'spoiled' | 'error';
 
 /** One cell that is not simply unchanged. `row` counts from 1 as spreadsheets do. */
 export interface TakeBackCell {
   readonly row: number;
   readonly file: number;
+  readonly holder: string;
   readonly property: number;
   readonly verdict: Exclude<CellVerdict, 'unchanged'>;
   readonly base: HeldValue | null;
   readonly current: HeldValue | null;
+  /** What would be written; `null` for a blank, and where nothing can be written (`takeable` tells them apart). */
   readonly proposed: HeldValue | null;
+  readonly takeable: boolean;
+  /** Whether the value that was sent out proves what a spreadsheet program did. */
+  readonly proven: boolean;
   /** The text as the table holds it. */
   readonly text: string;
   readonly code: string;
   readonly message: string;
 }
 
-/** A row or column as a whole that cannot be taken. */
+/** A row as a whole that cannot be taken. */
 export interface TakeBackIssue {
-  readonly row: number | null;
-  readonly column: string | null;
-  readonly code: 'unknown-file' | 'ambiguous-file' | 'row-twice' | 'unknown-column' | 'column-alike' | 'retired-column';
+  readonly row: number;
+  readonly code: LostRow['code'] | 'row-twice' | 'unknown-column';
   readonly message: string;
-  /** Cells of known columns that are left out because of this. */
+  /** Cells that are left out because of this. */
   readonly cells: number;
 }
 
-/** What a table would do. The counts add up to `total`, the cells of known columns in rows that are not empty. */
-export interface TakeBack {
-  readonly cells: readonly TakeBackCell[];
-  readonly issues: readonly TakeBackIssue[];
-  readonly counts: Readonly<Record<CellVerdict | 'notTaken' | 'total', number>>;
-  readonly sendOuts: readonly number[];
-}
+/** Cells by what becomes of them. They add up to `total`: the cells of all headed columns, those that say what a row is about apart, in rows that are not empty. */
+export type TakeBackCounts = Readonly<Record<CellVerdict | 'ignored' | 'notTaken' | 'rows' | 'total', number>>;
 
-interface Column {
-  readonly at: number;
-  readonly property: Property;
-}
-
-/** Finds the table with a header that names files, the first one otherwise. @throws TableError when there is none */
-export function chooseTable(tables: readonly Table[]): Table {
-  const isHeader = (table: Table) => (table.rows[0] ?? []).some((cell) => cell.text === IDENTITY_HEADER || cell.text === FILE_HEADER);
-  const table = tables.find(isHeader);
-  if (table) return table;
-  throw new TableError(
-    'no-file-column',
-    `No sheet has a column ${JSON.stringify(IDENTITY_HEADER)} or ${JSON.stringify(FILE_HEADER)} in its first row, so Rule cannot tell which files the rows are about.`,
-  );
-}
-
-/** Whether a cell still says what was sent out, whatever the spreadsheet program did to its type. */
+/** Whether a cell still says what was sent out, whatever the spreadsheet program did to its type. Line ends are not told apart. */
 function says(cell: TableCell, held: HeldValue | null, property: Property): boolean {
   if (held === null || held.text === '') return cell.text === '';
   if (cell.text === held.text && held.form !== 'measure') return true;
   const before = readHeld(held, property);
-  if (!before.ok) return cell.text === held.text;
+  if (!before.ok) return lines(cell.text) === lines(held.text);
   const now = readHeld({ text: cell.text, form: 'text' }, property);
-  return now.ok && now.value === before.value;
+  return now.ok && (now.value === before.value || (typeof now.value === 'string' && lines(now.value) === lines(String(before.value))));
 }
 
-/**
- * Compares a table that came back with what was sent out and what holds now, cell by cell.
- * @throws TableError when the header is unusable
- */
-export function takeBack(table: Table, context: TakeBackContext): TakeBack {
-  const header = (table.rows[0] ?? []).map((cell) => cell.text);
-  const issues: TakeBackIssue[] = [];
-  const columns: Column[] = [];
-  let identityAt = -1;
-  let fileAt = -1;
-  const seen = new Map<string, number>();
-  for (const [at, name] of header.entries()) {
-    if (name === '') continue;
-    const first = seen.get(name);
-    if (first !== undefined) throw new TableError('header-twice', `The header ${JSON.stringify(name)} stands twice, in columns ${first + 1} and ${at + 1}.`);
-    seen.set(name, at);
-    if (name === IDENTITY_HEADER) identityAt = at;
-    else if (name === FILE_HEADER) fileAt = at;
-    else {
-      const property = context.properties.find((candidate) => candidate.writtenName === name);
-      if (property && !property.retired) columns.push({ at, property });
-      else if (property)
-        issues.push({ row: null, column: name, code: 'retired-column', message: `${JSON.stringify(name)} is retired; the column is left out.`, cells: 0 });
-      else {
-        const near = context.properties.find((candidate) => compareNames(candidate.writtenName, name) !== 'different');
-        issues.push(
-          near
-            ? {
-                row: null,
-                column: name,
-                code: 'column-alike',
-                message: `${JSON.stringify(name)} differs from ${JSON.stringify(near.writtenName)} in ${compareNames(near.writtenName, name)}; the column is left out.`,
-                cells: 0,
-              }
-            : {
-                row: null,
-                column: name,
-                code: 'unknown-column',
-                message: `The schema has no property ${JSON.stringify(name)}; the column is left out.`,
-                cells: 0,
-              },
-        );
-      }
-    }
-  }
-  if (identityAt < 0 && fileAt < 0) throw new TableError('no-file-column', 'The first row names no file column.');
+const lines = (text: string) => (text.includes('\r') ? text.replace(/\r\n?/g, '\n') : text);
 
-  const cells: TakeBackCell[] = [];
-  const counts = { unchanged: 0, change: 0, same: 0, conflict: 0, error: 0, notTaken: 0, total: 0 };
-  const sendOuts = new Set<number>();
-  const rowOf = new Map<number, number>();
-  for (let r = 1; r < table.rows.length; r++) {
-    const cellsOfRow = table.rows[r]!;
-    if (cellsOfRow.every((cell) => cell.text === '')) continue;
-    const row = r + 1;
-    counts.total += columns.length;
-    const reject = (code: TakeBackIssue['code'], message: string) => {
-      counts.notTaken += columns.length;
-      issues.push({ row, column: null, code, message, cells: columns.length });
+/** A number in plain form, from a file with a decimal sign of its own. */
+function inPlainForm(cell: TableCell, property: Property, decimal: TakeBackContext['decimal']): TableCell {
+  if (decimal === null || cell.is !== 'text' || property.type !== 'number') return cell;
+  const [sign, group] = decimal === ',' ? [',', '.'] : ['.', ','];
+  const text = cell.text.trim();
+  if (!/^[+-]?[\d.,]+(\D.*)?$/.test(text)) return cell;
+  const m = /^([+-]?)([\d.,]+)(.*)$/.exec(text)!;
+  const [whole, part, ...more] = m[2]!.split(sign);
+  if (more.length || (part ?? '').includes(group) || !new RegExp(`^\\d+$|^\\d{1,3}(\\${group}\\d{3})+$`).test(whole!)) return cell;
+  return { ...cell, text: `${m[1]}${whole!.replaceAll(group, '')}${part === undefined ? '' : `.${part}`}${m[3]}` };
+}
+
+/** Compares a table that came back with what was sent out and what holds now, row by row. */
+export class Comparison {
+  private readonly seen = new Map<string, number>();
+  private readonly tally = { unchanged: 0, change: 0, same: 0, conflict: 0, spoiled: 0, error: 0, ignored: 0, notTaken: 0, rows: 0, total: 0 };
+  private readonly backs = new Set<number>();
+
+  constructor(private readonly context: TakeBackContext) {}
+
+  get counts(): TakeBackCounts {
+    return this.tally;
+  }
+
+  /** Send-outs whose rows came back. */
+  get sendOuts(): number[] {
+    return [...this.backs];
+  }
+
+  private get long(): boolean {
+    return this.context.shape.valueAt >= 0 && this.context.shape.propertyAt >= 0;
+  }
+
+  /** What a row is about; `null` for one that is empty. */
+  identify(cells: readonly TableCell[]): RowIdentity | null {
+    if (cells.every((cell) => cell.text === '')) return null;
+    const { identityAt, fileAt, holderAt } = this.context.shape;
+    return {
+      mark: readIdentityMark(cells[identityAt]?.text ?? ''),
+      path: cells[fileAt]?.text ?? '',
+      holder: cells[holderAt]?.text ?? '',
     };
-    const identity = cellsOfRow[identityAt]?.text ?? '';
-    const path = cellsOfRow[fileAt]?.text ?? '';
-    const mark = readIdentityMark(identity);
-    let file: KnownFile | undefined;
-    if (mark) file = context.file(mark.file);
-    else {
-      const found = path === '' ? [] : context.filesAt(path);
-      if (found.length > 1) {
-        reject('ambiguous-file', `${JSON.stringify(path)} names ${found.length} files: write the path with its folders.`);
-        continue;
-      }
-      file = found[0];
-    }
-    if (!file) {
-      reject('unknown-file', `No file ${JSON.stringify(path || identity)} is in the library.`);
-      continue;
-    }
-    const earlier = rowOf.get(file.id);
-    if (earlier !== undefined) {
-      reject('row-twice', `${file.path} stands in row ${earlier} already.`);
-      continue;
-    }
-    rowOf.set(file.id, row);
-    if (mark) sendOuts.add(mark.sendOut);
-    for (const { at, property } of columns) {
-      const verdict = judgeCell(cellsOfRow[at] ?? { text: '', is: 'blank' }, file, property, mark?.sendOut ?? null, context, row);
-      counts[verdict === 'unchanged' ? 'unchanged' : verdict.verdict]++;
-      if (verdict !== 'unchanged') cells.push(verdict);
-    }
   }
-  return { cells, issues, counts, sendOuts: [...sendOuts] };
+
+  /** Judges a row that is not empty. */
+  take(row: number, cells: readonly TableCell[], found: FoundRow | LostRow): { readonly cells: TakeBackCell[]; readonly issue: TakeBackIssue | null } {
+    const { shape } = this.context;
+    this.tally.rows++;
+    const own = this.long ? 1 : shape.columns.length;
+    this.tally.ignored += shape.ignored.length;
+    this.tally.total += own + shape.ignored.length;
+    const lost = (code: TakeBackIssue['code'], message: string) => {
+      this.tally.notTaken += own;
+      return { cells: [], issue: { row, code, message, cells: own } };
+    };
+    if ('message' in found) return lost(found.code, found.message);
+    let columns: readonly { readonly at: number; readonly property: Property }[] = shape.columns;
+    if (this.long) {
+      const name = cells[shape.propertyAt]?.text ?? '';
+      const property = this.context.named(name);
+      if (!property) return lost('unknown-column', `The schema has no property ${JSON.stringify(name)}.`);
+      columns = [{ at: shape.valueAt, property }];
+    }
+    const key = `${found.file.id}/${found.holder}${this.long ? `/${columns[0]!.property.id}` : ''}`;
+    const earlier = this.seen.get(key);
+    if (earlier !== undefined) return lost('row-twice', `${found.file.path} stands in row ${earlier} already.`);
+    this.seen.set(key, row);
+    if (found.sendOut !== null) this.backs.add(found.sendOut);
+    const told: TakeBackCell[] = [];
+    for (const { at, property } of columns) {
+      const verdict = judgeCell(cells[at] ?? BLANK_CELL, property, found, this.context, row);
+      this.tally[verdict === 'unchanged' ? 'unchanged' : verdict.verdict]++;
+      if (verdict !== 'unchanged') told.push(verdict);
+    }
+    return { cells: told, issue: null };
+  }
 }
 
-function judgeCell(
-  cell: TableCell,
-  file: KnownFile,
-  property: Property,
-  sendOut: number | null,
-  context: TakeBackContext,
-  row: number,
-): TakeBackCell | 'unchanged' {
-  const current = context.current(file.id, property.id);
-  const sent = sendOut === null ? undefined : context.base(sendOut, file.id, property.id);
+function judgeCell(written: TableCell, property: Property, found: FoundRow, context: TakeBackContext, row: number): TakeBackCell | 'unchanged' {
+  const { file } = found;
+  const cell = inPlainForm(written, property, context.decimal);
+  const current = found.current(property.id);
+  const sent = found.base(property.id);
   const base = sent === undefined ? current : sent;
   if (says(cell, base, property)) return 'unchanged';
-  const shared = { row, file: file.id, property: property.id, base, current, text: cell.text };
-  const error = (code: string, message: string): TakeBackCell => ({ ...shared, verdict: 'error', proposed: null, code, message });
-  if (!property.kinds.includes(file.kind)) return error('not-reached', `${property.caption} does not apply to a ${file.kind}.`);
-  if (!reaches(property, file.kind, file.className))
-    return error('not-reached', `${property.caption} does not apply to files of the class ${file.className ?? 'none'}.`);
-  const closed = whyNotChanged(forClass(property, file.className), { role: context.role, kind: file.kind, className: file.className, state: file.state });
-  if (closed !== null) return error('computed', `${property.caption} ${closed}.`);
-  if (file.lock !== null) return error('locked', `${file.path} ${file.lock}.`);
-  if (cell.is === 'error') return error('error-cell', `The cell holds the error ${cell.text}.`);
-  const check = checkProposed(cell.text, forClass(property, file.className), context.standIns);
+  const shared = { row, file: file.id, holder: found.holder, property: property.id, base, current, text: written.text, proven: false };
+  const error = (code: string, message: string): TakeBackCell => ({ ...shared, verdict: 'error', proposed: null, takeable: false, code, message });
+  const own = forClass(property, file.className);
+  const odd = spoiled(cell, base?.text ?? null, property.type);
+  const reach = () => {
+    if (!property.kinds.includes(file.kind)) return error('not-reached', `${property.caption} does not apply to a ${file.kind}.`);
+    if (!reaches(property, file.kind, file.className))
+      return error('not-reached', `${property.caption} does not apply to files of the class ${file.className ?? 'none'}.`);
+    if (!isHeldAt(property, found.level)) return error('not-reached', `${property.caption} is held at the level ${property.level}, not by a ${found.level}.`);
+    const closed = whyNotChanged(own, { role: context.role, kind: file.kind, className: file.className, state: file.state });
+    if (closed !== null) return error('computed', `${property.caption} ${closed}.${property.system ? ' Keep an imported one in a property of its own.' : ''}`);
+    if (!found.editable(property.id)) return error('read-only', `${property.caption} was sent out for reading only.`);
+    if (file.lock !== null) return error('locked', `${file.path} ${file.lock}.`);
+    return null;
+  };
+  const shut = reach();
+  if (shut && !odd?.proven) return shut;
+  if (!odd && says(cell, current, property))
+    return { ...shared, verdict: 'same', proposed: current, takeable: false, code: 'same', message: 'Rule holds this value already.' };
+  if (odd) {
+    const check = odd.code === 'error cell' ? null : checkProposed(cell.text, own, context.standIns);
+    return {
+      ...shared,
+      verdict: 'spoiled',
+      proposed: check?.ok ? check.held : null,
+      takeable: (check?.ok ?? false) && shut === null,
+      proven: odd.proven,
+      code: odd.code,
+      message: check && !check.ok ? `${odd.message} As it stands it ${check.violations[0]!.message}.` : odd.message,
+    };
+  }
+  const check = checkProposed(cell.text, own, context.standIns);
   if (!check.ok) return error(check.violations[0]!.code, `${property.caption}: ${check.violations.map((v) => v.message).join('; ')}.`);
-  const done = (verdict: 'change' | 'same' | 'conflict', code: string, message: string): TakeBackCell => ({
+  if (context.onlyBlanks && current !== null && current.text !== '' && !context.standIns.matches(current.text))
+    return error('filled-already', 'Rule holds a value already, and only blanks are filled.');
+  const done = (verdict: 'change' | 'conflict', code: string, message: string): TakeBackCell => ({
     ...shared,
     verdict,
     proposed: check.held,
+    takeable: true,
     code,
     message,
   });
-  if (says(cell, current, property)) return done('same', 'same', 'Rule holds this value already.');
   if (!sameHeld(base, current)) return done('conflict', 'conflict', 'Changed in Rule since it was sent out.');
   return done('change', 'change', base === null || base.text === '' ? 'fills a blank' : check.held === null ? 'blanks the value' : 'changes the value');
 }

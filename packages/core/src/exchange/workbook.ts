@@ -1,6 +1,8 @@
-import { UnzipFileInfo, unzipSync } from 'fflate';
-import { SaxesParser } from 'saxes';
-import { Table, TableCell, TableError } from './table';
+import { SaxesParser, SaxesTagPlain } from 'saxes';
+import { FileError } from '../files';
+import { ZipEntry, ZipIndex, scanZip, unpackPieces } from '../files/opc';
+import { BLANK_CELL, Table, TableCell, TableError, TableSource, tableOf } from './table';
+import { unescapeX } from './xstring';
 
 /** Limits that keep a hostile workbook from filling memory. */
 export interface WorkbookLimits {
@@ -9,22 +11,31 @@ export interface WorkbookLimits {
   readonly cells: number;
 }
 
-export const WORKBOOK_LIMITS: WorkbookLimits = { bytes: 400 * 1024 * 1024, cells: 5_000_000 };
+export const WORKBOOK_LIMITS: WorkbookLimits = { bytes: 1024 * 1024 * 1024, cells: 20_000_000 };
 
 /** How much more a part may unpack to than it takes packed; XML of repeated cells reaches about a hundred. */
 const RATIO = 400;
+/** The longest table of shared texts that is kept in memory, in characters. */
+const LONGEST_SHARED = 256 * 1024 * 1024;
 
-const local = (name: string) => name.slice(name.indexOf(':') + 1);
+const local = (name: string) => (name.includes(':') ? name.slice(name.indexOf(':') + 1) : name);
 
 type Attributes = Readonly<Record<string, string>>;
 
-/** Runs an XML part through handlers by local name. No entity but the predefined ones is expanded. */
-function scanXml(
-  bytes: Uint8Array | undefined,
-  part: string,
-  on: { open?: (name: string, attributes: Attributes) => void; close?: (name: string) => void; text?: (text: string) => void },
-): void {
-  if (!bytes) return;
+interface Handlers {
+  readonly open?: (name: string, attributes: Attributes) => void;
+  readonly close?: (name: string) => void;
+  readonly text?: (text: string) => void;
+}
+
+/** Attributes under their local names. */
+function plainNames(attributes: Attributes): Attributes {
+  for (const name in attributes) if (name.includes(':')) return Object.fromEntries(Object.entries(attributes).map(([key, value]) => [local(key), value]));
+  return attributes;
+}
+
+/** Runs an XML part through handlers by local name, piece by piece. No entity but the predefined ones is expanded. */
+function* scanPieces(pieces: Iterable<Uint8Array>, part: string, on: Handlers): Generator<void> {
   const parser = new SaxesParser();
   parser.on('error', (error) => {
     throw new TableError('xlsx-broken', `The workbook is damaged: ${part} is not well-formed (${error.message.split('\n')[0]}).`);
@@ -32,20 +43,25 @@ function scanXml(
   parser.on('doctype', () => {
     throw new TableError('xlsx-broken', `The workbook's ${part} declares a document type, which no workbook does.`);
   });
-  if (on.open) parser.on('opentag', (tag) => on.open!(local(tag.name), Object.fromEntries(Object.entries(tag.attributes).map(([k, v]) => [local(k), v]))));
-  if (on.close) parser.on('closetag', (tag) => on.close!(local(tag.name)));
+  if (on.open) parser.on('opentag', (tag: SaxesTagPlain) => on.open!(local(tag.name), plainNames(tag.attributes)));
+  if (on.close) parser.on('closetag', (tag: SaxesTagPlain) => on.close!(local(tag.name)));
   if (on.text) {
     parser.on('text', on.text);
     parser.on('cdata', on.text);
   }
   const decoder = new TextDecoder('utf-8');
-  for (let from = 0; from < bytes.length; from += 1 << 16) parser.write(decoder.decode(bytes.subarray(from, from + (1 << 16)), { stream: true }));
+  for (const piece of pieces) {
+    parser.write(decoder.decode(piece, { stream: true }));
+    yield;
+  }
   parser.write(decoder.decode()).close();
+  yield;
 }
 
-/** `_x000D_` and the like stand for characters that XML cannot hold (ECMA-376 part 1, ST_Xstring). */
-const unescapeX = (text: string) =>
-  text.includes('_x') ? text.replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))) : text;
+function scanXml(pieces: Iterable<Uint8Array>, part: string, on: Handlers): void {
+  const steps = scanPieces(pieces, part, on);
+  while (!steps.next().done);
+}
 
 /** Collects the text of a string item: its `t` elements without phonetic runs. */
 class StringItem {
@@ -76,11 +92,11 @@ const isBuiltInDate = (id: number) => (id >= 14 && id <= 22) || (id >= 27 && id 
 /** Whether a custom number format shows a date: date letters outside quotes, brackets and escapes. */
 const isDateFormat = (code: string) => /[ymdhs]/i.test(code.replace(/"[^"]*"|\[[^\]]*\]|\\.|_.|\*./g, '').replace(/general/gi, ''));
 
-function readDateStyles(bytes: Uint8Array | undefined): boolean[] {
+function readDateStyles(pieces: Iterable<Uint8Array>): boolean[] {
   const custom = new Map<number, boolean>();
   const styles: boolean[] = [];
   let inCellFormats = false;
-  scanXml(bytes, 'styles', {
+  scanXml(pieces, 'styles', {
     open: (name, a) => {
       if (name === 'numFmt') custom.set(Number(a['numFmtId']), isDateFormat(a['formatCode'] ?? ''));
       else if (name === 'cellXfs') inCellFormats = true;
@@ -119,75 +135,124 @@ function columnOf(reference: string): number {
 const COLUMNS = 16_384;
 const ROWS = 1_048_576;
 
-const BLANK: TableCell = { text: '', is: 'blank' };
+/** An opened workbook: its sheets, to be read row by row. */
+export interface WorkbookSource {
+  readonly sheets: readonly TableSource[];
+}
 
-/** Reads the sheets of an XLSX workbook. @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large` */
-export function readWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOOK_LIMITS): Table[] {
-  if (bytes[0] !== 0x50 || bytes[1] !== 0x4b) throw new TableError('xlsx-not', 'This is not an XLSX workbook.');
-  let total = 0;
-  const wanted = (file: UnzipFileInfo) => {
-    if (!/^(xl\/|\[Content_Types\])/.test(file.name) || !/\.(xml|rels)$/.test(file.name)) return false;
-    total += file.originalSize;
-    if (total > limits.bytes || file.originalSize > Math.max(1 << 20, file.size * RATIO))
-      throw new TableError('xlsx-too-large', `The workbook unpacks to more than Rule reads (${file.name}).`);
-    return true;
-  };
-  let parts: Record<string, Uint8Array>;
+/** Turns what the archive's reader says into what a table's reader says. */
+function asTable<T>(work: () => T): T {
   try {
-    parts = unzipSync(bytes, { filter: wanted });
+    return work();
   } catch (error) {
-    if (error instanceof TableError) throw error;
-    throw new TableError('xlsx-broken', 'The workbook is damaged: it cannot be unpacked.');
+    if (error instanceof FileError)
+      throw new TableError(
+        error.code === 'zip-not' ? 'xlsx-not' : 'xlsx-broken',
+        error.code === 'zip-not' ? 'This is not an XLSX workbook.' : `The workbook is damaged: ${error.message}`,
+      );
+    throw error;
   }
-  if (!parts['xl/workbook.xml']) throw new TableError('xlsx-not', 'This is not an XLSX workbook: it has no xl/workbook.xml.');
+}
+
+function* asTablePieces(zip: ZipIndex, entry: ZipEntry): Generator<Uint8Array> {
+  const pieces = unpackPieces(zip, entry);
+  for (;;) {
+    const next = asTable(() => pieces.next());
+    if (next.done) return;
+    yield next.value;
+  }
+}
+
+/**
+ * Opens an XLSX workbook. Only the small parts are read; a sheet's rows are unpacked as they are asked for.
+ * @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large`
+ */
+export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOOK_LIMITS): WorkbookSource {
+  if (bytes[0] !== 0x50 || bytes[1] !== 0x4b) throw new TableError('xlsx-not', 'This is not an XLSX workbook.');
+  const zip = asTable(() => scanZip(bytes));
+  let total = 0;
+  for (const entry of zip.entries.values()) {
+    if (!entry.name.startsWith('xl/') || !/\.(xml|rels)$/.test(entry.name)) continue;
+    total += entry.size;
+    if (total > limits.bytes || entry.size > Math.max(1 << 20, entry.packed * RATIO))
+      throw new TableError('xlsx-too-large', `The workbook unpacks to more than Rule reads (${entry.name}).`);
+  }
+  const pieces = (name: string): Iterable<Uint8Array> => {
+    const entry = zip.entries.get(name);
+    return entry ? asTablePieces(zip, entry) : [];
+  };
+  /** Parts that are not there hold nothing. */
+  const scan = (name: string, part: string, on: Handlers) => {
+    if (zip.entries.has(name)) scanXml(pieces(name), part, on);
+  };
+  if (!zip.entries.has('xl/workbook.xml')) throw new TableError('xlsx-not', 'This is not an XLSX workbook: it has no xl/workbook.xml.');
 
   let date1904 = false;
   const sheets: { name: string; rel: string }[] = [];
-  scanXml(parts['xl/workbook.xml'], 'workbook.xml', {
+  scan('xl/workbook.xml', 'workbook.xml', {
     open: (name, a) => {
       if (name === 'workbookPr') date1904 = a['date1904'] === '1' || a['date1904'] === 'true';
       if (name === 'sheet') sheets.push({ name: a['name'] ?? '', rel: a['id'] ?? '' });
     },
   });
   const targets = new Map<string, string>();
-  scanXml(parts['xl/_rels/workbook.xml.rels'], 'workbook.xml.rels', {
+  scan('xl/_rels/workbook.xml.rels', 'workbook.xml.rels', {
     open: (name, a) => {
       if (name === 'Relationship') targets.set(a['Id'] ?? '', a['Target'] ?? '');
     },
   });
   const shared: string[] = [];
+  let characters = 0;
   const item = new StringItem();
-  scanXml(parts['xl/sharedStrings.xml'], 'sharedStrings.xml', {
+  scan('xl/sharedStrings.xml', 'sharedStrings.xml', {
     open: (name) => item.open(name),
     close: (name) => {
       item.close(name);
-      if (name === 'si') shared.push(item.take());
+      if (name !== 'si') return;
+      const text = item.take();
+      characters += text.length;
+      if (characters > LONGEST_SHARED) throw new TableError('xlsx-too-large', 'The workbook unpacks to more than Rule reads (its texts).');
+      shared.push(text);
     },
     text: (text) => item.add(text),
   });
-  const dateStyles = readDateStyles(parts['xl/styles.xml']);
+  const dateStyles = zip.entries.has('xl/styles.xml') ? readDateStyles(pieces('xl/styles.xml')) : [];
   let cells = 0;
-  return sheets.flatMap(({ name, rel }) => {
-    const target = targets.get(rel) ?? '';
-    const part = parts[target.startsWith('/') ? target.slice(1) : `xl/${target}`];
-    if (!part) return [];
-    const rows = readSheet(part, name, shared, dateStyles, date1904, (n) => {
-      cells += n;
-      if (cells > limits.cells) throw new TableError('xlsx-too-large', `The workbook has more than ${limits.cells} cells.`);
-    });
-    return [{ sheet: name, rows, note: null }];
-  });
+  return {
+    sheets: sheets.flatMap(({ name, rel }): TableSource[] => {
+      const target = targets.get(rel) ?? '';
+      const part = target.startsWith('/') ? target.slice(1) : `xl/${target}`;
+      if (!zip.entries.has(part)) return [];
+      return [
+        {
+          sheet: name,
+          note: null,
+          rows: () => {
+            cells = 0;
+            return sheetRows(pieces(part), name, shared, dateStyles, date1904, (n) => {
+              cells += n;
+              if (cells > limits.cells) throw new TableError('xlsx-too-large', `The workbook has more than ${limits.cells} cells.`);
+            });
+          },
+        },
+      ];
+    }),
+  };
 }
 
-function readSheet(
-  bytes: Uint8Array,
+/** Reads the sheets of an XLSX workbook, all of them in memory. @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large` */
+export const readWorkbook = (bytes: Uint8Array, limits?: WorkbookLimits): Table[] => openWorkbook(bytes, limits).sheets.map(tableOf);
+
+function* sheetRows(
+  pieces: Iterable<Uint8Array>,
   sheet: string,
   shared: readonly string[],
   dateStyles: readonly boolean[],
   date1904: boolean,
   count: (n: number) => void,
-): TableCell[][] {
-  const rows: TableCell[][] = [];
+): Generator<TableCell[]> {
+  const ready: TableCell[][] = [];
+  let given = 0;
   let row: TableCell[] = [];
   let rowNumber = -1;
   let column = -1;
@@ -214,7 +279,7 @@ function readSheet(
       case 'd':
         return { text: value.replace(/T00:00:00(\.0+)?Z?$/, ''), is: 'date', ...mark };
       default: {
-        if (value === '') return BLANK;
+        if (value === '') return BLANK_CELL;
         const n = Number(value);
         if (dateStyles[style] && Number.isFinite(n)) return { text: serialToIso(n, date1904), is: 'date', ...mark };
         return { text: Number.isFinite(n) ? String(n) : value, is: 'number', ...mark };
@@ -222,14 +287,14 @@ function readSheet(
     }
   };
 
-  scanXml(bytes, `sheet ${sheet}`, {
+  const steps = scanPieces(pieces, `sheet ${sheet}`, {
     open: (name, a) => {
       if (name === 'row') {
         rowNumber = a['r'] ? Number(a['r']) - 1 : rowNumber + 1;
-        if (!(rowNumber >= rows.length && rowNumber < ROWS)) throw new TableError('xlsx-broken', `Sheet ${sheet}: row ${a['r']} is out of order.`);
-        while (rows.length < rowNumber) rows.push([]);
+        if (!(rowNumber >= given && rowNumber < ROWS)) throw new TableError('xlsx-broken', `Sheet ${sheet}: row ${a['r']} is out of order.`);
+        for (; given < rowNumber; given++) ready.push([]);
+        given = rowNumber + 1;
         row = [];
-        rows.push(row);
         column = -1;
       } else if (name === 'c') {
         column = a['r'] ? columnOf(a['r']) : column + 1;
@@ -244,9 +309,10 @@ function readSheet(
     },
     close: (name) => {
       if (name === 'v') inValue = false;
+      else if (name === 'row') ready.push(row);
       else if (name === 'c') {
         count(1 + Math.max(0, column - row.length));
-        while (row.length < column) row.push(BLANK);
+        while (row.length < column) row.push(BLANK_CELL);
         row[column] = cell();
         type = '';
       } else if (type === 'inlineStr') inline.close(name);
@@ -256,6 +322,5 @@ function readSheet(
       else if (type === 'inlineStr') inline.add(text);
     },
   });
-  while (rows.length && rows.at(-1)!.every((c) => c.text === '')) rows.pop();
-  return rows;
+  while (!steps.next().done) yield* ready.splice(0);
 }

@@ -22,6 +22,8 @@ export interface PropertyWay {
   readonly forms: readonly string[];
   readonly cells: readonly { readonly block: string; readonly tag: string; readonly source: string; readonly drawings: number; readonly stale: number }[];
   readonly columns: readonly string[];
+  /** Layouts of tables that people fill in. */
+  readonly tables: readonly string[];
   readonly links: readonly { readonly field: string; readonly kind: string; readonly name: string; readonly in: string; readonly out: string }[];
   readonly vaultTable: readonly TableFinding[];
   readonly sentOut: readonly { readonly id: number; readonly at: string }[];
@@ -71,6 +73,7 @@ export function wayOf(way: PropertyWay): Hop[] {
       station: 'title-blocks',
     });
   for (const layout of way.columns) hops.push({ state: 'good', title: 'BOM column', detail: `layout ${layout}`, why: null, station: 'bom' });
+  for (const table of way.tables) hops.push({ state: 'good', title: 'Column of a table', detail: `exchange layout ${table}`, why: null, station: 'exchange' });
   for (const link of way.links)
     hops.push({ state: 'good', title: `Record field ${link.field}`, detail: `${link.kind}: in ${link.in}, out ${link.out}`, why: null, station: 'vault' });
   for (const finding of way.vaultTable)

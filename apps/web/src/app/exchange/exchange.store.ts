@@ -1,62 +1,91 @@
 import { computed, inject } from '@angular/core';
-import { SendOutRow, TakeBackCellRow, TakeBackRow, TakeBackView } from '@rule/contract';
+import { CellFilter, DecideRequest, Layouts, ReadingChoice, SendOutRow, TakeBackRow, TakeBackView } from '@rule/contract';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
+import { Subscription, filter as when, first, switchMap, timer } from 'rxjs';
 import { Api, problemOf } from '../shared';
 
 interface State {
+  readonly layouts: Layouts;
   readonly sendOuts: readonly SendOutRow[];
   readonly takeBacks: readonly TakeBackRow[];
   readonly view: TakeBackView | null;
-  /** Cells that are ticked to go to the tray. */
-  readonly ticked: ReadonlySet<number>;
+  /** Which cells of the view are looked at. */
+  readonly filter: CellFilter;
+  /** Counts up when cells have changed, so that pages are read anew. */
+  readonly revision: number;
   readonly busy: boolean;
   readonly error: string | null;
 }
 
-const open = (cell: TakeBackCellRow, verdict: string) => cell.verdict === verdict && cell.outcome === null;
+/** How often a comparison that goes on is asked after, in milliseconds. */
+const ASK_EVERY = 500;
 
-/** Send-outs, take-backs, and the one that is being reviewed. */
+/** Layouts, send-outs, take-backs, and the one that is being looked at. */
 export const ExchangeStore = signalStore(
-  withState<State>({ sendOuts: [], takeBacks: [], view: null, ticked: new Set<number>(), busy: false, error: null }),
-  withComputed(({ view, ticked }) => ({
-    changes: computed(() => (view()?.cells ?? []).filter((cell) => open(cell, 'change'))),
-    conflicts: computed(() => (view()?.cells ?? []).filter((cell) => open(cell, 'conflict'))),
-    taken: computed(() => (view()?.cells ?? []).filter((cell) => ticked().has(cell.id) && cell.outcome === null).map((cell) => cell.id)),
+  withState<State>({ layouts: { saved: [], purposes: [] }, sendOuts: [], takeBacks: [], view: null, filter: {}, revision: 0, busy: false, error: null }),
+  withComputed(({ sendOuts }) => ({
+    out: computed(() => sendOuts().filter((row) => row.takenBackAt === null && row.closedAt === null)),
   })),
   withMethods((store, api = inject(Api)) => {
+    let waiting: Subscription | undefined;
     const failed = (failure: unknown): void => patchState(store, { busy: false, error: problemOf(failure).detail });
-    const show = (view: TakeBackView): void =>
-      patchState(store, { view, busy: false, error: null, ticked: new Set(view.cells.filter((cell) => open(cell, 'change')).map((cell) => cell.id)) });
     const lists = (): void => {
+      api.tableLayouts().subscribe({ next: (layouts) => patchState(store, { layouts }), error: failed });
       api.sendOuts().subscribe({ next: (sendOuts) => patchState(store, { sendOuts }), error: failed });
       api.takeBacks().subscribe({ next: (takeBacks) => patchState(store, { takeBacks }), error: failed });
     };
+    const show = (view: TakeBackView): void => {
+      const other = store.view()?.takeBack.id !== view.takeBack.id || store.view()?.takeBack.state !== view.takeBack.state;
+      patchState(store, { view, busy: false, error: null, revision: store.revision() + 1, ...(other ? { filter: {} } : {}) });
+      waiting?.unsubscribe();
+      if (view.takeBack.state === 'comparing')
+        waiting = timer(ASK_EVERY, ASK_EVERY)
+          .pipe(
+            switchMap(() => api.takeBackView(view.takeBack.id)),
+            when((next) => next.takeBack.state !== 'comparing'),
+            first(),
+          )
+          .subscribe({ next: show, error: failed });
+    };
+    const run = (work: ReturnType<typeof api.takeBackView>, then?: (view: TakeBackView) => void): void => {
+      patchState(store, { busy: true, error: null });
+      work.subscribe({
+        next: (view) => {
+          show(view);
+          then?.(view);
+        },
+        error: failed,
+      });
+    };
+    const id = () => store.view()!.takeBack.id;
     return {
       lists,
       failed,
       show,
+      run,
       busyNow(): void {
         patchState(store, { busy: true, error: null });
       },
       ready(): void {
         patchState(store, { busy: false });
       },
-      open(id: number | null): void {
-        if (id === null) patchState(store, { view: null, error: null });
-        else if (store.view()?.takeBack.id !== id) api.takeBackView(id).subscribe({ next: show, error: failed });
+      open(back: number | null): void {
+        if (back === null) {
+          waiting?.unsubscribe();
+          patchState(store, { view: null, error: null });
+        } else if (store.view()?.takeBack.id !== back) run(api.takeBackView(back));
       },
-      tick(id: number, on: boolean): void {
-        const ticked = new Set(store.ticked());
-        if (on) ticked.add(id);
-        else ticked.delete(id);
-        patchState(store, { ticked });
+      look(filter: CellFilter): void {
+        patchState(store, { filter });
       },
-      tickAll(on: boolean): void {
-        patchState(store, { ticked: new Set(on ? store.changes().map((cell) => cell.id) : []) });
+      decide(request: DecideRequest): void {
+        run(api.takeBackDecide(id(), request));
       },
-      keep(cells: readonly number[]): void {
-        const id = store.view()?.takeBack.id;
-        if (id !== undefined) api.takeBackKeep(id, cells).subscribe({ next: show, error: failed });
+      answer(choice: ReadingChoice, then?: (view: TakeBackView) => void): void {
+        run(api.takeBackReading(id(), choice), then);
+      },
+      reopen(): void {
+        run(api.takeBackReopen(id()));
       },
     };
   }),

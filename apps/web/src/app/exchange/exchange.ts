@@ -1,55 +1,58 @@
-import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
-import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { TableFormat, TakeBackCellRow } from '@rule/contract';
-import { KINDS, Kind } from '@rule/core/schema';
+import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { MultiSelectModule } from 'primeng/multiselect';
-import { SelectModule } from 'primeng/select';
-import {
-  Api,
-  Bench,
-  CatalogueActions,
-  catalogueFeature,
-  FileLink,
-  IndexRow,
-  Notices,
-  plainHeld,
-  saveBlob,
-  sessionFeature,
-  showInstant,
-  TrayActions,
-  Way,
-} from '../shared';
+import { Api, Bench, CatalogueActions, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, sessionFeature, showInstant, Way } from '../shared';
+import { Deliveries } from './deliveries';
 import { ExchangeStore } from './exchange.store';
+import { LayoutEditor } from './layout-editor';
+import { TableReading } from './reading';
+import { TakeBackReview } from './review';
 
-type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
+/** A layout of everything, for a table that is not saved. */
+const EMPTY: LayoutDraft = {
+  name: '',
+  purpose: '',
+  shared: true,
+  content: { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: { delimiter: ',', decimal: '.', encoding: 'utf-8' } },
+};
 
-/** Values out to workbooks and CSV files, and back with a review of every cell. */
+/** Values out to spreadsheets and other programs, and back with a review of every cell. */
 @Component({
   selector: 'rule-exchange-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ButtonModule, FormsModule, IndexRow, MultiSelectModule, ScrollingModule, SelectModule, Way],
+  imports: [Bench, ButtonModule, Deliveries, FileLink, IndexRow, LayoutEditor, TableReading, TakeBackReview, Way],
   providers: [ExchangeStore],
   template: `
     <rule-bench label="Exchange">
       <div bench="index">
-        <rule-index-row text="Send out or take back …" [on]="!back()" (choose)="go(null)" />
+        <rule-index-row text="Send out or take back" [on]="looksAt() === 'start'" (choose)="go({})" />
+        <rule-index-row
+          text="Copies that are out"
+          [end]="s.out().length ? '' + s.out().length : ''"
+          [tone]="s.out().length ? 'warn' : ''"
+          [on]="looksAt() === 'out'"
+          (choose)="go({ view: 'out' })"
+        />
+        @if (mayAdminister()) {
+          <rule-index-row text="Deliveries, watched folders" [on]="looksAt() === 'deliveries'" (choose)="go({ view: 'deliveries' })" />
+        }
+        <h3>Layouts</h3>
+        @for (row of s.layouts().saved; track row.id) {
+          <rule-index-row [text]="row.name" [end]="row.shared ? '' : 'yours'" [on]="layoutId() === row.id" (choose)="go({ layout: row.id })" />
+        }
+        <rule-index-row text="New layout …" [on]="layout() === 'new' && !start()" (choose)="go({ layout: 'new' })" />
         <h3>Taken back</h3>
         @for (row of s.takeBacks(); track row.id) {
-          <rule-index-row [text]="row.name" [end]="instant(row.at).slice(5)" [on]="backId() === row.id" (choose)="go(row.id)" />
-        } @empty {
-          <p class="none">Nothing yet.</p>
-        }
-        <h3>Sent out</h3>
-        @for (row of s.sendOuts(); track row.id) {
-          <div class="sent" [title]="row.by + ', ' + instant(row.at)">
-            <span>values-{{ row.id }}.{{ row.format }}</span
-            ><span [class.warn]="!row.takenBackAt">{{ row.files }} × {{ row.properties }}{{ row.takenBackAt ? '' : ', out' }}</span>
-          </div>
+          <rule-index-row
+            [text]="row.name"
+            [end]="row.state === 'asking' ? 'asks' : row.state === 'failed' ? 'failed' : instant(row.at).slice(5, 10)"
+            [tone]="row.state === 'asking' ? 'warn' : row.state === 'failed' ? 'bad' : ''"
+            [on]="backId() === row.id"
+            (choose)="go({ back: row.id })"
+          />
         } @empty {
           <p class="none">Nothing yet.</p>
         }
@@ -58,199 +61,159 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
       @if (s.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      @if (s.view(); as v) {
-        <div class="head">
-          <div>
-            <h1>{{ v.takeBack.name }}</h1>
-            <p>Taken back {{ instant(v.takeBack.at) }} by {{ v.takeBack.by }}{{ v.takeBack.note ? ', ' + v.takeBack.note : '' }}. Nothing is written yet.</p>
-          </div>
-          @if (mayEdit()) {
-            <div class="actions">
-              <p-button
-                [label]="'Put ' + s.taken().length + (s.taken().length === 1 ? ' value' : ' values') + ' in the tray'"
-                [disabled]="!s.taken().length"
-                [loading]="s.busy()"
-                (onClick)="toTray()"
-              />
-            </div>
-          }
-        </div>
-        <div class="card counts" role="group" aria-label="Cells by outcome">
-          <div>
-            <b>{{ v.takeBack.counts.unchanged }}</b>unchanged
-          </div>
-          <button type="button" class="plain" [class.on]="show() === 'change'" (click)="show.set('change')">
-            <b class="good">{{ v.takeBack.counts.change }}</b>would change
-          </button>
-          <button type="button" class="plain" [class.on]="show() === 'conflict'" (click)="show.set('conflict')">
-            <b [class.bad]="v.takeBack.counts.conflict">{{ v.takeBack.counts.conflict }}</b>changed on both sides
-          </button>
-          <button type="button" class="plain" [class.on]="show() === 'same'" (click)="show.set('same')">
-            <b>{{ v.takeBack.counts.same }}</b>in Rule already
-          </button>
-          <button type="button" class="plain" [class.on]="show() === 'error'" (click)="show.set('error')">
-            <b [class.bad]="v.takeBack.counts.error">{{ v.takeBack.counts.error }}</b>refused
-          </button>
-          <div>
-            <b [class.bad]="v.takeBack.counts.notTaken">{{ v.takeBack.counts.notTaken }}</b>in rows left out
-          </div>
-          <div class="total">
-            <b>{{ v.takeBack.counts.total }}</b>cells in all
-          </div>
-        </div>
-        @for (issue of v.issues; track $index) {
-          <p class="note bad">{{ issue.row ? 'Row ' + issue.row + ': ' : '' }}{{ issue.message }}</p>
-        }
-        @if (shown().length) {
-          <div class="card lines" role="table" aria-label="Cells">
-            <div class="row header" role="row">
-              <span role="columnheader">
-                @if (show() === 'open' || show() === 'change') {
-                  <input type="checkbox" aria-label="Take all that would change" [checked]="allTicked()" (change)="s.tickAll(!allTicked())" />
-                }
-              </span>
-              <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span
-              ><span role="columnheader">Now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span>
-            </div>
-            <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(46vh, ' + 32 * shown().length + 'px)'">
-              <div
-                class="row"
-                role="row"
-                *cdkVirtualFor="let cell of shown(); trackBy: byId"
-                [class.conflict]="cell.verdict === 'conflict' || cell.verdict === 'error'"
-                [class.done]="cell.outcome"
-                tabindex="0"
-                (click)="selected.set(cell)"
-                (keydown.enter)="selected.set(cell)"
-              >
-                <span role="cell">
-                  @if (cell.verdict === 'change' && !cell.outcome) {
-                    <input
-                      type="checkbox"
-                      [attr.aria-label]="'Take row ' + cell.row + ' ' + caption(cell)"
-                      [checked]="s.ticked().has(cell.id)"
-                      (change)="s.tick(cell.id, !s.ticked().has(cell.id))"
-                    />
+      @switch (looksAt()) {
+        @case ('back') {
+          @if (s.view(); as v) {
+            @switch (v.takeBack.state) {
+              @case ('asking') {
+                <rule-table-reading [view]="v" />
+              }
+              @case ('comparing') {
+                <div class="head">
+                  <div>
+                    <h1>{{ v.takeBack.name }}</h1>
+                    <p role="status">Every cell is being compared with what was sent out and what holds now. You may go on working meanwhile.</p>
+                  </div>
+                </div>
+                <span class="skeleton"></span><span class="skeleton"></span>
+              }
+              @case ('failed') {
+                <div class="head">
+                  <div>
+                    <h1>{{ v.takeBack.name }}</h1>
+                    <p class="bad">{{ v.takeBack.note }}</p>
+                  </div>
+                  @if (mayEdit()) {
+                    <div class="actions"><p-button severity="secondary" label="Read it in another way" (onClick)="s.reopen()" /></div>
                   }
-                </span>
-                <span role="cell" class="num">{{ cell.row }}</span>
-                <span role="cell"><rule-file [id]="cell.file" [path]="cell.path" [text]="leaf(cell.path)" /></span>
-                <span role="cell">{{ caption(cell) }}</span>
-                <span role="cell" class="mono" [title]="held(cell.current)">{{ held(cell.current) }}</span>
-                <span role="cell" class="mono" [title]="cell.text"
-                  ><b>{{ cell.text || 'blank' }}</b></span
-                >
-                <span role="cell" [title]="cell.message">
-                  @if (cell.outcome) {
-                    <span class="chip good">{{ cell.outcome === 'tray' ? 'in the tray' : 'kept as it is' }}</span>
-                  } @else if (cell.verdict === 'conflict' && mayEdit()) {
-                    @if (s.ticked().has(cell.id)) {
-                      <button type="button" class="link" (click)="s.tick(cell.id, false)">Decide again</button>
-                    } @else {
-                      <button type="button" class="link" [attr.aria-label]="'Keep ' + held(cell.current)" (click)="s.keep([cell.id])">Keep</button>
-                      <button type="button" class="link" [attr.aria-label]="'Take ' + cell.text" (click)="s.tick(cell.id, true)">Take</button>
-                    }
-                    <span class="bad">both changed, was {{ held(cell.base) }}</span>
-                  } @else {
-                    {{ cell.message }}
-                  }
-                </span>
-              </div>
-            </cdk-virtual-scroll-viewport>
-          </div>
-        } @else {
-          <p class="note" role="status">{{ v.cells.length ? 'No cell of this sort is left.' : 'The table says what Rule holds: nothing would change.' }}</p>
-        }
-        @if (s.conflicts().length) {
-          <p class="soft">
-            {{ s.conflicts().length }} {{ s.conflicts().length === 1 ? 'conflict waits' : 'conflicts wait' }} for a decision; the others need not wait for
-            {{ s.conflicts().length === 1 ? 'it' : 'them' }}.
-          </p>
-        }
-      } @else {
-        <div class="head">
-          <div>
-            <h1>Out to a spreadsheet, and back</h1>
-            <p>Rule remembers what it sent out, so that it can tell what the spreadsheet changed from what changed here in the meantime.</p>
-          </div>
-        </div>
-        <div class="two">
-          <section class="card">
-            <h2>Send out</h2>
-            <div class="field">
-              <span id="x-kind">Files</span>
-              <p-select
-                ariaLabelledBy="x-kind"
-                [options]="kinds"
-                optionLabel="label"
-                optionValue="value"
-                [ngModel]="kind()"
-                (ngModelChange)="kind.set($event)"
-              />
-            </div>
-            <div class="field">
-              <span id="x-folder">Folder</span>
-              <p-select
-                ariaLabelledBy="x-folder"
-                [options]="folders()"
-                optionLabel="label"
-                optionValue="value"
-                [filter]="true"
-                [ngModel]="folder()"
-                (ngModelChange)="folder.set($event)"
-              />
-            </div>
-            <div class="field">
-              <span id="x-columns">Properties</span>
-              <p-multiselect
-                ariaLabelledBy="x-columns"
-                [options]="choices()"
-                optionLabel="caption"
-                optionValue="id"
-                [filter]="true"
-                placeholder="all that apply"
-                [maxSelectedLabels]="3"
-                [ngModel]="columns()"
-                (ngModelChange)="columns.set($event)"
-              />
-            </div>
-            <p class="soft">{{ count() ?? '…' }} files. The first column is the mark by which Rule knows each row again: leave it as it is.</p>
-            <div class="actions">
-              <p-button label="Workbook (XLSX)" [loading]="s.busy()" [disabled]="!count()" (onClick)="sendOut('xlsx')" />
-              <p-button severity="secondary" label="CSV" [disabled]="!count() || s.busy()" (onClick)="sendOut('csv')" />
-            </div>
-          </section>
-          <section
-            class="card drop"
-            [class.over]="over()"
-            (dragover)="$event.preventDefault(); over.set(true)"
-            (dragleave)="over.set(false)"
-            (drop)="dropped($event)"
-          >
-            <h2>Take back</h2>
-            <p class="soft">Drop an edited workbook or CSV file here. Every cell that would change is shown before anything is written.</p>
-            @if (mayEdit()) {
-              <input
-                #picker
-                type="file"
-                class="visually-hidden"
-                tabindex="-1"
-                aria-label="Workbook or CSV file"
-                accept=".xlsx,.csv,.txt,.tsv"
-                (change)="picked($event)"
-              />
-              <p-button severity="secondary" label="Choose a file" [loading]="s.busy()" (onClick)="picker.click()" />
-            } @else {
-              <p class="soft">Taking back needs the role editor.</p>
+                </div>
+              }
+              @default {
+                <rule-take-back-review [view]="v" [selected]="selected()" (choose)="selected.set($event)" />
+              }
             }
-          </section>
-        </div>
+          } @else if (!s.error()) {
+            <span class="skeleton"></span><span class="skeleton"></span>
+          }
+        }
+        @case ('layout') {
+          @if (draft(); as begin) {
+            <rule-layout-editor [layout]="layoutId()" [start]="begin" (saved)="go($event === null ? {} : { layout: $event })" (sent)="download($event)" />
+          } @else {
+            <span class="skeleton"></span><span class="skeleton"></span>
+          }
+        }
+        @case ('deliveries') {
+          <rule-deliveries />
+        }
+        @case ('out') {
+          <div class="head">
+            <div>
+              <h1>Copies that are out</h1>
+              <p>{{ s.out().length ? 'What comes back is compared with what was sent out, however long it takes.' : 'Every copy has come back.' }}</p>
+            </div>
+          </div>
+          <div class="card table">
+            <table class="list">
+              <thead>
+                <tr>
+                  <th>Table</th>
+                  <th>For</th>
+                  <th>Sent out</th>
+                  <th class="num">Rows</th>
+                  <th class="num">Columns</th>
+                  <th>State</th>
+                  <th></th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (row of s.sendOuts(); track row.id) {
+                  <tr>
+                    <td>
+                      @if (row.kept) {
+                        <a [href]="'/api/exchange/send-outs/' + row.id + '/file'">{{ row.name }}</a>
+                      } @else {
+                        {{ row.name }}
+                      }
+                    </td>
+                    <td>{{ row.recipient || '–' }}</td>
+                    <td>{{ instant(row.at) }}, {{ row.by }}</td>
+                    <td class="num">{{ row.rows }}</td>
+                    <td class="num">{{ row.properties }}</td>
+                    <td [class.warn]="isOut(row)">{{ row.takenBackAt ? 'back ' + instant(row.takenBackAt) : row.closedAt ? 'will not come back' : 'out' }}</td>
+                    <td>
+                      @if (!row.takenBackAt && mayEdit()) {
+                        <button type="button" class="link" (click)="close(row)">{{ row.closedAt ? 'it may come back' : 'it will not come back' }}</button>
+                      }
+                    </td>
+                  </tr>
+                } @empty {
+                  <tr>
+                    <td colspan="7" class="soft">Nothing was sent out yet.</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </div>
+        }
+        @default {
+          <div class="head">
+            <div>
+              <h1>Out to a spreadsheet, and back</h1>
+              <p>Rule remembers what it sent out, so that it can tell what the spreadsheet changed from what changed here in the meantime.</p>
+            </div>
+          </div>
+          <div class="two">
+            <section class="card" aria-label="Send out">
+              <h2>Send out</h2>
+              @for (row of s.layouts().saved; track row.id) {
+                <button type="button" class="plain choice" (click)="go({ layout: row.id })">
+                  <b>{{ row.name }}</b><span>{{ row.purpose || describe(row) }}</span>
+                </button>
+              }
+              @for (row of suggestions(); track row.name) {
+                <button type="button" class="plain choice" (click)="go({ layout: 'new', start: row.name })">
+                  <b>{{ row.name }}</b><span>{{ row.purpose }}</span>
+                </button>
+              }
+            </section>
+            <section
+              class="card drop"
+              aria-label="Take back"
+              [class.over]="over()"
+              (dragover)="$event.preventDefault(); over.set(true)"
+              (dragleave)="over.set(false)"
+              (drop)="dropped($event)"
+            >
+              <h2>Take back</h2>
+              <p class="soft">
+                Drop edited workbooks, CSV, JSON or XML files here: ones that Rule has sent out, or lists from elsewhere with a column that names the files.
+                Every cell that would change is shown before anything is written.
+              </p>
+              @if (mayEdit()) {
+                <input
+                  #picker
+                  type="file"
+                  multiple
+                  class="visually-hidden"
+                  tabindex="-1"
+                  aria-label="Workbook or CSV file"
+                  accept=".xlsx,.xlsm,.csv,.txt,.tsv,.json,.xml"
+                  (change)="picked($event)"
+                />
+                <p-button severity="secondary" label="Choose files" [loading]="s.busy()" (onClick)="picker.click()" />
+              } @else {
+                <p class="soft">Taking back needs the role editor.</p>
+              }
+            </section>
+          </div>
+        }
       }
 
       <div bench="inspector">
         @if (selected(); as cell) {
           <h2><rule-file [id]="cell.file" [path]="cell.path" [text]="leaf(cell.path)" /></h2>
-          <p class="soft">{{ caption(cell) }}, row {{ cell.row }}</p>
+          <p class="soft">{{ caption(cell) }}, row {{ cell.row }}{{ cell.holder ? ', ' + cell.holder : '' }}</p>
           <dl>
             <dt>Sent out</dt>
             <dd class="mono">{{ held(cell.base) }}</dd>
@@ -260,15 +223,24 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
             <dd class="mono">{{ cell.text || 'blank' }}</dd>
           </dl>
           <p [class]="cell.verdict === 'change' || cell.verdict === 'same' ? 'note' : 'note bad'">{{ cell.message }}</p>
+          @if (cell.verdict === 'spoiled') {
+            <p class="soft">
+              {{
+                cell.proven
+                  ? 'What was sent out proves it. The value stays as Rule has it, unless you take what the table holds.'
+                  : 'Nothing proves what was meant: take it or leave it.'
+              }}
+            </p>
+          }
           @if (cell.name === null) {
             <rule-way [property]="cell.property" />
           }
         } @else {
           <p class="soft">
             {{
-              s.view()
+              looksAt() === 'back'
                 ? 'Choose a cell to see what was sent out, what holds now and what came back.'
-                : 'A table that is out and was not taken back is named here and above the station.'
+                : 'A table that is out and was not taken back is counted above the station.'
             }}
           </p>
         }
@@ -276,18 +248,10 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
     </rule-bench>
   `,
   styles: `
-    .none,
-    .sent {
+    .none {
       padding: 4px 18px;
       margin: 0;
       color: var(--soft);
-    }
-    .sent {
-      display: flex;
-      justify-content: space-between;
-      font:
-        500 12px 'Barlow Semi Condensed',
-        sans-serif;
     }
     .two {
       display: grid;
@@ -298,9 +262,21 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
     section {
       padding: 16px 18px;
     }
-    section p-multiselect,
-    section p-select {
+    .choice {
+      display: block;
       width: 100%;
+      padding: 8px 10px;
+      border-top: 1px solid var(--row);
+    }
+    .choice:hover {
+      background: color-mix(in srgb, var(--brass-tint) 45%, transparent);
+    }
+    .choice b {
+      display: block;
+      color: var(--verdigris);
+    }
+    .choice span {
+      color: var(--soft);
     }
     .drop {
       border-style: dashed;
@@ -310,43 +286,8 @@ type Show = 'open' | 'change' | 'conflict' | 'error' | 'same';
       background: var(--verdigris-tint);
       border-color: var(--verdigris);
     }
-    .counts {
-      display: flex;
-      margin-bottom: 14px;
-    }
-    .counts > * {
-      flex: 1;
-      display: flex;
-      flex-direction: column;
-      justify-content: flex-start;
-      padding: 10px 14px;
-      color: var(--soft);
-      border-right: 1px solid var(--line);
-    }
-    .counts > :last-child {
-      border-right: 0;
-    }
-    .counts b {
-      display: block;
-      font:
-        600 24px/1.15 'Barlow Semi Condensed',
-        sans-serif;
-    }
-    .counts .on {
-      background: var(--brass-tint);
-    }
-    .lines {
-      --columns: 32px 46px minmax(110px, 1.1fr) minmax(90px, 0.8fr) minmax(80px, 0.8fr) minmax(80px, 0.9fr) minmax(190px, 1.6fr);
-    }
-    .conflict {
-      background: var(--vermilion-tint);
-    }
-    .done {
-      opacity: 0.6;
-      background: none;
-    }
-    .row .link {
-      margin-right: 8px;
+    .table {
+      overflow: auto;
     }
     dl {
       display: grid;
@@ -369,121 +310,105 @@ export class ExchangeStation {
   private readonly router = inject(Router);
   private readonly notices = inject(Notices);
   protected readonly leaf = fileName;
-  readonly back = input<string>();
-  protected readonly backId = computed(() => (this.back() ? Number(this.back()) : null));
-
-  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
-  private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
-  private readonly byPropertyId = this.store.selectSignal(catalogueFeature.selectById);
-  protected readonly kind = signal<Kind | null>(null);
-  protected readonly folder = signal<string | null>(null);
-  protected readonly columns = signal<number[]>([]);
-  protected readonly count = signal<number | null>(null);
-  protected readonly over = signal(false);
-  protected readonly show = signal<Show>('open');
-  protected readonly selected = signal<TakeBackCellRow | null>(null);
   protected readonly held = plainHeld;
   protected readonly instant = showInstant;
-  protected readonly byId = (_: number, cell: TakeBackCellRow): number => cell.id;
-  protected readonly kinds: { value: Kind | null; label: string }[] = [
-    { value: null, label: 'all kinds' },
-    ...KINDS.map((kind) => ({ value: kind, label: `${kind} files` })),
-  ];
-  protected readonly folders = signal<{ value: string | null; label: string }[]>([{ value: null, label: 'all folders' }]);
-  protected readonly choices = computed(() => this.properties().filter((property) => this.kind() === null || property.kinds.includes(this.kind()!)));
-  /** Conflicts and refused cells come first: they need a person. */
-  protected readonly shown = computed(() => {
-    const rank: Readonly<Record<string, number>> = { conflict: 0, error: 1, change: 2, same: 3 };
-    const cells = this.s.view()?.cells ?? [];
-    const wanted = this.show() === 'open' ? cells.filter((cell) => cell.verdict !== 'same') : cells.filter((cell) => cell.verdict === this.show());
-    return [...wanted].sort((a, b) => rank[a.verdict]! - rank[b.verdict]! || a.row - b.row);
+  readonly back = input<string>();
+  /** Number of a saved layout, or `new`. */
+  readonly layout = input<string>();
+  /** Name of the suggestion that a new layout begins with. */
+  readonly start = input<string>();
+  readonly view = input<string>();
+
+  protected readonly backId = computed(() => (this.back() ? Number(this.back()) : null));
+  protected readonly layoutId = computed(() => (this.layout() && this.layout() !== 'new' ? Number(this.layout()) : null));
+  protected readonly looksAt = computed(() =>
+    this.backId() !== null
+      ? 'back'
+      : this.layout()
+        ? 'layout'
+        : this.view() === 'out'
+          ? 'out'
+          : this.view() === 'deliveries' && this.mayAdminister()
+            ? 'deliveries'
+            : 'start',
+  );
+  protected readonly draft = computed((): LayoutDraft | null => {
+    const { saved, purposes } = this.s.layouts();
+    if (this.layoutId() !== null) return saved.find((row) => row.id === this.layoutId()) ?? null;
+    return (this.start() ? purposes.find((row) => row.name === this.start()) : undefined) ?? (this.start() && purposes.length === 0 ? null : EMPTY);
   });
-  protected readonly allTicked = computed(() => this.s.changes().every((cell) => this.s.ticked().has(cell.id)));
+  /** Suggestions that nobody has saved under their name yet. */
+  protected readonly suggestions = computed(() => {
+    const names = new Set(this.s.layouts().saved.map((row) => row.name));
+    return this.s.layouts().purposes.filter((row) => !names.has(row.name));
+  });
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly byPropertyId = this.store.selectSignal(catalogueFeature.selectById);
+  protected readonly over = signal(false);
+  protected readonly selected = signal<TakeBackCellRow | null>(null);
 
   constructor() {
     this.s.lists();
-    this.api.filters().subscribe({
-      next: ({ folders }) =>
-        this.folders.set([{ value: null, label: 'all folders' }, ...folders.map(({ folder }) => ({ value: folder, label: folder || 'top folder' }))]),
-      error: this.notices.failed,
-    });
     effect(() => {
       const id = this.backId();
       untracked(() => {
         this.selected.set(null);
-        this.show.set('open');
         this.s.open(id);
       });
     });
-    effect((onCleanup) => {
-      const subscription = this.api.count(this.filter()).subscribe({ next: ({ files }) => this.count.set(files), error: this.notices.failed });
-      onCleanup(() => subscription.unsubscribe());
-    });
-  }
-
-  private filter(): { kind?: Kind; folder?: string } {
-    return { ...(this.kind() ? { kind: this.kind()! } : {}), ...(this.folder() ? { folder: this.folder()! } : {}) };
   }
 
   protected caption(cell: TakeBackCellRow): string {
     return cell.name ?? this.byPropertyId()[cell.property]?.caption ?? `property ${cell.property}`;
   }
-
-  protected go(back: number | null): void {
-    void this.router.navigate([], { queryParams: { back } });
+  protected describe({ content }: LayoutDraft): string {
+    return content.columns.length ? `${content.columns.length} columns` : 'Every property that applies';
+  }
+  protected isOut(row: SendOutRow): boolean {
+    return row.takenBackAt === null && row.closedAt === null;
   }
 
-  protected sendOut(format: TableFormat): void {
-    this.s.busyNow();
-    const chosen = this.columns().length ? this.columns() : this.choices().map((property) => property.id);
-    this.api.sendOut({ format, filter: this.filter(), properties: chosen }).subscribe({
-      next: (file) => {
-        saveBlob(file);
+  protected go(to: { readonly back?: TakeBackRow['id']; readonly layout?: number | 'new'; readonly start?: string; readonly view?: string }): void {
+    void this.router.navigate([], { queryParams: { back: to.back ?? null, layout: to.layout ?? null, start: to.start ?? null, view: to.view ?? null } });
+  }
+
+  protected download(path: string): void {
+    window.location.assign(path);
+    this.notices.done('The table is sent out.');
+  }
+
+  protected close(row: SendOutRow): void {
+    this.api.closeSendOut(row.id, { closed: row.closedAt === null }).subscribe({
+      next: () => {
         this.s.lists();
         this.store.dispatch(CatalogueActions.recount());
-        this.notices.done(`${file.name} is sent out.`);
       },
       error: this.s.failed,
-      complete: () => this.s.ready(),
     });
   }
 
   protected picked(event: Event): void {
     const picker = event.target as HTMLInputElement;
-    const file = picker.files?.[0];
+    const files = [...(picker.files ?? [])];
     picker.value = '';
-    if (file) this.take(file);
+    this.take(files);
   }
 
   protected dropped(event: DragEvent): void {
     event.preventDefault();
     this.over.set(false);
-    const file = event.dataTransfer?.files[0];
-    if (file && this.mayEdit()) this.take(file);
+    if (this.mayEdit()) this.take([...(event.dataTransfer?.files ?? [])]);
   }
 
-  private take(file: File): void {
-    this.s.busyNow();
-    this.api.takeBack(file).subscribe({
-      next: (view) => {
-        this.s.show(view);
-        this.s.lists();
-        this.go(view.takeBack.id);
-        this.store.dispatch(CatalogueActions.recount());
-      },
-      error: this.s.failed,
-    });
-  }
-
-  protected toTray(): void {
-    this.s.busyNow();
-    this.api.takeBackTray(this.s.view()!.takeBack.id, this.s.taken()).subscribe({
-      next: (view) => {
-        this.s.show(view);
-        this.store.dispatch(TrayActions.load());
-        this.store.dispatch(TrayActions.open({ open: true }));
-      },
-      error: this.s.failed,
+  /** Takes files back one after the other; the last one is shown. */
+  private take([file, ...more]: readonly File[]): void {
+    if (!file) return;
+    this.s.run(this.api.takeBack(file), (view) => {
+      this.s.lists();
+      this.store.dispatch(CatalogueActions.recount());
+      if (more.length) this.take(more);
+      else this.go({ back: view.takeBack.id });
     });
   }
 }

@@ -31,7 +31,11 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             @if (row.trouble) {
               <span class="bad">Its source could not be looked at: {{ row.trouble }}</span>
             } @else if (row.differs) {
-              <span class="warn">{{ row.differs === 1 ? '1 choice differs' : row.differs + ' choices differ' }} from the source{{ row.lookedAt ? ' since ' + when(row.lookedAt) : '' }}.</span>
+              <span class="warn"
+                >{{ row.differs === 1 ? '1 choice differs' : row.differs + ' choices differ' }} from the source{{
+                  row.lookedAt ? ' since ' + when(row.lookedAt) : ''
+                }}.</span
+              >
             }
           } @else {
             Values that are kept once and used by many properties.

@@ -5,6 +5,21 @@ import {
   AppliedCheck,
   ApplyReport,
   ApplyTray,
+  WatchedFolderDraft,
+  WatchedFolder,
+  SendOutStarted,
+  ReadingChoice,
+  Layouts,
+  LayoutDraft,
+  LayoutCount,
+  LayoutContent,
+  DeliveryDraft,
+  Delivery,
+  DecideRequest,
+  CloseSendOut,
+  CellQuery,
+  CellPage,
+  ApplyTakeBack,
   BindingRequest,
   BlockRow,
   BlockTray,
@@ -350,14 +365,32 @@ export class Api {
   record = (file: number) => this.get<VaultFile>(`/files/${file}/record`);
   checkIn = (file: number, body: CheckIn) => this.post<CheckInReport>(`/files/${file}/check-in`, body);
 
-  sendOut = (body: SendOutRequest) => this.download('/exchange/send-out', body);
+  tableLayouts = () => this.get<Layouts>('/exchange/layouts');
+  saveTableLayout = (id: number | null, body: LayoutDraft) =>
+    id === null ? this.post<{ id: number }>('/exchange/layouts', body) : this.put<{ id: number }>(`/exchange/layouts/${id}`, body);
+  removeTableLayout = (id: number) => this.http.delete(`/api/exchange/layouts/${id}`);
+  countRows = (body: LayoutContent) => this.post<LayoutCount>('/exchange/count', body);
+  sendOut = (body: SendOutRequest) => this.post<SendOutStarted>('/exchange/send-outs', body);
   sendOuts = () => this.get<SendOutRow[]>('/exchange/send-outs');
+  closeSendOut = (id: number, body: CloseSendOut) => this.put<null>(`/exchange/send-outs/${id}/closed`, body);
   takeBacks = () => this.get<TakeBackRow[]>('/exchange/take-backs');
   takeBack = (file: File) => this.sendFile<TakeBackView>('/exchange/take-backs', file);
   takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
-  takeBackTray = (id: number, cells: readonly number[] | null) => this.post<TakeBackView>(`/exchange/take-backs/${id}/tray`, { cells });
-  takeBackKeep = (id: number, cells: readonly number[]) => this.post<TakeBackView>(`/exchange/take-backs/${id}/keep`, { cells });
-  count = (filter: FileFilter) => this.get<{ files: number }>('/exchange/count', filter);
+  takeBackReading = (id: number, body: ReadingChoice) => this.put<TakeBackView>(`/exchange/take-backs/${id}/reading`, body);
+  takeBackReopen = (id: number) => this.post<TakeBackView>(`/exchange/take-backs/${id}/reopen`);
+  takeBackCells = (id: number, query: CellQuery) => this.get<CellPage>(`/exchange/take-backs/${id}/cells`, query);
+  takeBackDecide = (id: number, body: DecideRequest) => this.post<TakeBackView>(`/exchange/take-backs/${id}/decisions`, body);
+  takeBackTray = (id: number) => this.post<TakeBackView>(`/exchange/take-backs/${id}/tray`);
+  takeBackApply = (id: number, body: ApplyTakeBack) => this.post<ApplyReport>(`/exchange/take-backs/${id}/apply`, body);
+  deliveries = () => this.get<Delivery[]>('/exchange/deliveries');
+  saveDelivery = (id: number | null, body: DeliveryDraft) =>
+    id === null ? this.post<{ id: number }>('/exchange/deliveries', body) : this.put<{ id: number }>(`/exchange/deliveries/${id}`, body);
+  removeDelivery = (id: number) => this.http.delete(`/api/exchange/deliveries/${id}`);
+  deliverNow = (id: number) => this.post<NonNullable<Delivery['last']>>(`/exchange/deliveries/${id}/now`);
+  watchedFolders = () => this.get<WatchedFolder[]>('/exchange/folders');
+  saveWatchedFolder = (id: number | null, body: WatchedFolderDraft) =>
+    id === null ? this.post<{ id: number }>('/exchange/folders', body) : this.put<{ id: number }>(`/exchange/folders/${id}`, body);
+  removeWatchedFolder = (id: number) => this.http.delete(`/api/exchange/folders/${id}`);
 }
 
 /** Hands a downloaded file to the browser. */

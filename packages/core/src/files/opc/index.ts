@@ -4,6 +4,8 @@ import { Edit } from '../edits';
 import { TextEdit, XmlElement, XmlPart, escapeXml, readXml, spliceText } from './xml';
 import { ZipIndex, replaceParts, scanZip, unpack } from './zip';
 
+export { type ZipEntry, type ZipIndex, scanZip, unpack, unpackPieces } from './zip';
+
 /** Relationship types and content types of ECMA-376 (parts 1 and 2), also in their strict form. */
 const CORE_RELATION = 'http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties';
 const CUSTOM_RELATION = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships/custom-properties';

@@ -1,4 +1,4 @@
-import { deflateSync, inflateSync } from 'fflate';
+import { Inflate, deflateSync, inflateSync } from 'fflate';
 import { FileError } from '../contract';
 import { Edit } from '../edits';
 
@@ -97,6 +97,36 @@ export function unpack({ bytes }: ZipIndex, entry: ZipEntry): Uint8Array {
   } catch {
     throw new FileError('zip-broken', `The part ${entry.name} cannot be unpacked.`, entry.dataStart);
   }
+}
+
+/** Bytes that are unpacked in one go. */
+const PIECE = 1 << 16;
+
+/** Unpacks an entry piece by piece, for parts of any size. @throws FileError when it is broken, or unpacks to more than it says */
+export function* unpackPieces({ bytes }: ZipIndex, entry: ZipEntry): Generator<Uint8Array> {
+  const packed = bytes.subarray(entry.dataStart, entry.dataStart + entry.packed);
+  const broken = () => new FileError('zip-broken', `The part ${entry.name} cannot be unpacked.`, entry.dataStart);
+  if (entry.method === 0) {
+    yield packed;
+    return;
+  }
+  if (entry.method !== 8) throw new FileError('zip-method', `The part ${entry.name} is packed in a way that Rule does not know.`);
+  const out: Uint8Array[] = [];
+  let total = 0;
+  const inflate = new Inflate((piece) => {
+    total += piece.length;
+    out.push(piece);
+  });
+  for (let at = 0; at < packed.length; at += PIECE) {
+    try {
+      inflate.push(packed.subarray(at, at + PIECE), at + PIECE >= packed.length);
+    } catch {
+      throw broken();
+    }
+    if (total > entry.size) throw broken();
+    yield* out.splice(0);
+  }
+  if (total !== entry.size) throw broken();
 }
 
 const TABLE = Uint32Array.from({ length: 256 }, (_, n) => {

@@ -1,0 +1,372 @@
+import { mkdir, rm } from 'node:fs/promises';
+import { join } from 'node:path';
+import { randomUUID } from 'node:crypto';
+import {
+  ApplyMode,
+  ApplyReport,
+  CELL_VERDICTS,
+  CellFilter,
+  CellGroup,
+  CellPage,
+  CellQuery,
+  DecideRequest,
+  ReadingChoice,
+  TableInspection,
+  TakeBackCellRow,
+  TakeBackRow,
+  TakeBackView,
+} from '@rule/contract';
+import { draftFrom } from '@rule/core/survey';
+import { Kind } from '@rule/core/schema';
+import { Applying } from '../changes/apply';
+import { JobContext, Jobs } from '../jobs/jobs';
+import { Db } from '../platform/db';
+import { forbidden, invalid, notFound, refused } from '../platform/problem';
+import { FileStore } from '../platform/store';
+import { Editions } from '../schema/editions';
+import { WorkPool } from '../threads/pool';
+import { Compared, Outcome } from '../threads/take-back';
+import { User } from '../users/user';
+
+/** Largest table that Rule takes back. */
+export const LARGEST_TABLE = 128 * 1024 * 1024;
+
+/** Rows that are compared within the request; more of them become a job. */
+const AT_ONCE = 3000;
+/** Rows left out that a view names. */
+const MOST_ISSUES = 200;
+
+const ROW = `t.id, t.name, u.display_name AS "by", t.at, t.state, t.counts, t.note, t.send_outs AS "sendOuts"`;
+
+/** Cells that wait to go to the tray. */
+const READY = `c.decision = 'take' AND c.outcome IS NULL AND c.takeable`;
+/** Cells that nobody has decided about, and that somebody can. */
+const OPEN = `c.decision IS NULL AND c.outcome IS NULL AND c.verdict IN ('conflict', 'spoiled')`;
+
+/** Tables that come back: what Rule asks about them, what they would change, and what became of it. */
+export class TakeBacks {
+  constructor(
+    private readonly db: Db,
+    private readonly pool: WorkPool,
+    private readonly jobs: Jobs,
+    private readonly editions: Editions,
+    private readonly applying: Applying,
+    private readonly store: FileStore,
+    private readonly clock: () => Date,
+    private readonly temp: string,
+  ) {
+    jobs.define<{ takeBack: number; user: User }>('take-back', (context, { takeBack, user }) => this.compare(user, takeBack, context));
+  }
+
+  list(): Promise<TakeBackRow[]> {
+    return this.db.all<TakeBackRow>(`SELECT ${ROW} FROM take_backs t JOIN users u ON u.id = t.user_id ORDER BY t.id DESC LIMIT 500`);
+  }
+
+  /** Takes a table in. What can be told without asking is told: then it is compared at once. */
+  async take(user: User, name: string, bytes: Uint8Array, choice: ReadingChoice = {}): Promise<TakeBackView> {
+    if (bytes.length === 0) throw invalid('empty-file', `${name} is empty.`);
+    const hash = await this.store.put(bytes);
+    const found = unpacked(name, await this.pool.run('inspectTable', { name, hash, choice }));
+    const row = await this.db.one<{ id: number }>(
+      `INSERT INTO take_backs (user_id, at, name, hash, choice, inspection, state) VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, 'asking') RETURNING id`,
+      [user.id, this.clock(), name, hash, JSON.stringify(choice), json(found)],
+    );
+    if (found.asks.length === 0) await this.startComparing(user, row!.id, found.rows);
+    return this.view(row!.id);
+  }
+
+  /** Takes answers to what was asked, and compares when nothing more is asked. */
+  async answer(user: User, id: number, choice: ReadingChoice): Promise<TakeBackView> {
+    const { name, hash, state } = await this.stored(id);
+    if (state === 'comparing') throw refused('comparing', 'The table is being compared.');
+    if (await this.db.one('SELECT 1 FROM take_back_cells WHERE take_back_id = $1 AND outcome IS NOT NULL LIMIT 1', [id]))
+      throw refused('in-tray', 'Values of this table are in the tray or written already. Take the file back again instead.');
+    const found = unpacked(name, await this.pool.run('inspectTable', { name, hash, choice }));
+    await this.db.run(`UPDATE take_backs SET choice = $2::jsonb, inspection = $3::jsonb, state = 'asking' WHERE id = $1`, [
+      id,
+      JSON.stringify(choice),
+      json(found),
+    ]);
+    if (found.asks.length === 0 && !choice.hold) {
+      await this.draft(user, found, choice);
+      await this.startComparing(user, id, found.rows);
+    }
+    return this.view(id);
+  }
+
+  /** Asks anew about a table that is compared already, as long as none of its values has gone to the tray. */
+  async reopen(id: number): Promise<TakeBackView> {
+    const touched = await this.db.run(
+      `UPDATE take_backs t SET state = 'asking' WHERE id = $1 AND state IN ('compared', 'failed') AND NOT EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL)`,
+      [id],
+    );
+    if (touched === 0) throw refused('in-tray', 'Values of this table are in the tray or written already. Take the file back again instead.');
+    return this.view(id);
+  }
+
+  /** Makes drafts of properties for the columns of which somebody wants some. */
+  private async draft(user: User, { columns, sample }: TableInspection, choice: ReadingChoice): Promise<void> {
+    const wanted = columns.filter((column) => column.use === 'draft' && choice.columns?.[column.at]?.use === 'draft');
+    if (wanted.length === 0) return;
+    if (user.role !== 'administrator') throw forbidden('Only administrators make drafts of properties. Leave the column out, or ask one of them.');
+    const { schema } = await this.editions.draft();
+    const known = new Set(schema.properties.map((property) => property.writtenName));
+    const kinds: Kind[] = ['part', 'assembly', 'drawing'];
+    const drafts = wanted
+      .filter((column) => !known.has(column.header.trim()))
+      .map((column) => {
+        const counts = new Map<string, number>();
+        for (const row of sample) counts.set(row[column.at] ?? '', (counts.get(row[column.at] ?? '') ?? 0) + 1);
+        return draftFrom(
+          column.header,
+          kinds,
+          [...counts].map(([text, files]) => ({ text, form: 'text', unit: null, files, standIn: false })),
+        );
+      });
+    if (drafts.length) await this.editions.add(user, drafts);
+  }
+
+  private async startComparing(user: User, id: number, rows: number): Promise<void> {
+    await this.db.run(`UPDATE take_backs SET state = 'comparing' WHERE id = $1`, [id]);
+    if (rows <= AT_ONCE || !this.jobs.takesWork) await this.compare(user, id, null);
+    else {
+      const job = await this.jobs.start(user, 'take-back', 'Compare a table that came back', { takeBack: id, user });
+      await this.db.run('UPDATE take_backs SET job_id = $2 WHERE id = $1', [id, job]);
+    }
+  }
+
+  private async compare(user: User, id: number, context: JobContext | null): Promise<Compared> {
+    const { name, hash, choice } = await this.stored(id);
+    try {
+      const job =
+        context === null ? null : ((await this.db.one<{ job: number | null }>('SELECT job_id AS job FROM take_backs WHERE id = $1', [id]))?.job ?? null);
+      const compared = unpacked(name, await this.pool.run('compareTable', { takeBack: id, job, name, hash, choice, role: user.role }));
+      context?.progress('', compared.counts.rows, compared.counts.rows);
+      await this.db.run(`UPDATE take_backs SET state = 'compared', counts = $2::jsonb, note = $3, send_outs = $4::int[], warnings = $5::jsonb WHERE id = $1`, [
+        id,
+        JSON.stringify(compared.counts),
+        compared.note,
+        compared.sendOuts,
+        JSON.stringify(await this.warnings(id, user, hash, compared.sendOuts)),
+      ]);
+      await this.db.run('UPDATE send_outs SET taken_back_at = $2 WHERE id = ANY($1::int[])', [compared.sendOuts, this.clock()]);
+      return compared;
+    } catch (error) {
+      await this.db.run(`UPDATE take_backs SET state = 'failed', note = $2 WHERE id = $1`, [id, error instanceof Error ? error.message : String(error)]);
+      throw error;
+    }
+  }
+
+  /** What somebody who takes a table back should know of other copies. */
+  private async warnings(id: number, user: User, hash: string, sendOuts: readonly number[]): Promise<string[]> {
+    const [twice, since, newer, edition] = await Promise.all([
+      this.db.all<{ at: string; by: string }>(
+        `SELECT to_char(t.at, 'YYYY-MM-DD HH24:MI') AS at, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.hash = $2 AND t.id <> $1 AND t.state = 'compared' ORDER BY t.id DESC LIMIT 1`,
+        [id, hash],
+      ),
+      // Copies that came back while this one was out, and changed files of it.
+      this.db.all<{ name: string; by: string; files: number; at: string }>(
+        `SELECT t.name, u.display_name AS "by", to_char(t.at, 'YYYY-MM-DD') AS at, count(DISTINCT c.file_id)::int AS files
+         FROM take_backs t JOIN users u ON u.id = t.user_id JOIN take_back_cells c ON c.take_back_id = t.id AND c.outcome IN ('tray', 'applied')
+         WHERE t.id <> $1 AND t.user_id <> $3 AND t.at > (SELECT min(at) FROM send_outs WHERE id = ANY($2::int[]))
+           AND c.file_id IN (SELECT file_id FROM send_out_rows WHERE send_out_id = ANY($2::int[])) GROUP BY t.id, u.display_name ORDER BY t.id DESC LIMIT 5`,
+        [id, sendOuts, user.id],
+      ),
+      this.db.all<{ name: string; by: string; files: number }>(
+        `SELECT s.name, CASE WHEN s.recipient = '' THEN u.display_name ELSE s.recipient END AS "by", count(DISTINCT r.file_id)::int AS files
+         FROM send_outs s JOIN users u ON u.id = s.user_id JOIN send_out_rows r ON r.send_out_id = s.id
+         WHERE s.taken_back_at IS NULL AND s.closed_at IS NULL AND NOT s.delivery AND s.state = 'done' AND s.id > (SELECT max(x) FROM unnest($1::int[]) x)
+           AND r.file_id IN (SELECT file_id FROM send_out_rows WHERE send_out_id = ANY($1::int[])) GROUP BY s.id, u.display_name ORDER BY s.id DESC LIMIT 5`,
+        [sendOuts],
+      ),
+      this.db.one<{ sent: number | null; now: number | null }>(
+        `SELECT (SELECT min(edition) FROM send_outs WHERE id = ANY($1::int[])) AS sent, (SELECT number FROM editions WHERE state = 'in force') AS now`,
+        [sendOuts],
+      ),
+    ]);
+    return [
+      ...twice.map(({ at, by }) => `This very file was taken back on ${at} by ${by} already.`),
+      ...since.map(
+        ({ name, by, files, at }) =>
+          `While this copy was out, ${by} took ${name} back on ${at}: ${files === 1 ? 'one of its files' : `${files} of its files`} changed.`,
+      ),
+      ...newer.map(({ name, by, files }) => `A later copy, ${name}, is still out with ${by} and holds ${files === 1 ? 'one' : files} of the same files.`),
+      ...(edition?.sent && edition.now && edition.sent < edition.now
+        ? [`It was sent out by edition ${edition.sent}; edition ${edition.now} is in force.`]
+        : []),
+    ];
+  }
+
+  private async stored(id: number): Promise<{ name: string; hash: string; choice: ReadingChoice; state: string }> {
+    const row = await this.db.one<{ name: string; hash: string | null; choice: ReadingChoice; state: string }>(
+      'SELECT name, hash, choice, state FROM take_backs WHERE id = $1',
+      [id],
+    );
+    if (!row) throw notFound(`Take-back ${id}`);
+    if (row.hash === null) throw refused('not-kept', 'The file of this take-back was not kept. Take it back again.');
+    return { ...row, hash: row.hash };
+  }
+
+  /** Learns what became of the cells that went to the tray. */
+  private async refreshOutcomes(id: number): Promise<void> {
+    await this.db.run(
+      `UPDATE take_back_cells c SET outcome = CASE WHEN l.state = 'applied' THEN 'applied' WHEN l.state IS NULL THEN 'dropped' ELSE 'failed' END
+       FROM take_back_cells t LEFT JOIN LATERAL (
+         SELECT l.state, s.state AS "set" FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id
+         WHERE l.file_id = t.file_id AND l.holder = t.holder AND l.place = t.place AND l.name = t.slot AND l.reason = 'take-back ' || t.take_back_id || ', row ' || t.row ORDER BY l.id DESC LIMIT 1) l ON true
+       WHERE t.take_back_id = $1 AND t.outcome IN ('tray', 'failed') AND c.id = t.id AND (l."set" IS NULL OR l."set" <> 'pending' OR c.outcome = 'failed')
+         AND c.outcome IS DISTINCT FROM CASE WHEN l.state = 'applied' THEN 'applied' WHEN l.state IS NULL THEN 'dropped' WHEN l."set" = 'pending' THEN 'tray' ELSE 'failed' END`,
+      [id],
+    );
+  }
+
+  async view(id: number): Promise<TakeBackView> {
+    const row = await this.db.one<TakeBackRow & { inspection: TableInspection | null; warnings: string[]; job: number | null }>(
+      `SELECT ${ROW}, t.inspection, t.warnings, t.job_id AS job FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.id = $1`,
+      [id],
+    );
+    if (!row) throw notFound(`Take-back ${id}`);
+    await this.refreshOutcomes(id);
+    const { inspection, warnings, job, ...takeBack } = row;
+    const verdicts = CELL_VERDICTS.map((verdict) => `count(*) FILTER (WHERE c.verdict = '${verdict}')::int AS "${verdict}"`).join(', ');
+    type Group = { key: string; caption: string; open: number } & Record<(typeof CELL_VERDICTS)[number], number>;
+    const [issues, issueCount, byProperty, byFolder, byCode, totals] = await Promise.all([
+      this.db.all<TakeBackView['issues'][number]>(
+        `SELECT row, code, message, cells FROM take_back_issues WHERE take_back_id = $1 ORDER BY row LIMIT ${MOST_ISSUES}`,
+        [id],
+      ),
+      this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_back_issues WHERE take_back_id = $1', [id]),
+      this.db.all<Group>(
+        `SELECT c.property_id::text AS key, coalesce(c.name, p.definition->>'caption', '') AS caption, ${verdicts}, count(*) FILTER (WHERE ${OPEN})::int AS open
+         FROM take_back_cells c LEFT JOIN properties p ON p.id = c.property_id WHERE c.take_back_id = $1 GROUP BY c.property_id, c.name, p.definition->>'caption' ORDER BY count(*) DESC`,
+        [id],
+      ),
+      this.db.all<Group>(
+        `SELECT f.folder AS key, f.folder AS caption, ${verdicts}, count(*) FILTER (WHERE ${OPEN})::int AS open
+         FROM take_back_cells c JOIN files f ON f.id = c.file_id WHERE c.take_back_id = $1 GROUP BY f.folder ORDER BY count(*) DESC, f.folder LIMIT 200`,
+        [id],
+      ),
+      this.db.all<TakeBackView['byCode'][number]>(
+        `SELECT c.verdict, c.code, count(*)::int AS count, count(*) FILTER (WHERE ${OPEN})::int AS open FROM take_back_cells c WHERE c.take_back_id = $1 GROUP BY c.verdict, c.code ORDER BY count(*) DESC`,
+        [id],
+      ),
+      this.db.one<{ ready: number; inTray: number; written: number; open: number }>(
+        `SELECT count(*) FILTER (WHERE ${READY})::int AS ready, count(*) FILTER (WHERE c.outcome = 'tray')::int AS "inTray", count(*) FILTER (WHERE c.outcome IN ('applied', 'failed', 'dropped'))::int AS written, count(*) FILTER (WHERE ${OPEN})::int AS open
+         FROM take_back_cells c WHERE c.take_back_id = $1`,
+        [id],
+      ),
+    ]);
+    const group = ({ key, caption, open, ...counts }: Group): CellGroup => ({ key, caption, open, counts });
+    return {
+      takeBack,
+      inspection: takeBack.state === 'asking' ? inspection : null,
+      issues,
+      issueCount: issueCount!.n,
+      warnings,
+      byProperty: byProperty.map(group),
+      byFolder: byFolder.map(group),
+      byCode,
+      ...totals!,
+      job: takeBack.state === 'comparing' ? job : null,
+    };
+  }
+
+  /** A page of cells in the order of their rows. */
+  async cells(id: number, { offset, limit, ...filter }: CellQuery): Promise<CellPage> {
+    const { sql, bind } = cellSql(filter, 2);
+    const joins = 'JOIN files f ON f.id = c.file_id';
+    const needsFile = filter.folder !== undefined || Boolean(filter.search);
+    const [total, cells] = await Promise.all([
+      this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM take_back_cells c ${needsFile ? joins : ''} WHERE c.take_back_id = $1 AND ${sql}`, [
+        id,
+        ...bind,
+      ]),
+      this.db.all<TakeBackCellRow>(
+        `SELECT c.id, c.row, c.file_id AS file, f.path, f.kind, coalesce(h.label, '') AS holder, c.property_id AS property, c.name, c.verdict, c.base, c.current, c.proposed, c.takeable, c.proven,
+           c.text, c.code, c.message, c.decision, c.outcome
+         FROM (SELECT c.* FROM take_back_cells c ${needsFile ? joins : ''} WHERE c.take_back_id = $1 AND ${sql} ORDER BY c.row, c.id OFFSET $${bind.length + 2} LIMIT $${bind.length + 3}) c
+         ${joins} LEFT JOIN holders h ON h.file_id = c.file_id AND h.key = c.holder AND c.holder <> '' ORDER BY c.row, c.id`,
+        [id, ...bind, offset, limit],
+      ),
+    ]);
+    return { total: total!.n, cells };
+  }
+
+  /** Decides about cells: those that are named, or all that a filter names. What cannot be taken stays as it is. */
+  async decide(id: number, { cells, filter, decision }: DecideRequest): Promise<TakeBackView> {
+    const { sql, bind } = cellSql(filter, 4);
+    await this.db.run(
+      `UPDATE take_back_cells SET decision = $2 WHERE id IN (
+         SELECT c.id FROM take_back_cells c JOIN files f ON f.id = c.file_id WHERE c.take_back_id = $1 AND c.outcome IS NULL AND c.verdict IN ('change', 'conflict', 'spoiled')
+           AND ($2::text IS DISTINCT FROM 'take' OR c.takeable) AND ($3::int[] IS NULL OR c.id = ANY($3::int[])) AND ${sql})`,
+      [id, decision, cells, ...bind],
+    );
+    return this.view(id);
+  }
+
+  /** Puts what is decided to be taken in a person's tray. */
+  async toTray(user: User, id: number): Promise<TakeBackView> {
+    const { name } = await this.stored(id);
+    const put = await this.jobs.within(user, 'take-back', `Put values of ${name} in the tray`, () =>
+      this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: null }),
+    );
+    unpacked(name, put);
+    return this.view(id);
+  }
+
+  /** Applies what is decided to be taken as a change set of its own, past everybody's tray. */
+  async apply(user: User, id: number, mode: ApplyMode): Promise<ApplyReport> {
+    const { name } = await this.stored(id);
+    return this.jobs.within(user, 'apply', `Apply values of ${name}`, async (context) => {
+      const title = `take-back ${id}: ${name}`;
+      const { changeSet } = unpacked(name, await this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: title }));
+      return this.applying.applySet(user, changeSet!, mode, title, context);
+    });
+  }
+
+  /** Writes the table with what happened to each row beside it, to a temporary file that the caller removes. */
+  async result(id: number): Promise<{ path: string; name: string }> {
+    const { name, hash, choice, state } = await this.stored(id);
+    if (state !== 'compared') throw refused('not-compared', 'The table is not compared yet.');
+    await this.refreshOutcomes(id);
+    await mkdir(this.temp, { recursive: true });
+    const target = join(this.temp, `${randomUUID()}.xlsx`);
+    try {
+      unpacked(name, await this.pool.run('resultTable', { takeBack: id, name, hash, choice, target }));
+    } catch (error) {
+      await rm(target, { force: true });
+      throw error;
+    }
+    return { path: target, name: `${name.replace(/\.[a-z0-9]+$/i, '')} result.xlsx` };
+  }
+}
+
+/** Text that JSON in the database can hold. */
+const json = (value: unknown): string => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
+
+/** What a worker made, or its refusal as one that names the file. */
+function unpacked<T>(name: string, outcome: Outcome<T>): T {
+  if (outcome.ok) return outcome.value;
+  throw invalid(outcome.code, `${name}: ${outcome.message}`);
+}
+
+/** The condition that a filter of cells stands for, on `take_back_cells c` and `files f`. */
+function cellSql({ verdict, property, folder, code, row, search, decision }: CellFilter, first: number): { sql: string; bind: unknown[] } {
+  const bind: unknown[] = [];
+  const add = (value: unknown) => `$${first + bind.push(value) - 1}`;
+  const parts = ['true'];
+  if (verdict !== undefined) parts.push(`c.verdict = ${add(verdict)}`);
+  if (property !== undefined) parts.push(`c.property_id = ${add(property)}::int`);
+  if (folder !== undefined) {
+    const at = add(folder);
+    parts.push(`(f.folder = ${at} OR starts_with(f.folder, ${at} || '/'))`);
+  }
+  if (code !== undefined) parts.push(`c.code = ${add(code)}`);
+  if (row !== undefined) parts.push(`c.row = ${add(row)}::int`);
+  if (search) {
+    const at = add(`%${search.replace(/[\\%_]/g, '\\$&')}%`);
+    parts.push(`(f.path ILIKE ${at} OR c.text ILIKE ${at} OR c.current->>'text' ILIKE ${at})`);
+  }
+  if (decision !== undefined) parts.push(decision === 'open' ? OPEN : `c.decision = ${add(decision)}`);
+  return { sql: parts.join(' AND '), bind };
+}

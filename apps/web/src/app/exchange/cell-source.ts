@@ -1,0 +1,81 @@
+import { CollectionViewer, DataSource } from '@angular/cdk/collections';
+import { CellPage, TakeBackCellRow } from '@rule/contract';
+import { BehaviorSubject, Observable, Subscription } from 'rxjs';
+
+/** Cells read from the server in one go. */
+export const PAGE = 200;
+/** Pages that are kept; the ones looked at longest ago are given up. */
+const KEPT = 40;
+
+/** The cells of a take-back, read page by page as they come into sight. A million of them take no more room than a screenful. */
+export class CellSource extends DataSource<TakeBackCellRow | undefined> {
+  private readonly cells = new BehaviorSubject<readonly (TakeBackCellRow | undefined)[]>([]);
+  private readonly pages = new Map<number, Subscription | null>();
+  private watching: Subscription | undefined;
+  private list: (TakeBackCellRow | undefined)[] = [];
+  private known = false;
+  private sight = { start: 0, end: 1 };
+
+  /** @param read reads a page; `total` is told how many cells there are */
+  constructor(
+    private readonly read: (offset: number, limit: number) => Observable<CellPage>,
+    private readonly total: (total: number) => void,
+    private readonly failed: (failure: unknown) => void,
+  ) {
+    super();
+    this.bring(0);
+  }
+
+  connect(viewer: CollectionViewer): Observable<readonly (TakeBackCellRow | undefined)[]> {
+    this.watching = viewer.viewChange.subscribe(({ start, end }) => {
+      this.sight = { start, end };
+      for (let page = Math.floor(start / PAGE); page <= Math.floor(Math.max(start, end - 1) / PAGE); page++) this.bring(page);
+    });
+    return this.cells;
+  }
+
+  disconnect(): void {
+    this.watching?.unsubscribe();
+  }
+
+  /** Gives everything up that is still being read. */
+  close(): void {
+    for (const reading of this.pages.values()) reading?.unsubscribe();
+    this.cells.complete();
+  }
+
+  /** Reads what is in sight anew; what stands there stays until the answer comes. */
+  refresh(): void {
+    for (const reading of this.pages.values()) reading?.unsubscribe();
+    this.pages.clear();
+    this.known = false;
+    for (let page = Math.floor(this.sight.start / PAGE); page <= Math.floor(Math.max(this.sight.start, this.sight.end - 1) / PAGE); page++) this.bring(page);
+  }
+
+  private bring(page: number): void {
+    if (this.pages.has(page) || (this.known && page * PAGE >= this.list.length)) return;
+    // An answer may come at once: the page counts as asked for before it does.
+    this.pages.set(page, null);
+    const reading = this.read(page * PAGE, PAGE).subscribe({
+      next: ({ total, cells }) => {
+        if (this.list.length !== total) this.list = Array.from({ length: total }, (_, i) => this.list[i]);
+        this.known = true;
+        this.total(total);
+        cells.forEach((cell, i) => (this.list[page * PAGE + i] = cell));
+        this.giveUp(page);
+        this.cells.next(this.list.slice());
+      },
+      error: this.failed,
+    });
+    if (this.pages.has(page)) this.pages.set(page, reading);
+  }
+
+  private giveUp(newest: number): void {
+    for (const page of this.pages.keys()) {
+      if (this.pages.size <= KEPT) return;
+      if (page === newest) continue;
+      this.list.fill(undefined, page * PAGE, (page + 1) * PAGE);
+      this.pages.delete(page);
+    }
+  }
+}

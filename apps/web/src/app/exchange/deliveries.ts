@@ -1,0 +1,319 @@
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, Notices, showInstant } from '../shared';
+import { ExchangeStore } from './exchange.store';
+
+const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
+const two = (n: number) => String(n).padStart(2, '0');
+
+/** Tables that go to folders of the server by themselves, and folders in which tables are taken back as they come. */
+@Component({
+  selector: 'rule-deliveries',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule, InputTextModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Deliveries and watched folders</h1>
+        <p>For business systems: tables that go out by themselves, and tables that are taken back as they come. Times are UTC.</p>
+      </div>
+      <div class="actions">
+        <p-button severity="secondary" label="New delivery" [disabled]="!s.layouts().saved.length" (onClick)="begin()" />
+        <p-button severity="secondary" label="Watch a folder" (onClick)="watch()" />
+      </div>
+    </div>
+    @if (!s.layouts().saved.length) {
+      <p class="note">A delivery needs a saved layout: save one first.</p>
+    }
+    @if (delivery(); as d) {
+      <section class="card" aria-label="Delivery">
+        <h2>{{ editing() === null ? 'New delivery' : 'Change the delivery' }}</h2>
+        <div class="grid">
+          <label class="field"><span>Name</span><input pInputText [ngModel]="d.name" (ngModelChange)="edit({ name: $event })" /></label>
+          <label class="field"
+            ><span>Layout</span
+            ><select [ngModel]="d.layout" (ngModelChange)="edit({ layout: +$event })">
+              @for (layout of s.layouts().saved; track layout.id) {
+                <option [value]="layout.id">{{ layout.name }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>As</span
+            ><select [ngModel]="d.format" (ngModelChange)="edit({ format: $event })">
+              @for (format of formats; track format) {
+                <option [value]="format">{{ format.toUpperCase() }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>When</span
+            ><select [ngModel]="d.when" (ngModelChange)="edit({ when: $event })">
+              <option value="hourly">every hour</option>
+              <option value="daily">every day</option>
+              <option value="weekly">every week</option>
+              <option value="release">when files reach a workflow state</option>
+            </select></label
+          >
+          @switch (d.when) {
+            @case ('release') {
+              <label class="field"
+                ><span>State</span
+                ><select [ngModel]="d.state" (ngModelChange)="edit({ state: $event })">
+                  <option value="" disabled>choose one</option>
+                  @for (state of states(); track state) {
+                    <option [value]="state">{{ state }}</option>
+                  }
+                </select></label
+              >
+            }
+            @case ('hourly') {
+              <label class="field"
+                ><span>Minutes past the hour</span
+                ><input pInputText type="number" min="0" max="59" [ngModel]="d.minute % 60" (ngModelChange)="edit({ minute: +$event })"
+              /></label>
+            }
+            @default {
+              <label class="field"
+                ><span>At</span><input pInputText type="time" [ngModel]="time(d.minute)" (ngModelChange)="edit({ minute: minutes($event) })"
+              /></label>
+            }
+          }
+          @if (d.when === 'weekly') {
+            <label class="field"
+              ><span>On</span
+              ><select [ngModel]="d.weekday" (ngModelChange)="edit({ weekday: +$event })">
+                @for (day of days; track day) {
+                  <option [value]="$index">{{ day }}</option>
+                }
+              </select></label
+            >
+          }
+          <label class="field"
+            ><span>Folder on the server</span><input pInputText class="mono" [ngModel]="d.folder" (ngModelChange)="edit({ folder: $event })"
+          /></label>
+        </div>
+        <label class="tick"><input type="checkbox" [ngModel]="d.active" (ngModelChange)="edit({ active: $event })" />active</label>
+        <div class="actions top">
+          <p-button label="Save" [disabled]="!d.name.trim() || !d.folder.trim() || (d.when === 'release' && !d.state)" (onClick)="save(d)" />
+          <p-button severity="secondary" label="Give up" (onClick)="delivery.set(null)" />
+        </div>
+      </section>
+    }
+    @if (folder(); as f) {
+      <section class="card" aria-label="Watched folder">
+        <h2>{{ editing() === null ? 'Watch a folder' : 'Change the watched folder' }}</h2>
+        <label class="field"
+          ><span>Folder on the server</span
+          ><input pInputText class="mono" [ngModel]="f.folder" (ngModelChange)="folder.set({ folder: $event, apply: f.apply, active: f.active })"
+        /></label>
+        <label class="tick"
+          ><input type="checkbox" [ngModel]="f.apply" (ngModelChange)="folder.set({ folder: f.folder, apply: $event, active: f.active })" />apply what is clear
+          at once; conflicts, spoiled and refused values always wait here</label
+        >
+        <label class="tick"
+          ><input type="checkbox" [ngModel]="f.active" (ngModelChange)="folder.set({ folder: f.folder, apply: f.apply, active: $event })" />active</label
+        >
+        <div class="actions top">
+          <p-button label="Save" [disabled]="!f.folder.trim()" (onClick)="saveFolder(f)" />
+          <p-button severity="secondary" label="Give up" (onClick)="folder.set(null)" />
+        </div>
+      </section>
+    }
+    <section class="card" aria-label="Deliveries">
+      <h2>Deliveries</h2>
+      @for (row of list(); track row.id) {
+        <div class="line">
+          <div>
+            <b>{{ row.name }}</b>
+            <p class="soft">{{ describe(row) }}</p>
+            @if (row.last; as last) {
+              <p [class]="last.trouble ? 'bad' : 'soft'">
+                {{ instant(last.at) }}: {{ last.trouble ?? (last.rows === 1 ? '1 row' : last.rows + ' rows') + ' as ' + last.file }}
+              </p>
+            }
+          </div>
+          <div class="actions">
+            <button type="button" class="link" (click)="now(row)">Deliver now</button>
+            <button type="button" class="link" (click)="change(row)">Change</button>
+            <button type="button" class="link" (click)="remove(row)">Remove</button>
+          </div>
+        </div>
+      } @empty {
+        <p class="soft">None yet. A delivery writes a layout to a folder by the clock, or as soon as files are released.</p>
+      }
+    </section>
+    <section class="card" aria-label="Watched folders">
+      <h2>Watched folders</h2>
+      @for (row of folders(); track row.id) {
+        <div class="line">
+          <div>
+            <b class="mono">{{ row.folder }}</b>
+            <p class="soft">
+              {{ row.active ? (row.apply ? 'What is clear is applied at once.' : 'Everything waits to be looked at.') : 'Not watched at the moment.' }}
+            </p>
+            @if (row.last; as last) {
+              <p [class]="last.trouble ? 'bad' : 'soft'">{{ instant(last.at) }}: {{ last.trouble ?? last.file + ' was taken back.' }}</p>
+            }
+          </div>
+          <div class="actions">
+            <button type="button" class="link" (click)="changeFolder(row)">Change</button>
+            <button type="button" class="link" (click)="removeFolder(row)">Watch no longer</button>
+          </div>
+        </div>
+      } @empty {
+        <p class="soft">None yet. Tables that come into a watched folder are taken back, moved away, and a report is laid beside them.</p>
+      }
+    </section>
+  `,
+  styles: `
+    section {
+      padding: 14px 16px;
+      margin-bottom: 14px;
+    }
+    .grid {
+      display: grid;
+      grid-template-columns: 1fr 1fr 1fr;
+      gap: 0 14px;
+    }
+    .line {
+      display: flex;
+      gap: 14px;
+      padding: 8px 0;
+      border-top: 1px solid var(--row);
+    }
+    .line > :first-child {
+      flex: 1;
+      min-width: 0;
+    }
+    .line p {
+      margin: 2px 0 0;
+    }
+    .tick {
+      display: flex;
+      gap: 6px;
+      align-items: center;
+      margin-bottom: 4px;
+    }
+    .top {
+      margin-top: 10px;
+    }
+    input[pInputText] {
+      width: 100%;
+    }
+  `,
+})
+export class Deliveries {
+  protected readonly s = inject(ExchangeStore);
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  protected readonly list = signal<readonly Delivery[]>([]);
+  protected readonly folders = signal<readonly WatchedFolder[]>([]);
+  protected readonly delivery = signal<DeliveryDraft | null>(null);
+  protected readonly folder = signal<WatchedFolderDraft | null>(null);
+  protected readonly editing = signal<number | null>(null);
+  protected readonly states = signal<Settings['workflowStates']>([]);
+  protected readonly formats = TABLE_FORMATS;
+  protected readonly days = DAYS;
+  protected readonly instant = showInstant;
+
+  constructor() {
+    this.load();
+    this.api.settings().subscribe({ next: (settings) => this.states.set(settings.workflowStates), error: this.notices.failed });
+  }
+
+  private load(): void {
+    this.api.deliveries().subscribe({ next: (rows) => this.list.set(rows), error: this.notices.failed });
+    this.api.watchedFolders().subscribe({ next: (rows) => this.folders.set(rows), error: this.notices.failed });
+  }
+
+  protected time(minute: number): string {
+    return `${two(Math.floor(minute / 60))}:${two(minute % 60)}`;
+  }
+  protected minutes(time: string): number {
+    const [hours = 0, minutes = 0] = time.split(':').map(Number);
+    return hours * 60 + minutes;
+  }
+  protected describe(row: Delivery): string {
+    const layout = this.s.layouts().saved.find((candidate) => candidate.id === row.layout)?.name ?? `layout ${row.layout}`;
+    const when = {
+      release: `when files reach ${row.state}`,
+      hourly: `every hour at ${two(row.minute % 60)} past`,
+      daily: `every day at ${this.time(row.minute)}`,
+      weekly: `every ${DAYS[row.weekday]} at ${this.time(row.minute)}`,
+    }[row.when];
+    return `${layout} as ${row.format.toUpperCase()} to ${row.folder}, ${row.active ? when : 'not active'}${row.nextAt ? `; next ${this.instant(row.nextAt)}` : ''}.`;
+  }
+
+  protected begin(): void {
+    this.folder.set(null);
+    this.editing.set(null);
+    this.delivery.set({
+      name: '',
+      layout: this.s.layouts().saved[0]!.id,
+      format: 'csv',
+      folder: '',
+      when: 'daily',
+      state: '',
+      minute: 120,
+      weekday: 1,
+      active: true,
+    });
+  }
+  protected watch(): void {
+    this.delivery.set(null);
+    this.editing.set(null);
+    this.folder.set({ folder: '', apply: false, active: true });
+  }
+  protected change({ id, name, layout, format, folder, when, state, minute, weekday, active }: Delivery): void {
+    this.folder.set(null);
+    this.editing.set(id);
+    this.delivery.set({ name, layout, format, folder, when, state, minute, weekday, active });
+  }
+  protected changeFolder({ id, folder, apply, active }: WatchedFolder): void {
+    this.delivery.set(null);
+    this.editing.set(id);
+    this.folder.set({ folder, apply, active });
+  }
+  protected edit(change: Partial<DeliveryDraft>): void {
+    this.delivery.update((draft) => draft && { ...draft, ...change });
+  }
+  protected save(draft: DeliveryDraft): void {
+    this.api.saveDelivery(this.editing(), draft).subscribe({
+      next: () => {
+        this.delivery.set(null);
+        this.notices.done(`The delivery ${draft.name} is saved.`);
+        this.load();
+      },
+      error: this.s.failed,
+    });
+  }
+  protected saveFolder(draft: WatchedFolderDraft): void {
+    this.api.saveWatchedFolder(this.editing(), draft).subscribe({
+      next: () => {
+        this.folder.set(null);
+        this.notices.done(`${draft.folder} is watched.`);
+        this.load();
+      },
+      error: this.s.failed,
+    });
+  }
+  protected now(row: Delivery): void {
+    this.api.deliverNow(row.id).subscribe({
+      next: (last) => {
+        if (last.trouble === null) this.notices.done(`${last.file} is written.`);
+        this.load();
+      },
+      error: this.s.failed,
+    });
+  }
+  protected remove(row: Delivery): void {
+    this.api.removeDelivery(row.id).subscribe({ next: () => this.load(), error: this.s.failed });
+  }
+  protected removeFolder(row: WatchedFolder): void {
+    this.api.removeWatchedFolder(row.id).subscribe({ next: () => this.load(), error: this.s.failed });
+  }
+}

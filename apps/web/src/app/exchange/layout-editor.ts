@@ -1,0 +1,453 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Clause, LayoutColumn, LayoutContent, LayoutDraft, TABLE_FORMATS, TableFormat, WideRow, ClassRow } from '@rule/contract';
+import { ROW_LEVELS, RowLevel } from '@rule/core/exchange';
+import { KINDS, isHeldAt } from '@rule/core/schema';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Subscription, filter, first, switchMap, timer } from 'rxjs';
+import { Clauses } from '../clauses';
+import { Api, CatalogueActions, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
+import { ExchangeStore } from './exchange.store';
+
+const LEVEL_SAID: Readonly<Record<RowLevel, string>> = {
+  document: 'a file',
+  variant: 'a variant',
+  body: 'a body of a part',
+  occurrence: 'a placed part of an assembly',
+  sheet: 'a sheet of a drawing',
+};
+const ROWS_SAID: Readonly<Record<LayoutContent['rows'], string>> = {
+  all: 'all of them',
+  missing: 'those that lack a required value',
+  strays: 'those with names outside the schema',
+};
+const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XLSX)', csv: 'CSV', json: 'JSON', xml: 'XML' };
+
+/** A layout of a table: which rows, which properties, in which form; and sending it out. */
+@Component({
+  selector: 'rule-layout-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, Clauses, FormsModule, InputTextModule],
+  template: `
+    @let c = draft().content;
+    <div class="head">
+      <div>
+        <h1>{{ draft().name || 'Send values out' }}</h1>
+        <p>{{ draft().purpose || 'Rule remembers what goes out, so that it can tell what the spreadsheet changed from what changed here in the meantime.' }}</p>
+      </div>
+    </div>
+    <div class="sides">
+      <section class="card" aria-label="Rows">
+        <h2>Rows</h2>
+        <div class="pair">
+          <label class="field"
+            ><span>Files</span
+            ><select [ngModel]="c.filter.kind ?? ''" (ngModelChange)="filterBy({ kind: $event || undefined })">
+              <option value="">of all kinds</option>
+              @for (kind of kinds; track kind) {
+                <option [value]="kind">{{ kind }}s</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Which of them</span
+            ><select [ngModel]="c.rows" (ngModelChange)="edit({ rows: $event })">
+              @for (rows of rowsSaid; track rows[0]) {
+                <option [value]="rows[0]">{{ rows[1] }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Folder</span
+            ><select [ngModel]="c.filter.folder ?? ''" (ngModelChange)="filterBy({ folder: $event || undefined })">
+              <option value="">all folders</option>
+              @for (folder of folders(); track folder) {
+                <option [value]="folder">{{ folder }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Class</span
+            ><select [ngModel]="c.filter.class ?? ''" (ngModelChange)="filterBy({ class: $event === '' ? undefined : +$event })">
+              <option value="">all classes</option>
+              @for (row of classes(); track row.id) {
+                <option [value]="row.id">{{ row.name }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Project or drawing set</span
+            ><select [ngModel]="c.filter.within ?? ''" (ngModelChange)="filterBy({ within: $event === '' ? undefined : +$event })">
+              <option value="">any</option>
+              @for (row of projects(); track row.id) {
+                <option [value]="row.id">{{ row.level }}: {{ row.name }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>BOM of an assembly</span
+            ><select [ngModel]="c.filter.assembly ?? ''" (ngModelChange)="filterBy({ assembly: $event === '' ? undefined : +$event })">
+              <option value="">none in particular</option>
+              @for (row of assemblies(); track row.id) {
+                <option [value]="row.id">{{ row.path }}</option>
+              }
+            </select></label
+          >
+        </div>
+        <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" (changed)="where($event)" />
+        <div class="pair top">
+          <label class="field"
+            ><span>One row is</span
+            ><select [ngModel]="c.level" (ngModelChange)="level($event)">
+              @for (level of levels; track level) {
+                <option [value]="level">{{ levelSaid[level] }}</option>
+              }
+            </select></label
+          >
+          <label class="field"
+            ><span>Shape</span
+            ><select [ngModel]="c.shape" (ngModelChange)="edit({ shape: $event })">
+              <option value="wide">one column a property</option>
+              <option value="long">one row a value</option>
+            </select></label
+          >
+        </div>
+      </section>
+      <section class="card" aria-label="Columns">
+        <h2>Columns</h2>
+        @if (c.columns.length) {
+          <ol class="columns">
+            @for (column of c.columns; track column.property; let i = $index) {
+              <li (keydown)="keyed($event, i)">
+                <span class="name" [title]="written(column)">{{ caption(column) }}</span>
+                <input
+                  pInputText
+                  [attr.aria-label]="'Header of ' + caption(column)"
+                  [placeholder]="written(column)"
+                  [ngModel]="column.header"
+                  (change)="editColumn(i, { header: $any($event.target).value.trim() })"
+                />
+                <label class="tick"
+                  ><input
+                    type="checkbox"
+                    [attr.aria-label]="caption(column) + ' is filled in'"
+                    [ngModel]="column.editable"
+                    (ngModelChange)="editColumn(i, { editable: $event })"
+                  />filled in</label
+                >
+                <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'Move ' + caption(column) + ' up'" (click)="move(i, -1)">↑</button>
+                <button
+                  type="button"
+                  class="link"
+                  [disabled]="i === c.columns.length - 1"
+                  [attr.aria-label]="'Move ' + caption(column) + ' down'"
+                  (click)="move(i, 1)"
+                >
+                  ↓
+                </button>
+                <button type="button" class="link" [attr.aria-label]="'Take ' + caption(column) + ' out'" (click)="drop(i)">out</button>
+              </li>
+            }
+          </ol>
+        } @else {
+          <p class="soft">All {{ fitting().length }} properties that apply, each under its written name and to be filled in.</p>
+        }
+        <label class="field"
+          ><span>Add a column</span
+          ><select [ngModel]="''" (ngModelChange)="add($event)">
+            <option value="">choose a property</option>
+            @for (property of addable(); track property.id) {
+              <option [value]="property.id">{{ property.caption }}</option>
+            }
+          </select></label
+        >
+        <p class="soft">Columns that are not filled in stand beside for reading; what is typed there is refused when it comes back.</p>
+      </section>
+    </div>
+    <section class="card out" aria-label="Send out">
+      <div class="pair four">
+        <label class="field"
+          ><span>For</span><input pInputText placeholder="whom it goes to" [ngModel]="recipient()" (ngModelChange)="recipient.set($event)"
+        /></label>
+        <label class="field"
+          ><span>CSV: between cells</span
+          ><select [ngModel]="c.csv.delimiter" (ngModelChange)="edit({ csv: { delimiter: $event, decimal: c.csv.decimal, encoding: c.csv.encoding } })">
+            <option value=",">comma</option>
+            <option value=";">semicolon</option>
+            <option value="&#9;">tab</option>
+            <option value="|">bar</option>
+          </select></label
+        >
+        <label class="field"
+          ><span>CSV: decimal sign</span
+          ><select [ngModel]="c.csv.decimal" (ngModelChange)="edit({ csv: { delimiter: c.csv.delimiter, decimal: $event, encoding: c.csv.encoding } })">
+            <option value=".">point</option>
+            <option value=",">comma</option>
+          </select></label
+        >
+        <label class="field"
+          ><span>CSV: encoding</span
+          ><select [ngModel]="c.csv.encoding" (ngModelChange)="edit({ csv: { delimiter: c.csv.delimiter, decimal: c.csv.decimal, encoding: $event } })">
+            <option value="utf-8">UTF-8</option>
+            <option value="utf-16le">UTF-16</option>
+            <option value="windows-1252">Windows-1252</option>
+          </select></label
+        >
+      </div>
+      <label class="tick"
+        ><input type="checkbox" [ngModel]="c.protect" (ngModelChange)="edit({ protect: $event })" />lock cells of the workbook that are not filled in</label
+      >
+      <div class="actions top">
+        @for (format of formats; track format) {
+          <p-button
+            [severity]="format === 'xlsx' ? undefined : 'secondary'"
+            [label]="formatSaid[format]"
+            [disabled]="!rows() || s.busy()"
+            [loading]="s.busy() && sending() === format"
+            (onClick)="send(format)"
+          />
+        }
+        <span class="soft" role="status">{{ rows() === null ? 'counting …' : rows() === 1 ? '1 row' : rows() + ' rows' }}</span>
+      </div>
+    </section>
+    <section class="card out" aria-label="Layout">
+      <div class="pair">
+        <label class="field"><span>Name of the layout</span><input pInputText [ngModel]="draft().name" (ngModelChange)="change({ name: $event })" /></label>
+        <label class="field"><span>What it is for</span><input pInputText [ngModel]="draft().purpose" (ngModelChange)="change({ purpose: $event })" /></label>
+      </div>
+      <label class="tick"><input type="checkbox" [ngModel]="draft().shared" (ngModelChange)="change({ shared: $event })" />everybody may use it</label>
+      <div class="actions top">
+        <p-button severity="secondary" [label]="layout() === null ? 'Save the layout' : 'Save'" [disabled]="!draft().name.trim()" (onClick)="save(layout())" />
+        @if (layout() !== null) {
+          <p-button severity="secondary" label="Save as another" [disabled]="!draft().name.trim()" (onClick)="save(null)" />
+          <p-button severity="secondary" label="Remove" (onClick)="remove()" />
+        }
+      </div>
+    </section>
+  `,
+  styles: `
+    .sides {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 14px;
+      align-items: start;
+    }
+    section {
+      padding: 14px 16px;
+    }
+    .out {
+      margin-top: 14px;
+    }
+    .pair {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 0 14px;
+    }
+    .four {
+      grid-template-columns: 2fr 1fr 1fr 1fr;
+    }
+    .top {
+      margin-top: 10px;
+    }
+    .columns {
+      list-style: none;
+      margin: 0 0 10px;
+      padding: 0;
+      max-height: 300px;
+      overflow: auto;
+    }
+    .columns li {
+      display: grid;
+      grid-template-columns: minmax(70px, 1fr) minmax(70px, 1fr) auto 22px 22px auto;
+      gap: 8px;
+      align-items: center;
+      padding: 3px 0;
+      border-bottom: 1px solid var(--row);
+    }
+    .name {
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .tick {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+      white-space: nowrap;
+    }
+    input[pInputText] {
+      width: 100%;
+      min-width: 0;
+    }
+  `,
+})
+export class LayoutEditor {
+  protected readonly s = inject(ExchangeStore);
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  /** Number of the saved layout; `null` for a new one. */
+  readonly layout = input.required<number | null>();
+  /** What the editor begins with. */
+  readonly start = input.required<LayoutDraft>();
+  readonly saved = output<number | null>();
+  readonly sent = output<string>();
+
+  protected readonly draft = linkedSignal<LayoutDraft>(() => this.start());
+  protected readonly recipient = signal('');
+  protected readonly rows = signal<number | null>(null);
+  protected readonly sending = signal<TableFormat | null>(null);
+  protected readonly folders = signal<readonly string[]>([]);
+  protected readonly classes = signal<readonly ClassRow[]>([]);
+  protected readonly projects = signal<readonly WideRow[]>([]);
+  protected readonly assemblies = signal<readonly { id: number; path: string }[]>([]);
+  private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
+  private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
+  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly names = computed(() => this.properties().map((property) => property.writtenName));
+  protected readonly kinds = KINDS;
+  protected readonly levels = ROW_LEVELS;
+  protected readonly levelSaid = LEVEL_SAID;
+  protected readonly formats = TABLE_FORMATS;
+  protected readonly formatSaid = FORMAT_SAID;
+  protected readonly rowsSaid = Object.entries(ROWS_SAID);
+  protected readonly fitting = computed(() => {
+    const { level, filter } = this.draft().content;
+    return this.properties().filter((property) => isHeldAt(property, level) && (filter.kind === undefined || property.kinds.includes(filter.kind)));
+  });
+  protected readonly addable = computed(() => {
+    const { level, columns } = this.draft().content;
+    const taken = new Set(columns.map((column) => column.property));
+    return this.properties().filter((property) => !taken.has(property.id) && (isHeldAt(property, level) || isHeldAt(property, 'document')));
+  });
+
+  constructor() {
+    this.api.filters().subscribe({ next: ({ folders }) => this.folders.set(folders.map((row) => row.folder).filter(Boolean)), error: this.notices.failed });
+    this.api.classes().subscribe({ next: (rows) => this.classes.set(rows), error: this.notices.failed });
+    this.api.projects().subscribe({ next: (rows) => this.projects.set(rows.filter((row) => row.level !== 'company')), error: this.notices.failed });
+    this.api.assemblies().subscribe({ next: (rows) => this.assemblies.set(rows), error: this.notices.failed });
+    effect((onCleanup) => {
+      const { content } = this.draft();
+      untracked(() => this.rows.set(null));
+      let counting: Subscription | undefined;
+      const pause = setTimeout(() => {
+        counting = this.api.countRows(content).subscribe({ next: ({ rows }) => this.rows.set(rows), error: this.notices.failed });
+      }, 200);
+      onCleanup(() => {
+        clearTimeout(pause);
+        counting?.unsubscribe();
+      });
+    });
+  }
+
+  protected caption(column: LayoutColumn): string {
+    return this.byId()[column.property]?.caption ?? `property ${column.property}`;
+  }
+  protected written(column: LayoutColumn): string {
+    return this.byId()[column.property]?.writtenName ?? '';
+  }
+
+  protected change(change: Partial<LayoutDraft>): void {
+    this.draft.update((draft) => ({ ...draft, ...change }));
+  }
+  protected edit(change: Partial<LayoutContent>): void {
+    this.draft.update((draft) => ({ ...draft, content: { ...draft.content, ...change } }));
+  }
+  protected filterBy(change: Readonly<Record<string, unknown>>): void {
+    const all = { ...this.draft().content.filter, ...change };
+    this.edit({ filter: Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined)) });
+  }
+  protected where(clauses: readonly Clause[]): void {
+    this.filterBy({ where: clauses.length ? clauses : undefined });
+  }
+  /** Properties that the level does not hold leave the columns. */
+  protected level(level: RowLevel): void {
+    const columns = this.draft().content.columns.filter((column) => {
+      const property = this.byId()[column.property];
+      return property && (isHeldAt(property, level) || isHeldAt(property, 'document'));
+    });
+    this.edit({ level, columns });
+  }
+
+  protected add(id: string): void {
+    if (id === '') return;
+    const property = this.byId()[Number(id)];
+    const { columns, level } = this.draft().content;
+    this.edit({ columns: [...columns, { property: Number(id), header: '', editable: property !== undefined && isHeldAt(property, level) }] });
+  }
+  protected drop(at: number): void {
+    this.edit({ columns: this.draft().content.columns.filter((_, i) => i !== at) });
+  }
+  protected editColumn(at: number, change: Partial<LayoutColumn>): void {
+    this.edit({ columns: this.draft().content.columns.map((column, i) => (i === at ? { ...column, ...change } : column)) });
+  }
+  protected move(at: number, by: number): void {
+    const columns = [...this.draft().content.columns];
+    const [column] = columns.splice(at, 1);
+    columns.splice(at + by, 0, column!);
+    this.edit({ columns });
+  }
+  /** Alt with an arrow key moves a column. */
+  protected keyed(event: KeyboardEvent, at: number): void {
+    const by = event.key === 'ArrowUp' ? -1 : event.key === 'ArrowDown' ? 1 : 0;
+    const to = at + by;
+    if (!event.altKey || by === 0 || to < 0 || to >= this.draft().content.columns.length) return;
+    event.preventDefault();
+    this.move(at, by);
+  }
+
+  protected save(id: number | null): void {
+    const draft = { ...this.draft(), name: this.draft().name.trim(), purpose: this.draft().purpose.trim() };
+    const body: LayoutDraft = { name: draft.name, purpose: draft.purpose, shared: draft.shared, content: draft.content };
+    this.api.saveTableLayout(id, body).subscribe({
+      next: (kept) => {
+        this.s.lists();
+        this.notices.done(`The layout ${draft.name} is saved.`);
+        this.saved.emit(kept.id);
+      },
+      error: this.s.failed,
+    });
+  }
+  protected remove(): void {
+    this.api.removeTableLayout(this.layout()!).subscribe({
+      next: () => {
+        this.s.lists();
+        this.notices.done(`The layout ${this.draft().name} is removed.`);
+        this.saved.emit(null);
+      },
+      error: this.s.failed,
+    });
+  }
+
+  protected send(format: TableFormat): void {
+    this.s.busyNow();
+    this.sending.set(format);
+    const ended = (failure?: unknown) => {
+      this.sending.set(null);
+      if (failure === undefined) this.s.ready();
+      else this.s.failed(failure);
+    };
+    this.api.sendOut({ format, content: this.draft().content, layout: this.layout(), recipient: this.recipient().trim() }).subscribe({
+      next: ({ id, job }) =>
+        timer(0, 300)
+          .pipe(
+            switchMap(() => this.api.job(job)),
+            filter((row) => !goesOn(row)),
+            first(),
+          )
+          .subscribe({
+            next: (row) => {
+              if (row.state !== 'done') return ended(new Error(row.message ?? 'The table was not written.'));
+              ended();
+              this.s.lists();
+              this.store.dispatch(CatalogueActions.recount());
+              this.sent.emit(`/api/exchange/send-outs/${id}/file`);
+            },
+            error: ended,
+          }),
+      error: ended,
+    });
+  }
+}

@@ -1,0 +1,287 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { ColumnChoice, ReadingChoice, TakeBackView } from '@rule/contract';
+import { ColumnMatch, DELIMITERS, READ_ENCODINGS } from '@rule/core/exchange';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { catalogueFeature, sessionFeature } from '../shared';
+import { ExchangeStore } from './exchange.store';
+
+const MATCHED: Readonly<Record<string, string>> = {
+  'written name': 'by its written name',
+  'sent header': 'as it was sent out',
+  'known spelling': 'by a known spelling',
+  caption: 'by the caption',
+  likeness: 'probably',
+  values: 'by its values, probably',
+  role: '',
+};
+
+/** What Rule asks about a table before it can be compared: only what it cannot tell. */
+@Component({
+  selector: 'rule-table-reading',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule],
+  template: `
+    @let i = inspection();
+    <div class="head">
+      <div>
+        <h1>{{ view().takeBack.name }}</h1>
+        <p>{{ i.rows === 1 ? '1 row' : i.rows + ' rows' }}. Rule asks only about what it cannot tell; nothing is compared yet.</p>
+      </div>
+      @if (mayEdit()) {
+        <div class="actions">
+          <p-button label="Compare" [loading]="s.busy()" [disabled]="!ready()" (onClick)="compare()" />
+        </div>
+      }
+    </div>
+    @if (i.problem && !ready()) {
+      <p class="note bad" role="alert">{{ i.problem }}</p>
+    }
+    @if (i.format === 'csv' || i.sheets.length > 1) {
+      <section class="card" aria-label="File">
+        <h2>
+          {{ i.format === 'csv' ? 'File and encoding' : 'Sheet' }}
+          @if (asks('encoding') || asks('sheet')) {
+            <span class="chip warn">please look</span>
+          }
+        </h2>
+        <div class="row">
+          @if (i.format === 'csv') {
+            <label class="field"
+              ><span>Encoding</span
+              ><select [ngModel]="i.encoding" (ngModelChange)="again({ encoding: $event })">
+                @for (encoding of encodings; track encoding) {
+                  <option [value]="encoding">{{ encoding }}</option>
+                }
+              </select></label
+            >
+            <label class="field"
+              ><span>Between cells</span
+              ><select [ngModel]="i.delimiter" (ngModelChange)="again({ delimiter: $event })">
+                @for (delimiter of delimiters; track delimiter) {
+                  <option [value]="delimiter">{{ said(delimiter) }}</option>
+                }
+              </select></label
+            >
+            <label class="field"
+              ><span>Decimal sign</span
+              ><select [ngModel]="i.decimal ?? ''" (ngModelChange)="again({ decimal: $event || undefined })">
+                <option value="">either</option>
+                <option value=".">point</option>
+                <option value=",">comma</option>
+              </select></label
+            >
+          } @else {
+            <label class="field"
+              ><span>Sheet</span
+              ><select [ngModel]="i.sheet" (ngModelChange)="again({ sheet: $event, headerRow: undefined, columns: undefined })">
+                @for (sheet of i.sheets; track sheet.name) {
+                  <option [value]="sheet.name">{{ sheet.name }}{{ sheet.ours ? ', sent out by Rule' : '' }}</option>
+                }
+              </select></label
+            >
+          }
+          <label class="field"
+            ><span>Header in row</span
+            ><input type="number" min="1" max="1000" [ngModel]="i.headerRow" (change)="again({ headerRow: +$any($event.target).value, columns: undefined })"
+          /></label>
+        </div>
+      </section>
+    }
+    <section class="card" aria-label="Columns">
+      <h2>
+        Columns
+        @if (asks('columns')) {
+          <span class="chip warn">please look</span>
+        }
+      </h2>
+      <div class="wide">
+        <table class="list">
+          <thead>
+            <tr>
+              <th>Column</th>
+              <th>Taken for</th>
+              <th>Why</th>
+              <th>First values</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (column of i.columns; track column.at) {
+              <tr [class.on]="column.ask && !choices()[column.at]">
+                <td class="mono">{{ column.header }}</td>
+                <td>
+                  @if (column.use === 'identity' || column.use === 'property name' || column.use === 'value') {
+                    {{ column.use === 'identity' ? "Rule's own mark" : column.use }}
+                  } @else {
+                    <select
+                      class="small"
+                      [attr.aria-label]="'What ' + column.header + ' is'"
+                      [ngModel]="chosen(column)"
+                      (ngModelChange)="choose(column, $event)"
+                    >
+                      <option value="ignored">left out</option>
+                      <option value="file">the file's name or path</option>
+                      <option value="holder">the holder inside the file</option>
+                      @if (mayAdminister() && column.property === null) {
+                        <option value="draft">a draft of a new property</option>
+                      }
+                      @for (property of properties(); track property.id) {
+                        <option [value]="property.id">{{ property.caption }}</option>
+                      }
+                    </select>
+                  }
+                </td>
+                <td [class.warn]="column.ask">{{ column.message || matched(column) }}</td>
+                <td class="mono soft">{{ values(column) }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    </section>
+    @if (i.ambiguous.length) {
+      <section class="card" aria-label="Rows">
+        <h2>
+          File names that several files have
+          @if (asks('rows')) {
+            <span class="chip warn">please look</span>
+          }
+        </h2>
+        @for (entry of i.ambiguous; track entry.name) {
+          <label class="field"
+            ><span class="mono">{{ entry.name }}, in {{ entry.rows === 1 ? '1 row' : entry.rows + ' rows' }}</span
+            ><select [ngModel]="files()[entry.name] ?? ''" (ngModelChange)="file(entry.name, $event)">
+              <option value="" disabled>say which one is meant</option>
+              <option [ngValue]="0">none: leave these rows out</option>
+              @for (candidate of entry.files; track candidate.id) {
+                <option [ngValue]="candidate.id">{{ candidate.path }}</option>
+              }
+            </select></label
+          >
+        }
+      </section>
+    }
+    <label class="tick"
+      ><input type="checkbox" [ngModel]="onlyBlanks()" (ngModelChange)="onlyBlanks.set($event)" />take values only where Rule holds none, as for values of an
+      older system</label
+    >
+  `,
+  styles: `
+    section {
+      padding: 14px 16px;
+      margin-bottom: 14px;
+    }
+    .row {
+      display: flex;
+      gap: 14px;
+      flex-wrap: wrap;
+    }
+    .row .field {
+      min-width: 150px;
+      margin: 0;
+    }
+    .wide {
+      overflow: auto;
+    }
+    td.soft {
+      max-width: 220px;
+      overflow: hidden;
+      text-overflow: ellipsis;
+      white-space: nowrap;
+    }
+    .tick {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+    }
+    input[type='number'] {
+      height: 32px;
+      width: 90px;
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      background: var(--panel);
+      padding: 0 8px;
+    }
+    h2 .chip {
+      margin-left: 8px;
+    }
+  `,
+})
+export class TableReading {
+  protected readonly s = inject(ExchangeStore);
+  private readonly store = inject(Store);
+  readonly view = input.required<TakeBackView>();
+  protected readonly inspection = computed(() => this.view().inspection!);
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
+  /** What was chosen so far, kept while the file is read again. */
+  private readonly choice = linkedSignal<number, ReadingChoice>({ source: () => this.view().takeBack.id, computation: () => ({}) });
+  protected readonly choices = computed(() => this.choice().columns ?? {});
+  protected readonly files = computed(() => this.choice().files ?? {});
+  protected readonly onlyBlanks = linkedSignal<number, boolean>({ source: () => this.view().takeBack.id, computation: () => false });
+  protected readonly encodings = READ_ENCODINGS;
+  protected readonly delimiters = DELIMITERS;
+  protected readonly ready = computed(() => {
+    const i = this.inspection();
+    const named = i.columns.some((column) => this.use(column) === 'file' || this.use(column) === 'identity');
+    return named && i.ambiguous.every((entry) => this.files()[entry.name] !== undefined);
+  });
+
+  protected asks(what: 'encoding' | 'sheet' | 'columns' | 'rows'): boolean {
+    return this.inspection().asks.includes(what);
+  }
+  protected said(delimiter: string): string {
+    return { ',': 'comma', ';': 'semicolon', '\t': 'tab', '|': 'bar' }[delimiter] ?? delimiter;
+  }
+  protected matched(column: ColumnMatch): string {
+    return MATCHED[column.by ?? ''] ?? '';
+  }
+  protected values(column: ColumnMatch): string {
+    return this.inspection()
+      .sample.map((row) => row[column.at] ?? '')
+      .filter((text) => text !== '')
+      .slice(0, 3)
+      .join(' · ');
+  }
+  private use(column: ColumnMatch): string {
+    return this.choices()[column.at]?.use ?? column.use;
+  }
+  protected chosen(column: ColumnMatch): string {
+    const own = this.choices()[column.at];
+    if (own) return own.use === 'property' ? String(own.property) : own.use;
+    return column.use === 'property' ? String(column.property) : column.use;
+  }
+  protected choose(column: ColumnMatch, to: string): void {
+    const chosen: ColumnChoice = /^\d+$/.test(to) ? { use: 'property', property: Number(to) } : { use: to as 'ignored' };
+    this.choice.update((choice) => ({ ...choice, columns: { ...(choice.columns ?? {}), [column.at]: chosen } }));
+  }
+  protected file(name: string, id: number): void {
+    this.choice.update((choice) => ({ ...choice, files: { ...(choice.files ?? {}), [name]: id } }));
+  }
+
+  /** Reads the file again with something else chosen; what it is compared with waits. */
+  protected again(change: { readonly [K in keyof ReadingChoice]?: ReadingChoice[K] | undefined }): void {
+    const all = Object.entries({ ...this.choice(), ...change }).filter(([, value]) => value !== undefined);
+    const next = Object.fromEntries(all) as ReadingChoice;
+    this.choice.set(next);
+    this.s.answer({ ...next, hold: true });
+  }
+
+  protected compare(): void {
+    const { columns, encoding, sheet } = this.inspection();
+    // What is shown when somebody goes on is what was agreed to.
+    const settled: Record<number, ColumnChoice> = { ...this.choices() };
+    for (const column of columns)
+      if (column.ask && !settled[column.at])
+        settled[column.at] = column.property === null ? { use: 'ignored' } : { use: 'property', property: column.property };
+    this.s.answer({
+      ...this.choice(),
+      ...(encoding === null ? {} : { encoding }),
+      ...(sheet === null ? {} : { sheet }),
+      ...(Object.keys(settled).length ? { columns: settled } : {}),
+      ...(this.onlyBlanks() ? { onlyBlanks: true } : {}),
+    });
+  }
+}

@@ -1,0 +1,452 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { ApplyMode, CELL_VERDICTS, CellFilter, CellGroup, TakeBackCellRow, TakeBackView } from '@rule/contract';
+import { fileName } from '@rule/core/files';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { Api, CatalogueActions, FileLink, Notices, TrayActions, catalogueFeature, plainHeld, sessionFeature, showInstant } from '../shared';
+import { CellSource } from './cell-source';
+import { ExchangeStore } from './exchange.store';
+
+type Verdict = (typeof CELL_VERDICTS)[number];
+const SAID: Readonly<Record<Verdict, string>> = {
+  change: 'would change',
+  conflict: 'changed on both sides',
+  spoiled: 'spoiled on the way',
+  error: 'refused',
+  same: 'in Rule already',
+};
+const OUTCOME: Readonly<Record<string, string>> = { tray: 'in the tray', applied: 'applied', failed: 'not applied', dropped: 'given up' };
+const CODES: Readonly<Record<string, string>> = {
+  zeros: 'leading zeros lost',
+  exponent: 'taken for a number with an exponent',
+  digits: 'rounded long digits',
+  'number form': 'written as another number',
+  date: 'taken for a date',
+  'serial number': 'a day as a number',
+  'decimal sign': 'decimal comma',
+  'yes or no': 'taken for yes or no',
+  blanks: 'blanks or line breaks',
+  'cut off': 'cut off',
+  autocorrected: 'signs exchanged',
+  letters: 'letters lost or misread',
+  'error cell': 'error cells',
+  formula: 'formulas',
+};
+
+/** Every cell that would change when a table is taken back, decided about singly or many at once. */
+@Component({
+  selector: 'rule-take-back-review',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FileLink, FormsModule, ScrollingModule],
+  template: `
+    @let v = view();
+    <div class="head">
+      <div>
+        <h1>{{ v.takeBack.name }}</h1>
+        <p>
+          Taken back {{ instant(v.takeBack.at) }} by {{ v.takeBack.by }}{{ v.takeBack.note ? ', ' + v.takeBack.note : '' }}.
+          @if (!touched()) {
+            Nothing is written yet.
+          }
+          @if (mayEdit() && !touched()) {
+            <button type="button" class="link" (click)="s.reopen()">Read it in another way</button>
+          }
+        </p>
+      </div>
+      <div class="actions">
+        @if (mayEdit() && v.ready) {
+          <p-button [label]="'Put ' + counted(v.ready) + ' in the tray'" [loading]="s.busy()" (onClick)="toTray()" />
+          <p-button severity="secondary" label="Apply them now" [disabled]="s.busy()" (onClick)="asking.set(!asking())" />
+        }
+        <p-button severity="secondary" label="Result workbook" (onClick)="result()" />
+      </div>
+    </div>
+    @if (asking()) {
+      <div class="card ask" role="group" aria-label="Apply now">
+        <p>{{ counted(v.ready) }} would be written as one change set, past your tray. It can be taken back in History.</p>
+        <div class="actions">
+          <p-button label="All of them or none" (onClick)="apply('whole')" />
+          <p-button severity="secondary" label="File by file" (onClick)="apply('file by file')" />
+          <p-button severity="secondary" label="Not now" (onClick)="asking.set(false)" />
+        </div>
+      </div>
+    }
+    @for (warning of v.warnings; track warning) {
+      <p class="note warn" role="status">{{ warning }}</p>
+    }
+    <div class="card counts" role="group" aria-label="Cells by outcome">
+      <div>
+        <b>{{ count('unchanged') }}</b>unchanged
+      </div>
+      @for (verdict of verdicts; track verdict) {
+        <button
+          type="button"
+          class="plain"
+          [class.on]="s.filter().verdict === verdict"
+          (click)="look({ verdict: s.filter().verdict === verdict ? undefined : verdict })"
+        >
+          <b [class.bad]="(verdict === 'conflict' || verdict === 'error' || verdict === 'spoiled') && count(verdict)" [class.good]="verdict === 'change'">{{
+            count(verdict)
+          }}</b>{{ said[verdict] }}
+        </button>
+      }
+      <div>
+        <b [class.bad]="count('notTaken')">{{ count('notTaken') }}</b>in rows left out
+      </div>
+      <div>
+        <b>{{ count('ignored') }}</b>in columns left out
+      </div>
+      <div class="total">
+        <b>{{ count('total') }}</b>cells in all
+      </div>
+    </div>
+    @if (v.issueCount) {
+      <details>
+        <summary class="bad">{{ v.issueCount === 1 ? '1 row is' : v.issueCount + ' rows are' }} left out</summary>
+        <ul class="issues">
+          @for (issue of v.issues; track issue.row) {
+            <li>Row {{ issue.row }}: {{ issue.message }}</li>
+          }
+        </ul>
+      </details>
+    }
+    <div class="tools">
+      <select
+        class="small"
+        aria-label="Property"
+        [ngModel]="s.filter().property ?? ''"
+        (ngModelChange)="look({ property: $event === '' ? undefined : +$event })"
+      >
+        <option value="">all properties</option>
+        @for (group of v.byProperty; track group.key) {
+          <option [value]="group.key">{{ group.caption }} ({{ sum(group) }}{{ group.open ? ', ' + group.open + ' open' : '' }})</option>
+        }
+      </select>
+      <select class="small" aria-label="Folder" [ngModel]="s.filter().folder ?? ''" (ngModelChange)="look({ folder: $event === '' ? undefined : $event })">
+        <option value="">all folders</option>
+        @for (group of v.byFolder; track group.key) {
+          <option [value]="group.key">{{ group.caption || 'top folder' }} ({{ sum(group) }})</option>
+        }
+      </select>
+      <select class="small" aria-label="Reason" [ngModel]="s.filter().code ?? ''" (ngModelChange)="look({ code: $event === '' ? undefined : $event })">
+        <option value="">all reasons</option>
+        @for (row of v.byCode; track row.verdict + row.code) {
+          <option [value]="row.code">{{ codes[row.code] ?? row.code }} ({{ row.count }})</option>
+        }
+      </select>
+      <select
+        class="small"
+        aria-label="Decision"
+        [ngModel]="s.filter().decision ?? ''"
+        (ngModelChange)="look({ decision: $event === '' ? undefined : $event })"
+      >
+        <option value="">decided or not</option>
+        <option value="open">not decided ({{ v.open }})</option>
+        <option value="take">to be taken</option>
+        <option value="leave">to be left</option>
+      </select>
+      <input
+        class="small"
+        type="search"
+        placeholder="Find a file or a value"
+        aria-label="Find a file or a value"
+        [ngModel]="s.filter().search ?? ''"
+        (change)="look({ search: $any($event.target).value || undefined })"
+      />
+      @if (mayEdit()) {
+        <span class="all">
+          <button type="button" class="link" [disabled]="!total()" (click)="decideAll('take')">Take all {{ total() ?? '' }} shown</button>
+          <button type="button" class="link" [disabled]="!total()" (click)="decideAll('leave')">Leave all shown</button>
+        </span>
+      }
+    </div>
+    @if (total() === 0) {
+      <p class="note" role="status">{{ any() ? 'No cell of this sort.' : 'The table says what Rule holds: nothing would change.' }}</p>
+    } @else {
+      <div class="card lines" role="table" aria-label="Cells" [attr.aria-rowcount]="total()">
+        <div class="row header" role="row">
+          <span role="columnheader" class="num">Row</span><span role="columnheader">File</span><span role="columnheader">Property</span
+          ><span role="columnheader">In Rule now</span><span role="columnheader">In the table</span><span role="columnheader">What it means</span
+          ><span role="columnheader">Decision</span>
+        </div>
+        @if (source(); as cells) {
+          <cdk-virtual-scroll-viewport itemSize="28" role="rowgroup" [style.height]="'min(52vh, ' + 28 * (total() ?? 8) + 'px)'">
+            <div
+              class="row"
+              role="row"
+              *cdkVirtualFor="let cell of cells; let i = index"
+              [class.bad-row]="cell?.verdict === 'conflict' || cell?.verdict === 'error' || cell?.verdict === 'spoiled'"
+              [class.on]="cell && cell.id === selected()?.id"
+              [class.done]="cell?.outcome"
+              [attr.aria-rowindex]="i + 2"
+              tabindex="0"
+              (click)="choose.emit(cell ?? null)"
+              (keydown)="keyed($event, cell)"
+            >
+              @if (cell) {
+                <span role="cell" class="num">{{ cell.row }}</span>
+                <span role="cell" [title]="cell.path"
+                  ><rule-file [id]="cell.file" [path]="cell.path" [text]="leaf(cell.path)" />{{ cell.holder ? ' · ' + cell.holder : '' }}</span
+                >
+                <span role="cell">{{ caption(cell) }}</span>
+                <span role="cell" class="mono" [title]="held(cell.current)">{{ held(cell.current) }}</span>
+                <span role="cell" class="mono" [title]="cell.text"
+                  ><b>{{ cell.text || 'blank' }}</b></span
+                >
+                <span role="cell" [title]="cell.message">{{ cell.message }}</span>
+                <span role="cell">
+                  @if (cell.outcome) {
+                    <span class="chip" [class.good]="cell.outcome === 'applied'" [class.bad]="cell.outcome === 'failed'">{{ outcomes[cell.outcome] }}</span>
+                  } @else if (cell.verdict === 'error' || cell.verdict === 'same') {
+                    <span class="soft">{{ cell.verdict === 'same' ? 'nothing to do' : 'refused' }}</span>
+                  } @else if (mayEdit()) {
+                    <button
+                      type="button"
+                      class="pick"
+                      [class.on]="cell.decision === 'leave'"
+                      [attr.aria-pressed]="cell.decision === 'leave'"
+                      [attr.aria-label]="'Keep ' + held(cell.current) + ' in row ' + cell.row + ', ' + caption(cell)"
+                      (click)="decide(cell, 'leave'); $event.stopPropagation()"
+                    >
+                      leave
+                    </button>
+                    <button
+                      type="button"
+                      class="pick"
+                      [disabled]="!cell.takeable"
+                      [class.on]="cell.decision === 'take'"
+                      [attr.aria-pressed]="cell.decision === 'take'"
+                      [attr.aria-label]="'Take ' + (cell.text || 'blank') + ' in row ' + cell.row + ', ' + caption(cell)"
+                      (click)="decide(cell, 'take'); $event.stopPropagation()"
+                    >
+                      take
+                    </button>
+                  } @else {
+                    {{ cell.decision ?? 'open' }}
+                  }
+                </span>
+              } @else {
+                <span role="cell" class="soft">…</span>
+              }
+            </div>
+          </cdk-virtual-scroll-viewport>
+        }
+      </div>
+    }
+    <p class="soft" role="status">
+      {{ counted(v.ready) }} to be taken{{ v.inTray ? ', ' + v.inTray + ' in the tray' : ''
+      }}{{
+        v.open ? '; ' + v.open + (v.open === 1 ? ' waits' : ' wait') + ' for a decision, the others need not wait for ' + (v.open === 1 ? 'it' : 'them') : ''
+      }}. On a row, T takes and L leaves.
+    </p>
+  `,
+  styles: `
+    .counts {
+      display: flex;
+      margin-bottom: 10px;
+    }
+    .counts > * {
+      flex: 1;
+      padding: 8px 10px;
+      color: var(--soft);
+      border-right: 1px solid var(--line);
+      font-size: 12px;
+      text-align: left;
+    }
+    .counts > :last-child {
+      border-right: 0;
+    }
+    .counts b {
+      display: block;
+      color: var(--ink);
+      font:
+        600 22px/1.15 'Barlow Semi Condensed',
+        sans-serif;
+    }
+    .counts b.bad {
+      color: var(--vermilion);
+    }
+    .counts b.good {
+      color: var(--verdigris);
+    }
+    .counts .on {
+      background: var(--brass-tint);
+    }
+    .tools {
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      flex-wrap: wrap;
+      margin: 10px 0;
+    }
+    .tools select {
+      max-width: 170px;
+    }
+    .tools input {
+      height: 32px;
+      width: 170px;
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      background: var(--panel);
+      padding: 0 8px;
+    }
+    .all {
+      display: inline-flex;
+      gap: 14px;
+      margin-left: auto;
+    }
+    .lines {
+      --columns: 46px minmax(100px, 1.1fr) minmax(84px, 0.8fr) minmax(70px, 0.8fr) minmax(70px, 0.9fr) minmax(140px, 1.5fr) 108px;
+    }
+    .lines .row {
+      height: 28px;
+    }
+    .bad-row {
+      background: var(--vermilion-tint);
+    }
+    .done {
+      opacity: 0.7;
+      background: none;
+    }
+    .pick {
+      border: 1px solid var(--line);
+      background: var(--panel);
+      padding: 0 7px;
+      cursor: pointer;
+      border-radius: 3px;
+      font-size: 12px;
+      line-height: 18px;
+    }
+    .pick.on {
+      background: var(--verdigris);
+      border-color: var(--verdigris);
+      color: var(--on-accent);
+    }
+    .pick:disabled {
+      opacity: 0.45;
+      cursor: default;
+    }
+    .ask {
+      padding: 10px 16px;
+      margin-bottom: 12px;
+    }
+    .issues {
+      max-height: 140px;
+      overflow: auto;
+      margin: 6px 0 0;
+    }
+    .note.warn {
+      border-left-color: var(--ochre);
+    }
+  `,
+})
+export class TakeBackReview {
+  protected readonly s = inject(ExchangeStore);
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  readonly view = input.required<TakeBackView>();
+  readonly selected = input.required<TakeBackCellRow | null>();
+  readonly choose = output<TakeBackCellRow | null>();
+
+  protected readonly verdicts = CELL_VERDICTS;
+  protected readonly said = SAID;
+  protected readonly codes = CODES;
+  protected readonly outcomes = OUTCOME;
+  protected readonly leaf = fileName;
+  protected readonly held = plainHeld;
+  protected readonly instant = showInstant;
+  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
+  private readonly byPropertyId = this.store.selectSignal(catalogueFeature.selectById);
+  protected readonly asking = signal(false);
+  protected readonly total = signal<number | null>(null);
+  protected readonly source = signal<CellSource | null>(null);
+  /** Whether values of the table have gone to the tray or into files: then it is not read in another way any more. */
+  protected readonly touched = computed(() => this.view().inTray > 0 || this.view().written > 0);
+  protected readonly any = computed(() => this.view().byCode.length > 0);
+
+  constructor() {
+    const id = computed(() => this.view().takeBack.id);
+    effect((onCleanup) => {
+      const [takeBack, filter] = [id(), this.s.filter()];
+      const source = new CellSource(
+        (offset, limit) => this.api.takeBackCells(takeBack, { ...filter, offset, limit }),
+        (total) => this.total.set(total),
+        this.notices.failed,
+      );
+      untracked(() => this.source.set(source));
+      onCleanup(() => source.close());
+    });
+    effect(() => {
+      if (this.s.revision() > 0) untracked(() => this.source()?.refresh());
+    });
+  }
+
+  private viewId(): number {
+    return this.view().takeBack.id;
+  }
+
+  protected count(key: string): number {
+    return (this.view().takeBack.counts as Readonly<Record<string, number>> | null)?.[key] ?? 0;
+  }
+  protected counted(n: number): string {
+    return n === 1 ? '1 value' : `${n} values`;
+  }
+  protected sum(group: CellGroup): number {
+    return Object.values(group.counts).reduce((all, n) => all + n, 0);
+  }
+  protected caption(cell: TakeBackCellRow): string {
+    return cell.name ?? this.byPropertyId()[cell.property]?.caption ?? `property ${cell.property}`;
+  }
+  protected look(change: { readonly [K in keyof CellFilter]?: CellFilter[K] | undefined }): void {
+    const all = Object.entries({ ...this.s.filter(), ...change }).filter(([, value]) => value !== undefined);
+    this.s.look(Object.fromEntries(all) as CellFilter);
+  }
+
+  protected decide(cell: TakeBackCellRow, decision: 'take' | 'leave'): void {
+    this.s.decide({ cells: [cell.id], filter: {}, decision: cell.decision === decision ? null : decision });
+  }
+  protected decideAll(decision: 'take' | 'leave'): void {
+    this.s.decide({ cells: null, filter: this.s.filter(), decision });
+  }
+  protected keyed(event: KeyboardEvent, cell: TakeBackCellRow | undefined): void {
+    if (!cell || event.target !== event.currentTarget) return;
+    const row = event.currentTarget as HTMLElement;
+    if (event.key === 'Enter') this.choose.emit(cell);
+    else if (event.key === 'ArrowDown') (row.nextElementSibling as HTMLElement | null)?.focus();
+    else if (event.key === 'ArrowUp') (row.previousElementSibling as HTMLElement | null)?.focus();
+    else if (!this.mayEdit() || cell.outcome || cell.verdict === 'error' || cell.verdict === 'same') return;
+    else if (event.key === 't' && cell.takeable) this.decide(cell, 'take');
+    else if (event.key === 'l') this.decide(cell, 'leave');
+    else return;
+    event.preventDefault();
+  }
+
+  protected toTray(): void {
+    this.s.run(this.api.takeBackTray(this.viewId()), () => {
+      this.store.dispatch(TrayActions.load());
+      this.store.dispatch(TrayActions.open({ open: true }));
+    });
+  }
+  protected apply(mode: ApplyMode): void {
+    this.s.busyNow();
+    this.asking.set(false);
+    this.api.takeBackApply(this.viewId(), { mode }).subscribe({
+      next: (report) => {
+        this.notices.done(
+          report.failed === 0
+            ? `${this.counted(report.applied)} written in ${report.files === 1 ? '1 file' : `${report.files} files`}.`
+            : `${this.counted(report.applied)} written, ${report.failed} not: ${report.failures[0]?.path ?? ''} ${report.failures[0]?.message ?? ''}`,
+        );
+        this.store.dispatch(CatalogueActions.recount());
+        this.s.run(this.api.takeBackView(this.viewId()));
+      },
+      error: this.s.failed,
+    });
+  }
+  protected result(): void {
+    window.location.assign(`/api/exchange/take-backs/${this.viewId()}/result`);
+  }
+}

@@ -1,0 +1,220 @@
+import { Property, compareNames, likenessKey } from '../schema';
+import { Abbreviation, findTwins } from '../survey';
+import { TableCell, TableError } from './table';
+
+/** Headers of the columns that say what a row is about. */
+export const IDENTITY_HEADER = 'Rule identity';
+export const FILE_HEADER = 'File';
+export const HOLDER_HEADER = 'Holder';
+/** Headers of a table with one row a value. */
+export const PROPERTY_HEADER = 'Property';
+export const VALUE_HEADER = 'Value';
+
+/** Words by which foreign lists head the column with file names (common practice). */
+const FILE_WORDS = new Set([
+  'file',
+  'file name',
+  'filename',
+  'path',
+  'file path',
+  'full path',
+  'document',
+  'document name',
+  'part file',
+  'dateiname',
+  'datei',
+  'fichier',
+]);
+
+/** What a column is taken for. `draft` makes a draft of a property for its name, and takes its values as ones that the schema does not know yet. */
+export type ColumnUse = 'identity' | 'file' | 'holder' | 'property name' | 'value' | 'property' | 'draft' | 'ignored';
+
+/** How it was found out what a column is. */
+export type MatchedBy = 'written name' | 'sent header' | 'known spelling' | 'caption' | 'likeness' | 'values' | 'role';
+
+/** One column of a table, with what it probably is. */
+export interface ColumnMatch {
+  readonly at: number;
+  readonly header: string;
+  readonly use: ColumnUse;
+  readonly property: number | null;
+  readonly by: MatchedBy | null;
+  /** Whether a person has to say what the column is. */
+  readonly ask: boolean;
+  readonly message: string;
+}
+
+/** What columns are matched with. */
+export interface ColumnGround {
+  /** Properties of the schema, and columns of names that the schema does not know. */
+  readonly properties: readonly Property[];
+  /** Headers under which the send-outs, whose rows came back, had properties. */
+  readonly sent: readonly { readonly property: number; readonly header: string }[];
+  readonly abbreviations: readonly Abbreviation[];
+}
+
+const ROLES: Readonly<Record<string, ColumnUse>> = {
+  [IDENTITY_HEADER]: 'identity',
+  [FILE_HEADER]: 'file',
+  [HOLDER_HEADER]: 'holder',
+};
+
+/** Finds out what the columns of a table are by their headers. Nothing uncertain is settled: it is asked about. */
+export function matchColumns(header: readonly string[], { properties, sent, abbreviations }: ColumnGround): ColumnMatch[] {
+  const active = properties.filter((property) => !property.retired);
+  const byId = new Map(active.map((property) => [property.id, property]));
+  const long = header.includes(PROPERTY_HEADER) && header.includes(VALUE_HEADER) && !active.some((property) => property.writtenName === VALUE_HEADER);
+  const hasRows = header.includes(IDENTITY_HEADER) || header.includes(FILE_HEADER);
+  const twins = findTwins([...new Set([...header, ...active.map((property) => property.writtenName)])], abbreviations);
+  const seen = new Map<string, number>();
+  const taken = new Map<number, number>();
+  let fileFound = hasRows;
+  return header.flatMap((name, at): ColumnMatch[] => {
+    if (name === '') return [];
+    const match = (use: ColumnUse, property: number | null, by: MatchedBy | null, ask: boolean, message: string): ColumnMatch[] => {
+      if (property !== null) taken.set(property, at);
+      return [{ at, header: name, use, property, by, ask, message }];
+    };
+    const first = seen.get(name);
+    if (first !== undefined) return match('ignored', null, null, true, `The header stands twice: in column ${first + 1} as well.`);
+    seen.set(name, at);
+    const role = ROLES[name] ?? (long && name === PROPERTY_HEADER ? 'property name' : long && name === VALUE_HEADER ? 'value' : undefined);
+    if (role) return match(role, null, 'role', false, '');
+    if (!fileFound && FILE_WORDS.has(likenessKey(name)) && !active.some((property) => property.writtenName === name)) {
+      fileFound = true;
+      return match('file', null, 'role', false, 'Names the files.');
+    }
+    const free = (property: Property | undefined): property is Property => property !== undefined && !taken.has(property.id);
+    const sentHere = sent.filter((column) => column.header === name);
+    const bySent = sentHere.length === 1 ? byId.get(sentHere[0]!.property) : undefined;
+    if (free(bySent)) return match('property', bySent.id, bySent.writtenName === name ? 'written name' : 'sent header', false, '');
+    const byName = active.find((property) => property.writtenName === name);
+    if (free(byName)) return match('property', byName.id, 'written name', false, '');
+    const retired = properties.find((property) => property.retired && property.writtenName === name);
+    if (retired) return match('ignored', null, null, false, `${JSON.stringify(name)} is retired; the column is left out.`);
+    const bySpelling = active.find((property) => property.knownSpellings.includes(name));
+    if (free(bySpelling)) return match('property', bySpelling.id, 'known spelling', false, `A known spelling of ${JSON.stringify(bySpelling.writtenName)}.`);
+    const byCaption = active.filter((property) => property.caption === name);
+    if (byCaption.length === 1 && free(byCaption[0]))
+      return match('property', byCaption[0].id, 'caption', false, `The caption of ${JSON.stringify(byCaption[0].writtenName)}.`);
+    const near = active.find((property) => compareNames(property.writtenName, name) !== 'different');
+    if (free(near))
+      return match('property', near.id, 'likeness', true, `Differs from ${JSON.stringify(near.writtenName)} in ${compareNames(near.writtenName, name)}.`);
+    const group = twins.find((twin) => twin.names.includes(name));
+    const twin = group && active.find((property) => group.names.includes(property.writtenName) && free(property));
+    if (twin) return match('property', twin.id, 'likeness', true, `Probably ${JSON.stringify(twin.writtenName)}: ${group.reasons[0]}.`);
+    return match('ignored', null, null, true, `The schema has no property ${JSON.stringify(name)}.`);
+  });
+}
+
+/** Share of the values of a column that must be those of a property that was sent out, for it to be named as its column. */
+const ENOUGH = 0.6;
+
+/**
+ * Names columns whose headers say nothing by their values: a column that was sent out, stands under no header any more, and whose values
+ * stand in a column that nothing is known of, is probably that column. Always asked about.
+ * @param rows cells of some rows with the texts that were sent out in them, by property
+ */
+export function matchByValues(
+  matches: readonly ColumnMatch[],
+  rows: readonly { readonly cells: readonly TableCell[]; readonly sent: ReadonlyMap<number, string> }[],
+  sent: readonly { readonly property: number; readonly header: string }[],
+): ColumnMatch[] {
+  const taken = new Set(matches.map((match) => match.property));
+  const missing = sent.filter((column) => !taken.has(column.property));
+  return matches.map((match) => {
+    if (match.property !== null || match.use !== 'ignored' || !match.ask) return match;
+    let best: { property: number; header: string; hits: number; of: number } | null = null;
+    for (const { property, header } of missing) {
+      const told = rows.filter((row) => (row.sent.get(property) ?? '') !== '');
+      const hits = told.filter((row) => row.cells[match.at]?.text === row.sent.get(property)).length;
+      if (told.length > 0 && hits / told.length >= ENOUGH && hits > (best?.hits ?? 0)) best = { property, header, hits, of: told.length };
+    }
+    if (!best) return match;
+    missing.splice(
+      missing.findIndex((column) => column.property === best.property),
+      1,
+    );
+    return {
+      ...match,
+      use: 'property',
+      property: best.property,
+      by: 'values',
+      message: `Probably ${JSON.stringify(best.header)} under another header: ${best.hits} of ${best.of} values are those that were sent out.`,
+    };
+  });
+}
+
+/** A column whose cells are values of one property. */
+export interface ValueColumn {
+  readonly at: number;
+  readonly header: string;
+  readonly property: Property;
+}
+
+/** Where in a table what stands; -1 for what it has not. */
+export interface TableShape {
+  readonly identityAt: number;
+  readonly fileAt: number;
+  readonly holderAt: number;
+  readonly propertyAt: number;
+  readonly valueAt: number;
+  readonly columns: readonly ValueColumn[];
+  /** Columns that are left out, by their headers. */
+  readonly ignored: readonly { readonly at: number; readonly header: string }[];
+}
+
+/** The shape of a table whose columns are settled. @throws TableError `no-file-column`, `column-twice` */
+export function shapeOf(matches: readonly ColumnMatch[], properties: ReadonlyMap<number, Property>): TableShape {
+  const at = (use: ColumnUse) => {
+    const found = matches.filter((match) => match.use === use);
+    if (found.length > 1)
+      throw new TableError('column-twice', `Columns ${found.map((match) => match.at + 1).join(' and ')} are both taken for the ${use} column.`);
+    return found[0]?.at ?? -1;
+  };
+  const columns = matches.flatMap((match): ValueColumn[] => {
+    if (match.use !== 'property' && match.use !== 'draft') return [];
+    const property = match.property === null ? undefined : properties.get(match.property);
+    if (!property) throw new TableError('unknown-column', `Column ${JSON.stringify(match.header)}: the property is not in the schema.`);
+    return [{ at: match.at, header: match.header, property }];
+  });
+  for (const [i, column] of columns.entries()) {
+    const twin = columns.slice(0, i).find((earlier) => earlier.property.id === column.property.id);
+    if (twin)
+      throw new TableError(
+        'column-twice',
+        `Columns ${JSON.stringify(twin.header)} and ${JSON.stringify(column.header)} are both taken for ${column.property.caption}.`,
+      );
+  }
+  const shape = {
+    identityAt: at('identity'),
+    fileAt: at('file'),
+    holderAt: at('holder'),
+    propertyAt: at('property name'),
+    valueAt: at('value'),
+    columns,
+    ignored: matches.filter((match) => match.use === 'ignored').map(({ at: column, header }) => ({ at: column, header })),
+  };
+  if (shape.identityAt < 0 && shape.fileAt < 0)
+    throw new TableError(
+      'no-file-column',
+      `No column ${JSON.stringify(IDENTITY_HEADER)} or ${JSON.stringify(FILE_HEADER)} is in the header row, so Rule cannot tell which files the rows are about.`,
+    );
+  return shape;
+}
+
+/** Rows at the top of a sheet in which a header is looked for. */
+const HEADER_WITHIN = 25;
+
+/** The row that heads a table: the first that names the file column; failing that, the first with two texts or more. */
+export function headerRowOf(first: readonly (readonly TableCell[])[]): number {
+  const rows = first.slice(0, HEADER_WITHIN);
+  const named = rows.findIndex((row) => row.some((cell) => cell.text === IDENTITY_HEADER || cell.text === FILE_HEADER));
+  if (named >= 0) return named;
+  const worded = rows.findIndex((row) => row.some((cell) => FILE_WORDS.has(likenessKey(cell.text))));
+  if (worded >= 0) return worded;
+  return Math.max(
+    0,
+    rows.findIndex((row) => row.filter((cell) => cell.text !== '').length > 1),
+  );
+}

@@ -1,0 +1,309 @@
+import { Zip, ZipDeflate, strToU8 } from 'fflate';
+import { escapeMarkup, escapeX } from './xstring';
+
+/** A value that goes into a cell. A date is an ISO 8601 text without a time. */
+export type WrittenValue = string | number | { readonly date: string } | null;
+
+/** How a cell looks and whether a protected sheet lets it be typed in. */
+export interface CellLook {
+  /** Number format; `@` for text. */
+  readonly format: string;
+  readonly locked: boolean;
+  readonly look: 'plain' | 'off' | 'header' | 'title';
+}
+
+/** What a column lets people type, as the spreadsheet program checks it. Formulas are for row 2. */
+export type Validation =
+  | { readonly type: 'list'; readonly formula: string; readonly open: boolean }
+  | {
+      readonly type: 'whole' | 'decimal' | 'date' | 'textLength';
+      readonly operator: 'between' | 'greaterThanOrEqual' | 'lessThanOrEqual';
+      readonly formulas: readonly string[];
+    }
+  | { readonly type: 'any' };
+
+/** A formula on which a cell of a column is marked. */
+export interface Mark {
+  readonly formula: string;
+  readonly as: 'missing' | 'wrong';
+}
+
+export interface SheetColumn {
+  readonly header: string;
+  /** In characters. */
+  readonly width: number;
+  readonly cell: CellLook;
+  readonly hidden?: boolean;
+  readonly validation?: Validation;
+  /** Shown beside a chosen cell. */
+  readonly prompt?: { readonly title: string; readonly text: string };
+  readonly marks?: readonly Mark[];
+}
+
+export interface SheetForm {
+  readonly name: string;
+  readonly columns: readonly SheetColumn[];
+  /** Columns that stay in sight. */
+  readonly frozen: number;
+  readonly filter: boolean;
+  readonly protect: boolean;
+  readonly hidden?: boolean;
+}
+
+/** The most characters that a cell holds. */
+export const LONGEST_CELL = 32_767;
+/** Rows that a sheet holds (ECMA-376 sets no limit; programs agree on this one, common practice). */
+export const MOST_ROWS = 1_048_576;
+/** Columns that a sheet holds: column XFD is the last. */
+export const MOST_COLUMNS = 16_384;
+
+/** Letters of a column, counted from 0. */
+export function columnLetters(column: number): string {
+  let letters = '';
+  for (let n = column + 1; n > 0; n = Math.floor((n - 1) / 26)) letters = String.fromCharCode(65 + ((n - 1) % 26)) + letters;
+  return letters;
+}
+
+/** First day whose serial number all programs agree on: before it the 1900 system counts a 29 February 1900 that never was. */
+const FIRST_DAY = '1900-03-01';
+
+const serialOf = (iso: string): number => Math.round((Date.parse(`${iso}T00:00:00Z`) - Date.UTC(1899, 11, 30)) / 86_400_000);
+
+/** Characters that are gathered before they are packed. */
+const PIECE = 1 << 16;
+
+const XML = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n';
+const MAIN = 'http://schemas.openxmlformats.org/spreadsheetml/2006/main';
+const RELATIONS = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships';
+
+const text = (value: string): string => {
+  const held = escapeMarkup(escapeX(value));
+  return /^\s|\s$|\n/.test(held) ? `<t xml:space="preserve">${held}</t>` : `<t>${held}</t>`;
+};
+
+/** One row of a sheet that is being written: values with, where it is not the column's own, the look of their cell. */
+export interface WrittenCell {
+  readonly value: WrittenValue;
+  readonly look?: CellLook;
+}
+
+/**
+ * Writes an XLSX workbook (ECMA-376) row by row: whatever is ready is packed and handed on at once, so that a sheet of a million rows
+ * needs no more memory than one of a thousand.
+ */
+export class WorkbookWriter {
+  private readonly zip: Zip;
+  private readonly styles = new Map<string, number>();
+  private readonly looks: CellLook[] = [];
+  private readonly sheets: { name: string; hidden: boolean; filter: string | null }[] = [];
+  private part: ZipDeflate | null = null;
+  private form: SheetForm | null = null;
+  private columnStyles: number[] = [];
+  private row = 0;
+  private pending = '';
+
+  /** @param properties texts that are kept in the workbook's custom document properties */
+  constructor(
+    out: (piece: Uint8Array) => void,
+    private readonly properties: Readonly<Record<string, string>> = {},
+  ) {
+    this.zip = new Zip((error, piece) => {
+      if (error) throw error;
+      out(piece);
+    });
+    this.style({ format: 'General', locked: true, look: 'plain' });
+  }
+
+  private style(look: CellLook): number {
+    const key = `${look.format}\0${look.locked}\0${look.look}`;
+    const known = this.styles.get(key);
+    if (known !== undefined) return known;
+    this.styles.set(key, this.looks.length);
+    return this.looks.push(look) - 1;
+  }
+
+  private begin(name: string): void {
+    this.part = new ZipDeflate(name, { level: 3 });
+    this.zip.add(this.part);
+  }
+
+  private write(piece: string): void {
+    this.pending += piece;
+    if (this.pending.length < PIECE) return;
+    this.part!.push(strToU8(this.pending));
+    this.pending = '';
+  }
+
+  private finish(): void {
+    this.part!.push(strToU8(this.pending), true);
+    this.pending = '';
+    this.part = null;
+  }
+
+  private whole(name: string, content: string): void {
+    this.begin(name);
+    this.write(content);
+    this.finish();
+  }
+
+  /** Begins a sheet with its header row. */
+  beginSheet(form: SheetForm): void {
+    this.form = form;
+    this.row = 0;
+    this.columnStyles = form.columns.map((column) => this.style(column.cell));
+    this.begin(`xl/worksheets/sheet${this.sheets.length + 1}.xml`);
+    const pane =
+      form.frozen > 0
+        ? `<pane xSplit="${form.frozen}" ySplit="1" topLeftCell="${columnLetters(form.frozen)}2" activePane="bottomRight" state="frozen"/>`
+        : '<pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/>';
+    this.write(
+      `${XML}<worksheet xmlns="${MAIN}" xmlns:r="${RELATIONS}"><sheetViews><sheetView workbookViewId="0"${this.sheets.length === 0 ? ' tabSelected="1"' : ''}>${pane}</sheetView></sheetViews><sheetFormatPr defaultRowHeight="15"/><cols>${form.columns
+        .map(
+          (column, i) =>
+            `<col min="${i + 1}" max="${i + 1}" width="${column.width}" style="${this.columnStyles[i]}" customWidth="1"${column.hidden ? ' hidden="1"' : ''}/>`,
+        )
+        .join('')}</cols><sheetData>`,
+    );
+    this.addRow(form.columns.map((column): WrittenCell => ({ value: column.header, look: { format: '@', locked: true, look: 'header' } })));
+  }
+
+  /** Adds a row. Texts longer than a cell holds are cut. */
+  addRow(cells: readonly WrittenCell[]): void {
+    const row = ++this.row;
+    let xml = `<row r="${row}">`;
+    for (let i = 0; i < cells.length; i++) {
+      const { value, look } = cells[i]!;
+      const style = look ? this.style(look) : this.columnStyles[i]!;
+      const at = `r="${columnLetters(i)}${row}" s="${style}"`;
+      if (value === null || value === '') xml += `<c ${at}/>`;
+      else if (typeof value === 'number') xml += `<c ${at}><v>${value}</v></c>`;
+      else if (typeof value === 'string') xml += `<c ${at} t="inlineStr"><is>${text(value.slice(0, LONGEST_CELL))}</is></c>`;
+      else if (value.date >= FIRST_DAY) xml += `<c ${at}><v>${serialOf(value.date)}</v></c>`;
+      else xml += `<c ${at} t="inlineStr"><is>${text(value.date)}</is></c>`;
+    }
+    this.write(`${xml}</row>`);
+  }
+
+  endSheet(): void {
+    const form = this.form!;
+    const last = Math.max(this.row, 2);
+    const range = (i: number) => `${columnLetters(i)}2:${columnLetters(i)}${last}`;
+    const all = `A1:${columnLetters(Math.max(form.columns.length - 1, 0))}${last}`;
+    let xml = '</sheetData>';
+    // In a protected sheet people may still sort, filter, set widths, and add or take out rows.
+    if (form.protect)
+      xml += '<sheetProtection sheet="1" formatCells="0" formatColumns="0" formatRows="0" insertRows="0" deleteRows="0" sort="0" autoFilter="0"/>';
+    if (form.filter) xml += `<autoFilter ref="${all}"/>`;
+    let priority = 0;
+    for (const [i, column] of form.columns.entries())
+      if (column.marks?.length)
+        xml += `<conditionalFormatting sqref="${range(i)}">${column.marks
+          .map(
+            (mark) =>
+              `<cfRule type="expression" dxfId="${mark.as === 'missing' ? 0 : 1}" priority="${++priority}"><formula>${escapeMarkup(mark.formula)}</formula></cfRule>`,
+          )
+          .join('')}</conditionalFormatting>`;
+    const validations = form.columns.flatMap((column, i) => (column.validation || column.prompt ? [validationXml(column, range(i))] : []));
+    if (validations.length) xml += `<dataValidations count="${validations.length}">${validations.join('')}</dataValidations>`;
+    // Part numbers are texts, whatever they look like; programs need not warn of it.
+    xml += `<ignoredErrors><ignoredError sqref="${all}" numberStoredAsText="1"/></ignoredErrors></worksheet>`;
+    this.write(xml);
+    this.finish();
+    this.sheets.push({
+      name: form.name,
+      hidden: form.hidden ?? false,
+      filter: form.filter ? `${quoteSheet(form.name)}!$A$1:$${columnLetters(Math.max(form.columns.length - 1, 0))}$${last}` : null,
+    });
+    this.form = null;
+  }
+
+  /** Writes what belongs to the whole workbook, and closes it. */
+  end(): void {
+    const names = this.sheets.flatMap(({ filter }, i) =>
+      filter ? [`<definedName name="_xlnm._FilterDatabase" localSheetId="${i}" hidden="1">${escapeMarkup(filter)}</definedName>`] : [],
+    );
+    this.whole(
+      'xl/workbook.xml',
+      `${XML}<workbook xmlns="${MAIN}" xmlns:r="${RELATIONS}"><workbookPr/><bookViews><workbookView/></bookViews><sheets>${this.sheets
+        .map(({ name, hidden }, i) => `<sheet name="${escapeMarkup(name)}" sheetId="${i + 1}"${hidden ? ' state="hidden"' : ''} r:id="rId${i + 1}"/>`)
+        .join('')}</sheets>${names.length ? `<definedNames>${names.join('')}</definedNames>` : ''}</workbook>`,
+    );
+    const relation = (id: string, type: string, target: string) => `<Relationship Id="${id}" Type="${type}" Target="${target}"/>`;
+    const relations = (list: readonly string[]) =>
+      `${XML}<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">${list.join('')}</Relationships>`;
+    this.whole(
+      'xl/_rels/workbook.xml.rels',
+      relations([
+        ...this.sheets.map((_, i) => relation(`rId${i + 1}`, `${RELATIONS}/worksheet`, `worksheets/sheet${i + 1}.xml`)),
+        relation('rIdStyles', `${RELATIONS}/styles`, 'styles.xml'),
+      ]),
+    );
+    this.whole('xl/styles.xml', this.stylesXml());
+    this.whole(
+      'docProps/custom.xml',
+      `${XML}<Properties xmlns="http://schemas.openxmlformats.org/officeDocument/2006/custom-properties" xmlns:vt="http://schemas.openxmlformats.org/officeDocument/2006/docPropsVTypes">${Object.entries(
+        this.properties,
+      )
+        .map(
+          ([name, value], i) =>
+            `<property fmtid="{D5CDD505-2E9C-101B-9397-08002B2CF9AE}" pid="${i + 2}" name="${escapeMarkup(name)}"><vt:lpwstr>${escapeMarkup(escapeX(value))}</vt:lpwstr></property>`,
+        )
+        .join('')}</Properties>`,
+    );
+    this.whole(
+      '_rels/.rels',
+      relations([
+        relation('rId1', `${RELATIONS}/officeDocument`, 'xl/workbook.xml'),
+        relation('rId2', `${RELATIONS}/custom-properties`, 'docProps/custom.xml'),
+      ]),
+    );
+    const part = (name: string, type: string) => `<Override PartName="${name}" ContentType="application/vnd.openxmlformats-officedocument.${type}+xml"/>`;
+    this.whole(
+      '[Content_Types].xml',
+      `${XML}<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/>${part('/xl/workbook.xml', 'spreadsheetml.sheet.main')}${this.sheets
+        .map((_, i) => part(`/xl/worksheets/sheet${i + 1}.xml`, 'spreadsheetml.worksheet'))
+        .join('')}${part('/xl/styles.xml', 'spreadsheetml.styles')}${part('/docProps/custom.xml', 'custom-properties')}</Types>`,
+    );
+    this.zip.end();
+  }
+
+  private stylesXml(): string {
+    const formats = [...new Set(this.looks.map((look) => look.format))].filter((format) => format !== 'General' && format !== '@');
+    const numberOf = (format: string) => (format === 'General' ? 0 : format === '@' ? 49 : 164 + formats.indexOf(format));
+    const font = { plain: 0, off: 1, header: 2, title: 3 };
+    const fill = { plain: 0, off: 2, header: 3, title: 0 };
+    return `${XML}<styleSheet xmlns="${MAIN}">${
+      formats.length
+        ? `<numFmts count="${formats.length}">${formats.map((format, i) => `<numFmt numFmtId="${164 + i}" formatCode="${escapeMarkup(format)}"/>`).join('')}</numFmts>`
+        : ''
+    }<fonts count="4"><font><sz val="11"/><name val="Calibri"/></font><font><sz val="11"/><color rgb="FF6B6B63"/><name val="Calibri"/></font><font><b/><sz val="11"/><color rgb="FF1C2733"/><name val="Calibri"/></font><font><b/><sz val="14"/><name val="Calibri"/></font></fonts><fills count="4"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill><fill><patternFill patternType="solid"><fgColor rgb="FFEFECE4"/></patternFill></fill><fill><patternFill patternType="solid"><fgColor rgb="FFE2EFEC"/></patternFill></fill></fills><borders count="1"><border><left/><right/><top/><bottom/><diagonal/></border></borders><cellStyleXfs count="1"><xf numFmtId="0" fontId="0" fillId="0" borderId="0"/></cellStyleXfs><cellXfs count="${this.looks.length}">${this.looks
+      .map(
+        ({ format, locked, look }) =>
+          `<xf numFmtId="${numberOf(format)}" fontId="${font[look]}" fillId="${fill[look]}" borderId="0" xfId="0" applyNumberFormat="1" applyFont="1" applyFill="1" applyProtection="1"><protection locked="${locked ? 1 : 0}"/></xf>`,
+      )
+      .join(
+        '',
+      )}</cellXfs><cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles><dxfs count="2"><dxf><fill><patternFill patternType="solid"><fgColor rgb="FFF6E3B4"/><bgColor rgb="FFF6E3B4"/></patternFill></fill></dxf><dxf><font><color rgb="FF9C2A16"/></font><fill><patternFill patternType="solid"><fgColor rgb="FFFAE1DB"/><bgColor rgb="FFFAE1DB"/></patternFill></fill></dxf></dxfs></styleSheet>`;
+  }
+}
+
+/** A sheet's name as formulas write it. */
+export const quoteSheet = (name: string): string => `'${name.replaceAll("'", "''")}'`;
+
+/** Longest title and text of an input hint (ECMA-376 part 1, 18.3.1.32). */
+const LONGEST_PROMPT_TITLE = 32;
+const LONGEST_PROMPT = 255;
+
+function validationXml(column: SheetColumn, range: string): string {
+  const validation = column.validation ?? { type: 'any' as const };
+  const prompt = column.prompt
+    ? ` showInputMessage="1" promptTitle="${escapeMarkup(escapeX(column.prompt.title.slice(0, LONGEST_PROMPT_TITLE)))}" prompt="${escapeMarkup(escapeX(column.prompt.text.slice(0, LONGEST_PROMPT)))}"`
+    : '';
+  if (validation.type === 'any') return `<dataValidation type="none" allowBlank="1"${prompt} sqref="${range}"/>`;
+  const error = ` showErrorMessage="1" errorStyle="${validation.type === 'list' && validation.open ? 'information' : 'stop'}" errorTitle="${escapeMarkup(escapeX(column.header.slice(0, LONGEST_PROMPT_TITLE)))}"`;
+  if (validation.type === 'list')
+    return `<dataValidation type="list" allowBlank="1"${error}${prompt} sqref="${range}"><formula1>${escapeMarkup(validation.formula)}</formula1></dataValidation>`;
+  return `<dataValidation type="${validation.type}" operator="${validation.operator}" allowBlank="1"${error}${prompt} sqref="${range}">${validation.formulas
+    .map((formula, i) => `<formula${i + 1}>${escapeMarkup(formula)}</formula${i + 1}>`)
+    .join('')}</dataValidation>`;
+}
