@@ -71,6 +71,10 @@ for (const surface of ['light', 'dark'] as const)
       'vault',
       'vault?look=table',
       'exchange',
+      'exchange?layout=1',
+      'exchange?layout=new&start=Purchasing',
+      'exchange?view=out',
+      'exchange?view=deliveries',
       'history',
       'settings',
     ]) {

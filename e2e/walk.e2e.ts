@@ -127,9 +127,9 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   let workbook = '';
   await test.step('sent out to a workbook', async () => {
     await station(page, 'Exchange');
-    await page.getByRole('combobox', { name: 'Files' }).click();
-    await page.getByRole('option', { name: 'assembly files' }).click();
-    await expect(page.getByText('2 files. The first column')).toBeVisible();
+    await page.getByRole('button', { name: /^Whole library Every file/ }).click();
+    await page.getByRole('combobox', { name: 'Files' }).selectOption('assembly');
+    await expect(page.getByText('2 rows', { exact: true })).toBeVisible();
     const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Workbook (XLSX)' }).click()]);
     workbook = await keep(download);
     execFileSync('soffice', ['--headless', `-env:UserInstallation=file://${folder}/profile`, '--convert-to', 'csv', '--outdir', folder, workbook], {
@@ -152,6 +152,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   });
 
   await test.step('taken back and reviewed', async () => {
+    await page.getByRole('button', { name: 'Send out or take back' }).click();
     await page.getByLabel('Workbook or CSV file').setInputFiles(workbook);
     const counts = page.getByRole('group', { name: 'Cells by outcome' });
     await expect(counts).toContainText('1would change');
@@ -297,7 +298,8 @@ test('bad files are refused with a sentence that names them', async ({ page }) =
   await expect(page.getByRole('alert')).toHaveText('letter.xlsx: This is not an XLSX workbook.');
   writeFileSync(join(folder, 'liste.csv'), Buffer.from('Datei;Werkstoff\r\na.step;Stahl\r\n', 'latin1'));
   await picker.setInputFiles(join(folder, 'liste.csv'));
-  await expect(page.getByRole('alert')).toContainText('liste.csv: No sheet has a column "Rule identity" or "File"');
+  await expect(page.getByRole('alert')).toContainText('No column "Rule identity" or "File" is in the header row');
+  await expect(page.getByRole('button', { name: 'Compare' })).toBeDisabled();
   await page.goto('/survey');
   writeFileSync(join(library(), 'torn.dxf'), '  0\r\nSECTION\r\n');
   await page.getByRole('button', { name: 'Read again' }).click();

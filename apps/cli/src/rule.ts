@@ -1,5 +1,6 @@
 import { parseArgs } from 'node:util';
 import { Outcome, Subject, check, survey } from './commands';
+import { sendOut, takeBack } from './exchange';
 import { OUTPUTS, Output, show } from './output';
 import { exportSchema, importSchema, trySchema } from './schema';
 import { RuleServer } from './server';
@@ -12,16 +13,24 @@ rule check --library NAME              the same of a library of the server
 rule schema export [FILE]              the draft as a JSON document, or with --edition N an edition
 rule schema import FILE                takes such a document into the draft, and says what that changes
 rule schema try                        tries the draft on all files of the server
+rule send-out LAYOUT FILE              values out by a saved layout, to a workbook, CSV, JSON or XML file
+rule take-back FILE [--dry-run]        what a table that came back would change
+rule take-back FILE --apply            writes what is clear; conflicts, spoiled and refused cells are left and named
 
   --server URL      address of the server (or RULE_SERVER; http://127.0.0.1:4310 where nothing is set);
                     with it, a folder is checked against the server's schema
   --schema FILE     a schema in JSON, as "rule schema export" writes it
+  --format FORM     xlsx, csv, json or xml, where the ending of the file does not say
+  --for NAME        whom a table is sent out for
+  --file-by-file    apply every file for itself; otherwise all of them or none
   --output FORM     table, csv or json
   --quiet           nothing but the rows
 
-A library, a schema, or a folder that is checked against the server's schema needs a token in RULE_TOKEN; make one in Settings.
+A library, a schema, a table, or a folder that is checked against the server's schema needs a token in RULE_TOKEN; make one in Settings.
 Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command could not be carried out.
 `;
+
+const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back'];
 
 /** What the command line says; the exit code. Output and errors go to the given writers. */
 export async function run(
@@ -50,6 +59,11 @@ function parse(args: readonly string[]) {
         schema: { type: 'string' },
         edition: { type: 'string' },
         output: { type: 'string', default: 'table' },
+        format: { type: 'string' },
+        for: { type: 'string', default: '' },
+        'dry-run': { type: 'boolean', default: false },
+        apply: { type: 'boolean', default: false },
+        'file-by-file': { type: 'boolean', default: false },
         quiet: { type: 'boolean', default: false },
         help: { type: 'boolean', default: false },
       },
@@ -71,10 +85,10 @@ async function carryOut(
     out(HELP);
     return values.help ? 0 : 3;
   }
-  if (command !== 'survey' && command !== 'check' && command !== 'schema') throw new Trouble(`There is no command ${JSON.stringify(command)}.\n\n${HELP}`);
+  if (!COMMANDS.includes(command)) throw new Trouble(`There is no command ${JSON.stringify(command)}.\n\n${HELP}`);
   const output = OUTPUTS.find((form) => form === values.output);
   if (!output) throw new Trouble(`--output takes ${OUTPUTS.join(', ')}.`);
-  const wantsServer = command === 'schema' || values.library !== undefined || values.server !== undefined;
+  const wantsServer = command === 'schema' || command === 'send-out' || command === 'take-back' || values.library !== undefined || values.server !== undefined;
   const token = env['RULE_TOKEN'];
   if (wantsServer && !token) throw new Trouble('RULE_TOKEN is not set. Make a token in Settings.');
   const server = wantsServer ? new RuleServer(values.server ?? env['RULE_SERVER'] ?? 'http://127.0.0.1:4310', token!) : null;
@@ -83,6 +97,19 @@ async function carryOut(
     return outcome.worst === 'error' ? 2 : outcome.worst === 'warning' ? 1 : 0;
   };
   if (command === 'schema') return schemaCommand(server!, folder, rest, values.edition, finish, out, values.quiet ? () => undefined : err);
+  if (command === 'send-out') {
+    const [file, ...more] = rest;
+    if (folder === undefined || file === undefined || more.length)
+      throw new Trouble('Name a layout and a file: rule send-out "For purchasing" parts.xlsx. A name with blanks goes in quotes.');
+    const { said } = await sendOut(server!, folder, file, values.format, values.for);
+    if (!values.quiet) err(`${said}\n`);
+    return 0;
+  }
+  if (command === 'take-back') {
+    if (folder === undefined || rest.length) throw new Trouble('One file at a time. A name with blanks goes in quotes.');
+    if (values.apply && values['dry-run']) throw new Trouble('Either --apply or --dry-run.');
+    return finish(await takeBack(server!, folder, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null));
+  }
   if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
   if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
   const subject: Subject = {

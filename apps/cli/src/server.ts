@@ -1,6 +1,29 @@
-import { DraftView, FilesPage, GridPage, JobRow, Problem, Remark, Settings, Survey, TrySummary, readSchemaDocument, schemaOfDocument } from '@rule/contract';
+import {
+  ApplyMode,
+  ApplyReport,
+  CellPage,
+  CellQuery,
+  DraftView,
+  FilesPage,
+  GridPage,
+  JobRow,
+  Layouts,
+  Problem,
+  Remark,
+  SendOutRequest,
+  SendOutStarted,
+  Settings,
+  Survey,
+  TakeBackView,
+  TrySummary,
+  readSchemaDocument,
+  schemaOfDocument,
+} from '@rule/contract';
 import { Property, Schema } from '@rule/core/schema';
 import { Trouble } from './trouble';
+
+/** What goes with a request: a file under its name, or JSON. */
+type Body = { readonly name: string; readonly bytes: Uint8Array } | { readonly json: object };
 
 /** A server of Rule as the command line talks to it, for the person whose token it carries. */
 export class RuleServer {
@@ -9,25 +32,25 @@ export class RuleServer {
     private readonly token: string,
   ) {}
 
-  private async ask<T>(
-    method: string,
-    path: string,
-    query: Readonly<Record<string, string | number>> = {},
-    body?: { readonly name: string; readonly bytes: Uint8Array },
-  ): Promise<T> {
+  private async send(method: string, path: string, query: Readonly<Record<string, string | number>>, body?: Body): Promise<Response> {
     const address = new URL(`/api${path}`, this.url);
     for (const [key, value] of Object.entries(query)) address.searchParams.set(key, String(value));
     const headers: Record<string, string> = { authorization: `Bearer ${this.token}` };
-    if (body) Object.assign(headers, { 'content-type': 'application/octet-stream', 'x-file-name': encodeURIComponent(body.name) });
+    if (body && 'bytes' in body) Object.assign(headers, { 'content-type': 'application/octet-stream', 'x-file-name': encodeURIComponent(body.name) });
+    else if (body) headers['content-type'] = 'application/json';
     let response: Response;
     try {
-      response = await fetch(address, { method, headers, ...(body ? { body: Buffer.from(body.bytes) } : {}) });
+      response = await fetch(address, { method, headers, ...(body ? { body: 'bytes' in body ? Buffer.from(body.bytes) : JSON.stringify(body.json) } : {}) });
     } catch {
       throw new Trouble(`${this.url} does not answer.`);
     }
-    if (response.ok) return (await response.json()) as T;
+    if (response.ok) return response;
     const problem = (await response.json().catch(() => null)) as Problem | null;
     throw new Trouble(problem?.detail ?? `${this.url} answers with status ${response.status}.`);
+  }
+
+  private async ask<T>(method: string, path: string, query: Readonly<Record<string, string | number>> = {}, body?: Body): Promise<T> {
+    return (await (await this.send(method, path, query, body)).json()) as T;
   }
 
   private get<T>(path: string, query: Readonly<Record<string, string | number>> = {}): Promise<T> {
@@ -41,6 +64,14 @@ export class RuleServer {
   startTry = () => this.ask<{ id: number; job: number }>('POST', '/schema/tries');
   trySummary = () => this.get<{ summary: TrySummary | null }>('/schema/tries');
   job = (id: number) => this.get<JobRow>(`/jobs/${id}`);
+
+  tableLayouts = () => this.get<Layouts>('/exchange/layouts');
+  sendOut = (json: SendOutRequest) => this.ask<SendOutStarted>('POST', '/exchange/send-outs', {}, { json });
+  sentFile = async (id: number) => new Uint8Array(await (await this.send('GET', `/exchange/send-outs/${id}/file`, {})).arrayBuffer());
+  takeBack = (name: string, bytes: Uint8Array) => this.ask<TakeBackView>('POST', '/exchange/take-backs', {}, { name, bytes });
+  takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
+  takeBackCells = (id: number, query: CellQuery) => this.get<CellPage>(`/exchange/take-backs/${id}/cells`, { ...query });
+  applyTakeBack = (id: number, mode: ApplyMode) => this.ask<ApplyReport>('POST', `/exchange/take-backs/${id}/apply`, {}, { json: { mode } });
 
   /** The schema in force, with the choices of its lists. */
   async schema(): Promise<Schema> {

@@ -25,7 +25,7 @@ export interface DemoFolders {
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
 export async function loadDemo(
-  { db, editions, libraries, scanner, classes, titleBlocks, boms, vault, projects }: Services,
+  { db, editions, libraries, scanner, classes, titleBlocks, boms, vault, projects, layouts }: Services,
   folders: DemoFolders,
 ): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
@@ -55,6 +55,7 @@ export async function loadDemo(
   for (const { tag, property, source, format, block } of DEMO_BINDINGS) await titleBlocks.bind({ block, tag, property: ids.get(property)!, source, format });
   await boms.saveLayout(null, { name: DEMO_LAYOUT.name, columns: DEMO_LAYOUT.columns.map((name) => ids.get(name)!) });
   for (const link of DEMO_LINKS) await vault.saveLink(null, link);
+  for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
   await vault.refreshLocks();
   // People come last: a start that broke off is begun again.
   for (const { name, displayName, role } of DEMO_USERS) await addUser(db, name, displayName, role, DEMO_PASSWORD);

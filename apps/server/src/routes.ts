@@ -16,6 +16,7 @@ import {
   ProposedValues,
   acceptLines,
   applyTray,
+  fileFilter,
   bindingRequest,
   blockTray,
   bomLayout,
@@ -109,6 +110,14 @@ export function routesOf(s: Services): Route[] {
       },
     }),
 
+    route<undefined, FileFilter>({
+      method: 'get',
+      path: '/values/count',
+      summary: 'How many files a filter chooses',
+      role: 'viewer',
+      query: fileFilter,
+      action: async ({ query }) => ({ files: (await s.grid.page({ ...query, sort: 'file', descending: false, offset: 0, limit: 1 })).total }),
+    }),
     route<undefined, GridQuery>({
       method: 'get',
       path: '/values',

@@ -23,6 +23,7 @@ import {
 import { IDENTITY_HEADER, readCsv, writeCsv } from '@rule/core/exchange';
 import { newDraft } from '@rule/core/schema';
 import Papa from 'papaparse';
+import { run } from '../../cli/src/rule';
 import { nextDue } from '../src/exchange/deliveries';
 import { WHOLE_LIBRARY } from '../src/exchange/layouts';
 import { Person, Rule, startRule } from './harness';
@@ -523,5 +524,50 @@ describe('deliveries and watched folders', () => {
       `SELECT v.text FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = 'DR-15/parts/gear-motor.step' AND v.name = 'Order number'`,
     );
     expect(held!.text).toBe('OM-40');
+  });
+});
+
+describe('the command line', () => {
+  it('sends out by a layout and takes back, with exit codes and rows that programs read', async () => {
+    const { token } = (await okafor.post('/tokens', { name: 'nightly' })).body as { token: string };
+    const rule_ = async (...args: string[]) => {
+      let [out, err] = ['', ''];
+      const exit = await run(
+        args,
+        { RULE_TOKEN: token, RULE_SERVER: rule.url },
+        (text) => void (out += text),
+        (text) => void (err += text),
+      );
+      return { exit, out, err };
+    };
+    await okafor.post('/exchange/layouts', { name: 'Bought parts', purpose: '', shared: true, content: content({ filter: { folder: 'bought parts' } }) });
+    const file = join(folder, 'bought parts.csv');
+    expect(await rule_('send-out', 'Nobody has this', file)).toMatchObject({
+      exit: 3,
+      err: expect.stringMatching(/There is no layout "Nobody has this"\. There are: .*Bought parts/),
+    });
+    expect(await rule_('send-out', 'Bought parts', join(folder, 'x.odt'))).toMatchObject({ exit: 3 });
+    expect(await rule_('send-out', 'Bought parts', file, '--for', 'planning')).toMatchObject({
+      exit: 0,
+      err: expect.stringMatching(/^send-out \d+ of Bought parts is written to /),
+    });
+    expect(await rule_('take-back', file)).toMatchObject({ exit: 0, out: '', err: expect.stringMatching(/would change 0,.*\nnothing was written\n$/) });
+    const rows = readCsv(new Uint8Array(readFileSync(file))).rows.map((row) => row.map((cell) => cell.text));
+    rows[1]![rows[0]!.indexOf('Order number')] = 'CLI-1';
+    rows[2]![rows[0]!.indexOf('Saved by')] = 'me';
+    writeFileSync(file, writeCsv(rows));
+    const dry = await rule_('take-back', file, '--dry-run', '--output', 'json');
+    expect(dry.exit).toBe(2);
+    expect((JSON.parse(dry.out) as { verdict: string; property: string }[]).map((row) => [row.property, row.verdict])).toEqual([
+      ['Order number', 'change'],
+      ['Saved by', 'error'],
+    ]);
+    expect(await rule_('take-back', file, '--apply', '--file-by-file')).toMatchObject({
+      exit: 2,
+      err: expect.stringMatching(/applied 1 values in 1 files, 0 not\n$/),
+    });
+    writeFileSync(join(folder, 'odd.csv'), 'What,Why\na,b\n');
+    expect(await rule_('take-back', join(folder, 'odd.csv'))).toMatchObject({ exit: 3, err: expect.stringMatching(/No column "Rule identity" or "File"/) });
+    expect((await rule_('take-back', file, '--apply', '--dry-run')).exit).toBe(3);
   });
 });

@@ -208,6 +208,7 @@ describe('the way of a property', () => {
       forms: [],
       cells: [],
       columns: [],
+      tables: [],
       links: [],
       vaultTable: [],
       sentOut: [],

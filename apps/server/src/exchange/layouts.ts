@@ -93,7 +93,7 @@ export class Layouts {
 
   async remove(user: User, id: number): Promise<void> {
     await this.mayChange(user, id);
-    const used = await this.db.one<{ name: string }>('SELECT content->>'name' AS name FROM deliveries WHERE layout_id = $1 LIMIT 1', [id]);
+    const used = await this.db.one<{ name: string }>(`SELECT content->>'name' AS name FROM deliveries WHERE layout_id = $1 LIMIT 1`, [id]);
     if (used) throw refused('layout-in-use', `The delivery ${used.name} uses this layout.`);
     await this.db.run('DELETE FROM exchange_layouts WHERE id = $1', [id]);
   }

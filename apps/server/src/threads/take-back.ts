@@ -192,6 +192,7 @@ async function ground(db: Db, input: TableInput, bytes: Uint8Array): Promise<Gro
     });
     matches = matchByValues(matches, rows, unique);
   }
+  if (!matches.some((match) => match.use === 'file' || match.use === 'identity')) matches = await fileColumn(db, matches, sample);
   for (const [at, chosen] of Object.entries(choice.columns ?? {})) {
     const i = matches.findIndex((match) => match.at === Number(at));
     if (i < 0) continue;
@@ -218,6 +219,24 @@ const countsOf = (rows: readonly (readonly TableCell[])[], at: number) => {
   }
   return [...counts].map(([text, files]) => ({ text, form: 'text' as const, unit: null, files, standIn: false }));
 };
+
+/** Share of a column's texts that must name files for it to be taken for the column of file names. */
+const NAMING = 0.5;
+
+/** Suggests the column of file names by what stands in it, as a question. */
+async function fileColumn(db: Db, matches: readonly ColumnMatch[], sample: readonly (readonly TableCell[])[]): Promise<ColumnMatch[]> {
+  const open = matches.filter((match) => match.use === 'ignored' && match.ask);
+  const textsOf = (match: ColumnMatch) => [...new Set(sample.map((row) => plainPath(row[match.at]?.text ?? '')).filter((text) => text !== ''))];
+  const known = await filesAt(db, [...new Set(open.flatMap(textsOf))]);
+  const best = open
+    .map((match) => {
+      const texts = textsOf(match);
+      return { match, share: texts.length ? texts.filter((text) => known.has(text)).length / texts.length : 0 };
+    })
+    .sort((a, b) => b.share - a.share)[0];
+  if (!best || best.share < NAMING) return [...matches];
+  return matches.map((match) => (match === best.match ? { ...match, use: 'file', message: 'Its texts are names of files.' } : match));
+}
 
 interface BaseRow {
   readonly sendOut: number;

@@ -88,7 +88,7 @@ function readsAs(text: string, iso: string): boolean {
 function dateText(cell: TableCell): string | null {
   if (cell.is === 'date') return cell.text.slice(0, 10);
   const text = cell.text.trim();
-  const named = /^(\d{1,2})[-. ](\p{L}{3,9})\.?(?:[-. ](\d{2,4}))?$/u.exec(text) ?? /^(\p{L}{3,9})[-. ](\d{2,4})$/u.exec(text);
+  const named = /^(\d{1,2})[-. ]+(\p{L}{3,9})\.?(?:[-. ]+(\d{2,4}))?$/u.exec(text) ?? /^(\p{L}{3,9})[-. ]+(\d{2,4})$/u.exec(text);
   if (named && Object.keys(MONTHS).some((month) => text.toLowerCase().includes(month))) return text;
   return /^\d{1,4}[./-]\d{1,2}[./-]\d{2,4}$/.test(text) ? text : null;
 }
@@ -132,6 +132,12 @@ const misread = (text: string): string =>
 const found = (code: SpoiledCode, message: string, proven: boolean): Spoiled => ({ code, message, proven });
 const quote = (text: string) => JSON.stringify(text);
 
+/** Whether a number is another one of which only the first fifteen digits were kept. */
+const keepsFifteen = (sent: string, text: string): boolean => {
+  const [was, is] = [sent.replace(/\D/g, ''), text.replace(/\D/g, '')];
+  return was.length === is.length && was.slice(0, 15) === is.slice(0, 15) && /^0*$/.test(is.slice(15));
+};
+
 /** What a program did to a text that was sent out. The sent text proves it, or nothing is said. */
 function provenText(cell: TableCell, sent: string): Spoiled | null {
   const { text } = cell;
@@ -143,11 +149,10 @@ function provenText(cell: TableCell, sent: string): Spoiled | null {
     if (sent.replace(/\D/g, '').length > 11 && sent !== text) {
       const shown = /^[+-]?(\d)[.,]?(\d*)[eE]/.exec(text.trim());
       const digits = shown ? 1 + shown[2]!.length : 15;
-      if (was.toPrecision(digits) === is.toPrecision(digits) && digits >= 1)
-        return proven(
-          shown ? 'exponent' : 'digits',
-          shown ? `${quote(sent)} was shortened to a number with an exponent.` : `${quote(sent)} was rounded to fifteen digits.`,
-        );
+      if (was.toPrecision(digits) === is.toPrecision(digits) || keepsFifteen(sent, text))
+        return shown
+          ? proven('exponent', `${quote(sent)} was shortened to a number with an exponent.`)
+          : proven('digits', `${quote(sent)} was cut to fifteen digits.`);
     }
     if (was === is) return proven('number form', `${quote(sent)} was taken for a number and written in another way.`);
   }

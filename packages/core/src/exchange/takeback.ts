@@ -8,9 +8,9 @@ import { BLANK_CELL, TableCell } from './table';
 /** The mark by which a sent-out row is known again: send-out and row. Spreadsheet programs leave it alone. */
 export const identityMark = (sendOut: number, row: number): string => `S${sendOut}-R${row}`;
 
-/** Reads an identity mark. */
+/** Reads an identity mark. Copies that went out before rows had numbers of their own name files (`F`), which are the numbers of their rows. */
 export function readIdentityMark(text: string): { sendOut: number; row: number } | null {
-  const m = /^S(\d{1,9})-R(\d{1,9})$/.exec(text.trim());
+  const m = /^S(\d{1,9})-[RF](\d{1,9})$/.exec(text.trim());
   return m ? { sendOut: Number(m[1]), row: Number(m[2]) } : null;
 }
 

@@ -118,15 +118,17 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
       <section class="card" aria-label="Columns">
         <h2>Columns</h2>
         @if (c.columns.length) {
+          <p class="columns-head soft"><span>Property</span><span>Header</span><span>Filled in</span></p>
           <ol class="columns">
             @for (column of c.columns; track column.property; let i = $index) {
-              <li (keydown)="keyed($event, i)">
+              <li>
                 <span class="name" [title]="written(column)">{{ caption(column) }}</span>
                 <input
                   pInputText
                   [attr.aria-label]="'Header of ' + caption(column)"
                   [placeholder]="written(column)"
                   [ngModel]="column.header"
+                  (keydown)="keyed($event, i)"
                   (change)="editColumn(i, { header: $any($event.target).value.trim() })"
                 />
                 <label class="tick"
@@ -135,8 +137,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
                     [attr.aria-label]="caption(column) + ' is filled in'"
                     [ngModel]="column.editable"
                     (ngModelChange)="editColumn(i, { editable: $event })"
-                  />filled in</label
-                >
+                /></label>
                 <button type="button" class="link" [disabled]="i === 0" [attr.aria-label]="'Move ' + caption(column) + ' up'" (click)="move(i, -1)">↑</button>
                 <button
                   type="button"
@@ -260,11 +261,20 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
     }
     .columns li {
       display: grid;
-      grid-template-columns: minmax(70px, 1fr) minmax(70px, 1fr) auto 22px 22px auto;
+      grid-template-columns: minmax(80px, 1fr) minmax(80px, 1fr) 46px 18px 18px auto;
       gap: 8px;
       align-items: center;
       padding: 3px 0;
       border-bottom: 1px solid var(--row);
+    }
+    .columns-head {
+      display: grid;
+      grid-template-columns: minmax(80px, 1fr) minmax(80px, 1fr) 46px 90px;
+      gap: 8px;
+      margin: 0;
+      font:
+        500 12px 'Barlow Semi Condensed',
+        sans-serif;
     }
     .name {
       overflow: hidden;

@@ -2,6 +2,7 @@ import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { ApplyMode, CELL_VERDICTS, CellFilter, CellGroup, TakeBackCellRow, TakeBackView } from '@rule/contract';
+import { TakeBackCounts } from '@rule/core/exchange';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -177,7 +178,7 @@ const CODES: Readonly<Record<string, string>> = {
               class="row"
               role="row"
               *cdkVirtualFor="let cell of cells; let i = index"
-              [class.bad-row]="cell?.verdict === 'conflict' || cell?.verdict === 'error' || cell?.verdict === 'spoiled'"
+              [class.bad-row]="cell?.verdict === 'conflict' || cell?.verdict === 'spoiled'"
               [class.on]="cell && cell.id === selected()?.id"
               [class.done]="cell?.outcome"
               [attr.aria-rowindex]="i + 2"
@@ -195,7 +196,7 @@ const CODES: Readonly<Record<string, string>> = {
                 <span role="cell" class="mono" [title]="cell.text"
                   ><b>{{ cell.text || 'blank' }}</b></span
                 >
-                <span role="cell" [title]="cell.message">{{ cell.message }}</span>
+                <span role="cell" [class.bad]="cell.verdict === 'error'" [title]="cell.message">{{ cell.message }}</span>
                 <span role="cell">
                   @if (cell.outcome) {
                     <span class="chip" [class.good]="cell.outcome === 'applied'" [class.bad]="cell.outcome === 'failed'">{{ outcomes[cell.outcome] }}</span>
@@ -249,6 +250,9 @@ const CODES: Readonly<Record<string, string>> = {
     }
     .counts > * {
       flex: 1;
+      display: flex;
+      flex-direction: column;
+      justify-content: flex-start;
       padding: 8px 10px;
       color: var(--soft);
       border-right: 1px solid var(--line);
@@ -282,11 +286,11 @@ const CODES: Readonly<Record<string, string>> = {
       margin: 10px 0;
     }
     .tools select {
-      max-width: 170px;
+      max-width: 136px;
     }
     .tools input {
       height: 32px;
-      width: 170px;
+      width: 150px;
       border: 1px solid var(--line);
       border-radius: 4px;
       background: var(--panel);
@@ -389,7 +393,7 @@ export class TakeBackReview {
   }
 
   protected count(key: string): number {
-    return (this.view().takeBack.counts as Readonly<Record<string, number>> | null)?.[key] ?? 0;
+    return this.view().takeBack.counts?.[key as keyof TakeBackCounts] ?? 0;
   }
   protected counted(n: number): string {
     return n === 1 ? '1 value' : `${n} values`;
@@ -402,7 +406,7 @@ export class TakeBackReview {
   }
   protected look(change: { readonly [K in keyof CellFilter]?: CellFilter[K] | undefined }): void {
     const all = Object.entries({ ...this.s.filter(), ...change }).filter(([, value]) => value !== undefined);
-    this.s.look(Object.fromEntries(all) as CellFilter);
+    this.s.look(Object.fromEntries(all));
   }
 
   protected decide(cell: TakeBackCellRow, decision: 'take' | 'leave'): void {

@@ -365,6 +365,7 @@ export class Api {
   record = (file: number) => this.get<VaultFile>(`/files/${file}/record`);
   checkIn = (file: number, body: CheckIn) => this.post<CheckInReport>(`/files/${file}/check-in`, body);
 
+  count = (filter: FileFilter) => this.get<{ files: number }>('/values/count', filter);
   tableLayouts = () => this.get<Layouts>('/exchange/layouts');
   saveTableLayout = (id: number | null, body: LayoutDraft) =>
     id === null ? this.post<{ id: number }>('/exchange/layouts', body) : this.put<{ id: number }>(`/exchange/layouts/${id}`, body);

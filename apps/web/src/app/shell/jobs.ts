@@ -71,7 +71,8 @@ import { Api, JobsActions, Notices, goesOn, jobsFeature, sessionFeature, showIns
       padding: 0;
       cursor: pointer;
       color: var(--soft);
-      max-width: 150px;
+      max-width: 112px;
+      overflow: hidden;
     }
     .text {
       overflow: hidden;
@@ -80,7 +81,7 @@ import { Api, JobsActions, Notices, goesOn, jobsFeature, sessionFeature, showIns
     }
     .going {
       color: var(--ink);
-      width: 150px;
+      width: 112px;
     }
     .bar {
       display: block;

@@ -51,7 +51,7 @@ export const STATIONS = [
     a {
       position: relative;
       flex: 1 1 0;
-      min-width: 76px;
+      min-width: 58px;
       display: flex;
       flex-direction: column;
       align-items: center;

@@ -1,0 +1,108 @@
+import { readFile, writeFile } from 'node:fs/promises';
+import { basename, resolve } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
+import { ApplyMode, CellPage, TABLE_FORMATS, TableFormat, TakeBackView } from '@rule/contract';
+import { Outcome } from './commands';
+import { Row } from './output';
+import { RuleServer } from './server';
+import { Trouble } from './trouble';
+
+const ASK_EVERY_MS = 500;
+const PAGE = 500;
+const CELL_COLUMNS = ['row', 'file', 'property', 'verdict', 'now', 'in the table', 'message', 'outcome'];
+
+async function ended(server: RuleServer, job: number): Promise<void> {
+  for (;;) {
+    const { state, message } = await server.job(job);
+    if (state === 'done') return;
+    if (state !== 'waiting' && state !== 'running') throw new Trouble(message ?? `The job was ${state}.`);
+    await pause(ASK_EVERY_MS);
+  }
+}
+
+/** Sends values out by a saved layout and writes the table to a file. */
+export async function sendOut(server: RuleServer, name: string, to: string, format: string | undefined, recipient: string): Promise<{ readonly said: string }> {
+  const { saved } = await server.tableLayouts();
+  const layout = saved.find((candidate) => candidate.name === name);
+  if (!layout)
+    throw new Trouble(
+      `There is no layout ${JSON.stringify(name)}. There ${saved.length === 1 ? 'is' : 'are'}: ${saved.map((entry) => entry.name).join(', ') || 'none'}.`,
+    );
+  const ending = format ?? /\.([a-z]+)$/i.exec(to)?.[1]?.toLowerCase();
+  const known = TABLE_FORMATS.find((candidate): candidate is TableFormat => candidate === ending);
+  if (!known) throw new Trouble(`${to} ends in none of ${TABLE_FORMATS.map((entry) => `.${entry}`).join(', ')}; say which with --format.`);
+  const { id, job } = await server.sendOut({ format: known, content: layout.content, layout: layout.id, recipient });
+  await ended(server, job);
+  const bytes = await server.sentFile(id);
+  await writeFile(to, bytes).catch((error: unknown) => {
+    throw new Trouble(`${to} cannot be written: ${error instanceof Error ? error.message : String(error)}`);
+  });
+  return { said: `send-out ${id} of ${layout.name} is written to ${resolve(to)}` };
+}
+
+/**
+ * Takes a table back: compares it, and applies what is clear where that is asked for. What waits for a decision or is left out makes it a
+ * warning, what is refused or not applied an error.
+ */
+export async function takeBack(server: RuleServer, file: string, apply: ApplyMode | null): Promise<Outcome> {
+  const bytes = await readFile(file).catch(() => {
+    throw new Trouble(`${file} cannot be read.`);
+  });
+  let view = await server.takeBack(basename(file), bytes);
+  const { id } = view.takeBack;
+  while (view.takeBack.state === 'comparing') {
+    await pause(ASK_EVERY_MS);
+    view = await server.takeBackView(id);
+  }
+  if (view.takeBack.state === 'asking')
+    throw new Trouble(
+      `${file}: ${view.inspection?.problem ?? `Rule asks about its ${view.inspection?.asks.join(' and ')}`}. Answer it in Exchange, take-back ${id}.`,
+    );
+  if (view.takeBack.state === 'failed') throw new Trouble(`${file}: ${view.takeBack.note ?? 'it cannot be compared'}.`);
+  const report = apply !== null && view.ready > 0 ? await server.applyTakeBack(id, apply) : null;
+  if (report) view = await server.takeBackView(id);
+  const names = new Map((await server.properties()).map((property) => [property.id, property.writtenName]));
+  const rows: Row[] = [];
+  for (let offset = 0; ; offset += PAGE) {
+    const page: CellPage = await server.takeBackCells(id, { offset, limit: PAGE });
+    for (const cell of page.cells)
+      rows.push({
+        row: cell.row,
+        file: cell.path,
+        property: cell.name ?? names.get(cell.property) ?? '',
+        verdict: cell.verdict,
+        now: cell.current?.text ?? '',
+        'in the table': cell.text,
+        message: cell.message,
+        outcome: cell.outcome ?? cell.decision ?? '',
+      });
+    if (offset + PAGE >= page.total) break;
+  }
+  for (const issue of view.issues)
+    rows.push({ row: issue.row, file: '', property: '', verdict: 'left out', now: '', 'in the table': '', message: issue.message, outcome: '' });
+  const counts = view.takeBack.counts!;
+  return {
+    columns: CELL_COLUMNS,
+    rows,
+    worst:
+      counts.error > 0 || (report?.failed ?? 0) > 0
+        ? 'error'
+        : view.open > 0 || view.issueCount > 0 || counts.spoiled > 0 || view.warnings.length > 0
+          ? 'warning'
+          : null,
+    said: [
+      `take-back ${id}: ${counts.total} cells in ${counts.rows} rows; ${saidOf(view)}`,
+      ...view.warnings,
+      report
+        ? `applied ${report.applied} values in ${report.files} files, ${report.failed} not`
+        : apply === null
+          ? 'nothing was written'
+          : 'nothing was to be written',
+    ].join('\n'),
+  };
+}
+
+const saidOf = ({ takeBack }: TakeBackView): string => {
+  const { unchanged, change, same, conflict, spoiled, error, ignored, notTaken } = takeBack.counts!;
+  return `unchanged ${unchanged}, would change ${change}, in Rule already ${same}, conflicts ${conflict}, spoiled ${spoiled}, refused ${error}, in columns left out ${ignored}, in rows left out ${notTaken}`;
+};
