@@ -1,13 +1,5 @@
-import { readFileSync } from 'node:fs';
-import { createRequire } from 'node:module';
 import { expect, test } from '@playwright/test';
-import { signIn } from './pages';
-
-const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
-
-interface Axe {
-  run(options: object): Promise<{ violations: { id: string; impact: string; nodes: { html: string; failureSummary: string }[] }[] }>;
-}
+import { accessFaults, signIn } from './pages';
 
 /** Every view against the rules of WCAG 2.1 level AA that a program can check, in both surfaces. */
 for (const surface of ['light', 'dark'] as const)
@@ -16,16 +8,7 @@ for (const surface of ['light', 'dark'] as const)
     await page.emulateMedia({ colorScheme: surface, reducedMotion: 'reduce' });
     await page.goto('/');
     const found: string[] = [];
-    const check = async (where: string) => {
-      // Through the debugger, so that the page's own policy for scripts is not touched.
-      await page.evaluate(axe);
-      const { violations } = await page.evaluate(() => (window as unknown as { axe: Axe }).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }));
-      found.push(
-        ...violations.map(
-          ({ id, nodes }) => `${where}: ${id}: ${nodes.map((node) => `${node.html.slice(0, 160)} — ${node.failureSummary.slice(0, 200)}`).join(' | ')}`,
-        ),
-      );
-    };
+    const check = async (where: string) => void found.push(...(await accessFaults(page, where)));
     await check('sign-in');
     await signIn(page, 'varga');
     for (const view of [

@@ -1,5 +1,23 @@
+import { readFileSync } from 'node:fs';
+import { createRequire } from 'node:module';
 import { Page, expect } from '@playwright/test';
 import { DEMO_PASSWORD } from '@rule/demo';
+
+const axe = readFileSync(createRequire(import.meta.url).resolve('axe-core/axe.min.js'), 'utf8');
+
+interface Axe {
+  run(options: object): Promise<{ violations: { id: string; impact: string; nodes: { html: string; failureSummary: string }[] }[] }>;
+}
+
+/** What of the page in sight breaks the rules of WCAG 2.1 level AA that a program can check. */
+export async function accessFaults(page: Page, where: string): Promise<string[]> {
+  // Through the debugger, so that the page's own policy for scripts is not touched.
+  await page.evaluate(axe);
+  const { violations } = await page.evaluate(() => (window as unknown as { axe: Axe }).axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa'] }));
+  return violations.map(
+    ({ id, nodes }) => `${where}: ${id}: ${nodes.map((node) => `${node.html.slice(0, 160)} — ${node.failureSummary.slice(0, 200)}`).join(' | ')}`,
+  );
+}
 
 /** Signs a person in. */
 export async function signIn(page: Page, name: string): Promise<void> {

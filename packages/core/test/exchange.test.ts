@@ -36,8 +36,10 @@ import {
   readWorkbook,
   restore,
   shapeOf,
+  sourceOf,
   spoiled,
   unescapeX,
+  withoutMark,
   writeCsv,
   xmlDocument,
   xmlSource,
@@ -89,6 +91,17 @@ describe('CSV', () => {
       ['a.step', '5" Rohr'],
     ]);
     expect(table.note).toBe('read as windows-1252');
+  });
+  it('whose byte order mark another program took for letters is read without it', () => {
+    const rows = (text: string) =>
+      [...withoutMark(sourceOf({ sheet: null, note: null, rows: [[{ text, is: 'text' }], [{ text: '\ufeffb', is: 'text' }]] })).rows()].map(
+        (row) => row[0]!.text,
+      );
+    expect([rows('\ufeffFile'), rows('ï»¿File'), rows('File')]).toEqual([
+      ['File', '\ufeffb'],
+      ['File', '\ufeffb'],
+      ['File', '\ufeffb'],
+    ]);
   });
   it('with a sep= line is read without it', () =>
     expect(texts(readCsv(strToU8('sep=|\r\na|b\r\n1|2')))).toEqual([

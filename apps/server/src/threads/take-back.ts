@@ -27,6 +27,7 @@ import {
   openWorkbook,
   readIdentityMark,
   shapeOf,
+  withoutMark,
   xmlSource,
   IDENTITY_HEADER,
   FILE_HEADER,
@@ -111,7 +112,7 @@ function open(name: string, bytes: Uint8Array, choice: ReadingChoice): Opened {
     const source = csvSource(bytes, { encoding: choice.encoding, delimiter: choice.delimiter });
     return { format: 'csv', source, sheets: [source], csv: source };
   }
-  const { sheets } = openWorkbook(bytes);
+  const sheets = openWorkbook(bytes).sheets.map(withoutMark);
   if (sheets.length === 0) throw new TableError('xlsx-broken', 'The workbook has no sheet.');
   const chosen = choice.sheet === undefined ? undefined : sheets.find((sheet) => sheet.sheet === choice.sheet);
   if (choice.sheet !== undefined && !chosen) throw new TableError('no-sheet', `The workbook has no sheet ${JSON.stringify(choice.sheet)}.`);

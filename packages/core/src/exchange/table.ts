@@ -40,6 +40,22 @@ export const sourceOf = (table: Table): TableSource => ({
   },
 });
 
+/** A byte order mark, also one that a program has read as Windows-1252 and saved as letters. */
+const MARK = /^(\ufeff|ï»¿)/;
+
+/** A source without a byte order mark before its first text. */
+export const withoutMark = (source: TableSource): TableSource => ({
+  ...source,
+  *rows() {
+    let first = true;
+    for (const row of source.rows()) {
+      const cell = first ? row[0] : undefined;
+      first = false;
+      yield cell && MARK.test(cell.text) ? [{ ...cell, text: cell.text.replace(MARK, '') }, ...row.slice(1)] : row;
+    }
+  },
+});
+
 /** A workbook, CSV file or other table cannot be read. */
 export class TableError extends Error {
   constructor(

@@ -275,7 +275,7 @@ export class TableReading {
     const settled: Record<number, ColumnChoice> = { ...this.choices() };
     for (const column of columns)
       if (column.ask && !settled[column.at])
-        settled[column.at] = column.property === null ? { use: 'ignored' } : { use: 'property', property: column.property };
+        settled[column.at] = column.property !== null ? { use: 'property', property: column.property } : { use: column.use === 'file' ? 'file' : 'ignored' };
     this.s.answer({
       ...this.choice(),
       ...(encoding === null ? {} : { encoding }),

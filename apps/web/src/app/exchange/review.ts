@@ -208,7 +208,7 @@ const CODES: Readonly<Record<string, string>> = {
                       class="pick"
                       [class.on]="cell.decision === 'leave'"
                       [attr.aria-pressed]="cell.decision === 'leave'"
-                      [attr.aria-label]="'Keep ' + held(cell.current) + ' in row ' + cell.row + ', ' + caption(cell)"
+                      [attr.aria-label]="'leave ' + held(cell.current) + ' in row ' + cell.row + ', ' + caption(cell)"
                       (click)="decide(cell, 'leave'); $event.stopPropagation()"
                     >
                       leave
@@ -219,7 +219,7 @@ const CODES: Readonly<Record<string, string>> = {
                       [disabled]="!cell.takeable"
                       [class.on]="cell.decision === 'take'"
                       [attr.aria-pressed]="cell.decision === 'take'"
-                      [attr.aria-label]="'Take ' + (cell.text || 'blank') + ' in row ' + cell.row + ', ' + caption(cell)"
+                      [attr.aria-label]="'take ' + (cell.text || 'blank') + ' in row ' + cell.row + ', ' + caption(cell)"
                       (click)="decide(cell, 'take'); $event.stopPropagation()"
                     >
                       take
