@@ -92,6 +92,15 @@ describe('CSV', () => {
     ]);
     expect(table.note).toBe('read as windows-1252');
   });
+  it.each([
+    ['plain cells', (n: number) => [`row ${n}`, `${n}`], '\r\n'],
+    ['quoted cells', (n: number) => [`row "${n}"`, `a\n${n}`], '\r\n'],
+    ['line feeds alone', (n: number) => [`row ${n}`, `${n}`], '\n'],
+    ['carriage returns alone', (n: number) => [`row ${n}`, `${n}`], '\r'],
+  ])('of many rows is read to the last one, in however many pieces: %s', (_, row, end) => {
+    const rows = [['A', 'B'], ...Array.from({ length: 6123 }, (__, n) => row(n))];
+    expect(texts(readCsv(new TextEncoder().encode(writeCsv(rows).replaceAll('\r\n', end))))).toEqual(rows);
+  });
   it('whose byte order mark another program took for letters is read without it', () => {
     const rows = (text: string) =>
       [...withoutMark(sourceOf({ sheet: null, note: null, rows: [[{ text, is: 'text' }], [{ text: '\ufeffb', is: 'text' }]] })).rows()].map(

@@ -1,5 +1,3 @@
-import { createWriteStream } from 'node:fs';
-import { once } from 'node:events';
 import { LayoutContent, TableFormat } from '@rule/contract';
 import {
   DocumentHead,
@@ -32,6 +30,7 @@ import { Editions } from '../schema/editions';
 import { loadFacts, surroundingsOf } from '../schema/facts';
 import { filterSql } from '../values/filter';
 import { heldFor, heldInside } from '../values/held';
+import { Outlet } from './outlet';
 import { Progress } from './progress';
 
 export interface SendOutInput {
@@ -157,21 +156,16 @@ interface TableWriter {
 
 /** Sends a table out to a file, and keeps what was in it as the base for taking back. */
 export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
-  const out = createWriteStream(input.target);
+  const out = new Outlet(input.target);
   const progress = new Progress(db, input.job);
-  let waiting = Promise.resolve<unknown>(null);
-  let failure: Error | null = null;
-  out.on('error', (error) => (failure = error));
-  const write = (piece: Uint8Array) => {
-    if (!out.write(piece)) waiting = once(out, 'drain').catch(() => undefined);
-  };
   const properties = input.columns.map((column) => column.property);
   const total = input.job === null ? 0 : await countSubjects(db, input.content);
-  const writer = writerOf(input, write);
+  const writer = writerOf(input, out.write);
   await db.run('DELETE FROM send_out_rows WHERE send_out_id = $1', [input.sendOut]);
   let n = 0;
   let looked = 0;
-  const files = new Set<number>();
+  // Rows come in the order of their files.
+  let [files, last] = [0, 0];
   for await (const found of subjects(db, input.content, input.only)) {
     looked += found.length;
     const batch = input.content.rows === 'missing' ? await lacking(db, found, properties, input.at) : found;
@@ -180,24 +174,20 @@ export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
     const kept: CopyValue[][] = [];
     for (const row of rows) {
       n++;
-      files.add(row.id);
+      if (row.id !== last) files++;
+      last = row.id;
       writer.row(n, row);
       kept.push([input.sendOut, n, row.id, row.holder, JSON.stringify(row.held).replaceAll('\\u0000', '\\ufffd')]);
     }
     if (kept.length) await db.copy('send_out_rows (send_out_id, n, file_id, holder, held)', kept);
-    await waiting;
-    if (failure) throw failure as Error;
+    await out.ready();
     await progress.at('writing the table', looked, total);
     await new Promise(setImmediate);
   }
   if (n === 0) writer.begin(new Map());
   writer.end();
-  await new Promise<void>((resolve, reject) => {
-    out.on('error', reject);
-    out.end(resolve);
-  });
-  if (failure) throw failure as Error;
-  return { rows: n, files: files.size };
+  await out.close();
+  return { rows: n, files };
 }
 
 /** The longest text of each property in some rows. */

@@ -1,5 +1,3 @@
-import { createWriteStream } from 'node:fs';
-import { once } from 'node:events';
 import { ReadingChoice, TableFormat, TableInspection } from '@rule/contract';
 import {
   ColumnMatch,
@@ -42,6 +40,7 @@ import { readSettings } from '../schema/settings';
 import { clashesOf } from '../schema/unique';
 import { User } from '../users/user';
 import { heldFor, heldInside } from '../values/held';
+import { Outlet } from './outlet';
 import { Progress } from './progress';
 
 /** A stored table, and how it is read. */
@@ -615,11 +614,8 @@ const SAID: Readonly<Record<string, string>> = {
 export async function resultTable(input: ResultInput, db: Db, store: FileStore): Promise<Outcome<number>> {
   return outcome(async () => {
     const made = await ground(db, input, await store.get(input.hash));
-    const out = createWriteStream(input.target);
-    let waiting = Promise.resolve<unknown>(null);
-    const writer = new WorkbookWriter((piece) => {
-      if (!out.write(piece)) waiting = once(out, 'drain');
-    });
+    const out = new Outlet(input.target);
+    const writer = new WorkbookWriter(out.write);
     const header = [...firstRows(made.opened.source, made.headerRow + 1)].at(-1)!.map((cell) => cell.text);
     const cell = { format: '@', locked: true, look: 'plain' as const };
     writer.beginSheet({
@@ -671,14 +667,11 @@ export async function resultTable(input: ResultInput, db: Db, store: FileStore):
           ...own.map((entry) => ({ value: entry.text })),
         ]);
       }
-      await waiting;
+      await out.ready();
     }
     writer.endSheet();
     writer.end();
-    await new Promise<void>((resolve, reject) => {
-      out.on('error', reject);
-      out.end(resolve);
-    });
+    await out.close();
     return count;
   });
 }

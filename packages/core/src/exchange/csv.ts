@@ -131,7 +131,15 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
       let at = start;
       let row = 0;
       while (at < end) {
-        const parsed = Papa.parse<string[]>(text.slice(at, end), { delimiter, newline: linebreak as '\n', preview: ROWS_AT_ONCE, skipEmptyLines: false });
+        const parsed = Papa.parse<string[]>(text.slice(at, end), {
+          delimiter,
+          newline: linebreak as '
+',
+          preview: ROWS_AT_ONCE,
+          skipEmptyLines: false,
+          // The fast mode reads one row beyond the preview, drops it, and puts the cursor behind it.
+          fastMode: false,
+        });
         const quote = parsed.errors.find((error) => error.type === 'Quotes');
         if (quote) throw new TableError('csv-quotes', `Line ${row + (quote.row ?? 0) + 1}: a quotation mark is not closed.`);
         for (const cells of parsed.data) yield cells.map((cell): TableCell => ({ text: restore(cell), is: cell === '' ? 'blank' : 'text' }));
