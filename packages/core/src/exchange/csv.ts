@@ -133,8 +133,7 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
       while (at < end) {
         const parsed = Papa.parse<string[]>(text.slice(at, end), {
           delimiter,
-          newline: linebreak as '
-',
+          newline: linebreak as '\n',
           preview: ROWS_AT_ONCE,
           skipEmptyLines: false,
           // The fast mode reads one row beyond the preview, drops it, and puts the cursor behind it.
