@@ -1,9 +1,20 @@
 import { execFileSync } from 'node:child_process';
 import { readFileSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { LayoutContent } from '@rule/contract';
-import { TableCell, WorkbookWriter, WrittenCell, csvSource, openWorkbook, readIdentityMark, writeCsv } from '@rule/core/exchange';
-import { WHOLE_LIBRARY } from '../apps/server/src/exchange/layouts';
+import { LayoutContent, WHOLE_LIBRARY } from '@rule/contract';
+import {
+  Comparison,
+  TableCell,
+  WorkbookWriter,
+  WrittenCell,
+  csvSource,
+  matchColumns,
+  openWorkbook,
+  readIdentityMark,
+  shapeOf,
+  writeCsv,
+} from '@rule/core/exchange';
+import { HeldValue, compileStandIns } from '@rule/core/values';
 import { DiskStore } from '../apps/server/src/platform/store';
 import { storeFolder } from '../apps/server/src/services';
 import { Compared, compareTable } from '../apps/server/src/threads/take-back';
@@ -18,6 +29,8 @@ import { FILES, TYPED, fillWide, typed } from './wide';
 const CHANGES = 200_000;
 const BATCH = 1000;
 const LINES = 1_000_000;
+/** Rows that are compared in memory, over and over. */
+const COMPARED = 2000;
 
 const { services, db, url, data, close } = await openServices();
 await fillWide(db);
@@ -156,14 +169,49 @@ for (const format of ['csv', 'xlsx'] as const) {
       'change',
       'changes the value',
       'take',
+      1,
     ];
     const id = (await db.one<{ id: number }>(`INSERT INTO take_backs (user_id, at, name) VALUES ($1, now(), 'alone') RETURNING id`, [user.id]))!.id;
     row[0] = id;
     for (let n = 0; n < CHANGES; n += 2000)
       await db.copy(
-        'take_back_cells (take_back_id, row, file_id, holder, property_id, name, verdict, base, current, proposed, takeable, proven, text, code, message, decision)',
+        'take_back_cells (take_back_id, row, file_id, holder, property_id, name, verdict, base, current, proposed, takeable, proven, text, code, message, decision, n)',
         Array.from({ length: 2000 }, () => row),
       );
+  });
+  // Comparing alone: some rows in memory, again and again.
+  const some = [...source().rows()].slice(1, 1 + COMPARED);
+  const [bases, now] = await Promise.all([
+    db.all<{ n: number; held: Record<number, HeldValue> }>('SELECT n, held FROM send_out_rows WHERE send_out_id = $1 AND n <= $2', [sendOutId, COMPARED]),
+    heldFor(db, ids.slice(0, COMPARED), properties),
+  ]);
+  const baseOf = new Map(bases.map((row) => [row.n, row.held]));
+  const shape = shapeOf(matchColumns(header, { properties, sent: [], abbreviations: [] }), new Map(properties.map((property) => [property.id, property])));
+  const comparing = await best('comparing and checking every cell alone', 1, () => {
+    for (let pass = 0; pass < FILES / COMPARED; pass++) {
+      const comparison = new Comparison({
+        shape,
+        standIns: compileStandIns([]),
+        role: 'administrator',
+        decimal: null,
+        onlyBlanks: false,
+        named: () => undefined,
+      });
+      some.forEach((cells, i) => {
+        const own = baseOf.get(i + 1) ?? {};
+        const held = now.get(ids[i]!) ?? {};
+        comparison.identify(cells);
+        comparison.take(i + 2, cells, {
+          file: { id: ids[i]!, path: '', kind: 'other', className: null, state: null, lock: null },
+          holder: '',
+          level: 'document',
+          sendOut: sendOutId,
+          base: (id) => own[id] ?? null,
+          current: (id) => held[id] ?? null,
+          editable: () => true,
+        });
+      });
+    }
   });
   takeBack = (await db.one<{ id: number }>(
     `INSERT INTO take_backs (user_id, at, name, hash, inspection, state) VALUES ($1, now(), $2, $3, $4::jsonb, 'comparing') RETURNING id`,
@@ -177,9 +225,10 @@ for (const format of ['csv', 'xlsx'] as const) {
   if (compared!.counts.change !== changed) throw new Error(`${compared!.counts.change} changes found of ${changed}: ${JSON.stringify(compared!.counts)}`);
   await db.run(`UPDATE take_backs SET state = 'compared', counts = $2::jsonb WHERE id = $1`, [takeBack, JSON.stringify(compared!.counts)]);
   report(`Taking back ${FILES} rows × ${TYPED} columns with ${changed} changes, ${format.toUpperCase()}`, [
-    { what: 'the parts by themselves, one after the other: the floor', ms: parsing.ms + snapshot.ms + storing.ms },
+    { what: 'the parts by themselves, one after the other: the floor', ms: parsing.ms + snapshot.ms + comparing.ms + storing.ms },
     parsing,
     snapshot,
+    comparing,
     storing,
     together,
   ]);
@@ -214,8 +263,8 @@ report('Applying what came back', [floor, applying]);
 
 // The review of a million lines.
 await db.run(
-  `INSERT INTO take_back_cells (take_back_id, row, file_id, property_id, verdict, base, current, proposed, text, message, code, decision)
-   SELECT $1, n, f.id, $2, CASE WHEN n % 50 = 0 THEN 'conflict' ELSE 'change' END, '{"text":"a","form":"text"}', '{"text":"a","form":"text"}', '{"text":"b","form":"text"}', 'b', 'changes the value', 'change', 'take'
+  `INSERT INTO take_back_cells (take_back_id, row, file_id, property_id, verdict, base, current, proposed, text, message, code, decision, n)
+   SELECT $1, n, f.id, $2, CASE WHEN n % 50 = 0 THEN 'conflict' ELSE 'change' END, '{"text":"a","form":"text"}', '{"text":"a","form":"text"}', '{"text":"b","form":"text"}', 'b', 'changes the value', 'change', 'take', n
    FROM generate_series(1, $3::int) n JOIN (SELECT id, row_number() OVER (ORDER BY id) AS k FROM files) f ON f.k = n % ${FILES} + 1`,
   [
     (takeBack = (await db.one<{ id: number }>(

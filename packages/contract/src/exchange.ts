@@ -7,6 +7,7 @@ import {
   DELIMITERS,
   Encoding,
   READ_ENCODINGS,
+  PLAIN_CSV,
   ROW_LEVELS,
   RowLevel,
   TABLE_SHAPES,
@@ -46,6 +47,9 @@ export interface LayoutContent {
   readonly protect: boolean;
   readonly csv: CsvForm;
 }
+
+/** A layout of everything: every file, every property that applies. */
+export const WHOLE_LIBRARY: LayoutContent = { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: PLAIN_CSV };
 
 export interface LayoutDraft {
   readonly name: string;

@@ -1,5 +1,4 @@
-import { Layout, LayoutContent, LayoutDraft } from '@rule/contract';
-import { PLAIN_CSV } from '@rule/core/exchange';
+import { Layout, LayoutDraft, WHOLE_LIBRARY } from '@rule/contract';
 import { Property, sameWording } from '@rule/core/schema';
 import { Db } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
@@ -7,9 +6,6 @@ import { Properties } from '../schema/properties';
 import { User } from '../users/user';
 
 const ROW = `l.id, l.name, l.purpose, l.shared, l.content, coalesce(u.display_name, '') AS "by", coalesce(l.user_id = $1, false) AS mine`;
-
-/** A layout of everything. */
-export const WHOLE_LIBRARY: LayoutContent = { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: PLAIN_CSV };
 
 /** Saved layouts of tables: which rows, which properties, in which form. */
 export class Layouts {

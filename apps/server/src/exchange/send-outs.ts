@@ -1,6 +1,6 @@
 import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { FileFilter, LayoutContent, SendOutRequest, SendOutRow, SendOutStarted, SurveyTable, TableFormat } from '@rule/contract';
+import { FileFilter, LayoutContent, SendOutRequest, SendOutRow, SendOutStarted, SurveyTable, TableFormat, WHOLE_LIBRARY } from '@rule/contract';
 import { TableColumn } from '@rule/core/exchange';
 import { ChoiceListDraft, Property, isHeldAt, whyNotChanged } from '@rule/core/schema';
 import { TypeGuess, columnOf } from '@rule/core/survey';
@@ -14,7 +14,6 @@ import { Surveys } from '../survey/survey';
 import { WorkPool } from '../threads/pool';
 import { SentOut } from '../threads/send-out';
 import { User } from '../users/user';
-import { WHOLE_LIBRARY } from './layouts';
 
 /** Columns that a workbook may have (ECMA-376: 16384), less those that say which file a row is about. */
 const MOST_COLUMNS = 16_000;

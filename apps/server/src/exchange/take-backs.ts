@@ -38,6 +38,10 @@ const MOST_ISSUES = 200;
 
 const ROW = `t.id, t.name, u.display_name AS "by", t.at, t.state, t.counts, t.note, t.send_outs AS "sendOuts"`;
 
+/** What a page tells of a cell; needs `take_back_cells c`, `files f` and `holders h`. */
+const CELL = `c.id, c.row, c.file_id AS file, f.path, f.kind, coalesce(h.label, '') AS holder, c.property_id AS property, c.name, c.verdict, c.base, c.current, c.proposed, c.takeable, c.proven,
+  c.text, c.code, c.message, c.decision, c.outcome`;
+
 /** Cells that wait to go to the tray. */
 const READY = `c.decision = 'take' AND c.outcome IS NULL AND c.takeable`;
 /** Cells that nobody has decided about, and that somebody can. */
@@ -228,51 +232,41 @@ export class TakeBacks {
     if (!row) throw notFound(`Take-back ${id}`);
     await this.refreshOutcomes(id);
     const { inspection, warnings, job, ...takeBack } = row;
-    const verdicts = CELL_VERDICTS.map((verdict) => `count(*) FILTER (WHERE c.verdict = '${verdict}')::int AS "${verdict}"`).join(', ');
-    type Group = { key: string; caption: string; open: number } & Record<(typeof CELL_VERDICTS)[number], number>;
-    const [issues, issueCount, byProperty, byFolder, byCode, totals] = await Promise.all([
+    const [issues, issueCount, groups] = await Promise.all([
       this.db.all<TakeBackView['issues'][number]>(
         `SELECT row, code, message, cells FROM take_back_issues WHERE take_back_id = $1 ORDER BY row LIMIT ${MOST_ISSUES}`,
         [id],
       ),
       this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_back_issues WHERE take_back_id = $1', [id]),
-      this.db.all<Group>(
-        `SELECT c.property_id::text AS key, coalesce(c.name, p.definition->>'caption', '') AS caption, ${verdicts}, count(*) FILTER (WHERE ${OPEN})::int AS open
-         FROM take_back_cells c LEFT JOIN properties p ON p.id = c.property_id WHERE c.take_back_id = $1 GROUP BY c.property_id, c.name, p.definition->>'caption' ORDER BY count(*) DESC`,
-        [id],
-      ),
-      this.db.all<Group>(
-        `SELECT f.folder AS key, f.folder AS caption, ${verdicts}, count(*) FILTER (WHERE ${OPEN})::int AS open
-         FROM take_back_cells c JOIN files f ON f.id = c.file_id WHERE c.take_back_id = $1 GROUP BY f.folder ORDER BY count(*) DESC, f.folder LIMIT 200`,
-        [id],
-      ),
-      this.db.all<TakeBackView['byCode'][number]>(
-        `SELECT c.verdict, c.code, count(*)::int AS count, count(*) FILTER (WHERE ${OPEN})::int AS open FROM take_back_cells c WHERE c.take_back_id = $1 GROUP BY c.verdict, c.code ORDER BY count(*) DESC`,
-        [id],
-      ),
-      this.db.one<{ ready: number; inTray: number; written: number; open: number }>(
-        `SELECT count(*) FILTER (WHERE ${READY})::int AS ready, count(*) FILTER (WHERE c.outcome = 'tray')::int AS "inTray", count(*) FILTER (WHERE c.outcome IN ('applied', 'failed', 'dropped'))::int AS written, count(*) FILTER (WHERE ${OPEN})::int AS open
-         FROM take_back_cells c WHERE c.take_back_id = $1`,
+      // One look at the cells serves all that is summed up of them.
+      this.db.all<CellSum>(
+        `SELECT c.property_id AS property, coalesce(c.name, p.definition->>'caption', '') AS caption, f.folder, c.verdict, c.code,
+           CASE WHEN ${READY} THEN 'ready' WHEN c.outcome = 'tray' THEN 'tray' WHEN c.outcome IS NOT NULL THEN 'written' WHEN ${OPEN} THEN 'open' ELSE '' END AS state, count(*)::int AS n
+         FROM take_back_cells c JOIN files f ON f.id = c.file_id LEFT JOIN properties p ON p.id = c.property_id WHERE c.take_back_id = $1 GROUP BY 1, 2, 3, 4, 5, 6`,
         [id],
       ),
     ]);
-    const group = ({ key, caption, open, ...counts }: Group): CellGroup => ({ key, caption, open, counts });
+    const inState = (state: CellSum['state']) => groups.reduce((sum, group) => (group.state === state ? sum + group.n : sum), 0);
     return {
       takeBack,
       inspection: takeBack.state === 'asking' ? inspection : null,
       issues,
       issueCount: issueCount!.n,
       warnings,
-      byProperty: byProperty.map(group),
-      byFolder: byFolder.map(group),
-      byCode,
-      ...totals!,
+      byProperty: summedBy(groups, (group) => [String(group.property), group.caption]),
+      byFolder: summedBy(groups, (group) => [group.folder, group.folder]).slice(0, MOST_FOLDERS),
+      byCode: codesOf(groups),
+      ready: inState('ready'),
+      inTray: inState('tray'),
+      written: inState('written'),
+      open: inState('open'),
       job: takeBack.state === 'comparing' ? job : null,
     };
   }
 
   /** A page of cells in the order of their rows. */
   async cells(id: number, { offset, limit, ...filter }: CellQuery): Promise<CellPage> {
+    if (Object.values(filter).every((value) => value === undefined || value === '')) return this.plainCells(id, offset, limit);
     const { sql, bind } = cellSql(filter, 2);
     const joins = 'JOIN files f ON f.id = c.file_id';
     const needsFile = filter.folder !== undefined || Boolean(filter.search);
@@ -282,8 +276,7 @@ export class TakeBacks {
         ...bind,
       ]),
       this.db.all<TakeBackCellRow>(
-        `SELECT c.id, c.row, c.file_id AS file, f.path, f.kind, coalesce(h.label, '') AS holder, c.property_id AS property, c.name, c.verdict, c.base, c.current, c.proposed, c.takeable, c.proven,
-           c.text, c.code, c.message, c.decision, c.outcome
+        `SELECT ${CELL}
          FROM (SELECT c.* FROM take_back_cells c ${needsFile ? joins : ''} WHERE c.take_back_id = $1 AND ${sql} ORDER BY c.row, c.id OFFSET $${bind.length + 2} LIMIT $${bind.length + 3}) c
          ${joins} LEFT JOIN holders h ON h.file_id = c.file_id AND h.key = c.holder AND c.holder <> '' ORDER BY c.row, c.id`,
         [id, ...bind, offset, limit],
@@ -292,12 +285,25 @@ export class TakeBacks {
     return { total: total!.n, cells };
   }
 
+  /** A page of all cells: they are numbered, so that any page is as near as the first. */
+  private async plainCells(id: number, offset: number, limit: number): Promise<CellPage> {
+    const [last, cells] = await Promise.all([
+      this.db.one<{ n: number | null }>('SELECT max(n) AS n FROM take_back_cells WHERE take_back_id = $1', [id]),
+      this.db.all<TakeBackCellRow>(
+        `SELECT ${CELL} FROM take_back_cells c JOIN files f ON f.id = c.file_id LEFT JOIN holders h ON h.file_id = c.file_id AND h.key = c.holder AND c.holder <> ''
+         WHERE c.take_back_id = $1 AND c.n > $2 AND c.n <= $3 ORDER BY c.n`,
+        [id, offset, offset + limit],
+      ),
+    ]);
+    return { total: last!.n ?? 0, cells };
+  }
+
   /** Decides about cells: those that are named, or all that a filter names. What cannot be taken stays as it is. */
   async decide(id: number, { cells, filter, decision }: DecideRequest): Promise<TakeBackView> {
     const { sql, bind } = cellSql(filter, 4);
     await this.db.run(
       `UPDATE take_back_cells SET decision = $2 WHERE id IN (
-         SELECT c.id FROM take_back_cells c JOIN files f ON f.id = c.file_id WHERE c.take_back_id = $1 AND c.outcome IS NULL AND c.verdict IN ('change', 'conflict', 'spoiled')
+         SELECT c.id FROM take_back_cells c ${filter.folder !== undefined || filter.search ? 'JOIN files f ON f.id = c.file_id' : ''} WHERE c.take_back_id = $1 AND c.outcome IS NULL AND c.verdict IN ('change', 'conflict', 'spoiled')
            AND ($2::text IS DISTINCT FROM 'take' OR c.takeable) AND ($3::int[] IS NULL OR c.id = ANY($3::int[])) AND ${sql})`,
       [id, decision, cells, ...bind],
     );
@@ -339,6 +345,47 @@ export class TakeBacks {
     }
     return { path: target, name: `${name.replace(/\.[a-z0-9]+$/i, '')} result.xlsx` };
   }
+}
+
+/** Cells of one property, folder, verdict, reason and state, counted. */
+interface CellSum {
+  readonly property: number;
+  readonly caption: string;
+  readonly folder: string;
+  readonly verdict: (typeof CELL_VERDICTS)[number];
+  readonly code: string;
+  readonly state: 'ready' | 'tray' | 'written' | 'open' | '';
+  readonly n: number;
+}
+
+/** Folders that a view sums up; the others are found by searching. */
+const MOST_FOLDERS = 200;
+
+/** Sums of cells under keys, the largest first. */
+function summedBy(groups: readonly CellSum[], keyOf: (group: CellSum) => readonly [key: string, caption: string]): CellGroup[] {
+  const sums = new Map<string, { key: string; caption: string; open: number; counts: Record<(typeof CELL_VERDICTS)[number], number>; all: number }>();
+  for (const group of groups) {
+    const [key, caption] = keyOf(group);
+    const entry = sums.get(key) ?? { key, caption, open: 0, counts: { change: 0, conflict: 0, spoiled: 0, error: 0, same: 0 }, all: 0 };
+    entry.counts[group.verdict] += group.n;
+    entry.all += group.n;
+    if (group.state === 'open') entry.open += group.n;
+    sums.set(key, entry);
+  }
+  return [...sums.values()]
+    .sort((a, b) => b.all - a.all || a.caption.localeCompare(b.caption))
+    .map(({ key, caption, open, counts }) => ({ key, caption, open, counts }));
+}
+
+function codesOf(groups: readonly CellSum[]): TakeBackView['byCode'] {
+  const sums = new Map<string, { verdict: string; code: string; count: number; open: number }>();
+  for (const { verdict, code, state, n } of groups) {
+    const entry = sums.get(`${verdict}/${code}`) ?? { verdict, code, count: 0, open: 0 };
+    entry.count += n;
+    if (state === 'open') entry.open += n;
+    sums.set(`${verdict}/${code}`, entry);
+  }
+  return [...sums.values()].sort((a, b) => b.count - a.count);
 }
 
 /** Text that JSON in the database can hold. */

@@ -551,10 +551,13 @@ CREATE TABLE take_back_issues (
 );
 CREATE INDEX take_back_issues_set ON take_back_issues (take_back_id, row);
 ALTER TABLE take_back_cells ADD COLUMN holder text NOT NULL DEFAULT '', ADD COLUMN takeable boolean NOT NULL DEFAULT true, ADD COLUMN proven boolean NOT NULL DEFAULT false,
-  ADD COLUMN code text NOT NULL DEFAULT '', ADD COLUMN decision text CHECK (decision IN ('take', 'leave')), ADD COLUMN place text, ADD COLUMN slot text;
+  ADD COLUMN code text NOT NULL DEFAULT '', ADD COLUMN decision text CHECK (decision IN ('take', 'leave')), ADD COLUMN place text, ADD COLUMN slot text, ADD COLUMN n int;
 UPDATE take_back_cells SET decision = CASE outcome WHEN 'tray' THEN 'take' WHEN 'kept' THEN 'leave' END, outcome = CASE outcome WHEN 'tray' THEN 'tray' END, code = verdict, takeable = verdict IN ('change', 'conflict');
+UPDATE take_back_cells c SET n = r.n FROM (SELECT id, row_number() OVER (PARTITION BY take_back_id ORDER BY row, id) AS n FROM take_back_cells) r WHERE r.id = c.id;
 DROP INDEX take_back_cells_set;
 CREATE INDEX take_back_cells_set ON take_back_cells (take_back_id, row, id);
+CREATE INDEX take_back_cells_number ON take_back_cells (take_back_id, n);
+CREATE INDEX take_back_cells_waiting ON take_back_cells (take_back_id) WHERE outcome IN ('tray', 'failed');
 CREATE INDEX take_back_cells_verdict ON take_back_cells (take_back_id, verdict, row, id);
 
 CREATE TABLE deliveries (

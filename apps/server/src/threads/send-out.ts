@@ -55,7 +55,7 @@ export interface SentOut {
 }
 
 /** Rows read from the database in one go. */
-const BATCH = 1000;
+const BATCH = 300;
 
 /** What one row is about: a file, or one holder inside it. */
 export interface RowSubject {

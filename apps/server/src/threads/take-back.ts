@@ -396,7 +396,7 @@ export async function compareTable(input: CompareInput, db: Db, store: FileStore
     await db.run('DELETE FROM take_back_issues WHERE take_back_id = $1', [input.takeBack]);
     const total =
       ((await db.one<{ rows: number }>(`SELECT (inspection->>'rows')::int AS rows FROM take_backs WHERE id = $1`, [input.takeBack]))?.rows ?? 0) || 1;
-    let done = 0;
+    let [done, stored] = [0, 0];
     for (const batch of batchesOf(made)) {
       const identities = batch.map(({ cells }) => comparison.identify(cells));
       const marks = identities.flatMap((identity) => identity?.mark ?? []);
@@ -411,7 +411,8 @@ export async function compareTable(input: CompareInput, db: Db, store: FileStore
         cells.push(...told.cells);
         if (told.issue) issues.push([input.takeBack, told.issue.row, told.issue.code, told.issue.message, told.issue.cells]);
       });
-      await storeCells(db, input.takeBack, cells, made.properties);
+      await storeCells(db, input.takeBack, stored, cells, made.properties);
+      stored += cells.length;
       if (issues.length) await db.copy('take_back_issues (take_back_id, row, code, message, cells)', issues);
       done += batch.length;
       await progress.at('comparing', Math.min(done, total), total);
@@ -545,11 +546,11 @@ async function findRows(
 
 const json = (held: HeldValue | null): string | null => (held === null ? null : JSON.stringify(held));
 
-async function storeCells(db: Db, takeBack: number, cells: readonly TakeBackCell[], properties: ReadonlyMap<number, Property>): Promise<void> {
+async function storeCells(db: Db, takeBack: number, before: number, cells: readonly TakeBackCell[], properties: ReadonlyMap<number, Property>): Promise<void> {
   if (cells.length === 0) return;
   await db.copy(
-    'take_back_cells (take_back_id, row, file_id, holder, property_id, name, verdict, base, current, proposed, takeable, proven, text, code, message, decision)',
-    cells.map((cell) => [
+    'take_back_cells (take_back_id, row, file_id, holder, property_id, name, verdict, base, current, proposed, takeable, proven, text, code, message, decision, n)',
+    cells.map((cell, i) => [
       takeBack,
       cell.row,
       cell.file,
@@ -567,6 +568,7 @@ async function storeCells(db: Db, takeBack: number, cells: readonly TakeBackCell
       cell.message,
       // What changes is taken unless somebody leaves it; what a program has spoiled beyond doubt is left unless somebody takes it.
       cell.verdict === 'change' ? 'take' : cell.verdict === 'spoiled' && cell.proven ? 'leave' : null,
+      before + i + 1,
     ]),
   );
 }

@@ -1,6 +1,7 @@
 import iconv from 'iconv-lite';
 import Papa from 'papaparse';
 import { decodeAs, decodeWestern } from '../files';
+import { CsvForm, Encoding } from './csv-form';
 import { Table, TableCell, TableError, TableSource, tableOf } from './table';
 
 /** Characters at which a spreadsheet program takes a text for a formula. */
@@ -17,42 +18,6 @@ export const neutralise = (text: string): string => ((FORMULA_START.test(text) &
 
 /** The exact inverse of {@link neutralise}. */
 export const restore = (text: string): string => (text.startsWith("'") && (FORMULA_START.test(text.slice(1)) || text.startsWith("''")) ? text.slice(1) : text);
-
-export const DELIMITERS = [',', ';', '\t', '|'] as const;
-export const DECIMAL_SIGNS = ['.', ','] as const;
-/** Encodings that CSV files are written in. */
-export const WRITTEN_ENCODINGS = ['utf-8', 'utf-16le', 'windows-1252'] as const;
-/** Encodings that they are read in. Nothing in a file says which one-byte encoding it has: the first is what spreadsheet programs of western Europe write. */
-export const READ_ENCODINGS = [
-  'utf-8',
-  'utf-16le',
-  'utf-16be',
-  'windows-1252',
-  'windows-1250',
-  'windows-1251',
-  'windows-1253',
-  'windows-1254',
-  'iso-8859-2',
-  'iso-8859-15',
-  'cp437',
-  'cp850',
-  'macroman',
-  'shift_jis',
-  'gb18030',
-  'big5',
-  'euc-kr',
-] as const;
-export type Encoding = (typeof READ_ENCODINGS)[number];
-
-/** How a CSV file is written. */
-export interface CsvForm {
-  readonly delimiter: (typeof DELIMITERS)[number];
-  readonly decimal: (typeof DECIMAL_SIGNS)[number];
-  readonly encoding: (typeof WRITTEN_ENCODINGS)[number];
-}
-
-/** What any program reads: RFC 4180 in UTF-8. */
-export const PLAIN_CSV: CsvForm = { delimiter: ',', decimal: '.', encoding: 'utf-8' };
 
 /** Rows as RFC 4180 CSV, without a byte order mark. */
 export const csvText = (rows: readonly (readonly string[])[], delimiter = ','): string =>

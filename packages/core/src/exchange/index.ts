@@ -1,4 +1,5 @@
 export * from './table';
+export * from './csv-form';
 export * from './csv';
 export * from './xstring';
 export * from './workbook';

@@ -1,6 +1,6 @@
 import { ChoiceListDraft, Property, choicesFor } from '../schema';
 import { HeldValue, TypedValue, findUnit, readHeld } from '../values';
-import { CsvForm } from './csv';
+import { CsvForm } from './csv-form';
 import { CellLook, Mark, SheetColumn, SheetForm, Validation, WorkbookWriter, WrittenValue, columnLetters, quoteSheet } from './write-workbook';
 
 /** What one row of a table stands for. */

@@ -1,7 +1,7 @@
 import { Change, Property, PropertyLevel, checkProposed, forClass, isHeldAt, reaches, whyNotChanged } from '../schema';
 import { HeldValue, StandIns, readHeld, sameHeld } from '../values';
 import { TableShape } from './columns';
-import { DECIMAL_SIGNS } from './csv';
+import { DECIMAL_SIGNS } from './csv-form';
 import { spoiled } from './spoiled';
 import { BLANK_CELL, TableCell } from './table';
 

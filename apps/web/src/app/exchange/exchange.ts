@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { Router } from '@angular/router';
-import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow } from '@rule/contract';
+import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, WHOLE_LIBRARY } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -12,12 +12,7 @@ import { TableReading } from './reading';
 import { TakeBackReview } from './review';
 
 /** A layout of everything, for a table that is not saved. */
-const EMPTY: LayoutDraft = {
-  name: '',
-  purpose: '',
-  shared: true,
-  content: { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: { delimiter: ',', decimal: '.', encoding: 'utf-8' } },
-};
+const EMPTY: LayoutDraft = { name: '', purpose: '', shared: true, content: WHOLE_LIBRARY };
 
 /** Values out to spreadsheets and other programs, and back with a review of every cell. */
 @Component({

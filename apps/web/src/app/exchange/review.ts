@@ -6,7 +6,7 @@ import { TakeBackCounts } from '@rule/core/exchange';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, CatalogueActions, FileLink, Notices, TrayActions, catalogueFeature, plainHeld, sessionFeature, showInstant } from '../shared';
+import { Api, CatalogueActions, Notices, TrayActions, catalogueFeature, plainHeld, sessionFeature, showInstant } from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
 
@@ -40,7 +40,7 @@ const CODES: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-take-back-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FileLink, FormsModule, ScrollingModule],
+  imports: [ButtonModule, FormsModule, ScrollingModule],
   template: `
     @let v = view();
     <div class="head">
@@ -177,7 +177,7 @@ const CODES: Readonly<Record<string, string>> = {
             <div
               class="row"
               role="row"
-              *cdkVirtualFor="let cell of cells; let i = index"
+              *cdkVirtualFor="let cell of cells; let i = index; templateCacheSize: 80"
               [class.bad-row]="cell?.verdict === 'conflict' || cell?.verdict === 'spoiled'"
               [class.on]="cell && cell.id === selected()?.id"
               [class.done]="cell?.outcome"
@@ -188,9 +188,7 @@ const CODES: Readonly<Record<string, string>> = {
             >
               @if (cell) {
                 <span role="cell" class="num">{{ cell.row }}</span>
-                <span role="cell" [title]="cell.path"
-                  ><rule-file [id]="cell.file" [path]="cell.path" [text]="leaf(cell.path)" />{{ cell.holder ? ' · ' + cell.holder : '' }}</span
-                >
+                <span role="cell" [title]="cell.path">{{ leaf(cell.path) }}{{ cell.holder ? ' · ' + cell.holder : '' }}</span>
                 <span role="cell">{{ caption(cell) }}</span>
                 <span role="cell" class="mono" [title]="held(cell.current)">{{ held(cell.current) }}</span>
                 <span role="cell" class="mono" [title]="cell.text"
