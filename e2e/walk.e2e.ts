@@ -296,7 +296,7 @@ test('bad files are refused with a sentence that names them', async ({ page }) =
   writeFileSync(join(folder, 'letter.xlsx'), 'Dear Sir');
   await picker.setInputFiles(join(folder, 'letter.xlsx'));
   await expect(page.getByRole('alert')).toHaveText('letter.xlsx: This is not an XLSX workbook.');
-  writeFileSync(join(folder, 'liste.csv'), Buffer.from('Datei;Werkstoff\r\na.step;Stahl\r\n', 'latin1'));
+  writeFileSync(join(folder, 'liste.csv'), Buffer.from('Nummer;Werkstoff\r\n4711;Stahl\r\n', 'latin1'));
   await picker.setInputFiles(join(folder, 'liste.csv'));
   await expect(page.getByRole('alert')).toContainText('No column "Rule identity" or "File" is in the header row');
   await expect(page.getByRole('button', { name: 'Compare' })).toBeDisabled();

@@ -58,7 +58,8 @@ await main(async () => {
       const mode = round % 2 ? 'whole' : 'file by file';
       const filled = round > rounds;
       run('lines', String(round));
-      const delay = Math.round(next() * whole.ms);
+      // Files are written towards the end: every other pair of rounds is killed there.
+      const delay = Math.round((round % 4 < 2 ? next() : 0.5 + next() / 2) * whole.ms);
       const what = filled ? 'disk full' : round % 3 === 0 ? 'PostgreSQL' : round % 3 === 1 ? 'server and PostgreSQL' : 'server';
       if (filled) run('apply', mode, '1000');
       else {

@@ -64,7 +64,17 @@ await main(async () => {
   if (wanted('check')) {
     console.log('\n— lint, types, builds');
     await check('lint', 'npx', ['--no-install', 'eslint', '.', '--max-warnings', '0']);
-    for (const project of ['packages/core', 'packages/contract', 'packages/demo', 'apps/server', 'apps/vault', 'apps/cli', 'e2e', 'bench'])
+    for (const project of [
+      'packages/core',
+      'packages/contract',
+      'packages/demo',
+      'apps/server',
+      'apps/vault',
+      'apps/cli',
+      'apps/web/tsconfig.spec.json',
+      'e2e',
+      'bench',
+    ])
       await check(`types of ${project}`, 'npx', ['--no-install', 'tsc', '-p', project]);
     await check('web build for development', 'npx', ['--no-install', 'ng', 'build', '--configuration', 'development'], {
       cwd: path('apps/web'),

@@ -152,7 +152,8 @@ describe('the schema', () => {
       ['forms', 'good'],
       ['title-blocks', 'broken'],
       ['bom', 'good'],
-      ['vault', 'good'],
+      ['bom', 'good'],
+      ['exchange', 'good'],
       ['vault', 'broken'],
     ]);
     expect(hops.at(-1)!.why).toContain('"Material "');

@@ -448,6 +448,37 @@ describe('number series', () => {
       'No number of By material can be made: Material is blank, and the number is made with it.',
     );
   });
+  it('count revisions in each file by itself: the next after its own, the first where there is none', async () => {
+    const { id } = await make('Revisions', { counts: 'letters', per: 'file' });
+    const [property] = await rule.define({ ...newDraft('Issue letter'), kinds: ['part'], knownSpellings: [] });
+    const files = [await rule.file('DR-15/parts/drum.step'), await rule.file('face-plate.step'), await rule.file('trier.step')] as [number, number, number];
+    const values = [
+      { file: files[0], property, text: 'H' },
+      { file: files[1], property, text: 'Issue 3' },
+    ];
+    await okafor.post('/tray', { values });
+    await apply(okafor);
+    await rule.amend('Issue letter', { feed: 'counted', series: 'Revisions' });
+    // A letter that is commonly left out is passed over; a text that is none of the sequence is not guessed at.
+    const drawn = (await okafor.post('/series/draw', { property, files })).body as { lines: number; skipped: { path: string; message: string }[] };
+    expect([drawn.lines, drawn.skipped.map((skip) => skip.message)]).toEqual([2, ['"Issue 3" is not one of Revisions.']]);
+    const lines = (await tray(okafor)).lines
+      .filter((line) => !line.follows)
+      .map((line) => [line.file, line.base?.text ?? null, line.proposed?.text, line.verdict]);
+    expect(lines.sort()).toEqual(
+      [
+        [files[0], 'H', 'J', 'apply'],
+        [files[2], null, 'A', 'apply'],
+      ].sort(),
+    );
+    expect((await apply(okafor)).failed).toBe(0);
+    await okafor.post('/series/draw', { property, files: [files[0]] });
+    expect((await tray(okafor)).lines.find((line) => line.file === files[0] && !line.follows)?.proposed?.text).toBe('K');
+    await empty(okafor);
+    const row = ((await varga.get('/series')).body as SeriesRow[]).find((series) => series.id === id)!;
+    expect([row.numbers, row.counters]).toEqual([[], []]);
+    expect(((await okafor.post(`/series/${id}/draw`, {})).body as Problem).code).toBe('counts-per-file');
+  });
 });
 
 describe('a schema on its way', () => {

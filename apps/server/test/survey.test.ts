@@ -361,7 +361,7 @@ describe('surveys as tables', () => {
     return readCsv(new Uint8Array(answer.body as Buffer)).rows.map((row) => row.map((cell) => cell.text));
   };
 
-  const cellsOf = async (view: TakeBackView) => (await got<CellPage>(`/exchange/take-backs/${view.takeBack.id}/cells?offset=0&limit=500`)).cells;
+  const cellsOf = async (view: TakeBackView) => (await got<CellPage>(`/exchange/take-backs/${view.takeBack.id}/cells`, { offset: 0, limit: 500 })).cells;
 
   it('one row a file, one column a name, filled in and taken back', async () => {
     const rows = await csv({ format: 'csv', filter: { folder: 'inherited/DR-5/models', kind: 'part' }, names: [] });

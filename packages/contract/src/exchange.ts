@@ -104,13 +104,13 @@ export const sendOutRequest = Joi.object<SendOutRequest>({
   recipient: Joi.string().trim().max(200).allow('').required(),
 }).required();
 
-/** How many rows a layout would have, by the first files of them. */
-/** A layout as Rule suggests it for a purpose, not yet saved. */
 export interface Layouts {
   readonly saved: readonly Layout[];
+  /** Layouts that Rule suggests for purposes, not yet saved. */
   readonly purposes: readonly LayoutDraft[];
 }
 
+/** How many rows a layout would have. */
 export interface LayoutCount {
   readonly rows: number;
 }

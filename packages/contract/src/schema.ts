@@ -252,6 +252,8 @@ const series = {
   start: Joi.number().integer().min(0).max(1e12).required(),
   step: Joi.number().integer().min(1).max(1e6).required(),
   leftOut: text(26).required(),
+  // Documents that were sent out before revisions were counted name none.
+  per: Joi.valid('library', 'file').default('library'),
 };
 export const seriesDraft = Joi.object<SeriesDraft>(series).required();
 export interface SeriesRow extends SeriesDraft {

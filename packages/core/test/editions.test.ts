@@ -537,8 +537,12 @@ describe('a number series', () => {
   });
   it('goes from revision to revision', () => {
     const letters = { ...newSeries('Revisions'), counts: 'letters' as const };
-    expect([nextRevision(letters, ''), nextRevision(letters, 'H'), nextRevision(letters, 'Y'), nextRevision(letters, 'I')]).toEqual(['A', 'J', 'AA', null]);
-    expect(nextRevision({ ...newSeries('n'), digits: 2 }, '09')).toBe('10');
+    const bare = { before: '', after: '' };
+    expect(['', 'H', 'Y', 'I'].map((current) => nextRevision(letters, bare, current))).toEqual(['A', 'J', 'AA', null]);
+    expect(nextRevision({ ...newSeries('n'), digits: 2 }, bare, '09')).toBe('10');
+    expect(
+      ['', 'R5', '5', 'R05'].map((current) => nextRevision({ ...newSeries('n'), digits: 1, start: 0, step: 5 }, { before: 'R', after: '' }, current)),
+    ).toEqual(['R0', 'R10', null, null]);
   });
   it('refuses to be defined without a count', () => {
     expect(checkSeries(series)).toEqual([]);

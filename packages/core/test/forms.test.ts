@@ -116,6 +116,24 @@ describe('a form over many files', () => {
     expect(rowOf(view, inputs[1]!)).toMatchObject({ typed: 'buy', changes: 1, state: 'same', text: 'buy' });
   });
 
+  it('counted numbers are not typed but drawn, where somebody may change them and the file can be written', () => {
+    const counted = property(20, 'Number', { feed: 'counted', series: 'Parts' });
+    const guarded = property(21, 'Serial', { feed: 'counted', series: 'Parts', mayChange: { role: 'administrator', closedClasses: [], states: [] } });
+    const law = prepared(counted, guarded);
+    const own = form([input(counted), input(guarded)]);
+    const some = [file(1, {}), file(2, { Number: 'A-1' }), file(3, {}, { lock: 'is released in the vault' })];
+    const view = (role: 'editor' | 'administrator' | 'viewer') =>
+      filling(own, some, [], role, law)
+        .view(new Map(), new Map())
+        .panels[0]!.inputs.map((entry) => [entry.open, entry.drawable]);
+    expect(view('editor')).toEqual([
+      [false, [1, 2]],
+      [false, []],
+    ]);
+    expect(view('administrator')[1]).toEqual([false, [1, 2]]);
+    expect(view('viewer').map(([, drawable]) => drawable)).toEqual([[], []]);
+  });
+
   it('never writes what breaks the schema, and says what is wrong', () => {
     const view = filling(form(inputs), files).view(typed([inputs[0]!, 'far too long'], [inputs[3]!, 'heavy'], [inputs[2]!, '-']), new Map());
     expect(view.values).toEqual([]);

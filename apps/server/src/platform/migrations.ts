@@ -583,6 +583,10 @@ CREATE TABLE watched_folders (
 );
 `,
   },
+  {
+    name: '0006-revisions',
+    up: `UPDATE number_series SET definition = definition || '{"per": "library"}';`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

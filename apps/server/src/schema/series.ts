@@ -1,6 +1,20 @@
 import { SeriesNumber, SeriesRow } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Kind, Property, SeriesDraft, checkSeries, countIn, countText, frameOf, nextCount, slotOf, slotsOf } from '@rule/core/schema';
+import {
+  Kind,
+  Property,
+  SeriesDraft,
+  checkSeries,
+  countIn,
+  countText,
+  frameOf,
+  nextCount,
+  nextRevision,
+  forClass,
+  slotOf,
+  slotsOf,
+  whyNotDrawn,
+} from '@rule/core/schema';
 import { HeldValue, heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { HELD } from '../library/readings';
@@ -20,6 +34,8 @@ interface Numbered {
   readonly id: number;
   readonly path: string;
   readonly kind: Kind;
+  readonly className: string | null;
+  readonly state: string | null;
   readonly lock: string | null;
 }
 
@@ -108,6 +124,8 @@ export class NumberSeries {
   async draw(user: User, id: number, file: number | null, note: string): Promise<SeriesNumber> {
     return this.db.transaction(async (sql) => {
       const series = await this.get(sql, id);
+      if (series.definition.per === 'file')
+        throw invalid('counts-per-file', `${series.name} counts in each file by itself; it is drawn where files are filled in.`);
       const values = file === null ? new Map<number, Map<string, string>>() : await this.valuesOf(sql, [file]);
       const frame = frameOf(series.definition, values.get(file ?? 0) ?? new Map());
       if (!frame.ok) throw invalid('part-missing', `No number of ${series.name} can be made: ${frame.message}.`);
@@ -119,7 +137,10 @@ export class NumberSeries {
     });
   }
 
-  /** Reserves numbers of a counted property for files that have none, and puts them in the tray. Files that have one keep it. */
+  /**
+   * Reserves numbers of a counted property for files that have none, and puts them in the tray; files that have one keep it. Of a series that
+   * counts in each file by itself, each file gets the one after its own, and nothing is reserved.
+   */
   async drawForFiles(user: User, propertyId: number, files: readonly number[]): Promise<{ lines: number; skipped: { path: string; message: string }[] }> {
     const property = (await this.properties.active()).get(propertyId);
     if (property?.feed !== 'counted' || property.series === null) throw invalid('not-counted', 'This property is not counted by a series.');
@@ -129,14 +150,21 @@ export class NumberSeries {
       if (!row) throw notFound(`Number series ${property.series}`);
       const [values, found] = await Promise.all([
         this.valuesOf(sql, files),
-        sql.all<Numbered>('SELECT id, path, kind, lock_reason AS lock FROM files WHERE id = ANY($1::int[]) AND NOT removed ORDER BY path', [files]),
+        sql.all<Numbered>(
+          `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock
+           FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[]) AND NOT f.removed ORDER BY f.path`,
+          [files],
+        ),
       ]);
       const frames = new Map<string, { frame: { before: string; after: string }; files: Numbered[] }>();
       for (const file of found) {
         const skip = (message: string) => skipped.push({ path: file.path, message });
-        if (!property.kinds.includes(file.kind)) skip(`${property.caption} does not apply to a ${file.kind}.`);
+        const { kind, className, state } = file;
+        const closed = whyNotDrawn(forClass(property, className), { role: user.role, kind, className, state });
+        if (!property.kinds.includes(kind)) skip(`${property.caption} does not apply to a ${kind}.`);
+        else if (closed !== null) skip(`${property.caption} ${closed}.`);
         else if (file.lock !== null) skip(`The file ${file.lock}.`);
-        else if (values.get(file.id)?.get(slotOf(property, file.kind).name)) skip('The file has a number already.');
+        else if (row.definition.per === 'library' && values.get(file.id)?.get(slotOf(property, file.kind).name)) skip('The file has a number already.');
         else {
           const frame = frameOf(row.definition, values.get(file.id) ?? new Map());
           if (!frame.ok) skip(`${frame.message}.`);
@@ -148,6 +176,24 @@ export class NumberSeries {
         }
       }
       const made: Line[] = [];
+      const held = await this.heldOf(sql, property, found);
+      const line = (file: Numbered, text: string): Line => ({
+        address: { file: file.id, holder: '', ...slotOf(property, file.kind) },
+        base: held.get(file.id) ?? null,
+        proposed: heldText(text),
+        reason: `next number of ${row.name}`,
+        follows: false,
+      });
+      if (row.definition.per === 'file') {
+        for (const { frame, files: own } of frames.values())
+          for (const file of own) {
+            const current = values.get(file.id)?.get(slotOf(property, file.kind).name) ?? '';
+            const next = nextRevision(row.definition, frame, current);
+            if (next === null) skipped.push({ path: file.path, message: `${JSON.stringify(current)} is not one of ${row.name}.` });
+            else made.push(line(file, next));
+          }
+        return made;
+      }
       for (const { frame, files: own } of frames.values()) {
         const texts = await this.take(
           sql,
@@ -156,14 +202,7 @@ export class NumberSeries {
           frame,
           own.map((file) => ({ file: file.id, note: '' })),
         );
-        for (const [i, file] of own.entries())
-          made.push({
-            address: { file: file.id, holder: '', ...slotOf(property, file.kind) },
-            base: null,
-            proposed: heldText(texts[i]!),
-            reason: `next number of ${row.name}`,
-            follows: false,
-          });
+        for (const [i, file] of own.entries()) made.push(line(file, texts[i]!));
       }
       return made;
     });
@@ -180,6 +219,17 @@ export class NumberSeries {
     const values = new Map<number, Map<string, string>>();
     for (const { file, name, held } of found) values.set(file, (values.get(file) ?? new Map<string, string>()).set(name, held.text));
     return values;
+  }
+
+  /** What files hold for a property, stand-ins too. */
+  private async heldOf(sql: Sql, property: Property, files: readonly Numbered[]): Promise<Map<number, HeldValue>> {
+    const slots = files.map((file) => ({ file: file.id, ...slotOf(property, file.kind) }));
+    const found = await sql.all<{ file: number; held: HeldValue }>(
+      `SELECT v.file_id AS file, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(file int, place text, name text)
+       JOIN held_values v ON v.file_id = s.file AND v.holder = '' AND v.place = s.place AND v.name = s.name`,
+      [rows(slots)],
+    );
+    return new Map(found.map(({ file, held }) => [file, held]));
   }
 
   /**

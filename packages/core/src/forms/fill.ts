@@ -18,6 +18,7 @@ import {
   slotKey,
   slotOf,
   whyNotChanged,
+  whyNotDrawn,
 } from '../schema';
 import { HeldValue, StandIns, editText, readHeld, showValue } from '../values';
 import { Section } from './plan';
@@ -92,6 +93,8 @@ export interface InputView {
   /** Why nothing can be typed, with the number of holders for which that is so. */
   readonly closed: readonly { readonly reason: string; readonly count: number }[];
   readonly open: boolean;
+  /** Files for which a number of a counted property may be drawn. */
+  readonly drawable: readonly number[];
   readonly missing: number;
   readonly rows: readonly RowView[];
 }
@@ -211,6 +214,10 @@ export class Filling {
       this.reasons.set(key, reason);
     }
     return reason ?? (target.wide || lock === null ? null : `${LOCKED}${lock}`);
+  }
+
+  private mayDraw({ file: { kind, className, state, lock }, holder, wide }: Target, property: Property): boolean {
+    return !holder && !wide && lock === null && whyNotDrawn(property, { role: this.role, kind, className, state }) === null;
   }
 
   /** Works out all that is shown. */
@@ -343,6 +350,8 @@ export class Filling {
         const reason = this.closed(target, property) ?? (readOnly ? 'is read-only here by the form' : null);
         if (reason !== null) reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
       }
+      const drawable =
+        property.feed === 'counted' ? shown.flatMap(({ target, readOnly }) => (this.mayDraw(target, property) && !readOnly ? [target.file.id] : [])) : [];
       const open = [...reasons.values()].reduce((sum, count) => sum + count, 0) < shown.length;
       const required = property.required || shown.some((entry) => entry.required);
       const byRow = new Map<string, typeof shown>();
@@ -366,6 +375,7 @@ export class Filling {
           // That some of the files are locked is a matter of those files, and said with them.
           closed: [...reasons].filter(([reason]) => !open || !reason.startsWith(LOCKED)).map(([reason, count]) => ({ reason, count })),
           open,
+          drawable,
           missing,
           rows: [...together, ...rows],
         },

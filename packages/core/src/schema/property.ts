@@ -330,6 +330,10 @@ export function whyNotChanged(property: Fed & Pick<Property, 'mayChange'>, { rol
   return stateRefusal(mayChange, state);
 }
 
+/** Why somebody may not draw a number of a counted property for a file; `null` when they may. */
+export const whyNotDrawn = (property: Fed & Pick<Property, 'mayChange'>, change: Change): string | null =>
+  property.feed === 'counted' ? whyNotChanged({ ...property, feed: 'typed' }, change) : 'is not counted by a series';
+
 const stateRefusal = ({ states }: Permission, state: string | null): string | null =>
   states.length > 0 && state !== null && !states.includes(state) ? `may be changed only in the state ${states.join(' or ')}; the file is ${state}` : null;
 

@@ -16,6 +16,8 @@ export interface SeriesDraft {
   readonly step: number;
   /** Letters that are left out. */
   readonly leftOut: string;
+  /** Whether a number is given once in the library, or each file counts on from its own value, as revisions do. */
+  readonly per: 'library' | 'file';
 }
 
 /**
@@ -32,6 +34,7 @@ export const newSeries = (name: string): SeriesDraft => ({
   start: 1,
   step: 1,
   leftOut: LETTERS_LEFT_OUT,
+  per: 'library',
 });
 
 /** The largest count that a series reaches: safe as a number, and far beyond any company. */
@@ -94,11 +97,11 @@ export function countIn(series: SeriesDraft, frame: { readonly before: string; r
 export const nextCount = (series: Pick<SeriesDraft, 'start' | 'step'>, last: number | null): number =>
   last === null || last < series.start ? series.start : last + series.step;
 
-/** The revision after another: the next number or letter of the sequence. `null` when the text is none of it. */
-export function nextRevision(series: SeriesDraft, current: string): string | null {
-  if (current === '') return countText(series, series.start);
-  const count = countIn(series, { before: '', after: '' }, current);
-  return count === null ? null : countText(series, count + series.step);
+/** The revision after another: the next number or letter of the sequence, the first after none. `null` when the text is none of it. */
+export function nextRevision(series: SeriesDraft, frame: { readonly before: string; readonly after: string }, current: string): string | null {
+  const last = current === '' ? null : countIn(series, frame, current);
+  if (current !== '' && last === null) return null;
+  return frame.before + countText(series, nextCount(series, last)) + frame.after;
 }
 
 /** What is wrong with the definition of a series. */

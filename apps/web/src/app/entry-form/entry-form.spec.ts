@@ -32,6 +32,7 @@ const entry = (of: Property, rows: RowView[], more: Partial<InputView> = {}): In
   required: false,
   closed: [],
   open: true,
+  drawable: [],
   missing: 0,
   rows,
   ...more,
@@ -181,7 +182,10 @@ describe('an entry form', () => {
   it('names what is wrong beside the field, keeps favourites, and draws numbers', async () => {
     const title = property(1, 'Title', { maxLength: 4 });
     const number = property(10, 'Number', { feed: 'counted', series: 'parts' });
-    await show(entry(title, [row({ typed: 'Plate', wrong: ['may have 4 characters, has 5'], refused: true })]), entry(number, [row()]));
+    await show(
+      entry(title, [row({ typed: 'Plate', wrong: ['may have 4 characters, has 5'], refused: true })]),
+      entry(number, [row()], { open: false, drawable: [4] }),
+    );
     expect(element().querySelector('[role=alert]')!.textContent).toContain('Title may have 4 characters, has 5.');
     expect(named('Title').getAttribute('aria-invalid')).toBe('true');
     [...element().querySelectorAll('button')].find((button) => button.textContent.includes('draw the next'))!.click();

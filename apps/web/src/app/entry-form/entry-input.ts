@@ -126,7 +126,7 @@ const MOST_ROWS = 60;
                   (change)="say(row, $any($event.target).value)"
                 />
               }
-              @if (look() === 'counted' && !closed()) {
+              @if (look() === 'counted' && view().drawable.length && !disabled()) {
                 <button type="button" class="link draw" (click)="drawn.emit()">draw the next</button>
               }
             }

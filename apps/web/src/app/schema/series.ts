@@ -8,7 +8,16 @@ import { InputTextModule } from 'primeng/inputtext';
 import { Api, Notices, sessionFeature, showInstant } from '../shared';
 import { SchemaStore } from './schema.store';
 
-const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut }: SeriesRow): SeriesDraft => ({ name, parts, counts, digits, start, step, leftOut });
+const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: SeriesRow): SeriesDraft => ({
+  name,
+  parts,
+  counts,
+  digits,
+  start,
+  step,
+  leftOut,
+  per,
+});
 
 /** Number series: how the next number is made, and what was handed out. */
 @Component({
@@ -24,7 +33,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut }: Serie
           @if (chosen(); as row) {
             {{ row.usedBy.length ? 'Counts ' + row.usedBy.join(', ') : 'Counts for no property yet' }}.
           } @else {
-            Hands out the next number, never twice.
+            Hands out the next number, never twice; or the next revision of each file.
           }
         </p>
       </div>
@@ -137,6 +146,13 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut }: Serie
             ><span>Step</span><input pInputText type="number" min="1" [disabled]="!mayAdminister()" [ngModel]="d.step" (ngModelChange)="edit({ step: $event })"
           /></label>
         </div>
+        <label class="field"
+          ><span>A number is given</span
+          ><select [disabled]="!mayAdminister()" [ngModel]="d.per" (ngModelChange)="edit({ per: $event })">
+            <option value="library">once in the library</option>
+            <option value="file">in each file after its own: a revision</option>
+          </select></label
+        >
         <p>
           For instance <b class="mono">{{ sample() }}</b>
         </p>
@@ -145,54 +161,58 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut }: Serie
         }
       </section>
       @if (chosen(); as row) {
-        <section class="card" aria-labelledby="handed">
-          <h2 id="handed">Handed out</h2>
-          @if (mayDraw()) {
-            <div class="row">
-              <label
-                >for <input pInputText placeholder="what it is for" aria-label="What the number is for" [ngModel]="note()" (ngModelChange)="note.set($event)"
-              /></label>
-              <p-button severity="secondary" label="Reserve the next number" [disabled]="changed()" (onClick)="draw(row)" />
-            </div>
-          }
-          @for (counter of row.counters; track counter.frame) {
-            <p class="soft">
-              {{ counter.frame }}: next is <b class="mono">{{ counter.next }}</b>
-            </p>
-          }
-          <table class="list">
-            <thead>
-              <tr>
-                <th>Number</th>
-                <th>State</th>
-                <th>By</th>
-                <th>At</th>
-                <th>For</th>
-                <th></th>
-              </tr>
-            </thead>
-            <tbody>
-              @for (number of row.numbers; track number.id) {
+        @if (row.per === 'file') {
+          <p class="note">Each file counts on from what it holds: draw the next revision where files are filled in.</p>
+        } @else {
+          <section class="card" aria-labelledby="handed">
+            <h2 id="handed">Handed out</h2>
+            @if (mayDraw()) {
+              <div class="row">
+                <label
+                  >for <input pInputText placeholder="what it is for" aria-label="What the number is for" [ngModel]="note()" (ngModelChange)="note.set($event)"
+                /></label>
+                <p-button severity="secondary" label="Reserve the next number" [disabled]="changed()" (onClick)="draw(row)" />
+              </div>
+            }
+            @for (counter of row.counters; track counter.frame) {
+              <p class="soft">
+                {{ counter.frame }}: next is <b class="mono">{{ counter.next }}</b>
+              </p>
+            }
+            <table class="list">
+              <thead>
                 <tr>
-                  <td class="mono">{{ number.text }}</td>
-                  <td>{{ number.state }}</td>
-                  <td>{{ number.by }}</td>
-                  <td>{{ when(number.at) }}</td>
-                  <td>{{ number.note }}</td>
-                  <td>
-                    @if (number.state === 'reserved' && mayDraw()) {
-                      <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="release(number.id)">release</button>
-                    }
-                  </td>
+                  <th>Number</th>
+                  <th>State</th>
+                  <th>By</th>
+                  <th>At</th>
+                  <th>For</th>
+                  <th></th>
                 </tr>
-              } @empty {
-                <tr>
-                  <td colspan="6" class="soft">Nothing yet.</td>
-                </tr>
-              }
-            </tbody>
-          </table>
-        </section>
+              </thead>
+              <tbody>
+                @for (number of row.numbers; track number.id) {
+                  <tr>
+                    <td class="mono">{{ number.text }}</td>
+                    <td>{{ number.state }}</td>
+                    <td>{{ number.by }}</td>
+                    <td>{{ when(number.at) }}</td>
+                    <td>{{ number.note }}</td>
+                    <td>
+                      @if (number.state === 'reserved' && mayDraw()) {
+                        <button type="button" class="link" [attr.aria-label]="'release ' + number.text" (click)="release(number.id)">release</button>
+                      }
+                    </td>
+                  </tr>
+                } @empty {
+                  <tr>
+                    <td colspan="6" class="soft">Nothing yet.</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </section>
+        }
       }
     } @else {
       <p class="note">A series counts by numbers or by letters, with texts and values of other properties around the count. Choose one, or make one.</p>

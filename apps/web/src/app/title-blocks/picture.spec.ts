@@ -24,6 +24,8 @@ const cell = (tag: string, x: number, y: number): CellDefinition => ({
   rotation: 0,
   align: 'left',
   valign: 'baseline',
+  constant: false,
+  multiline: false,
 });
 const shapes: BlockShape[] = [
   box(0, 0, 180, 48),
@@ -55,7 +57,7 @@ describe('the picture of a block', () => {
   });
   it('is drawn to scale, with placeholders that are told apart from values', async () => {
     const view: BlockView = {
-      file: { id: 1, library: 1, path: 'a.dxf', folder: '', name: 'a.dxf', kind: 'drawing', problem: null, lock: null },
+      file: { id: 1, library: 1, path: 'a.dxf', folder: '', name: 'a.dxf', kind: 'drawing', class: null, problem: null, lock: null },
       block: { name: 'T', shapes, cells: [cell('A', 2, 2), cell('B', 62, 2), cell('C', 62, 26)] },
       holder: 'insert:1',
       model: { match: { state: 'unmatched' }, path: null },

@@ -594,21 +594,15 @@ export class FillSheet implements OnDestroy {
   }
 
   protected draw(entry: InputView): void {
-    const files = this.chosen().filter((file) => file.lock === null && file.held.get(`property/${entry.property.writtenName}`)?.text === undefined);
-    this.api
-      .drawForFiles(
-        entry.property.id,
-        (files.length ? files : this.chosen()).map((file) => file.id),
-      )
-      .subscribe({
-        next: ({ lines, skipped }) => {
-          this.store.dispatch(TrayActions.load());
-          this.notices.done(
-            `${lines === 1 ? '1 number waits' : `${lines} numbers wait`} in your tray.${skipped.length ? ` ${skipped.length} files were passed over.` : ''}`,
-          );
-        },
-        error: this.notices.failed,
-      });
+    this.api.drawForFiles(entry.property.id, entry.drawable).subscribe({
+      next: ({ lines, skipped }) => {
+        this.store.dispatch(TrayActions.load());
+        this.notices.done(
+          `${lines === 1 ? '1 number waits' : `${lines} numbers wait`} in your tray.${skipped.length ? ` Passed over: ${skipped[0]!.path} ${skipped[0]!.message}${skipped.length > 1 ? ` And ${skipped.length - 1} more.` : ''}` : ''}`,
+        );
+      },
+      error: this.notices.failed,
+    });
   }
 
   protected favour({ property, text, on }: { property: number; text: string; on: boolean }): void {

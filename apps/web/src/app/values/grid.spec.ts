@@ -4,11 +4,12 @@ import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { GridRow, TrayLine } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
+import { giveRoom } from '../../test/stage';
 import { ChosenCell, GridEdit, GridItem, Refused, ValuesGrid } from './grid';
 
 const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...change });
 const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({
-  file: { id, library: 1, path: `parts/${name}`, folder: 'parts', name, kind: 'part', problem: null, lock: null, ...change },
+  file: { id, library: 1, path: `parts/${name}`, folder: 'parts', name, kind: 'part', class: null, problem: null, lock: null, ...change },
   held,
 });
 
@@ -57,9 +58,8 @@ describe('the grid', () => {
   let fixture: ComponentFixture<Host>;
   let host: Host;
   const grid = () => (fixture.nativeElement as HTMLElement).querySelector<HTMLElement>('[role=grid]')!;
-  /** jsdom lays nothing out, so the virtual rows are told how high they are. */
   beforeEach(async () => {
-    Object.defineProperty(HTMLElement.prototype, 'clientHeight', { configurable: true, value: 400 });
+    giveRoom();
     fixture = TestBed.createComponent(Host);
     host = fixture.componentInstance;
     await settle();

@@ -6,7 +6,7 @@ import { GridPage, GridRow } from '@rule/contract';
 import { ValuesStore } from './values.store';
 
 const row = (id: number): GridRow => ({
-  file: { id, library: 1, path: `${id}.step`, folder: '', name: `${id}.step`, kind: 'part', problem: null, lock: null },
+  file: { id, library: 1, path: `${id}.step`, folder: '', name: `${id}.step`, kind: 'part', class: null, problem: null, lock: null },
   held: {},
 });
 const page = (from: number, count: number, total: number): GridPage => ({ total, rows: Array.from({ length: count }, (_, i) => row(from + i)) });

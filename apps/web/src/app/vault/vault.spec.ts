@@ -1,0 +1,139 @@
+import { describe, expect, it } from '@jest/globals';
+import { LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
+import { throwError } from 'rxjs';
+import { Stage, property } from '../../test/stage';
+import { VaultStation } from './vault';
+
+const link = (id: number, field: string, name: string): LinkRow => ({
+  id,
+  field,
+  kind: 'part',
+  place: 'property',
+  name,
+  in: 'always',
+  out: 'never',
+  onClash: 'ask',
+});
+const state: VaultState = {
+  problem: null,
+  fields: ['TITLE', 'SUPPLIER'],
+  links: [link(1, 'TITLE', 'Description'), link(2, 'SUPPLIER', 'Suplier')],
+  table: [
+    {
+      row: { field: 'TITLE', kind: 'part', name: 'Description' },
+      state: 'exact',
+      nearest: 'Description',
+      likeness: 'same',
+      message: 'asks for exactly the written name',
+    },
+    {
+      row: { field: 'SUPPLIER', kind: 'part', name: 'supplier' },
+      state: 'alike',
+      nearest: 'Supplier',
+      likeness: 'case',
+      message: 'asks for "supplier", which differs from Supplier in case',
+    },
+  ],
+  files: [
+    { file: 7, path: 'parts/drum.step', kind: 'part', state: 'in work', version: 3, checkedOutBy: null },
+    { file: 8, path: 'parts/bolt.step', kind: 'part', state: 'released', version: 1, checkedOutBy: null },
+  ],
+} as unknown as VaultState;
+const value = (
+  id: number,
+  field: string,
+  action: LinkValues['decision']['action'],
+  file: string | null,
+  record: string | null,
+  agreed?: string | null,
+): LinkValues => ({
+  link: link(id, field, field),
+  file,
+  record,
+  ...(agreed === undefined ? {} : { agreed }),
+  decision: { action, reason: `because of ${action}` },
+});
+const record: VaultFile = {
+  file: { id: 7, path: 'parts/drum.step', name: 'drum.step', kind: 'part' },
+  version: 3,
+  state: 'in work',
+  checkedOutBy: null,
+  values: [
+    value(1, 'TITLE', 'in', 'Drum', 'Old drum', 'Old drum'),
+    value(2, 'SUPPLIER', 'ask', 'Kessler', 'Kestler', 'Kess'),
+    value(3, 'FINISH', 'equal', null, null),
+  ],
+} as unknown as VaultFile;
+
+const staged = async (inputs: object = {}, more: object = {}, role = 'administrator'): Promise<Stage> => {
+  const stage = new Stage(
+    { vault: state, record, checkIn: { version: 4, recordChanges: 2, fileChanges: 0, changeSet: 12 }, ...more },
+    { role, properties: [property(1, 'Description'), property(2, 'Supplier')] },
+  );
+  await stage.show(VaultStation, inputs as Record<string, unknown>);
+  return stage;
+};
+
+describe('the vault', () => {
+  it('lists the links and marks one whose written name the schema does not know', async () => {
+    const stage = await staged();
+    const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
+    expect(rows[0]).toMatch(/^TITLE ?part ?Description ?always ?never ?ask ?change$/);
+    expect(rows[1]).toContain('not in the schema');
+  });
+
+  it("compares the vault's own table exactly and says what a near miss means", async () => {
+    const stage = await staged({ look: 'table' });
+    const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
+    expect(rows[0]).toContain('exact');
+    expect(rows[1]).toContain('nearly Supplier');
+    expect(rows[1]).toContain('differs from Supplier in case');
+  });
+
+  it('a file is not checked in while something is to be decided', async () => {
+    const stage = await staged({ file: '7' });
+    expect(stage.button('Decide 1 first').disabled).toBe(true);
+    const cells = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
+    expect(cells[0]).toContain('file → record');
+    expect(cells[1]).toMatch(/take Kessler.*take Kestler.*because of ask/);
+    expect(cells[2]).toContain('never');
+    const take = stage.page.querySelector<HTMLInputElement>('input[value=record]')!;
+    take.checked = true;
+    take.dispatchEvent(new Event('change'));
+    await stage.settled();
+    await stage.click('Check in (1 in, 0 out)');
+    expect(stage.last('checkIn')).toEqual([7, { settled: { 2: 'record' } }]);
+    expect(stage.text('.note[role=status]')).toBe('Checked in as version 4: 2 record fields and 0 file values changed, change set 12.');
+    expect(stage.actions.some((action) => action.type === '[Catalogue] Recount')).toBe(true);
+  });
+
+  it('a released or checked-out file takes no version', async () => {
+    const stage = await staged({ file: '7' }, { record: { ...record, state: 'released', values: [record.values[0]!] } });
+    expect([stage.button(/Check in/).disabled, stage.text('.note')]).toEqual([
+      true,
+      'The file is released. Released files take no new version; set the state back in the vault first.',
+    ]);
+  });
+  it('what the vault refuses is said and nothing is lost', async () => {
+    const stage = await staged(
+      { file: '7' },
+      { record: { ...record, values: [record.values[0]!] }, checkIn: throwError(() => new Error('drum.step is checked out by haas.')) },
+    );
+    await stage.click('Check in (1 in, 0 out)');
+    expect([stage.text('[role=alert]'), stage.button(/Check in/).disabled]).toEqual(['drum.step is checked out by haas.', false]);
+  });
+
+  it('a vault that does not answer is said, and asked again on demand', async () => {
+    let problem: string | null = 'The vault does not answer.';
+    const stage = await staged({}, { vault: () => ({ ...state, problem }) });
+    expect(stage.text('[role=alert]')).toBe('The vault does not answer. Nothing was changed. Ask again');
+    problem = null;
+    await stage.click('Ask again');
+    expect(stage.page.querySelector('[role=alert]')).toBeNull();
+  });
+
+  it('an editor checks in but changes no link', async () => {
+    const stage = await staged({}, {}, 'editor');
+    expect(() => stage.button('Add a link')).toThrow();
+  });
+});

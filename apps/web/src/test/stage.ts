@@ -1,0 +1,154 @@
+import { Type } from '@angular/core';
+import { ComponentFixture, TestBed } from '@angular/core/testing';
+import { provideRouter } from '@angular/router';
+import { Settings } from '@rule/contract';
+import { Property, newDraft } from '@rule/core/schema';
+import { Action, ActionsSubject, Store, provideStore } from '@ngrx/store';
+import { Observable, of } from 'rxjs';
+import { Api, CatalogueActions, Notices, SessionActions, sharedReducers } from '../app/shared';
+
+/** A property as the catalogue holds it. */
+export const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
+  ...newDraft(writtenName),
+  id,
+  retired: false,
+  ...change,
+});
+
+/** jsdom lays nothing out: virtual rows are told how high the place is that they stand in. */
+export const giveRoom = (): void => {
+  Object.defineProperty(HTMLElement.prototype, 'clientHeight', { configurable: true, value: 400 });
+};
+
+/** What a component asked of the server, in order. */
+export interface Call {
+  readonly name: string;
+  readonly args: readonly unknown[];
+}
+
+/** A component on a stage: the store is real, the server is played by answers, and what it was asked is kept. */
+export class Stage {
+  readonly calls: Call[] = [];
+  /** Actions that reached the store, in order. */
+  readonly actions: Action[] = [];
+  /** What was said in the corner of the page. */
+  readonly said: string[] = [];
+  fixture!: ComponentFixture<unknown>;
+
+  /** @param answers by the method of `Api`: a value, or a function of its arguments; an observable is handed on as it is */
+  constructor(
+    answers: Readonly<Record<string, unknown>>,
+    { role = 'administrator', properties = [] as readonly Property[], providers = [] as readonly unknown[] } = {},
+  ) {
+    const api = Object.fromEntries(
+      Object.entries(answers).map(([name, answer]) => [
+        name,
+        (...args: unknown[]): Observable<unknown> => {
+          this.calls.push({ name, args });
+          const given: unknown = typeof answer === 'function' ? (answer as (...all: unknown[]) => unknown)(...args) : answer;
+          return given instanceof Observable ? given : of(given);
+        },
+      ]),
+    );
+    const notices = {
+      done: (text: string) => this.said.push(text),
+      error: (text: string) => this.said.push(text),
+      failed: (error: unknown) => this.said.push(String(error)),
+    };
+    TestBed.configureTestingModule({
+      providers: [
+        provideRouter([]),
+        provideStore(sharedReducers),
+        { provide: Api, useValue: api },
+        { provide: Notices, useValue: notices },
+        ...(providers as []),
+      ],
+    });
+    TestBed.inject(ActionsSubject).subscribe((action) => this.actions.push(action));
+    const store = TestBed.inject(Store);
+    store.dispatch(SessionActions.known({ state: { user: { name: 'varga', display: 'Ilona Varga', role }, csrf: '', company: '' } as never }));
+    store.dispatch(CatalogueActions.loaded({ properties: [...properties], settings: { company: '', standIns: [] } as unknown as Settings }));
+  }
+
+  get page(): HTMLElement {
+    return this.fixture.nativeElement as HTMLElement;
+  }
+
+  async show(component: Type<unknown>, inputs: Readonly<Record<string, unknown>> = {}): Promise<void> {
+    this.fixture = TestBed.createComponent(component);
+    for (const [name, value] of Object.entries(inputs)) this.fixture.componentRef.setInput(name, value);
+    await this.settled();
+  }
+
+  async settled(): Promise<void> {
+    this.fixture.detectChanges();
+    await this.fixture.whenStable();
+    this.fixture.detectChanges();
+  }
+
+  text(selector = ':scope'): string {
+    const found = selector === ':scope' ? this.page : this.page.querySelector(selector);
+    return (found?.textContent ?? '').replace(/\s+/g, ' ').trim();
+  }
+
+  /** A button by what it says or is called. */
+  button(name: string | RegExp): HTMLButtonElement {
+    const fits = (text: string) => (typeof name === 'string' ? text === name : name.test(text));
+    const found = [...this.page.querySelectorAll('button')].find((each) =>
+      fits(each.getAttribute('aria-label') ?? (each.textContent ?? '').replace(/\s+/g, ' ').trim()),
+    );
+    if (!found) throw new Error(`There is no button ${String(name)}.`);
+    return found;
+  }
+
+  /** An input by its label. */
+  field<T extends HTMLInputElement | HTMLSelectElement = HTMLInputElement>(name: string): T {
+    const labelled = [...this.page.querySelectorAll<T>('input, select, textarea')].find((each) => {
+      if (each.getAttribute('aria-label') === name) return true;
+      const label = each.closest('label');
+      const own = (label?.querySelector('span') ?? label)?.textContent?.trim();
+      return own === name;
+    });
+    if (!labelled) throw new Error(`There is no field ${name}.`);
+    return labelled;
+  }
+
+  async click(name: string | RegExp): Promise<void> {
+    this.button(name).click();
+    await this.settled();
+  }
+
+  async type(name: string, value: string): Promise<void> {
+    const input = this.field(name);
+    input.value = value;
+    input.dispatchEvent(new Event('input'));
+    input.dispatchEvent(new Event('change'));
+    await this.settled();
+  }
+
+  async select(name: string, text: string): Promise<void> {
+    const list = this.field<HTMLSelectElement>(name);
+    const option = [...list.options].find((each) => (each.textContent ?? '').trim() === text);
+    if (!option) throw new Error(`${name} offers ${[...list.options].map((each) => (each.textContent ?? '').trim()).join(', ')}.`);
+    list.value = option.value;
+    list.dispatchEvent(new Event('change'));
+    await this.settled();
+  }
+
+  async tick(name: string, on: boolean): Promise<void> {
+    const box = this.field(name);
+    box.checked = on;
+    box.dispatchEvent(new Event('change'));
+    await this.settled();
+  }
+
+  /** Arguments of the last call of a method. */
+  last(name: string): readonly unknown[] | undefined {
+    return this.calls.findLast((call) => call.name === name)?.args;
+  }
+
+  /** The last action of a type, as it is written in brackets. */
+  action<A extends Action>(type: string): A | undefined {
+    return this.actions.findLast((action) => action.type === type) as A | undefined;
+  }
+}
