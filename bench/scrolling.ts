@@ -47,7 +47,7 @@ export async function reportScrolling(
   ways: readonly { readonly what: string; readonly perFrame: number; readonly sideways?: boolean }[],
 ): Promise<void> {
   const scroll = (perFrame: number, sideways: boolean) =>
-    page.evaluate<number[]>(`new Promise((done) => {
+    page.evaluate<{ times: number[]; moved: number }>(`new Promise((done) => {
       const frame = document.querySelector(${JSON.stringify(selector)});
       frame.scrollTop = 0;
       frame.scrollLeft = 0;
@@ -59,7 +59,7 @@ export async function reportScrolling(
         if (${sideways}) frame.scrollLeft = (frame.scrollLeft + ${perFrame}) % 3000;
         else frame.scrollTop += ${perFrame};
         if (times.length < 300) requestAnimationFrame(next);
-        else done(times.slice(5));
+        else done({ times: times.slice(5), moved: ${sideways} ? frame.scrollLeft : frame.scrollTop });
       };
       requestAnimationFrame(next);
     })`);
@@ -67,7 +67,8 @@ export async function reportScrolling(
   console.log('| | median frame, ms | longest, ms | frames over 50 ms |');
   console.log('|---|---:|---:|---:|');
   for (const { what, perFrame, sideways } of [{ what: 'standing still: the floor', perFrame: 0, sideways: false }, ...ways]) {
-    const times = await scroll(perFrame, sideways ?? false);
+    const { times, moved } = await scroll(perFrame, sideways ?? false);
+    if (perFrame > 0 && moved === 0) throw new Error(`${selector} does not scroll`);
     const sorted = [...times].sort((a, b) => a - b);
     console.log(
       `| ${what} | ${sorted[Math.floor(sorted.length / 2)]!.toFixed(1)} | ${sorted.at(-1)!.toFixed(1)} | ${times.filter((ms) => ms > LONG_MS).length} |`,

@@ -23,6 +23,8 @@ import {
   bomColumns,
   BomColumns,
   checkIn,
+  ReplacementRequest,
+  replacementRequest,
   gridQuery,
   linkDraft,
   proposedValues,
@@ -125,6 +127,14 @@ export function routesOf(s: Services): Route[] {
       role: 'viewer',
       query: gridQuery,
       action: ({ query }) => s.grid.page(query),
+    }),
+    route<ReplacementRequest>({
+      method: 'post',
+      path: '/values/find',
+      summary: 'Values that find and replace would change, with what they would be',
+      role: 'editor',
+      body: replacementRequest,
+      action: ({ user, body }) => s.finder.find(user, body),
     }),
     route<undefined, FileFilter & { group: GroupBy }>({
       method: 'get',

@@ -33,6 +33,7 @@ import { StartFiles } from './schema/start-files';
 import { Tries } from './schema/tries';
 import { TitleBlocks } from './titleblocks/titleblocks';
 import { Fill } from './values/fill';
+import { Finder } from './values/find';
 import { Grid } from './values/grid';
 import { ToDos } from './values/to-dos';
 import { Tokens } from './users/tokens';
@@ -86,6 +87,7 @@ export function buildServices({
   const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
   const surveys = new Surveys(db, pool, libraries, properties, clock);
   const grid = new Grid(db, properties);
+  const finder = new Finder(db, properties);
   const titleBlocks = new TitleBlocks(db, properties, libraries);
   const trays = new Trays(db, properties, titleBlocks, editions, derived, clock);
   const lists = new ChoiceLists(db, properties, trays, own, clock);
@@ -150,6 +152,7 @@ export function buildServices({
     tokens,
     checks,
     grid,
+    finder,
     titleBlocks,
     trays,
     applying,

@@ -1,7 +1,7 @@
 import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { BomTable, FileDetails, GridPage, MOST_TRAY_LINES, Overview, Problem, Remark, RescanReport, Survey, Tray } from '@rule/contract';
+import { BomTable, FileDetails, ReplacementPreview, GridPage, MOST_TRAY_LINES, Overview, Problem, Remark, RescanReport, Survey, Tray } from '@rule/contract';
 import { newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
@@ -152,8 +152,8 @@ describe('the schema', () => {
       ['forms', 'good'],
       ['title-blocks', 'broken'],
       ['bom', 'good'],
-      ['bom', 'good'],
       ['exchange', 'good'],
+      ['vault', 'good'],
       ['vault', 'broken'],
     ]);
     expect(hops.at(-1)!.why).toContain('"Material "');
@@ -161,6 +161,36 @@ describe('the schema', () => {
 });
 
 describe('values', () => {
+  it('are looked through for a replacement, with what waits in the own tray, and nothing is written', async () => {
+    const [finish, supplier, saved] = [await rule.property('Finish'), await rule.property('Supplier'), await rule.property('Saved by')];
+    const ask = async (body: object, person = okafor) =>
+      (await person.post('/values/find', { filter: {}, properties: [finish, supplier], find: '', by: '', whole: false, matchCase: false, ...body }))
+        .body as ReplacementPreview;
+    const brushed = await ask({ find: 'BRUSH', by: 'polish' });
+    expect(brushed.more).toBe(false);
+    expect(brushed.values.length).toBeGreaterThan(2);
+    expect(new Set(brushed.values.map((found) => [found.before, found.after, found.problem ?? ''].join('/')))).toEqual(new Set(['brushed/polished/']));
+    expect([...brushed.values].sort((a, b) => (a.path < b.path ? -1 : 1))).toEqual(brushed.values);
+    expect((await ask({ find: 'BRUSH', by: 'polish', matchCase: true })).values).toEqual([]);
+    expect((await ask({ find: 'brush', by: 'polish', whole: true })).values).toEqual([]);
+    // What breaks the schema is shown with the reason; a pattern's own signs are letters like others.
+    expect((await ask({ find: 'brushed', by: 'no such finish' })).values[0]!.problem).not.toBeNull();
+    expect((await ask({ find: '%' })).values).toEqual([]);
+    // One's own tray counts as what stands there; another's does not.
+    const { file } = brushed.values[0]!;
+    await okafor.post('/tray', { values: [{ file, property: supplier, text: 'Kolbe Öfen' }] });
+    expect((await ask({ find: 'ÖFEN', by: 'Ovens' })).values).toEqual([
+      { file, path: brushed.values[0]!.path, property: supplier, before: 'Kolbe Öfen', after: 'Kolbe Ovens', problem: null },
+    ]);
+    expect((await ask({ find: 'öfen' }, varga)).values).toEqual([]);
+    await okafor.post('/tray/drop', { lines: 'all' });
+    // Blanks are found as whole values; computed ones are not replaced, and one folder is one folder.
+    const blanks = await ask({ whole: true, by: 'raw', properties: [finish], filter: { folder: 'DR-15' } });
+    expect(blanks.values.every((found) => found.before === '' && found.path.startsWith('DR-15/'))).toBe(true);
+    expect((await ask({ find: 'Okafor', by: 'X', properties: [saved] })).values.every((found) => found.problem?.includes('taken from the file'))).toBe(true);
+    expect((await okafor.post('/values/find', { filter: {}, properties: [] })).status).toBe(400);
+    expect((await guest.post('/values/find', { filter: {}, properties: [finish], find: 'a', by: '', whole: false, matchCase: false })).status).toBe(403);
+  });
   it('come page by page, sorted and filtered', async () => {
     const mass = await rule.property('Mass');
     const page = (await guest.get(`/values?sort=${mass}&descending=true&limit=3&kind=part`)).body as GridPage;

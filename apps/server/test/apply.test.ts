@@ -328,11 +328,12 @@ describe('a crash', () => {
         return;
       }
       expect(files).toEqual(NEW);
-      expect(outcomes.map((outcome) => outcome.outcome)).toEqual(stepName === 'recorded' ? [] : ['finished']);
+      expect(outcomes.map((outcome) => outcome.outcome)).toEqual([stepName === 'recorded' ? 'cleared' : 'finished']);
       expect(await tray(okafor)).toEqual([]);
       const [set] = (await okafor.get('/history')).body as ChangeSetRow[];
       expect(set).toMatchObject({ state: 'applied', lines: 4, files: 4 });
-      if (stepName !== 'recorded') expect(leftovers()).toEqual([]);
+      expect(leftovers()).toEqual([]);
+      expect(await rule.services.applying.recover()).toEqual([]);
       // What was finished after a crash can be reverted like everything else, to the byte.
       expect((await okafor.post(`/history/${set!.id}/revert`)).body).toMatchObject({ state: 'applied' });
       expect(Buffer.compare(rule.bytes('parts/drum.step'), original('parts/drum.step'))).toBe(0);

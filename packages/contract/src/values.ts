@@ -190,6 +190,9 @@ export interface ProposedValues {
 /** Number of a file, or the negative one of what stands above files. */
 export const target = Joi.number().integer().min(-2_147_483_648).max(2_147_483_647).invalid(0);
 
+/** Values that can be proposed at once at most; as many are found at once for a replacement. */
+export const MOST_FOUND = 50_000;
+
 export const proposedValues = Joi.object<ProposedValues>({
   values: Joi.array()
     .items(
@@ -201,11 +204,44 @@ export const proposedValues = Joi.object<ProposedValues>({
       }),
     )
     .min(1)
-    .max(50_000)
+    .max(MOST_FOUND)
     .required(),
   reason: Joi.string().max(200).default('typed in the grid'),
 }).required();
 
+/** What is looked for in the values of files, and what takes its place; see `replaceIn` in the core. */
+export interface ReplacementRequest {
+  readonly filter: FileFilter;
+  readonly properties: readonly number[];
+  readonly find: string;
+  readonly by: string;
+  /** Whether the whole value must be what is looked for. Only then may it be nothing: blanks. */
+  readonly whole: boolean;
+  readonly matchCase: boolean;
+}
+export const replacementRequest = Joi.object<ReplacementRequest>({
+  filter: fileFilter.required(),
+  properties: Joi.array().items(id).min(1).max(1000).unique().required(),
+  find: Joi.string().max(1000).allow('').required(),
+  by: Joi.string().max(1000).allow('').required(),
+  whole: Joi.boolean().required(),
+  matchCase: Joi.boolean().required(),
+}).required();
+
+export interface ReplacementLine {
+  readonly file: number;
+  readonly path: string;
+  readonly property: number;
+  readonly before: string;
+  readonly after: string;
+  /** Why it cannot be replaced. */
+  readonly problem: string | null;
+}
+export interface ReplacementPreview {
+  readonly values: readonly ReplacementLine[];
+  /** Whether there are more than one answer lists. */
+  readonly more: boolean;
+}
 /** What a line is doing in the tray or how it fared. */
 export type LineState = 'pending' | 'applied' | 'failed';
 

@@ -79,7 +79,8 @@ interface JournalRow {
 /** What became of a change set that was interrupted. */
 export interface Recovered {
   readonly changeSet: number;
-  readonly outcome: 'finished' | 'put back' | 'partly finished';
+  /** `cleared`: all was recorded, and only what was kept for the way back still stood beside the files. */
+  readonly outcome: 'finished' | 'put back' | 'partly finished' | 'cleared';
 }
 
 /** The new version waits under this name beside its target … */
@@ -176,9 +177,7 @@ export class Applying {
     if (set.revertedBy !== null) throw refused('reverted-already', `Change set ${id} was reverted by change set ${set.revertedBy}.`);
     await this.refreshLocks();
     const applied = (await linesOf(this.db, id)).filter((line) => line.state === 'applied');
-    const report = await this.applyLines(user, `revert of ${set.title}`, invertLines(applied.map(toLine), `reverts change set ${id}`), id);
-    if (report.state === 'applied') await this.db.run('UPDATE change_sets SET reverted_by = $2 WHERE id = $1', [id, report.changeSet]);
-    return report;
+    return this.applyLines(user, `revert of ${set.title}`, invertLines(applied.map(toLine), `reverts change set ${id}`), id);
   }
 
   history(): Promise<ChangeSetRow[]> {
@@ -272,14 +271,14 @@ export class Applying {
       let id = ownSet;
       if (id === null) {
         id = (await sql.one<{ id: number }>(
-          `INSERT INTO change_sets (title, user_id, state, mode, at, from_tray) VALUES ($1, $2, 'applying', $3, $4, true) RETURNING id`,
+          `INSERT INTO change_sets (title, user_id, state, mode, at, from_tray, cleared) VALUES ($1, $2, 'applying', $3, $4, true, false) RETURNING id`,
           [title, user.id, mode, this.clock()],
         ))!.id;
         await sql.run('UPDATE change_lines SET change_set_id = $1, message = NULL WHERE id = ANY($2::int[])', [
           id,
           ready.flatMap((file) => file.lines.map((line) => line.id)),
         ]);
-      } else await sql.run(`UPDATE change_sets SET state = 'applying' WHERE id = $1`, [id]);
+      } else await sql.run(`UPDATE change_sets SET state = 'applying', cleared = false WHERE id = $1`, [id]);
       const journal = ready
         .filter(({ file }) => !isBeside(file))
         .map(({ file, oldHash, newHash, movedTo }) => ({ file: file.id, target: file.full, old: oldHash, new: newHash, moved: movedTo }));
@@ -451,6 +450,9 @@ export class Applying {
       await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
       await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, ids]);
       await sql.run('UPDATE change_sets SET state = $2 WHERE id = $1', [changeSet, done.length === 0 ? 'put back' : partly ? 'partly applied' : 'applied']);
+      await sql.run(`UPDATE change_sets o SET reverted_by = s.id FROM change_sets s WHERE s.id = $1 AND s.state = 'applied' AND o.id = s.revert_of`, [
+        changeSet,
+      ]);
       const { modelProperty } = await readSettings(sql);
       // Only these values say which file stands for what.
       const telling = await sql.one(`SELECT 1 FROM change_lines WHERE change_set_id = $1 AND (place = 'field' OR name = $2) LIMIT 1`, [
@@ -583,6 +585,7 @@ export class Applying {
       await rm(stagedName(target, changeSet), { force: true });
       await rm(keptName(target, changeSet), { force: true });
     }
+    await this.db.run('UPDATE change_sets SET cleared = true WHERE id = $1', [changeSet]);
   }
 
   /**
@@ -600,6 +603,16 @@ export class Applying {
     );
     const outcomes: Recovered[] = [];
     for (const set of sets) outcomes.push({ changeSet: set.id, outcome: await this.recoverOne(set.id, set.mode, set.user) });
+    const recorded = await this.db.all<{ id: number; user: number }>('SELECT id, user_id AS "user" FROM change_sets WHERE NOT cleared ORDER BY id');
+    for (const { id, user } of recorded) {
+      await this.returnFailed({ id: user }, id, []);
+      const targets = await this.db.all<{ target: string }>('SELECT target FROM journal WHERE change_set_id = $1', [id]);
+      await this.cleanUp(
+        id,
+        targets.map((row) => row.target),
+      );
+      outcomes.push({ changeSet: id, outcome: 'cleared' });
+    }
     return outcomes;
   }
 

@@ -585,7 +585,12 @@ CREATE TABLE watched_folders (
   },
   {
     name: '0006-revisions',
-    up: `UPDATE number_series SET definition = definition || '{"per": "library"}';`,
+    up: `
+UPDATE number_series SET definition = definition || '{"per": "library"}';
+-- Whether nothing stands beside the files any more that was kept there while a set was applied.
+ALTER TABLE change_sets ADD COLUMN cleared boolean NOT NULL DEFAULT true;
+CREATE INDEX change_sets_not_cleared ON change_sets (id) WHERE NOT cleared;
+`,
   },
 ];
 

@@ -6,7 +6,8 @@ export interface Condition {
   readonly bind: unknown[];
 }
 
-const escapeLike = (text: string) => text.replace(/[\\%_]/g, '\\$&');
+/** A text as a pattern that matches it alone. */
+export const escapeLike = (text: string) => text.replace(/[\\%_]/g, '\\$&');
 
 /** Hands out numbered parameters. */
 class Binding {

@@ -19,10 +19,10 @@ export function inWords(value: unknown): string {
 /** Names of fields as people say them: `maxLength` is “max length”. */
 export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
 
-/** The draft against what is in force, its coming into force, and all editions. */
 /** Panels of a form in few words. */
 const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels']).map((panel) => `${panel.title}: ${panel.inputs.length}`).join('; ');
 
+/** The draft against what is in force, its coming into force, and all editions. */
 @Component({
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -58,6 +58,8 @@ import {
   FoundValues,
   GridPage,
   GridQuery,
+  ReplacementPreview,
+  ReplacementRequest,
   JobError,
   JobRow,
   JobStarted,
@@ -314,6 +316,7 @@ export class Api {
   saveSettings = (body: Settings) => this.put<Settings>('/settings', body);
 
   values = (query: Partial<GridQuery>) => this.get<GridPage>('/values', query);
+  findReplacements = (body: ReplacementRequest) => this.post<ReplacementPreview>('/values/find', body);
   filters = () => this.get<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[] }>('/values/filters');
 
   fill = (choice: FileChoice) => this.post<FillData>('/fill', choice);

@@ -2,13 +2,11 @@ import { CdkDrag, CdkDragDrop, CdkDropList, moveItemInArray } from '@angular/cdk
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { Clause, FileDetails, FileFilter, GridView, GridViewContent, GroupBy, OPERATORS } from '@rule/contract';
-import { replaceIn } from '@rule/core/grid';
-import { Kind, KINDS, Property, checkProposed, forClass, isHeldAt, reaches, whyNotTyped } from '@rule/core/schema';
+import { Clause, FileDetails, FileFilter, ReplacementPreview, GridView, GridViewContent, GroupBy, OPERATORS } from '@rule/contract';
+import { Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { firstValueFrom } from 'rxjs';
 import { Api, Bench, catalogueFeature, ExactName, FileLink, IndexRow, Notices, plainHeld, sessionFeature, TrayActions, trayFeature, Way } from '../shared';
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
@@ -18,22 +16,11 @@ import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
 import { Why } from './why';
 
-/** Files that find and replace looks through at most. */
-const MOST_SEARCHED = 20_000;
 /** Steps that can be undone. */
 const MOST_STEPS = 200;
 
 interface Step {
   readonly edits: readonly (GridEdit & { readonly before: string; readonly waited: boolean; readonly writtenName: string })[];
-}
-interface Found {
-  readonly file: number;
-  readonly path: string;
-  readonly property: number;
-  readonly caption: string;
-  readonly before: string;
-  readonly after: string;
-  readonly problem: string | null;
 }
 
 /** The grid of files × properties with its filters, filling in, projects and sets, and what stands behind the chosen cell. */
@@ -266,7 +253,8 @@ interface Found {
               </form>
               @if (found(); as list) {
                 <p role="status">
-                  {{ list.length === 1 ? '1 value' : list.length + ' values' }} found, {{ good().length }} can be replaced.
+                  {{ list.more ? 'The first ' : '' }}{{ list.values.length === 1 ? '1 value' : list.values.length + ' values' }} found, {{ good().length }} can
+                  be replaced.{{ list.more ? ' Replace these and look again for the rest.' : '' }}
                   @if (good().length) {
                     <button pButton type="button" (click)="replaceAll()">Replace {{ good().length === 1 ? '1 value' : good().length + ' values' }}</button>
                   }
@@ -282,17 +270,17 @@ interface Found {
                       </tr>
                     </thead>
                     <tbody>
-                      @for (entry of list.slice(0, 200); track entry.file + '/' + entry.property) {
+                      @for (entry of list.values.slice(0, 200); track entry.file + '/' + entry.property) {
                         <tr>
                           <td><rule-file [id]="entry.file" [path]="entry.path" /></td>
-                          <td>{{ entry.caption }}</td>
+                          <td>{{ captionOf(entry.property) }}</td>
                           <td class="mono">{{ entry.before || '(blank)' }}</td>
                           <td class="mono" [class.bad]="entry.problem">{{ entry.problem ?? (entry.after || '(blank)') }}</td>
                         </tr>
                       }
                     </tbody>
                   </table>
-                  @if (list.length > 200) {
+                  @if (list.values.length > 200) {
                     <p class="soft">The first 200 are shown; all are counted.</p>
                   }
                 </div>
@@ -890,47 +878,38 @@ export class ValuesStation {
   protected readonly whole = signal(false);
   protected readonly matchCase = signal(false);
   protected readonly looking = signal(false);
-  protected readonly found = signal<readonly Found[] | null>(null);
-  protected readonly good = computed(() => (this.found() ?? []).filter((entry) => entry.problem === null));
+  protected readonly found = signal<ReplacementPreview | null>(null);
+  protected readonly good = computed(() => (this.found()?.values ?? []).filter((entry) => entry.problem === null));
 
-  /** Looks through all files of the view for what is to be replaced. */
-  protected async lookFor(): Promise<void> {
+  /** Looks through all files of the view for what is to be replaced; the server does, however many there are. */
+  protected lookFor(): void {
+    const properties = this.typedColumns()
+      .map((property) => property.id)
+      .filter((id) => this.replaceIn() === '' || `${id}` === this.replaceIn());
+    if (properties.length === 0) return;
     this.looking.set(true);
-    const wanted = { find: this.finding(), by: this.replacing(), whole: this.whole(), matchCase: this.matchCase() };
-    const columns = this.typedColumns().filter((property) => this.replaceIn() === '' || `${property.id}` === this.replaceIn());
-    const found: Found[] = [];
-    try {
-      for (let offset = 0; offset < Math.min(MOST_SEARCHED, this.grid.total() ?? 0); offset += 1000) {
-        const { rows } = await firstValueFrom(this.api.values({ ...this.filterNow(), sort: 'file', descending: false, offset, limit: 1000 }));
-        for (const { file, held } of rows)
-          for (const property of columns) {
-            if (!reaches(property, file.kind, file.class)) continue;
-            const line = this.pending().get(`${file.id}/${property.writtenName}`);
-            const before = (line ? line.proposed : held[property.id])?.text ?? '';
-            const after = replaceIn(before, wanted);
-            if (after === null || after === before) continue;
-            const own = forClass(property, file.class);
-            const closed = whyNotTyped(property, file.kind) ?? (file.lock === null ? null : `the file ${file.lock}`);
-            const check = closed === null ? checkProposed(after, own, this.standIns()) : null;
-            found.push({
-              file: file.id,
-              path: file.path,
-              property: property.id,
-              caption: property.caption,
-              before,
-              after,
-              problem: closed ?? (check!.ok ? null : check!.violations.map((violation) => violation.message).join('; ')),
-            });
-          }
-      }
-      this.found.set(found);
-      if ((this.grid.total() ?? 0) > MOST_SEARCHED)
-        this.notices.error(`Only the first ${MOST_SEARCHED} files of this view were looked through. Narrow the filter for the rest.`);
-    } catch (failure) {
-      this.notices.failed(failure);
-    } finally {
-      this.looking.set(false);
-    }
+    this.api
+      .findReplacements({
+        filter: this.filterNow(),
+        properties,
+        find: this.finding(),
+        by: this.replacing(),
+        whole: this.whole(),
+        matchCase: this.matchCase(),
+      })
+      .subscribe({
+        next: (found) => {
+          this.looking.set(false);
+          this.found.set(found);
+        },
+        error: (failure: unknown) => {
+          this.looking.set(false);
+          this.notices.failed(failure);
+        },
+      });
+  }
+  protected captionOf(property: number): string {
+    return this.byId()[property]?.caption ?? '';
   }
   protected replaceAll(): void {
     this.propose(

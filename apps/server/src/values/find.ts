@@ -1,0 +1,105 @@
+import { ReplacementRequest, ReplacementLine, ReplacementPreview, MOST_FOUND } from '@rule/contract';
+import { replaceIn } from '@rule/core/grid';
+import { Kind, Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { Db, rows } from '../platform/db';
+import { notFound } from '../platform/problem';
+import { Properties } from '../schema/properties';
+import { readSettings } from '../schema/settings';
+import { User } from '../users/user';
+import { escapeLike, filterSql } from './filter';
+import { heldFor, slotRows } from './held';
+
+/** Files that are looked at in one go. */
+const PAGE = 1000;
+
+interface Looked {
+  readonly id: number;
+  readonly path: string;
+  readonly kind: Kind;
+  readonly className: string | null;
+  readonly state: string | null;
+  readonly lock: string | null;
+}
+
+/**
+ * A pattern for ILIKE that finds every text in which something stands, and perhaps more: letters beyond ASCII are left open, because the
+ * database and JavaScript do not always agree on their small forms.
+ */
+const nearPattern = (find: string): string => `%${escapeLike(find).replace(/[^\x20-\x7e]/gu, '%')}%`;
+
+/** Find and replace over any number of files: looks only, and writes nothing. */
+export class Finder {
+  constructor(
+    private readonly db: Db,
+    private readonly properties: Properties,
+  ) {}
+
+  /** Every value of the filter's files that the replacement would change, as it stands with what waits in the person's tray. */
+  async find(user: User, request: ReplacementRequest): Promise<ReplacementPreview> {
+    const active = await this.properties.ofFiles();
+    const properties = request.properties.map((id) => {
+      const property = active.get(id);
+      if (!property) throw notFound(`Property ${id}`);
+      return property;
+    });
+    const standIns = compileStandIns((await readSettings(this.db)).standIns);
+    const values: ReplacementLine[] = [];
+    for (let after = 0; ;) {
+      const files = await this.page(user, request, properties, after);
+      if (files.length === 0) break;
+      after = files.at(-1)!.id;
+      const ids = files.map((file) => file.id);
+      const [held, waiting] = await Promise.all([heldFor(this.db, ids, properties), this.waiting(user, ids)]);
+      for (const file of files)
+        for (const property of properties) {
+          const slot = slotOf(property, file.kind);
+          const line = waiting.get(`${file.id}/${slot.place}/${slot.name}`);
+          const before = (line === undefined ? held.get(file.id)?.[property.id] : line)?.text ?? '';
+          const found = this.look(user, request, standIns, file, property, before);
+          if (!found) continue;
+          if (values.length === MOST_FOUND) return { values: byPath(values), more: true };
+          values.push(found);
+        }
+    }
+    return { values: byPath(values), more: false };
+  }
+
+  private look(user: User, request: ReplacementRequest, standIns: StandIns, file: Looked, property: Property, before: string): ReplacementLine | null {
+    const { id, path, kind, className, state, lock } = file;
+    if (!reaches(property, kind, className)) return null;
+    const after = replaceIn(before, request);
+    if (after === null || after === before) return null;
+    const own = forClass(property, className);
+    const closed = whyNotChanged(own, { role: user.role, kind, className, state }) ?? (lock === null ? null : `the file ${lock}`);
+    const check = closed === null ? checkProposed(after, own, standIns) : null;
+    const problem = closed ?? (check!.ok ? null : check!.violations.map((violation) => violation.message).join('; '));
+    return { file: id, path, property: property.id, before, after, problem };
+  }
+
+  /** The next files by number that could hold what is looked for, or whose values wait in the tray. */
+  private page(user: User, { filter, find }: ReplacementRequest, properties: readonly Property[], after: number): Promise<Looked[]> {
+    const { sql, bind } = filterSql(filter);
+    const next = (n: number) => `$${bind.length + n}`;
+    const near = `(f.id IN (SELECT v.file_id FROM jsonb_to_recordset(${next(2)}::jsonb) AS s(place text, name text)
+         JOIN held_values v ON v.holder = '' AND v.place = s.place AND v.name = s.name AND v.text ILIKE ${next(3)})
+       OR f.id IN (SELECT l.file_id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id AND s.state = 'pending' AND s.user_id = ${next(4)}))`;
+    return this.db.all<Looked>(
+      `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock FROM files f LEFT JOIN classes c ON c.id = f.class_id
+       WHERE ${sql} AND f.id > ${next(1)} AND ${find === '' ? 'true' : near} ORDER BY f.id LIMIT ${PAGE}`,
+      [...bind, after, ...(find === '' ? [] : [rows(slotRows(properties)), nearPattern(find), user.id])],
+    );
+  }
+
+  /** Values of files that wait in a person's tray, by file and slot; `null` for those that are taken out. */
+  private async waiting(user: User, files: readonly number[]): Promise<Map<string, HeldValue | null>> {
+    const found = await this.db.all<{ key: string; proposed: HeldValue | null }>(
+      `SELECT l.file_id || '/' || l.place || '/' || l.name AS key, l.proposed FROM change_lines l
+       JOIN change_sets s ON s.id = l.change_set_id AND s.state = 'pending' AND s.user_id = $1 WHERE l.holder = '' AND l.file_id = ANY($2::int[])`,
+      [user.id, files],
+    );
+    return new Map(found.map(({ key, proposed }) => [key, proposed]));
+  }
+}
+
+const byPath = (values: ReplacementLine[]): ReplacementLine[] => values.sort((a, b) => (a.path < b.path ? -1 : a.path > b.path ? 1 : 0));

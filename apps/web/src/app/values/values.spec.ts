@@ -1,0 +1,217 @@
+import { beforeAll, describe, expect, it, jest } from '@jest/globals';
+import { ReplacementRequest, ReplacementPreview, GridRow, TrayLine } from '@rule/contract';
+import { TestBed } from '@angular/core/testing';
+import { Router } from '@angular/router';
+import { Action, Store } from '@ngrx/store';
+import { Stage, giveRoom, property } from '../../test/stage';
+import { TrayActions } from '../shared';
+import { ValuesStation } from './values';
+
+const properties = [
+  property(1, 'Description', { caption: 'Description' }),
+  property(2, 'Supplier', { caption: 'Supplier' }),
+  property(3, 'Saved by', { caption: 'Saved by', feed: 'file', fileField: 'author' }),
+];
+const text = (value: string) => ({ text: value, form: 'text' as const });
+const row = (id: number, held: GridRow['held'] = {}): GridRow => ({
+  file: { id, library: 1, path: `parts/file-${id}.step`, folder: 'parts', name: `file-${id}.step`, kind: 'part', class: null, problem: null, lock: null },
+  held,
+});
+const rows = [row(1, { 2: text('Kessler') }), row(2)];
+const found: ReplacementPreview = {
+  values: [
+    { file: 1, path: 'parts/file-1.step', property: 2, before: 'Kessler', after: 'Kolbe', problem: null },
+    { file: 2, path: 'parts/file-2.step', property: 2, before: 'Kessler AG', after: 'Kolbe AG', problem: 'is not in the list' },
+  ],
+  more: false,
+};
+
+const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, role = 'editor'): Promise<{ stage: Stage; went: Record<string, unknown>[] }> => {
+  const stage = new Stage(
+    {
+      filters: { folders: [{ folder: 'parts', files: 2 }], kinds: [{ kind: 'part', files: 2 }] },
+      gridViews: [],
+      values: { total: 2, rows },
+      findReplacements: found,
+      way: [],
+      why: { lines: [] },
+      file: { holders: [] },
+      ...more,
+    },
+    { role, properties },
+  );
+  const went: Record<string, unknown>[] = [];
+  jest.spyOn(TestBed.inject(Router), 'navigate').mockImplementation((_, extras) => {
+    went.push(extras?.queryParams ?? {});
+    return Promise.resolve(true);
+  });
+  await stage.show(ValuesStation, inputs);
+  await new Promise((done) => setTimeout(done, 40));
+  await stage.settled();
+  return { stage, went };
+};
+const station = (stage: Stage) => stage.fixture.componentInstance as { propose(values: { file: number; property: number; text: string }[]): void };
+const proposals = (stage: Stage) => stage.actions.filter((action) => action.type === '[Tray] Propose') as (Action & { values: unknown; reason: string })[];
+const waiting = (id: number, file: number, proposed: string): TrayLine =>
+  ({
+    id,
+    file,
+    holder: '',
+    place: 'property',
+    name: 'Supplier',
+    proposed: text(proposed),
+    current: null,
+    accepted: true,
+    verdict: 'apply',
+    alsoPending: [],
+  }) as unknown as TrayLine;
+
+describe('the Values station', () => {
+  beforeAll(giveRoom);
+
+  it('asks for what the address says: kind, folder, search, conditions, order and groups', async () => {
+    const where = JSON.stringify([{ subject: 'value', name: 'Supplier', operator: 'contains', text: 'Kess' }]);
+    const { stage } = await staged({ kind: 'part', folder: 'parts', search: 'drum', where, sort: '2', desc: '1' });
+    expect(stage.last('values')).toEqual([
+      {
+        folder: 'parts',
+        kind: 'part',
+        search: 'drum',
+        where: [{ subject: 'value', name: 'Supplier', operator: 'contains', text: 'Kess' }],
+        sort: '2',
+        descending: true,
+        offset: 0,
+        limit: 200,
+      },
+    ]);
+    expect(stage.text('h1')).toBe('Parts in parts');
+    expect([...stage.page.querySelectorAll('.chips .chip')].map((chip) => chip.textContent.trim())).toEqual([
+      'folder: parts ×',
+      'holds: drum ×',
+      'Supplier contains Kess ×',
+    ]);
+  });
+  it('an address that makes no sense asks for everything', async () => {
+    const { stage } = await staged({ kind: 'spaceship', where: '{not json', class: 'x' });
+    expect(stage.last('values')).toEqual([{ sort: 'file', descending: false, offset: 0, limit: 200 }]);
+  });
+  it('chips let go of what they say', async () => {
+    const where = JSON.stringify([
+      { subject: 'kind', operator: 'is', text: 'part' },
+      { subject: 'value', name: 'Supplier', operator: 'is blank', text: '' },
+    ]);
+    const { stage, went } = await staged({ where });
+    await stage.click('kind is part ×');
+    expect(went).toEqual([{ where: JSON.stringify([{ subject: 'value', name: 'Supplier', operator: 'is blank', text: '' }]) }]);
+  });
+
+  it('an undone step gives lines up that were new, and brings back what waited before', async () => {
+    const { stage } = await staged();
+    const store = TestBed.inject(Store);
+    const counts = { lines: 1, accepted: 1, files: 1, undecided: 0 };
+    store.dispatch(TrayActions.loaded({ lines: [waiting(9, 1, 'Kolbe')], counts }));
+    station(stage).propose([
+      { file: 1, property: 2, text: 'Kramer' },
+      { file: 2, property: 2, text: 'Kramer' },
+    ]);
+    store.dispatch(TrayActions.loaded({ lines: [waiting(9, 1, 'Kramer'), waiting(10, 2, 'Kramer')], counts }));
+    await stage.settled();
+    await stage.click('Undo');
+    expect(stage.action('[Tray] Drop')).toMatchObject({ lines: [10] });
+    expect(proposals(stage).at(-1)!.values).toEqual([{ file: 1, property: 2, text: 'Kolbe' }]);
+    await stage.click('Redo');
+    expect(proposals(stage).at(-1)!.values).toEqual([
+      { file: 1, property: 2, text: 'Kramer' },
+      { file: 2, property: 2, text: 'Kramer' },
+    ]);
+    expect(stage.button('Redo').disabled).toBe(true);
+  });
+  it('what was applied is undone in History, not here', async () => {
+    const { stage } = await staged();
+    station(stage).propose([{ file: 1, property: 2, text: 'Kramer' }]);
+    await stage.settled();
+    expect(stage.button('Undo').disabled).toBe(false);
+    TestBed.inject(Store).dispatch(TrayActions.applied({ report: { changeSet: 1, state: 'applied', applied: 1, failed: 0, files: 1, failures: [] } }));
+    await stage.settled();
+    expect(stage.button('Undo').disabled).toBe(true);
+  });
+
+  it('find and replace shows what it would do, leaves out what cannot be replaced, and forgets it when something else is looked for', async () => {
+    const { stage } = await staged({ folder: 'parts' });
+    await stage.click('Find and replace');
+    expect(stage.button('Preview').disabled).toBe(true);
+    await stage.type('Find', 'Kessler');
+    await stage.type('Replace with', 'Kolbe');
+    await stage.click('Preview');
+    // What is taken from files is not typed, and not looked through.
+    expect(stage.last('findReplacements')![0]).toEqual({
+      filter: { folder: 'parts' },
+      properties: [1, 2],
+      find: 'Kessler',
+      by: 'Kolbe',
+      whole: false,
+      matchCase: false,
+    } satisfies ReplacementRequest);
+    expect(stage.text('[aria-label="Find and replace"] [role=status]')).toContain('2 values found, 1 can be replaced.');
+    expect(stage.text('[aria-label="Find and replace"] tbody tr:nth-child(2)')).toContain('is not in the list');
+    await stage.click('Replace 1 value');
+    expect(proposals(stage).at(-1)).toMatchObject({ values: [{ file: 1, property: 2, text: 'Kolbe' }], reason: 'replaced "Kessler" by "Kolbe"' });
+    await stage.click('Preview');
+    await stage.type('Find', 'Kess');
+    expect(stage.page.querySelector('[aria-label="Find and replace"] [role=status]')).toBeNull();
+  });
+  it('says when there is more than one answer lists', async () => {
+    const { stage } = await staged({}, { findReplacements: { ...found, more: true } });
+    await stage.click('Find and replace');
+    await stage.type('Find', 'K');
+    await stage.select('Where', 'in Supplier');
+    await stage.click('Preview');
+    expect((stage.last('findReplacements')![0] as ReplacementRequest).properties).toEqual([2]);
+    expect(stage.text('[aria-label="Find and replace"] [role=status]')).toContain(
+      'The first 2 values found, 1 can be replaced. Replace these and look again for the rest.',
+    );
+  });
+
+  it('a view is kept with its columns, order and filter, and used again', async () => {
+    const kept = {
+      id: 5,
+      name: 'Buying',
+      by: 'okafor',
+      mine: true,
+      shared: false,
+      content: { columns: [2], frozen: 1, widths: {}, sort: '2', descending: true, group: 'folder', filter: { kind: 'part' } },
+    };
+    const { stage, went } = await staged({ kind: 'part', sort: '2' }, { saveGridView: [kept] });
+    await stage.click('Columns');
+    const ticks = [...stage.page.querySelectorAll<HTMLLabelElement>('.columns label')];
+    expect(ticks.map((label) => label.textContent.trim())).toEqual(['Description', 'Supplier', 'Saved by']);
+    ticks[0]!.querySelector('input')!.dispatchEvent(new Event('change'));
+    await stage.settled();
+    await stage.type('Name for the view', ' Buying ');
+    await stage.click('Keep this view');
+    expect(stage.last('saveGridView')).toEqual([
+      {
+        name: 'Buying',
+        shared: false,
+        content: { columns: [2, 3], frozen: 0, widths: {}, sort: '2', descending: false, group: null, filter: { kind: 'part' } },
+      },
+    ]);
+    await stage.select('View', 'Buying');
+    expect(went.at(-1)).toEqual({ sort: '2', desc: '1', group: 'folder', folder: null, kind: 'part', class: null, search: null, where: null });
+    expect(stage.text('.head p')).toContain('1 properties.');
+  });
+  it('columns are moved by the keyboard', async () => {
+    const { stage } = await staged();
+    await stage.click('Columns');
+    const columns = () => [...stage.page.querySelectorAll<HTMLElement>('.column')];
+    columns()[0]!.dispatchEvent(new KeyboardEvent('keydown', { key: 'ArrowDown', altKey: true, bubbles: true }));
+    await stage.settled();
+    expect(columns().map((each) => each.getAttribute('aria-label'))).toEqual(['Supplier', 'Description', 'Saved by']);
+  });
+
+  it('a viewer looks, and has no tools to change anything', async () => {
+    const { stage } = await staged({}, {}, 'viewer');
+    expect(stage.text('.head p')).toContain('You may look but not change values.');
+    expect(() => stage.button('Find and replace')).toThrow();
+  });
+});
