@@ -11,7 +11,11 @@ const node = { rootDir: import.meta.dirname, testEnvironment: 'node', transform:
 export default {
   projects: [
     { ...node, displayName: 'core', testMatch: ['<rootDir>/packages/*/test/**/*.test.ts'] },
-    { ...node, displayName: 'server', testMatch: ['<rootDir>/apps/server/test/**/*.test.ts', '<rootDir>/apps/vault/test/**/*.test.ts', '<rootDir>/apps/cli/test/**/*.test.ts'] },
+    {
+      ...node,
+      displayName: 'server',
+      testMatch: ['<rootDir>/apps/server/test/**/*.test.ts', '<rootDir>/apps/vault/test/**/*.test.ts', '<rootDir>/apps/cli/test/**/*.test.ts'],
+    },
     '<rootDir>/apps/web/jest.config.mjs',
   ],
 };

@@ -51,7 +51,7 @@ await main(async () => {
     const whole = run('apply', 'whole');
     console.log(`seed ${seed}; undisturbed: ${whole.applied} lines in ${whole.ms} ms\n`);
     console.log(
-      '| round | mode | killed after, ms | what | files before | after | mixed | database differs | recovered | change set | lines in the tray | held |',
+      '| round | mode | killed after, ms | what | files before | after | mixed | database differs | recovered | newest set | lines in the tray | held |',
     );
     console.log('|---:|---|---:|---|---:|---:|---:|---:|---|---|---:|---|');
     for (let round = 1; round <= rounds + 2; round++) {

@@ -69,9 +69,22 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
     min: 0,
     help: 'Of this one placed part; the same bearing is tightened otherwise elsewhere.',
   }),
-  property('Lubrication interval', { kinds: ['assembly'], level: 'occurrence', type: 'number', unit: 'h', min: 0, help: 'Hours between greasing, where the part sits.' }),
+  property('Lubrication interval', {
+    kinds: ['assembly'],
+    level: 'occurrence',
+    type: 'number',
+    unit: 'h',
+    min: 0,
+    help: 'Hours between greasing, where the part sits.',
+  }),
   property('Customer', { kinds: ['drawing'], feed: 'inherited', inheritFrom: 'project', maxLength: 30, help: 'Kept once with the project.' }),
-  property('Issued for', { kinds: ['drawing'], feed: 'inherited', inheritFrom: 'drawing set', maxLength: 20, help: 'Kept once with the drawing set: tender, approval, making.' }),
+  property('Issued for', {
+    kinds: ['drawing'],
+    feed: 'inherited',
+    inheritFrom: 'drawing set',
+    maxLength: 20,
+    help: 'Kept once with the drawing set: tender, approval, making.',
+  }),
   property('Sheet number', {
     kinds: ['drawing'],
     level: 'sheet',
@@ -96,7 +109,10 @@ export const DEMO_FORMS: readonly DemoForm[] = [
     classes: ['bought part'],
     panels: [
       { title: 'Identity', inputs: [['Part number'], ['Description', { width: 2 }], ['Revision'], ['Make or buy', { look: 'option buttons' }]] },
-      { title: 'Buying', inputs: [['Supplier', { width: 2, requiredWhen: 'Make or buy = "bought"' }], ['Order number', { requiredWhen: 'Make or buy = "bought"' }], ['Mass']] },
+      {
+        title: 'Buying',
+        inputs: [['Supplier', { width: 2, requiredWhen: 'Make or buy = "bought"' }], ['Order number', { requiredWhen: 'Make or buy = "bought"' }], ['Mass']],
+      },
     ],
   },
   {
@@ -121,7 +137,13 @@ export const DEMO_FORMS: readonly DemoForm[] = [
     classes: [],
     panels: [
       { title: 'Identity', inputs: [['Part number'], ['Description', { width: 2 }], ['Revision'], ['Make or buy', { look: 'option buttons' }], ['Mass']] },
-      { title: 'Placed parts', inputs: [['Tightening torque', { width: 2 }], ['Lubrication interval', { width: 2 }]] },
+      {
+        title: 'Placed parts',
+        inputs: [
+          ['Tightening torque', { width: 2 }],
+          ['Lubrication interval', { width: 2 }],
+        ],
+      },
     ],
   },
   {
