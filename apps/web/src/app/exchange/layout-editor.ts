@@ -109,8 +109,8 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
           <label class="field"
             ><span>Shape</span
             ><select [ngModel]="c.shape" (ngModelChange)="edit({ shape: $event })">
-              <option value="wide">one column a property</option>
-              <option value="long">one row a value</option>
+              <option value="wide">a column a property</option>
+              <option value="long">a row a value</option>
             </select></label
           >
         </div>
@@ -229,6 +229,9 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
     </section>
   `,
   styles: `
+    :host {
+      --places: minmax(80px, 1fr) minmax(80px, 1fr) 46px 18px 18px 26px;
+    }
     .sides {
       display: grid;
       grid-template-columns: 1fr 1fr;
@@ -261,7 +264,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
     }
     .columns li {
       display: grid;
-      grid-template-columns: minmax(80px, 1fr) minmax(80px, 1fr) 46px 18px 18px auto;
+      grid-template-columns: var(--places);
       gap: 8px;
       align-items: center;
       padding: 3px 0;
@@ -269,7 +272,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
     }
     .columns-head {
       display: grid;
-      grid-template-columns: minmax(80px, 1fr) minmax(80px, 1fr) 46px 90px;
+      grid-template-columns: var(--places);
       gap: 8px;
       margin: 0;
       font:

@@ -235,7 +235,7 @@ const CODES: Readonly<Record<string, string>> = {
       </div>
     }
     <p class="soft" role="status">
-      {{ counted(v.ready) }} to be taken{{ v.inTray ? ', ' + v.inTray + ' in the tray' : ''
+      {{ counted(v.ready) }} to be taken{{ v.inTray ? ', ' + v.inTray + ' in the tray' : '' }}{{ v.written ? ', ' + v.written + ' dealt with' : ''
       }}{{
         v.open ? '; ' + v.open + (v.open === 1 ? ' waits' : ' wait') + ' for a decision, the others need not wait for ' + (v.open === 1 ? 'it' : 'them') : ''
       }}. On a row, T takes and L leaves.
@@ -300,7 +300,7 @@ const CODES: Readonly<Record<string, string>> = {
       margin-left: auto;
     }
     .lines {
-      --columns: 46px minmax(100px, 1.1fr) minmax(84px, 0.8fr) minmax(70px, 0.8fr) minmax(70px, 0.9fr) minmax(140px, 1.5fr) 108px;
+      --columns: 40px minmax(100px, 1.1fr) minmax(102px, 0.8fr) minmax(70px, 0.8fr) minmax(70px, 0.9fr) minmax(130px, 1.5fr) 104px;
     }
     .lines .row {
       height: 28px;

@@ -31,7 +31,8 @@ import { SessionActions, sessionFeature } from '../shared';
       @if (error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      <p-button type="submit" label="Sign in" [disabled]="!name() || !password()" />
+      <!-- Never disabled: Enter, pressed in the moment in which the last letter came, would be lost. -->
+      <p-button type="submit" label="Sign in" />
     </form>
   `,
   styles: `
@@ -70,6 +71,8 @@ export class SignInPage {
   protected readonly password = signal('');
 
   protected signIn(): void {
-    this.store.dispatch(SessionActions.signIn({ signIn: { name: this.name().trim(), password: this.password() } }));
+    const signIn = { name: this.name().trim(), password: this.password() };
+    if (signIn.name && signIn.password) this.store.dispatch(SessionActions.signIn({ signIn }));
+    else this.store.dispatch(SessionActions.failed({ message: 'Type your name and your password.' }));
   }
 }

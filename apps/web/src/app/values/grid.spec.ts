@@ -18,7 +18,7 @@ const row = (id: number, name: string, held: GridRow['held'], change: Partial<Gr
   template: `<div style="height: 400px">
     <rule-values-grid
       [rows]="rows()"
-      [columns]="columns"
+      [columns]="columns()"
       [standIns]="standIns"
       [pending]="pending()"
       [mayEdit]="mayEdit()"
@@ -38,11 +38,11 @@ class Host {
     row(3, 'stub.step', {}, { lock: 'is released in the vault' }),
     row(4, 'plan.dxf', {}, { kind: 'drawing' }),
   ]);
-  columns = [
+  columns = signal([
     property(1, 'Description', { placeholder: 'what it is', maxLength: 6 }),
     property(2, 'Mass', { type: 'number', unit: 'kg', decimals: 2 }),
     property(3, 'Saved by', { feed: 'file', fileField: 'author' }),
-  ];
+  ]);
   standIns = compileStandIns(['-*']);
   pending = signal<ReadonlyMap<string, TrayLine>>(new Map());
   mayEdit = signal(true);
@@ -101,6 +101,78 @@ describe('the grid', () => {
     grid().dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape', bubbles: true }));
     await settle();
     expect([host.proposed, grid().querySelector('.editor')]).toEqual([[], null]);
+  });
+  describe('with choices', () => {
+    beforeEach(async () => {
+      host.columns.update((columns) => [property(4, 'Finish', { type: 'choice', choices: ['brushed', 'bead blasted', 'polished'] }), ...columns]);
+      host.rows.update(([first, ...rest]) => [{ ...(first as GridRow), held: { 4: { text: 'polished', form: 'text' } } }, ...rest]);
+      await settle();
+    });
+    const type = async (text: string, ...keys: string[]) => {
+      for (const key of [...text, ...keys])
+        (grid().querySelector('.editor') ?? grid()).dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
+      await settle();
+    };
+    const input = async (text: string) => {
+      const editor = grid().querySelector<HTMLInputElement>('.editor')!;
+      editor.value = text;
+      editor.dispatchEvent(new Event('input', { bubbles: true }));
+      await settle();
+    };
+    const offered = () =>
+      [...grid().querySelectorAll('[role=option]')].map(
+        (option) => `${option.getAttribute('aria-selected') === 'true' ? '> ' : ''}${option.textContent.trim()}`,
+      );
+    const editor = (key: string) =>
+      grid()
+        .querySelector('.editor')!
+        .dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
+
+    it('opens on all of them, at the one that stands there', async () => {
+      await press('ArrowRight', 'Enter');
+      expect(offered()).toEqual(['(blank)', 'brushed', 'bead blasted', '> polished']);
+      expect(grid().querySelector('.editor')!.getAttribute('aria-activedescendant')).toBe('grid-choice-3');
+    });
+    it('takes what is typed when it is one of them, whatever its case, and the one that it begins', async () => {
+      await press('ArrowRight');
+      await type('Br', 'Enter');
+      expect(host.proposed).toEqual([[{ file: 1, property: 4, text: 'brushed' }]]);
+    });
+    it('never takes another one for what was typed: it says so and stays', async () => {
+      await press('ArrowRight');
+      await type('steel', 'Enter');
+      expect(host.proposed).toEqual([]);
+      expect(grid().querySelector('[role=alert]')!.textContent).toContain('"steel" is not among the choices');
+      await input('blast');
+      // Choices in which it stands are offered, and taken only when an arrow key goes there.
+      expect(offered()).toEqual(['bead blasted']);
+      editor('Enter');
+      await settle();
+      expect(host.proposed).toEqual([]);
+      editor('ArrowDown');
+      editor('Enter');
+      await settle();
+      expect(host.proposed).toEqual([[{ file: 1, property: 4, text: 'bead blasted' }]]);
+    });
+    it('half a word that is left behind changes nothing; a whole one does', async () => {
+      await press('ArrowRight');
+      await type('bead');
+      grid().querySelector('.editor')!.dispatchEvent(new Event('blur'));
+      await settle();
+      expect([host.proposed, grid().querySelector('.editor')]).toEqual([[], null]);
+      await type('Brushed');
+      grid().querySelector('.editor')!.dispatchEvent(new Event('blur'));
+      await settle();
+      expect(host.proposed).toEqual([[{ file: 1, property: 4, text: 'brushed' }]]);
+    });
+    it('one is taken with the mouse', async () => {
+      await press('ArrowRight', 'Enter');
+      grid()
+        .querySelector('#grid-choice-1')!
+        .dispatchEvent(new Event('pointerdown', { bubbles: true, cancelable: true }));
+      await settle();
+      expect([host.proposed, grid().querySelector('.editor')]).toEqual([[[{ file: 1, property: 4, text: 'brushed' }]], null]);
+    });
   });
   it('proposes nothing where the value stays the same', async () => {
     await press('ArrowRight', 'Enter', 'Enter');
@@ -227,8 +299,7 @@ describe('the grid', () => {
 
   it('draws no more columns than are in sight, and keeps those that are frozen', async () => {
     const wide = Array.from({ length: 200 }, (_, i) => property(i + 10, `Property ${i}`));
-    host.columns = wide;
-    fixture.changeDetectorRef.markForCheck();
+    host.columns.set(wide);
     await settle();
     expect(grid().querySelectorAll('#cell-0-0 ~ [role=gridcell]').length).toBeLessThan(30);
     await press({ key: 'End', ctrlKey: false });

@@ -241,26 +241,32 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
         (dblclick)="edit(null)"
       >
         @if (editing() !== null && at().row === line.index && at().column === cell.column) {
-          @if (options(cell.property); as list) {
-            <select class="editor" [attr.aria-label]="cell.property.caption" (keydown)="editorKey($event)" (blur)="leave()">
-              @for (option of list; track option) {
-                <option [value]="option" [selected]="option === editing()">{{ option || '(blank)' }}</option>
+          <input
+            class="editor"
+            autocomplete="off"
+            [attr.role]="choices() ? 'combobox' : null"
+            [attr.aria-expanded]="choices() ? offered().length > 0 : null"
+            [attr.aria-controls]="choices() ? 'grid-choices' : null"
+            [attr.aria-activedescendant]="choices() && pick() >= 0 ? 'grid-choice-' + pick() : null"
+            [attr.aria-label]="cell.property.caption"
+            [attr.aria-invalid]="choices() ? complained() : !!editError()"
+            [value]="editing()"
+            [placeholder]="cell.property.placeholder"
+            (input)="typed($event)"
+            (keydown)="editorKey($event)"
+            (blur)="leave()"
+          />
+          @if (offered().length) {
+            <ul id="grid-choices" class="choices" role="listbox" [class.above]="above()" [attr.aria-label]="'Choices for ' + cell.property.caption">
+              @for (choice of offered(); track choice; let i = $index) {
+                <li role="option" [id]="'grid-choice-' + i" [class.on]="i === pick()" [attr.aria-selected]="i === pick()" (pointerdown)="takeChoice(i, $event)">
+                  {{ choice || '(blank)' }}
+                </li>
               }
-            </select>
-          } @else {
-            <input
-              class="editor"
-              [attr.aria-label]="cell.property.caption"
-              [attr.aria-invalid]="!!editError()"
-              [value]="editing()"
-              [placeholder]="cell.property.placeholder"
-              (input)="typed($event)"
-              (keydown)="editorKey($event)"
-              (blur)="leave()"
-            />
+            </ul>
           }
-          @if (editError(); as text) {
-            <span class="says" role="alert">{{ text }}</span>
+          @if (offered().length && !complained() ? null : editError(); as text) {
+            <span class="says" [class.above]="offered().length && !above()" role="alert">{{ text }}</span>
           }
         } @else {
           @switch (cell.shown.kind) {
@@ -364,6 +370,10 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
       z-index: 2;
       background: var(--panel);
     }
+    .header > .file,
+    .header > .frozen {
+      position: sticky;
+    }
     .file {
       border-right: 1px solid var(--line);
     }
@@ -464,6 +474,34 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
       outline: 2px solid var(--verdigris);
       outline-offset: -2px;
     }
+    .choices {
+      position: absolute;
+      left: -1px;
+      top: 29px;
+      z-index: 5;
+      min-width: calc(100% + 2px);
+      max-height: 210px;
+      overflow: auto;
+      margin: 0;
+      padding: 3px 0;
+      list-style: none;
+      background: var(--panel);
+      border: 1px solid var(--verdigris);
+      box-shadow: var(--shadow);
+      line-height: 26px;
+    }
+    .choices.above {
+      top: auto;
+      bottom: 29px;
+    }
+    .choices li {
+      padding: 0 10px;
+      cursor: pointer;
+    }
+    .choices li.on,
+    .choices li:hover {
+      background: var(--brass-tint);
+    }
     .says {
       position: absolute;
       left: 0;
@@ -477,6 +515,10 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
       border-left: 3px solid var(--vermilion);
       padding: 4px 8px;
       box-shadow: var(--shadow);
+    }
+    .says.above {
+      top: auto;
+      bottom: 30px;
     }
   `,
 })
@@ -528,6 +570,36 @@ export class ValuesGrid {
   });
   /** The text in the editor; `null` when no cell is being edited. */
   protected readonly editing = signal<string | null>(null);
+  /** Whether something was typed since the editor opened: then its choices are those that go with it. */
+  private readonly hasTyped = signal(false);
+  /** Whether what was typed was meant to be taken and is no choice. */
+  protected readonly complained = signal(false);
+  /** The choice that the arrow keys stand on. */
+  private readonly onChoice = signal<number | null>(null);
+  /** All choices of the property that is edited; `null` for one that takes any text. */
+  protected readonly choices = computed(() => {
+    const property = this.editing() === null ? null : this.propertyAt();
+    return property && this.options(property);
+  });
+  protected readonly offered = computed((): readonly string[] => {
+    const [all, text] = [this.choices() ?? [], (this.editing() ?? '').toLowerCase()];
+    if (!this.hasTyped() || text === '') return all;
+    const begins = all.filter((choice) => choice.toLowerCase().startsWith(text));
+    return [...begins, ...all.filter((choice) => !begins.includes(choice) && choice.toLowerCase().includes(text))];
+  });
+  /** The choice that Enter takes: where the arrow keys stand, what the text begins, or what stood there; -1 for none. */
+  protected readonly pick = computed(() => {
+    const [chosen, offered, text] = [this.onChoice(), this.offered(), this.editing() ?? ''];
+    if (chosen !== null) return Math.min(chosen, offered.length - 1);
+    if (!this.hasTyped() || text === '') return offered.indexOf(text);
+    return offered[0]?.toLowerCase().startsWith(text.toLowerCase()) ? 0 : -1;
+  });
+  /** Whether the choices open upwards: the cell is in the lower half of what is in sight. */
+  protected readonly above = computed(() => {
+    const { row } = this.at();
+    const frame = this.editing() === null ? null : this.frame().nativeElement;
+    return frame !== null && HEAD + (row + 0.5) * ROW - frame.scrollTop > frame.clientHeight / 2;
+  });
   private readonly frame = viewChild.required<ElementRef<HTMLElement>>('frame');
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly sight = signal({ top: 0, left: 0, height: 600, width: 1000 });
@@ -796,30 +868,59 @@ export class ValuesGrid {
   protected edit(text: string | null): void {
     if (!this.editable()) return;
     this.anchor.set(this.at());
+    this.hasTyped.set(text !== null);
+    this.complained.set(false);
+    this.onChoice.set(null);
     this.editing.set(text ?? this.textOf(this.rowAt(), this.propertyAt()));
     setTimeout(() => {
-      const editor = this.host.nativeElement.querySelector<HTMLInputElement | HTMLSelectElement>('.editor');
+      const editor = this.editor();
+      if (!editor) return;
       // Keys that came before the editor stood there have been kept, and come first.
-      if (editor instanceof HTMLInputElement && text !== null) editor.value = this.editing() ?? '';
-      editor?.focus();
-      if (!(editor instanceof HTMLInputElement)) return;
+      if (text !== null) editor.value = this.editing() ?? '';
+      editor.focus();
       if (text === null) editor.select();
       else editor.setSelectionRange(editor.value.length, editor.value.length);
     });
   }
 
+  private editor(): HTMLInputElement | null {
+    return this.host.nativeElement.querySelector<HTMLInputElement>('.editor');
+  }
+
   protected typed(event: Event): void {
+    this.hasTyped.set(true);
+    this.complained.set(false);
+    this.onChoice.set(null);
     this.editing.set((event.target as HTMLInputElement).value);
   }
 
+  /** A choice that was pointed at. */
+  protected takeChoice(at: number, event: Event): void {
+    event.preventDefault();
+    event.stopPropagation();
+    this.onChoice.set(at);
+    if (this.commit(true)) this.frame().nativeElement.focus();
+  }
+
+  /** The text that the editor stands for: of choices, the one that is picked; without a key that takes it, only one that is meant beyond doubt. */
+  private editedText(byKey: boolean): string {
+    const text = this.editing()!;
+    const choices = this.choices();
+    if (!choices) return text;
+    if (byKey || this.onChoice() !== null) return this.offered()[this.pick()] ?? text;
+    return choices.find((choice) => choice.toLowerCase() === text.toLowerCase()) ?? text;
+  }
+
   /** Takes the editor's value. False when it breaks the schema: the editor stays open then. */
-  private commit(): boolean {
-    const editor = this.host.nativeElement.querySelector<HTMLInputElement | HTMLSelectElement>('.editor');
+  private commit(byKey = false): boolean {
     const [row, property] = [this.rowAt(), this.propertyAt()];
     if (this.editing() === null || !row || !property) return true;
-    const text = editor?.value ?? this.editing()!;
+    const text = this.editedText(byKey);
     this.editing.set(text);
-    if (this.editError()) return false;
+    if (this.editError()) {
+      this.complained.set(true);
+      return false;
+    }
     this.editing.set(null);
     if (text !== this.textOf(row, property)) this.propose.emit([{ file: row.file.id, property: property.id, text }]);
     return true;
@@ -836,9 +937,13 @@ export class ValuesGrid {
     const step = { Enter: [event.shiftKey ? -1 : 1, 0], Tab: [0, event.shiftKey ? -1 : 1] }[event.key];
     if (step) {
       event.preventDefault();
-      if (!this.commit()) return;
+      if (!this.commit(true)) return;
       this.frame().nativeElement.focus();
       this.move(step[0]!, step[1]!);
+    } else if ((event.key === 'ArrowDown' || event.key === 'ArrowUp') && this.offered().length) {
+      event.preventDefault();
+      this.onChoice.set(Math.max(0, Math.min(this.offered().length - 1, this.pick() + (event.key === 'ArrowDown' ? 1 : -1))));
+      setTimeout(() => this.host.nativeElement.querySelector('.choices .on')?.scrollIntoView({ block: 'nearest' }));
     } else if (event.key === 'Escape') {
       event.preventDefault();
       this.editing.set(null);
@@ -889,6 +994,7 @@ export class ValuesGrid {
   /** Keys that come before the opened editor has the focus: fast typing loses nothing. */
   private keyBeforeEditor(event: KeyboardEvent): void {
     if (event.key.length === 1 && !event.ctrlKey && !event.metaKey && !event.altKey) {
+      this.hasTyped.set(true);
       this.editing.update((text) => `${text ?? ''}${event.key}`);
       event.preventDefault();
     } else this.editorKey(event);

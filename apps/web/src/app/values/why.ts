@@ -9,7 +9,7 @@ import { Api, plainHeld, problemOf, showInstant } from '../shared';
   changeDetection: ChangeDetectionStrategy.OnPush,
   template: `
     @if (reason(); as r) {
-      <h3>Why it is so</h3>
+      <h2>Why it is so</h2>
       <p>
         @switch (r.origin) {
           @case ('ruled') {
