@@ -1,15 +1,8 @@
 import { Line, addressKey } from '@rule/core/changes';
-import { Kind, Property, Schema, WIDE_LEVELS, WideLevel, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Property, Schema, WIDE_LEVELS, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { FILE_STATE, TARGET_STATE_FROM, TargetState } from '../library/file-state';
 import { Sql } from '../platform/db';
 import { User } from '../users/user';
-
-interface FileState {
-  readonly id: number;
-  readonly path: string;
-  readonly kind: Kind | WideLevel;
-  readonly className: string | null;
-  readonly state: string | null;
-}
 
 /** A line that the schema does not let somebody write, with the reason as a sentence that names the file and the property. */
 export interface Refusal {
@@ -25,10 +18,9 @@ export async function refusalsOf(sql: Sql, user: Pick<User, 'role'>, lines: read
   if (relevant.length === 0) return refusals;
   const files = new Map(
     (
-      await sql.all<FileState>(
-        `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state FROM targets f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
-        [[...new Set(relevant.map((line) => line.address.file))]],
-      )
+      await sql.all<TargetState>(`SELECT ${FILE_STATE} FROM ${TARGET_STATE_FROM} WHERE f.id = ANY($1::int[])`, [
+        [...new Set(relevant.map((line) => line.address.file))],
+      ])
     ).map((file) => [file.id, file]),
   );
   const active = schema.properties.filter((property) => !property.retired);

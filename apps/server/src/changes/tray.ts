@@ -1,7 +1,8 @@
 import { LineRow, MOST_TRAY_LINES, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/changes';
-import { Kind, Property, PropertyLevel, Slot, WideLevel, checkProposed, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Property, PropertyLevel, Slot, checkProposed, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, heldText, sameHeld } from '@rule/core/values';
+import { FILE_STATE, TARGET_STATE_FROM, TargetState } from '../library/file-state';
 import { Db, Sql, rows } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
 import { Derived } from '../schema/derive';
@@ -27,13 +28,7 @@ const UNDECIDED = `(f.removed OR f.lock_reason IS NOT NULL OR (${plain(HELD)} IS
 /** Most refused lines that an answer names. */
 const MOST_ISSUES = 200;
 
-interface FileState {
-  readonly id: number;
-  readonly path: string;
-  readonly kind: Kind | WideLevel;
-  readonly className: string | null;
-  readonly state: string | null;
-  readonly lock: string | null;
+interface Target extends TargetState {
   readonly removed: boolean;
 }
 
@@ -299,11 +294,8 @@ export class Trays {
     return new Map(found.map(({ file, key, level }) => [`${file}/${key}`, level]));
   }
 
-  private async files(ids: readonly number[]): Promise<Map<number, FileState>> {
-    const found = await this.db.all<FileState>(
-      `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock, f.removed FROM targets f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[])`,
-      [ids],
-    );
+  private async files(ids: readonly number[]): Promise<Map<number, Target>> {
+    const found = await this.db.all<Target>(`SELECT ${FILE_STATE}, f.removed FROM ${TARGET_STATE_FROM} WHERE f.id = ANY($1::int[])`, [ids]);
     return new Map(found.map((file) => [file.id, file]));
   }
 }

@@ -1,7 +1,6 @@
 import { SeriesNumber, SeriesRow } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import {
-  Kind,
   Property,
   SeriesDraft,
   checkSeries,
@@ -17,6 +16,7 @@ import {
 } from '@rule/core/schema';
 import { HeldValue, heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
+import { FILE_STATE, FileState, STATE_FROM } from '../library/file-state';
 import { HELD } from '../library/readings';
 import { Db, Sql, rows } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
@@ -27,16 +27,6 @@ interface Stored {
   readonly id: number;
   readonly name: string;
   readonly definition: SeriesDraft;
-}
-
-/** A file that is to get a number. */
-interface Numbered {
-  readonly id: number;
-  readonly path: string;
-  readonly kind: Kind;
-  readonly className: string | null;
-  readonly state: string | null;
-  readonly lock: string | null;
 }
 
 /** Handed-out numbers that the list of a series shows. */
@@ -150,13 +140,9 @@ export class NumberSeries {
       if (!row) throw notFound(`Number series ${property.series}`);
       const [values, found] = await Promise.all([
         this.valuesOf(sql, files),
-        sql.all<Numbered>(
-          `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock
-           FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[]) AND NOT f.removed ORDER BY f.path`,
-          [files],
-        ),
+        sql.all<FileState>(`SELECT ${FILE_STATE} FROM ${STATE_FROM} WHERE f.id = ANY($1::int[]) AND NOT f.removed ORDER BY f.path`, [files]),
       ]);
-      const frames = new Map<string, { frame: { before: string; after: string }; files: Numbered[] }>();
+      const frames = new Map<string, { frame: { before: string; after: string }; files: FileState[] }>();
       for (const file of found) {
         const skip = (message: string) => skipped.push({ path: file.path, message });
         const { kind, className, state } = file;
@@ -169,7 +155,7 @@ export class NumberSeries {
           const frame = frameOf(row.definition, values.get(file.id) ?? new Map());
           if (!frame.ok) skip(`${frame.message}.`);
           else {
-            const entry: { frame: { before: string; after: string }; files: Numbered[] } = frames.get(key(frame)) ?? { frame, files: [] };
+            const entry: { frame: { before: string; after: string }; files: FileState[] } = frames.get(key(frame)) ?? { frame, files: [] };
             entry.files.push(file);
             frames.set(key(frame), entry);
           }
@@ -177,7 +163,7 @@ export class NumberSeries {
       }
       const made: Line[] = [];
       const held = await this.heldOf(sql, property, found);
-      const line = (file: Numbered, text: string): Line => ({
+      const line = (file: FileState, text: string): Line => ({
         address: { file: file.id, holder: '', ...slotOf(property, file.kind) },
         base: held.get(file.id) ?? null,
         proposed: heldText(text),
@@ -222,7 +208,7 @@ export class NumberSeries {
   }
 
   /** What files hold for a property, stand-ins too. */
-  private async heldOf(sql: Sql, property: Property, files: readonly Numbered[]): Promise<Map<number, HeldValue>> {
+  private async heldOf(sql: Sql, property: Property, files: readonly FileState[]): Promise<Map<number, HeldValue>> {
     const slots = files.map((file) => ({ file: file.id, ...slotOf(property, file.kind) }));
     const found = await sql.all<{ file: number; held: HeldValue }>(
       `SELECT v.file_id AS file, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(file int, place text, name text)

@@ -33,6 +33,7 @@ import {
 import { Property, PropertyLevel, isHeldAt } from '@rule/core/schema';
 import { TypeGuess, columnOf, guessType } from '@rule/core/survey';
 import { HeldValue, compileStandIns } from '@rule/core/values';
+import { FILE_STATE, STATE_FROM } from '../library/file-state';
 import { CopyValue, Db } from '../platform/db';
 import { FileStore } from '../platform/store';
 import { Properties } from '../schema/properties';
@@ -289,7 +290,7 @@ type Named = KnownFile & { readonly name: string };
 async function filesAt(db: Db, paths: readonly string[]): Promise<Map<string, Named[]>> {
   const found = paths.length
     ? await db.all<Named>(
-        `SELECT f.id, f.path, f.name, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock FROM files f LEFT JOIN classes c ON c.id = f.class_id
+        `SELECT ${FILE_STATE}, f.name FROM ${STATE_FROM}
          WHERE NOT f.removed AND (f.path = ANY($1::text[]) OR f.name = ANY($1::text[]))`,
         [paths],
       )
@@ -446,13 +447,10 @@ async function findRows(
   const byPath = await filesAt(db, [...new Set(paths)]);
   const ids = [...new Set([...bases.values()].map((base) => base.file))];
   const byId = new Map(
-    (ids.length
-      ? await db.all<KnownFile>(
-          `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE NOT f.removed AND f.id = ANY($1::int[])`,
-          [ids],
-        )
-      : []
-    ).map((file) => [file.id, file]),
+    (ids.length ? await db.all<KnownFile>(`SELECT ${FILE_STATE} FROM ${STATE_FROM} WHERE NOT f.removed AND f.id = ANY($1::int[])`, [ids]) : []).map((file) => [
+      file.id,
+      file,
+    ]),
   );
   const resolved = identities.map((identity): { file: KnownFile; base: BaseRow | undefined } | LostRow | null => {
     if (!identity) return null;

@@ -1,7 +1,8 @@
 import { ReplacementRequest, ReplacementLine, ReplacementPreview, MOST_FOUND } from '@rule/contract';
 import { replaceIn } from '@rule/core/grid';
-import { Kind, Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { FILE_STATE, FileState, STATE_FROM } from '../library/file-state';
 import { Db, rows } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
@@ -12,15 +13,6 @@ import { heldFor, slotRows } from './held';
 
 /** Files that are looked at in one go. */
 const PAGE = 1000;
-
-interface Looked {
-  readonly id: number;
-  readonly path: string;
-  readonly kind: Kind;
-  readonly className: string | null;
-  readonly state: string | null;
-  readonly lock: string | null;
-}
 
 /**
  * A pattern for ILIKE that finds every text in which something stands, and perhaps more: letters beyond ASCII are left open, because the
@@ -65,7 +57,7 @@ export class Finder {
     return { values: byPath(values), more: false };
   }
 
-  private look(user: User, request: ReplacementRequest, standIns: StandIns, file: Looked, property: Property, before: string): ReplacementLine | null {
+  private look(user: User, request: ReplacementRequest, standIns: StandIns, file: FileState, property: Property, before: string): ReplacementLine | null {
     const { id, path, kind, className, state, lock } = file;
     if (!reaches(property, kind, className)) return null;
     const after = replaceIn(before, request);
@@ -78,14 +70,14 @@ export class Finder {
   }
 
   /** The next files by number that could hold what is looked for, or whose values wait in the tray. */
-  private page(user: User, { filter, find }: ReplacementRequest, properties: readonly Property[], after: number): Promise<Looked[]> {
+  private page(user: User, { filter, find }: ReplacementRequest, properties: readonly Property[], after: number): Promise<FileState[]> {
     const { sql, bind } = filterSql(filter);
     const next = (n: number) => `$${bind.length + n}`;
     const near = `(f.id IN (SELECT v.file_id FROM jsonb_to_recordset(${next(2)}::jsonb) AS s(place text, name text)
          JOIN held_values v ON v.holder = '' AND v.place = s.place AND v.name = s.name AND v.text ILIKE ${next(3)})
        OR f.id IN (SELECT l.file_id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id AND s.state = 'pending' AND s.user_id = ${next(4)}))`;
-    return this.db.all<Looked>(
-      `SELECT f.id, f.path, f.kind, c.name AS "className", f.workflow_state AS state, f.lock_reason AS lock FROM files f LEFT JOIN classes c ON c.id = f.class_id
+    return this.db.all<FileState>(
+      `SELECT ${FILE_STATE} FROM ${STATE_FROM}
        WHERE ${sql} AND f.id > ${next(1)} AND ${find === '' ? 'true' : near} ORDER BY f.id LIMIT ${PAGE}`,
       [...bind, after, ...(find === '' ? [] : [rows(slotRows(properties)), nearPattern(find), user.id])],
     );
