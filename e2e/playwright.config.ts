@@ -7,7 +7,7 @@ export default defineConfig({
   projects: [
     { name: 'demo', testMatch: ['access.e2e.ts', 'walk.e2e.ts'] },
     { name: 'values', testMatch: 'values.e2e.ts', dependencies: ['demo'] },
-    { name: 'survey', testMatch: 'survey.e2e.ts', dependencies: ['demo'] },
+    { name: 'survey', testMatch: 'survey.e2e.ts', dependencies: ['values'] },
     { name: 'exchange', testMatch: 'exchange.e2e.ts', dependencies: ['values'] },
     { name: 'schema', testMatch: 'schema.e2e.ts', dependencies: ['survey', 'exchange'] },
   ],

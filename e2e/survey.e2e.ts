@@ -140,11 +140,11 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
     await expect(dialog.getByLabel('Unit of Weight')).toHaveValue('lb');
     await dialog.getByLabel('Caption for Surface').fill('Surface, as found');
     await dialog.getByRole('button', { name: 'Define 2 properties' }).click();
-    await expect(page.getByText('2 properties are in the draft of edition 3.')).toBeVisible();
+    await expect(page.getByText(/2 properties are in the draft of edition \d+\./)).toBeVisible();
     await page.goto('/schema?view=editions');
     await page.getByLabel('Note: why it is made').fill('What came with the DR-5');
     await page.getByRole('button', { name: 'Bring into force' }).click();
-    await expect(page.getByText('Edition 3 is in force.')).toBeVisible();
+    await expect(page.getByText(/Edition \d+ is in force\./)).toBeVisible();
     await page.goto('/survey?look=strays');
     await page.getByLabel('Narrow the list of names').fill('Weight');
     await expect(page.getByRole('row', { name: /\bWeight\b/ })).toBeHidden();
