@@ -91,10 +91,15 @@ export class Stage {
     return (found?.textContent ?? '').replace(/\s+/g, ' ').trim();
   }
 
+  /** Where buttons and fields are looked for: dialogs stand beside the component in the page. */
+  private get scene(): HTMLElement {
+    return this.page.ownerDocument.body;
+  }
+
   /** A button by what it says or is called. */
   button(name: string | RegExp): HTMLButtonElement {
     const fits = (text: string) => (typeof name === 'string' ? text === name : name.test(text));
-    const found = [...this.page.querySelectorAll('button')].find((each) =>
+    const found = [...this.scene.querySelectorAll('button')].find((each) =>
       fits(each.getAttribute('aria-label') ?? (each.textContent ?? '').replace(/\s+/g, ' ').trim()),
     );
     if (!found) throw new Error(`There is no button ${String(name)}.`);
@@ -103,10 +108,11 @@ export class Stage {
 
   /** An input by its label. */
   field<T extends HTMLInputElement | HTMLSelectElement = HTMLInputElement>(name: string): T {
-    const labelled = [...this.page.querySelectorAll<T>('input, select, textarea')].find((each) => {
+    const labelled = [...this.scene.querySelectorAll<T>('input, select, textarea')].find((each) => {
       if (each.getAttribute('aria-label') === name) return true;
       const label = each.closest('label');
-      const own = (label?.querySelector('span') ?? label)?.textContent?.trim();
+      const plain = [...(label?.childNodes ?? [])].filter((node) => node.nodeType === Node.TEXT_NODE).map((node) => node.textContent ?? '');
+      const own = (label?.querySelector('span')?.textContent ?? plain.join(' ')).replace(/\s+/g, ' ').trim();
       return own === name;
     });
     if (!labelled) throw new Error(`There is no field ${name}.`);

@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { BomTable } from '@rule/contract';
-import { throwError } from 'rxjs';
+import { Subject, throwError } from 'rxjs';
 import { Stage, property } from '../../test/stage';
 import { BomStation } from './bom';
 
@@ -35,13 +35,12 @@ const table: BomTable = {
     { item: 3, quantity: 4, label: 'Bolt', products: ['p3'], match: { state: 'ambiguous', candidates: [6, 7] }, path: null, held: {}, contradictions: {} },
     { item: 4, quantity: 1, label: 'Ghost', products: ['p4'], match: { state: 'unmatched' }, path: null, held: {}, contradictions: {} },
   ],
-  paths: {},
+  paths: { 4: 'parts/drum-bearing.step', 6: 'y/bolt.step', 7: 'z/bolt.step' },
 } as unknown as BomTable;
 const files = [
-  { file: { id: 3, path: 'a.step', kind: 'part' } },
-  { file: { id: 7, path: 'z/bolt.step', kind: 'part' } },
-  { file: { id: 6, path: 'y/bolt.step', kind: 'part' } },
-  { file: { id: 8, path: 'plan.dxf', kind: 'drawing' } },
+  { id: 3, path: 'a.step', kind: 'part' },
+  { id: 7, path: 'z/bolt.step', kind: 'part' },
+  { id: 8, path: 'plan.dxf', kind: 'drawing' },
 ];
 
 const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, role = 'administrator'): Promise<Stage> => {
@@ -49,7 +48,7 @@ const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, r
     {
       assemblies: [{ id: 9, path: 'DR-15/drum-assembly.step', unmatched: 2 }],
       layouts: [{ id: 1, name: 'Shop', columns: [1, 2] }],
-      values: { rows: files },
+      files: { rows: files },
       bom: table,
       way: [],
       ...more,
@@ -85,12 +84,48 @@ describe('the BOM of an assembly', () => {
   it('what could be several files is not guessed; the likely ones come first, drawings are none', async () => {
     const stage = await staged({ item: '3' }, { settlePart: {} });
     expect(stage.text('[bench="inspector"]')).toContain('More than one file could be the part file. Rule does not guess.');
-    const station = stage.fixture.componentInstance as { candidates: () => { id: number }[]; settle: (row: unknown, part: number) => void };
+    const station = stage.fixture.componentInstance as {
+      candidates: () => { id: number }[];
+      partFiles: { look(text: string): void };
+      settle: (row: unknown, part: number) => void;
+    };
+    expect(station.candidates().map((file) => file.id)).toEqual([6, 7]);
+    // Others are looked for by the server while somebody types.
+    station.partFiles.look(' bolt ');
+    await new Promise((done) => setTimeout(done, 250));
+    expect(stage.last('files')).toEqual([{ search: 'bolt', limit: 200 }]);
     expect(station.candidates().map((file) => file.id)).toEqual([6, 7, 3]);
     station.settle(table.rows[2], 6);
     await stage.settled();
     expect(stage.last('settlePart')).toEqual([9, 'p3', 6]);
     expect(stage.actions.some((action) => action.type === '[Catalogue] Recount')).toBe(true);
+  });
+
+  it('columns are kept as they are chosen, and an answer that was overtaken changes nothing', async () => {
+    const answers: Subject<object>[] = [];
+    const stage = await staged(
+      {},
+      {
+        saveLayout: () => {
+          const answer = new Subject<object>();
+          answers.push(answer);
+          return answer;
+        },
+      },
+    );
+    const station = stage.fixture.componentInstance as { setColumns(columns: number[]): void; columnIds: () => number[] };
+    station.setColumns([1]);
+    station.setColumns([]);
+    expect(stage.calls.filter((call) => call.name === 'saveLayout').map((call) => call.args[1])).toEqual([
+      { name: 'Shop', columns: [1] },
+      { name: 'Shop', columns: [] },
+    ]);
+    answers[0]!.next({ id: 1, name: 'Shop', columns: [1] });
+    await stage.settled();
+    expect(station.columnIds()).toEqual([]);
+    answers[1]!.next({ id: 1, name: 'Shop', columns: [] });
+    await stage.settled();
+    expect(station.columnIds()).toEqual([]);
   });
 
   it('a new layout gets a name that is free', async () => {

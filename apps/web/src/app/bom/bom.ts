@@ -14,6 +14,7 @@ import {
   Bench,
   CatalogueActions,
   catalogueFeature,
+  FileChoices,
   FileLink,
   IndexRow,
   Notices,
@@ -80,8 +81,7 @@ import {
                 [selectedItemsLabel]="'{0} columns'"
                 [maxSelectedLabels]="0"
                 [ngModel]="columnIds()"
-                (onPanelHide)="save()"
-                (ngModelChange)="columnIds.set($event)"
+                (ngModelChange)="setColumns($event)"
               />
             }
             <p-button severity="secondary" label="Send out as CSV" (onClick)="csv()" />
@@ -178,6 +178,8 @@ import {
               optionValue="id"
               [filter]="true"
               [showClear]="row.match.state === 'matched'"
+              (onShow)="partFiles.look('')"
+              (onFilter)="partFiles.look($event.filter)"
               placeholder="Settle the part file"
               ariaLabel="Part file"
               [ngModel]="row.match.state === 'matched' ? row.match.file : null"
@@ -227,7 +229,7 @@ export class BomStation {
   protected readonly layouts = signal<BomLayout[]>([]);
   protected readonly table = signal<BomTable | null>(null);
   protected readonly error = signal<string | null>(null);
-  protected readonly files = signal<{ id: number; path: string }[]>([]);
+  protected readonly partFiles = new FileChoices(['part', 'assembly', 'other']);
   protected readonly columnIds = signal<number[]>([]);
   protected readonly held = plainHeld;
   protected readonly assemblyId = computed(() => (this.assembly() ? Number(this.assembly()) : (this.assemblies()?.at(-1)?.id ?? null)));
@@ -247,17 +249,16 @@ export class BomStation {
       0,
   );
   protected readonly chosen = computed(() => this.table()?.rows.find((row) => row.item === Number(this.item())) ?? null);
+  /** The files that it could be or is, and then those that are found. */
   protected readonly candidates = computed(() => {
-    const match = this.chosen()?.match;
-    const likely = match?.state === 'ambiguous' ? match.candidates : [];
-    return [...this.files()].sort((a, b) => Number(likely.includes(b.id)) - Number(likely.includes(a.id)) || a.path.localeCompare(b.path));
+    const [match, paths] = [this.chosen()?.match, this.table()?.paths ?? {}];
+    const ids = match?.state === 'ambiguous' ? match.candidates : match?.state === 'matched' ? [match.file] : [];
+    const likely = ids.map((id) => ({ id, path: paths[id] ?? `file ${id}` })).sort((a, b) => a.path.localeCompare(b.path));
+    return [...likely, ...this.partFiles.files().filter((file) => !ids.includes(file.id))];
   });
 
   constructor() {
     this.loadIndex();
-    this.api
-      .values({ limit: 1000 })
-      .subscribe({ next: ({ rows }) => this.files.set(rows.filter((row) => row.file.kind !== 'drawing').map((row) => row.file)), error: this.notices.failed });
     effect(() => {
       const layout = this.layout();
       untracked(() => this.columnIds.set([...(layout?.columns ?? [])]));
@@ -304,10 +305,17 @@ export class BomStation {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
 
-  protected save(): void {
+  /** Columns are kept as they are chosen; an answer that later choices have overtaken changes nothing. */
+  protected setColumns(columns: number[]): void {
+    this.columnIds.set(columns);
     const layout = this.layout();
-    if (!layout || JSON.stringify(layout.columns) === JSON.stringify(this.columnIds())) return;
-    this.api.saveLayout(layout.id, { name: layout.name, columns: this.columnIds() }).subscribe({ next: () => this.loadIndex(), error: this.notices.failed });
+    if (!layout) return;
+    this.api.saveLayout(layout.id, { name: layout.name, columns }).subscribe({
+      next: (saved) => {
+        if (this.columnIds() === columns) this.layouts.update((layouts) => layouts.map((row) => (row.id === saved.id ? saved : row)));
+      },
+      error: this.notices.failed,
+    });
   }
 
   protected addLayout(): void {

@@ -12,6 +12,7 @@ export * from './exact-name';
 export * from './index-list';
 export * from './index-row';
 export * from './jobs.state';
+export * from './file-choices';
 export * from './file-link';
 export * from './notices';
 export * from './session.state';

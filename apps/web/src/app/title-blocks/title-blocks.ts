@@ -12,6 +12,7 @@ import {
   Bench,
   CatalogueActions,
   catalogueFeature,
+  FileChoices,
   FileLink,
   IndexEntry,
   IndexList,
@@ -195,7 +196,8 @@ import { BlockPicture } from './picture';
                 ariaLabel="Model"
                 [ngModel]="v.model.match.state === 'matched' ? v.model.match.file : null"
                 (ngModelChange)="settle($event)"
-                (onShow)="loadModels()"
+                (onShow)="candidates.look('')"
+                (onFilter)="candidates.look($event.filter)"
               />
             }
           }
@@ -275,7 +277,14 @@ export class TitleBlocksStation {
   protected readonly blocks = signal<BlockRow[] | null>(null);
   protected readonly view = signal<BlockView | null>(null);
   protected readonly error = signal<string | null>(null);
-  protected readonly models = signal<{ id: number; path: string }[]>([]);
+  protected readonly candidates = new FileChoices(['part', 'assembly', 'other']);
+  /** The model that was settled, and those that are found. */
+  protected readonly models = computed(() => {
+    const { match, path } = this.view()?.model ?? { match: null, path: null };
+    const found = this.candidates.files();
+    const settled = match?.state === 'matched' && path !== null && !found.some((file) => file.id === match.file) ? [{ id: match.file, path }] : [];
+    return [...settled, ...found];
+  });
   protected readonly sources: { value: CellSource; label: string }[] = [
     { value: 'model', label: 'the model' },
     { value: 'drawing', label: 'this drawing' },
@@ -352,12 +361,6 @@ export class TitleBlocksStation {
       },
       error: this.notices.failed,
     });
-  }
-
-  protected loadModels(): void {
-    this.api
-      .values({ limit: 1000 })
-      .subscribe({ next: ({ rows }) => this.models.set(rows.filter((row) => row.file.kind !== 'drawing').map((row) => row.file)), error: this.notices.failed });
   }
 
   protected settle(model: number | null): void {
