@@ -511,6 +511,7 @@ export class Applying {
       sql,
       files.filter((id) => id > 0),
       standIns,
+      changeSet,
     );
   }
 

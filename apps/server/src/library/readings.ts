@@ -91,29 +91,42 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[], standI
   if (beside.length) await takeBeside(sql, beside, standIns);
 }
 
-/** Copies values that are kept beside files to where all values are looked up. */
-export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns): Promise<void> {
-  await sql.run(`DELETE FROM held_values WHERE file_id = ANY($1::int[]) AND holder = '' AND place = 'property'`, [files]);
-  const kept = await sql.all<{ file: number; name: string; text: string; form: string; unit: string | null }>(
-    'SELECT file_id AS file, name, text, form, unit FROM beside_values WHERE file_id = ANY($1::int[])',
-    [files],
-  );
-  await sql.copy(
-    'held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)',
-    kept.map(({ file, name, text, form, unit }) => [
-      file,
-      '',
-      'property',
-      name,
-      'other',
-      text,
-      form,
-      unit,
-      number(text),
-      'document',
-      form === 'text' && standIns.matches(text),
-    ]),
-  );
+/** Files whose values are copied in one go. */
+const BESIDE_FILES = 5000;
+
+/**
+ * Copies values that are kept beside files to where all values are looked up: all of them, or only those that a change set is about.
+ * In pieces, so that no number of files is held in memory at once.
+ */
+export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns, changeSet: number | null = null): Promise<void> {
+  const about = (alias: string) =>
+    changeSet === null
+      ? ''
+      : `AND EXISTS (SELECT 1 FROM change_lines l WHERE l.change_set_id = $2 AND l.place = 'property' AND l.file_id = ${alias}.file_id AND l.name = ${alias}.name)`;
+  for (let from = 0; from < files.length; from += BESIDE_FILES) {
+    const bind = [files.slice(from, from + BESIDE_FILES), ...(changeSet === null ? [] : [changeSet])];
+    await sql.run(`DELETE FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place = 'property' ${about('v')}`, bind);
+    const kept = await sql.all<{ file: number; name: string; text: string; form: string; unit: string | null }>(
+      `SELECT b.file_id AS file, b.name, b.text, b.form, b.unit FROM beside_values b WHERE b.file_id = ANY($1::int[]) ${about('b')}`,
+      bind,
+    );
+    await sql.copy(
+      'held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)',
+      kept.map(({ file, name, text, form, unit }) => [
+        file,
+        '',
+        'property',
+        name,
+        'other',
+        text,
+        form,
+        unit,
+        number(text),
+        'document',
+        form === 'text' && standIns.matches(text),
+      ]),
+    );
+  }
 }
 
 /** A held value as the database's JSON builds it. */
