@@ -511,7 +511,6 @@ export class Applying {
       sql,
       files.filter((id) => id > 0),
       standIns,
-      changeSet,
     );
   }
 

@@ -94,20 +94,13 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[], standI
 /** Files whose values are copied in one go. */
 const BESIDE_FILES = 5000;
 
-/**
- * Copies values that are kept beside files to where all values are looked up: all of them, or only those that a change set is about.
- * In pieces, so that no number of files is held in memory at once.
- */
-export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns, changeSet: number | null = null): Promise<void> {
-  const about = (alias: string) =>
-    changeSet === null
-      ? ''
-      : `AND EXISTS (SELECT 1 FROM change_lines l WHERE l.change_set_id = $2 AND l.place = 'property' AND l.file_id = ${alias}.file_id AND l.name = ${alias}.name)`;
+/** Copies values that are kept beside files to where all values are looked up; in pieces, so that no number of files is held in memory at once. */
+export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns): Promise<void> {
   for (let from = 0; from < files.length; from += BESIDE_FILES) {
-    const bind = [files.slice(from, from + BESIDE_FILES), ...(changeSet === null ? [] : [changeSet])];
-    await sql.run(`DELETE FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place = 'property' ${about('v')}`, bind);
+    const bind = [files.slice(from, from + BESIDE_FILES)];
+    await sql.run(`DELETE FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place = 'property'`, bind);
     const kept = await sql.all<{ file: number; name: string; text: string; form: string; unit: string | null }>(
-      `SELECT b.file_id AS file, b.name, b.text, b.form, b.unit FROM beside_values b WHERE b.file_id = ANY($1::int[]) ${about('b')}`,
+      `SELECT b.file_id AS file, b.name, b.text, b.form, b.unit FROM beside_values b WHERE b.file_id = ANY($1::int[])`,
       bind,
     );
     await sql.copy(
