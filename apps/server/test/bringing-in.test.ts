@@ -18,7 +18,11 @@ import {
   Tray,
   UploadOutcome,
 } from '@rule/contract';
+import { applyEdits } from '@rule/core/files';
+import { step } from '@rule/core/files/step';
+import { heldText } from '@rule/core/values';
 import { zipSync } from 'fflate';
+import { JobCancelled, JobContext, UNWATCHED } from '../src/jobs/jobs';
 import { FILES_LOCK } from '../src/library/scan';
 import { DiskStore } from '../src/platform/store';
 import { Person, Rule, startRule } from './harness';
@@ -248,6 +252,91 @@ describe('reading again', () => {
     expect(libraries.find((library) => library.name === 'Vanishing')!.files).toBe(1);
     expect(((await varga.post('/libraries', { name: 'Nested', path: inLibrary('DR-15') })).body as Problem).code).toBe('library-taken');
     expect(((await varga.post('/libraries', { name: 'Own', path: rule.data })).body as Problem).code).toBe('own-folder');
+  });
+});
+
+describe('a first reading', () => {
+  /** A folder of parts, each with a value of its own, in folders of sixty. */
+  const stock = (files: number): string => {
+    const root = mkdtempSync(join(tmpdir(), 'rule-stock-'));
+    const drum = new Uint8Array(demo('DR-15/parts/drum.step'));
+    for (let n = 0; n < files; n++) {
+      const folder = join(root, `rack ${Math.floor(n / 60)}`);
+      mkdirSync(folder, { recursive: true });
+      const values = [{ holder: '', place: 'property' as const, name: 'Finish', value: heldText(`tab\there, back\\slash, line\nend, ${n}`) }];
+      writeFileSync(join(folder, `S-${n}.step`), applyEdits(drum, step.modify(drum, values)));
+    }
+    return root;
+  };
+  const stored = (library: number) =>
+    rule.db.all(
+      `SELECT f.path, f.folder, f.name, f.kind, f.format, f.size, f.mtime_ms, f.hash, f.problem, f.product_id, f.reading, f.removed,
+         (SELECT jsonb_agg(to_jsonb(h) - 'file_id' ORDER BY h.key) FROM holders h WHERE h.file_id = f.id) AS holders,
+         (SELECT jsonb_agg(to_jsonb(v) - 'file_id' ORDER BY v.holder, v.place, v.name) FROM held_values v WHERE v.file_id = f.id) AS values
+       FROM files f WHERE f.library_id = $1 ORDER BY f.path`,
+      [library],
+    );
+  const counted = (folderStart: string) =>
+    rule.db.one<{ files: number }>(`SELECT coalesce(sum(files), 0)::int AS files FROM name_counts WHERE name = 'Finish' AND starts_with(folder, $1)`, [
+      folderStart,
+    ]);
+
+  it('that is cancelled keeps what it has read, sorted and counted, and goes on where it stopped', async () => {
+    const root = stock(330);
+    const library = await rule.services.libraries.add('Cancelled', root);
+    let checks = 0;
+    const cancelled: JobContext = {
+      ...UNWATCHED,
+      check: () => {
+        // The first checks are those of the folders: six racks and the root.
+        if (++checks > 9) throw new JobCancelled();
+      },
+    };
+    await expect(rule.services.scanner.rescan(cancelled, library)).rejects.toThrow(JobCancelled);
+    const before = await stored(library);
+    expect(before.length).toBeGreaterThan(0);
+    expect(before.length).toBeLessThan(330);
+    expect((await counted('rack'))!.files).toBe(before.length);
+    expect(await rule.services.scanner.rescan(undefined, library)).toMatchObject({ added: 330 - before.length, unchanged: before.length, failed: [] });
+    expect((await counted('rack'))!.files).toBe(330);
+    rmSync(root, { recursive: true });
+    await rule.db.run('UPDATE files SET removed = true WHERE library_id = $1', [library]);
+  });
+
+  it('stores what a later one stores', async () => {
+    const root = stock(70);
+    writeFileSync(join(root, 'liar.step'), 'GIF89a');
+    writeFileSync(join(root, 'plan.dxf'), demo('DR-15/drawings/face-plate.dxf'));
+    writeFileSync(join(root, 'scan.pdf'), '%PDF-1.4');
+    const library = await rule.services.libraries.add('Stored', root);
+    expect(await rule.services.scanner.rescan(undefined, library)).toMatchObject({ added: 73, changed: 0 });
+    const first = await stored(library);
+    expect(first.map((row) => (row as { path: string }).path)).toContain('rack 1/S-69.step');
+    expect(JSON.stringify(first)).toContain(JSON.stringify('tab\there, back\\slash, line\nend, 7').slice(1, -1));
+    // As if every file had changed since.
+    await rule.db.run(`UPDATE files SET hash = 'other', size = 0, reading = NULL, product_id = 'x', problem = 'x' WHERE library_id = $1`, [library]);
+    await rule.db.run(`UPDATE held_values SET text = 'other' WHERE file_id IN (SELECT id FROM files WHERE library_id = $1)`, [library]);
+    expect(await rule.services.scanner.rescan(undefined, library)).toMatchObject({ added: 0, changed: 73 });
+    expect(await stored(library)).toEqual(first);
+    rmSync(root, { recursive: true });
+    await rule.db.run('UPDATE files SET removed = true WHERE library_id = $1', [library]);
+  });
+
+  it('that the database refuses in the middle fails as a whole, and nothing more is begun', async () => {
+    const root = stock(130);
+    const library = await rule.services.libraries.add('Refused', root);
+    await rule.db.run(`ALTER TABLE files ADD CONSTRAINT no_such_file CHECK (name <> 'S-7.step') NOT VALID`);
+    try {
+      await expect(rule.services.scanner.rescan(undefined, library)).rejects.toThrow('no_such_file');
+    } finally {
+      await rule.db.run('ALTER TABLE files DROP CONSTRAINT no_such_file');
+    }
+    const kept = (await stored(library)).length;
+    // The batch with that file is not there, not even in part.
+    expect([0, 30]).toContain(kept);
+    expect(await rule.services.scanner.rescan(undefined, library)).toMatchObject({ added: 130 - kept, unchanged: kept });
+    rmSync(root, { recursive: true });
+    await rule.db.run('UPDATE files SET removed = true WHERE library_id = $1', [library]);
   });
 });
 

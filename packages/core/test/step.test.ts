@@ -328,6 +328,80 @@ describe('the index', () => {
     expect([...index.ids]).toEqual([1, 10, 11, 12, 13, 20, 21, 22, 23, 24, 25]);
     for (let k = 0; k < index.ids.length; k++) expect(text(PART.slice(index.starts[k], index.ends[k]))).toMatch(new RegExp(`^#${index.ids[k]}=.*;$`));
   });
+
+  const exchange = (data: string) => bytes(`ISO-10303-21;HEADER;FILE_NAME('n','',(''),(''),'','','');ENDSEC;DATA;${data}ENDSEC;END-ISO-10303-21;`);
+  const found = (data: string, wanted: readonly string[]) => {
+    const index = scanStep(exchange(data), wanted);
+    return Object.fromEntries([...index.byType].map(([name, at]) => [name, at.map((position) => index.ids[position])]));
+  };
+
+  it('tells a name from longer and shorter ones, in either case, with blanks and comments around it', () => {
+    expect(
+      found("#1=PRODUCT('');#2 = product /* a; 'b' */ ('');#3=PRODUCT_DEFINITION('');#4=PROD();#5= /*;*/ (A()B());\n#6=\tProduct\n('');", [
+        'PRODUCT',
+        'PRODUCT_DEFINITION',
+      ]),
+    ).toEqual({ PRODUCT: [1, 2, 6], PRODUCT_DEFINITION: [3], '': [5] });
+  });
+
+  it('finds instances by id in whatever order they stand', () => {
+    for (const ids of [[1, 5, 900], [900, 1, 5], [7], []]) {
+      const index = scanStep(exchange(ids.map((id) => `#${id}=A();`).join('')), []);
+      expect(ids.map(index.position)).toEqual(ids.map((_, k) => k));
+      for (const id of [0, 2, 899, 901]) expect(index.position(id)).toBeUndefined();
+    }
+  });
+
+  it('says where a text, a comment or a statement is left open', () => {
+    const code = (data: string) => {
+      try {
+        scanStep(bytes(`ISO-10303-21;DATA;${data}`), []);
+        return undefined;
+      } catch (error) {
+        const { code, message, offset } = error as FileError;
+        return [code, message, offset];
+      }
+    };
+    expect(code("#1=A('open);ENDSEC;")).toEqual(['step-truncated', 'A text is not closed.', 23]);
+    expect(code('#1=A(/* open);ENDSEC;')).toEqual(['step-truncated', 'A comment is not closed.', 23]);
+    expect(code('#1=A(')).toEqual(['step-truncated', 'The file ends in the middle of a statement.', 21]);
+    expect(code('#1=A();ENDSEC;')).toEqual(['step-truncated', 'The file ends before END-ISO-10303-21.', 32]);
+  });
+
+  it('finds every end in statements of all kinds, however large the file', () => {
+    // What ends no statement: marks inside texts and comments, and doubled apostrophes.
+    const piece = fc.constantFrom(
+      "'a;b'",
+      "''",
+      "'it''s;'",
+      "'/*'",
+      '/* ; */',
+      "/* ' */",
+      '/**/',
+      '1.5E-3',
+      '#7',
+      '(',
+      ')',
+      ',',
+      ' ',
+      '\n',
+      '/',
+      '*',
+      "'\u00e9;'",
+    );
+    fc.assert(
+      fc.property(fc.array(fc.array(piece, { maxLength: 12 }), { minLength: 1, maxLength: 30 }), fc.nat({ max: 3000 }), (statements, filler) => {
+        const right = statements.map((pieces) => `A(${pieces.join(' ')})`);
+        // The filler shifts the statements across the edge of whatever is looked at in one go.
+        const data = `#1=A('${'x'.repeat(523_000 + filler)}');${right.map((text, k) => `#${k + 2}=${text};`).join('\n')}`;
+        const file = exchange(data);
+        const index = scanStep(file, []);
+        expect([...index.ids].slice(1)).toEqual(right.map((_, k) => k + 2));
+        expect(right.map((_, k) => text(file.slice(index.rights[k + 1], index.ends[k + 1])))).toEqual(right.map((entry) => `${entry};`));
+      }),
+      { numRuns: 60 },
+    );
+  });
 });
 
 describe('an external reference', () => {

@@ -17,13 +17,26 @@ interface NameKey {
  * and the type they look like. `names` limits the work to names that a change set touched.
  */
 export async function recount(db: Db, names: readonly string[] | null): Promise<void> {
+  await Promise.all([recountFiles(db, names), recountValues(db, names)]);
+}
+
+/** Counts anew how many files hold each name, by class, library and folder. */
+export async function recountFiles(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length === 0) return;
   await db.transaction(async (sql) => {
     await sql.all('SELECT pg_advisory_xact_lock(7303)');
     await sql.run(`DELETE FROM name_counts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
-    await sql.run(`DELETE FROM name_facts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
     // At document level a file holds a name once; elsewhere its holders are put together first.
     await sql.run(COUNTS, [names]);
+  });
+}
+
+/** Works out anew which values each name has, and what type they look like. Classes and folders play no part in it. */
+export async function recountValues(db: Db, names: readonly string[] | null): Promise<void> {
+  if (names?.length === 0) return;
+  await db.transaction(async (sql) => {
+    await sql.all('SELECT pg_advisory_xact_lock(7304)');
+    await sql.run(`DELETE FROM name_facts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
     await sql.run(
       `CREATE TEMP TABLE distinct_texts ON COMMIT DROP AS SELECT name, level, kind, text, form, unit, stand_in, count(*)::int AS files FROM held_values
        WHERE place = 'property' AND text <> '' AND ($1::text[] IS NULL OR name = ANY($1::text[])) GROUP BY name, level, kind, text, form, unit, stand_in`,

@@ -48,7 +48,7 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
     return { id: drawing.id, match, model: fileOf(match) };
   });
   await sql.run(
-    'UPDATE files f SET model_match = n.match, model_file_id = n.model FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int) WHERE f.id = n.id',
+    'UPDATE files f SET model_match = n.match, model_file_id = n.model FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int) WHERE f.id = n.id AND (f.model_match, f.model_file_id) IS DISTINCT FROM (n.match, n.model)',
     [rows(models)],
   );
 }

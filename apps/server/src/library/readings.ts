@@ -1,10 +1,20 @@
-import { FileReading } from '@rule/core/files';
+import { FileReading, formatOf } from '@rule/core/files';
 import { StandIns } from '@rule/core/values';
-import { CopyValue, Sql, rows } from '../platform/db';
+import { CopyRows, CopyValue, Sql } from '../platform/db';
+
+/** Where a file stands that the database does not know yet. */
+export interface Birth {
+  readonly library: number;
+  readonly path: string;
+  readonly folder: string;
+  readonly name: string;
+}
 
 /** A file as read from disk, to be stored as what was last read. */
 export interface ReadFile {
   readonly id: number;
+  /** Set for a file that comes into the database with this reading. */
+  readonly born?: Birth | null;
   readonly size: number;
   readonly mtimeMs: number;
   readonly hash: string;
@@ -20,42 +30,37 @@ const number = (text: string) => {
   return Number.isFinite(n) ? n : null;
 };
 
-function* holderRows(files: readonly ReadFile[]): Generator<CopyValue[]> {
-  for (const { id, reading } of files) for (const { key, level, label } of reading?.holders ?? []) yield [id, key, level, label];
+function* holderRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
+  for (const { key, level, label } of reading?.holders ?? []) yield [id, key, level, label];
 }
 
-function* valueRows(files: readonly ReadFile[], standIns: StandIns): Generator<CopyValue[]> {
-  for (const { id, reading } of files)
-    for (const { key, level, values } of reading?.holders ?? []) {
-      const seen = new Set<string>();
-      for (const { place, name, held } of values) {
-        // Readers report names that stand twice; the first one counts.
-        if (seen.has(`${place} ${name}`)) continue;
-        seen.add(`${place} ${name}`);
-        yield [
-          id,
-          key,
-          place,
-          name,
-          reading!.kind,
-          held.text,
-          held.form,
-          held.unit ?? null,
-          number(held.text),
-          level,
-          held.form === 'text' && standIns.matches(held.text),
-        ];
-      }
+function* valueRows({ id, reading }: ReadFile, standIns: StandIns): Generator<CopyValue[]> {
+  for (const { key, level, values } of reading?.holders ?? []) {
+    const seen = new Set<string>();
+    for (const { place, name, held } of values) {
+      // Readers report names that stand twice; the first one counts.
+      if (seen.has(`${place} ${name}`)) continue;
+      seen.add(`${place} ${name}`);
+      yield [
+        id,
+        key,
+        place,
+        name,
+        reading!.kind,
+        held.text,
+        held.form,
+        held.unit ?? null,
+        number(held.text),
+        level,
+        held.form === 'text' && standIns.matches(held.text),
+      ];
     }
+  }
 }
 
-/**
- * Stores readings: a few statements for any number of files. A file that could not be read holds nothing; a
- * file whose values are kept beside it gets them from there.
- */
-export async function storeReadings(sql: Sql, files: readonly ReadFile[], standIns: StandIns): Promise<void> {
-  if (files.length === 0) return;
-  const updates = files.map(({ id, size, mtimeMs, hash, reading, problem }) => ({
+/** What stands for a file itself, whether it is known already or not. */
+function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile) {
+  return {
     id,
     size,
     mtime: mtimeMs,
@@ -75,20 +80,72 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[], standI
         sheets: reading.sheets,
         problems: reading.problems,
       } satisfies KeptReading),
-  }));
-  await sql.run(
-    `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
-       product_id = n.product, reading = n.reading, removed = false
-     FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb) WHERE f.id = n.id`,
-    [rows(updates).replaceAll('\\u0000', '\\ufffd')],
-  );
-  const ids = files.map((file) => file.id);
-  await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
-  await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [ids]);
-  await sql.copy('holders (file_id, key, level, label)', holderRows(files));
-  await sql.copy('held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)', valueRows(files, standIns));
-  const beside = files.filter((file) => file.reading?.format === 'other').map((file) => file.id);
-  if (beside.length) await takeBeside(sql, beside, standIns);
+  };
+}
+
+/** JSON as the database takes it: its texts cannot hold the character U+0000. */
+const plainJson = (value: object) => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
+
+function bornRow(file: ReadFile, { library, path, folder, name }: Birth): CopyValue[] {
+  const { id, size, mtime, hash, problem, kind, format, product, reading } = rowOf(file);
+  // Of a file that could not be read, its name says what it is.
+  const known = format ?? formatOf(path)?.id ?? 'other';
+  const guess = known === 'dxf' ? 'drawing' : known === 'step' ? 'part' : 'other';
+  return [id, library, path, folder, name, kind ?? guess, known, size, mtime, hash, problem, product, reading && plainJson(reading)];
+}
+
+/**
+ * Readings on their way into the database. Each is turned into what is sent as soon as it is there, so that any number of
+ * files costs the memory of their text alone.
+ */
+export class Readings {
+  private readonly born = new CopyRows();
+  private readonly holders = new CopyRows();
+  private readonly values = new CopyRows();
+  private readonly updates: string[] = [];
+  private readonly known: number[] = [];
+  private readonly beside: number[] = [];
+
+  constructor(private readonly standIns: StandIns) {}
+
+  add(file: ReadFile): void {
+    if (file.born) this.born.add([bornRow(file, file.born)]);
+    else {
+      this.updates.push(plainJson(rowOf(file)));
+      this.known.push(file.id);
+    }
+    this.holders.add(holderRows(file));
+    this.values.add(valueRows(file, this.standIns));
+    if (file.reading?.format === 'other') this.beside.push(file.id);
+  }
+
+  /**
+   * Stores them: a few statements for any number of files. A file that could not be read holds nothing; a
+   * file whose values are kept beside it gets them from there.
+   */
+  async store(sql: Sql): Promise<void> {
+    await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading)', this.born);
+    if (this.known.length) {
+      await sql.run(
+        `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
+           product_id = n.product, reading = n.reading, removed = false
+         FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb) WHERE f.id = n.id`,
+        [`[${this.updates.join(',')}]`],
+      );
+      await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [this.known]);
+      await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [this.known]);
+    }
+    await sql.copy('holders (file_id, key, level, label)', this.holders);
+    await sql.copy('held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)', this.values);
+    if (this.beside.length) await takeBeside(sql, this.beside, this.standIns);
+  }
+}
+
+/** Stores the readings of some files. */
+export async function storeReadings(sql: Sql, files: readonly ReadFile[], standIns: StandIns): Promise<void> {
+  const readings = new Readings(standIns);
+  for (const file of files) readings.add(file);
+  await readings.store(sql);
 }
 
 /** Files whose values are copied in one go. */

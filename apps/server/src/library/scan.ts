@@ -1,8 +1,7 @@
-import { Dirent } from 'node:fs';
-import { readdir, stat } from 'node:fs/promises';
-import { join } from 'node:path';
+import { Dirent, stat } from 'node:fs';
+import { readdir, stat as statOf } from 'node:fs/promises';
+import { join, sep } from 'node:path';
 import { RescanReport } from '@rule/contract';
-import { formatOf } from '@rule/core/files';
 import { JobContext, UNWATCHED } from '../jobs/jobs';
 import { Db, rows } from '../platform/db';
 import { readSettings } from '../schema/settings';
@@ -10,7 +9,7 @@ import { ScanInput } from '../threads/read';
 import { WorkPool } from '../threads/pool';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
-import { recount } from './counts';
+import { recountFiles, recountValues } from './counts';
 import { assignWide } from '../projects/members';
 import { noteArrivals } from '../values/to-dos';
 
@@ -20,6 +19,9 @@ export const FILES_LOCK = 7301;
 /** A batch that a worker reads in one go holds at most so many files and bytes. */
 const BATCH_FILES = 100;
 const BATCH_BYTES = 12 * 1024 * 1024;
+
+/** So many files bring the database's own figures about its tables out of date at once. */
+const MANY = 1000;
 
 /** Deepest folder that a scan enters. */
 const DEEPEST = 40;
@@ -45,9 +47,37 @@ interface Known {
   readonly hash: string;
 }
 
+/** How a library differs from what was last read of it. */
+interface Differences {
+  readonly gone: readonly Known[];
+  readonly added: readonly Found[];
+  readonly changed: readonly Found[];
+}
+
 type Report = { -readonly [K in keyof RescanReport]: RescanReport[K] } & { failed: { path: string; message: string }[] };
 
+/** One library on its way through a scan. */
+interface LibraryScan {
+  readonly library: number;
+  readonly root: string;
+  readonly known: Map<string, Known>;
+  /** Numbers of the files that came into the database with this scan, by path. */
+  readonly born: Map<string, number>;
+  readonly waiting: Waiting;
+  readonly report: Report;
+  readonly context: JobContext;
+}
+
 const emptyReport = (): Report => ({ added: 0, changed: 0, moved: 0, removed: 0, unchanged: 0, passedOver: 0, failed: [] });
+
+/**
+ * Lets the database count what its plans depend on. It does so by itself sooner or later; until then it would take
+ * the tables for empty, and sort and loop where it should hash.
+ */
+async function takeStock(db: Db): Promise<void> {
+  await db.run('ANALYZE files (id, library_id, folder, kind, removed)');
+  await db.run('ANALYZE held_values (file_id, place, name, level, kind)');
+}
 
 /** Reads what is new or changed in libraries: by size and time first, by content only where those differ. */
 export class Scanner {
@@ -69,7 +99,10 @@ export class Scanner {
           await this.rescanOne(id, root, known, report, context);
       } finally {
         // Also after a cancelled scan: what was read is put in its place.
-        if (report.added + report.changed + report.moved + report.removed > 0) await this.settle(context);
+        if (report.added + report.changed + report.moved + report.removed > 0) {
+          if (report.added + report.changed >= MANY) await takeStock(this.db);
+          await this.settle(context);
+        }
       }
       for (const { path, message } of report.failed) context.error(path, message);
       return report;
@@ -79,29 +112,76 @@ export class Scanner {
   /** Works out anew what follows from the files: classes, what stands for what, counts. */
   async settle(context: JobContext = UNWATCHED): Promise<void> {
     const { modelProperty } = await readSettings(this.db);
-    context.progress('sorting into classes', 0, 0);
-    await this.db.transaction(async (sql) => {
-      await assignClasses(sql, null);
-      await assignWide(sql, null);
-      await matchIdentities(sql, modelProperty);
-    });
-    context.progress('counting names', 0, 0);
-    await recount(this.db, null);
+    const sort = async () => {
+      context.progress('sorting into classes', 0, 0);
+      await this.db.transaction(async (sql) => {
+        await assignClasses(sql, null);
+        await assignWide(sql, null);
+        await matchIdentities(sql, modelProperty);
+      });
+      context.progress('counting names', 0, 0);
+      await recountFiles(this.db, null);
+    };
+    await allDone([sort(), recountValues(this.db, null)]);
   }
 
   private async rescanOne(library: number, root: string, wasRead: boolean, report: Report, context: JobContext): Promise<void> {
-    if (!(await stat(root).catch(() => undefined))?.isDirectory()) {
+    if (!(await statOf(root).catch(() => undefined))?.isDirectory()) {
       report.failed.push({ path: root, message: 'The folder is not there; what was last read from it is kept.' });
       return;
     }
     context.progress('listing files', 0, 0);
+    const scan: LibraryScan = { library, root, known: new Map(), born: new Map(), waiting: new Waiting(), report, context };
+    // Where nothing is known, every file is new, and is read while others are looked for.
+    const isKnown = await this.db.one('SELECT 1 FROM files WHERE library_id = $1 LIMIT 1', [library]);
+    const { gone, added, changed } = isKnown ? await this.readChanged(scan) : await this.readWhileListing(scan);
+    const ids = gone.map((file) => file.id);
+    report.removed += ids.length;
+    await this.db.transaction(async (sql) => {
+      if (ids.length) {
+        await sql.run('UPDATE files SET removed = true, model_file_id = NULL WHERE id = ANY($1::int[])', [ids]);
+        await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
+        await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [ids]);
+      }
+      // A library that is read for the first time is no news, file by file.
+      if (wasRead) {
+        const idsOf = (files: readonly Found[]) => files.map(({ path }) => scan.born.get(path) ?? scan.known.get(path)!.id);
+        await noteArrivals(sql, idsOf(added), 'new', this.clock());
+        await noteArrivals(sql, idsOf(changed), 'changed', this.clock());
+      }
+      await sql.run('UPDATE libraries SET surveyed_at = $2 WHERE id = $1', [library, this.clock()]);
+    });
+  }
+
+  private async readWhileListing(scan: LibraryScan): Promise<Differences> {
+    const { root, waiting, report, context } = scan;
+    const added: Found[] = [];
+    const list = async () => {
+      try {
+        const take = (file: Found) => {
+          added.push(file);
+          waiting.push(file);
+        };
+        const walk = await new Walk(root, take, context).go();
+        report.passedOver += walk.passedOver;
+        report.failed.push(...walk.failed);
+      } finally {
+        waiting.close();
+      }
+    };
+    await allDone([list(), this.read(scan)]);
+    return { gone: [], added, changed: [] };
+  }
+
+  private async readChanged(scan: LibraryScan): Promise<Differences> {
+    const { library, root, known, waiting, report, context } = scan;
     const found: Found[] = [];
     // The database is asked while the disk is.
     const [rowsKnown, walk] = await Promise.all([
       this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash FROM files WHERE library_id = $1', [library]),
-      new Walk(root, found, context).go(),
+      new Walk(root, (file) => found.push(file), context).go(),
     ]);
-    const known = new Map(rowsKnown.map((row) => [row.path, row]));
+    for (const row of rowsKnown) known.set(row.path, row);
     report.passedOver += walk.passedOver;
     report.failed.push(...walk.failed);
     const present = new Set(found.map((file) => file.path));
@@ -122,52 +202,47 @@ export class Scanner {
     for (const [file, before] of moved) known.set(file.path, { ...before, path: file.path });
     const movedIds = new Set([...moved.values()].map((file) => file.id));
     const left = stale.filter((file) => !moved.has(file));
-    await this.insert(
-      library,
-      left.filter((file) => !known.has(file.path)),
-      known,
-    );
-    const isNew = ({ path }: Found) => known.get(path)!.size === -1 || known.get(path)!.removed;
-    const added = left.filter(isNew);
-    report.added += added.length;
-    report.changed += left.length - added.length;
+    const isNew = newTo(known);
+    for (const file of left) waiting.push(file);
+    waiting.close();
+    await this.read(scan);
+    return { gone: gone.filter((file) => !movedIds.has(file.id)), added: left.filter(isNew), changed: left.filter((file) => !isNew(file)) };
+  }
 
+  /** Reads and stores what is waiting, batch by batch, until there is no more. */
+  private async read({ library, root, known, born, waiting, report, context }: LibraryScan): Promise<void> {
     const { standIns } = await readSettings(this.db);
-    const batches = batchesOf(left);
+    const isNew = newTo(known);
     let done = 0;
     const work = async () => {
-      for (let batch = batches.shift(); batch; batch = batches.shift()) {
+      for (let batch = await waiting.batch(); batch; batch = await waiting.batch()) {
         context.check();
+        for (const [path, id] of await this.reserve(batch.filter((file) => !known.has(file.path)))) born.set(path, id);
         const files = batch.map(({ path }): ScanInput['files'][number] => {
-          const { id, hash, removed } = known.get(path)!;
-          return { id, path, full: join(root, path), hash: removed ? '' : hash };
+          const full = join(root, path);
+          const id = born.get(path);
+          if (id !== undefined) return { id, path, full, hash: '', born: { library, path, ...placeOf(path) } };
+          const before = known.get(path)!;
+          return { id: before.id, path, full, hash: before.removed ? '' : before.hash, born: null };
         });
         const outcome = await this.pool.run('scanFiles', { files, standIns });
         report.failed.push(...outcome.failed);
-        report.changed -= outcome.touched;
+        const added = batch.filter(isNew).length;
+        report.added += added;
+        report.changed += batch.length - added - outcome.touched;
         report.unchanged += outcome.touched;
         done += batch.length;
-        context.progress('reading files', done, left.length);
+        context.progress('reading files', done, waiting.total);
       }
     };
+    const guarded = () =>
+      work().catch((error: unknown) => {
+        // Nobody begins another batch after one has failed or the scan was cancelled.
+        waiting.drop();
+        throw error;
+      });
     // Two batches a thread: one is stored while the other is read.
-    await Promise.all([work(), work(), work(), work()]);
-    const ids = gone.filter((file) => !movedIds.has(file.id)).map((file) => file.id);
-    report.removed += ids.length;
-    await this.db.transaction(async (sql) => {
-      if (ids.length) {
-        await sql.run('UPDATE files SET removed = true, model_file_id = NULL WHERE id = ANY($1::int[])', [ids]);
-        await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
-        await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [ids]);
-      }
-      // A library that is read for the first time is no news, file by file.
-      if (wasRead) {
-        const idsOf = (files: readonly Found[]) => files.map(({ path }) => known.get(path)!.id);
-        await noteArrivals(sql, idsOf(added), 'new', this.clock());
-        await noteArrivals(sql, idsOf(left.filter((file) => !isNew(file))), 'changed', this.clock());
-      }
-      await sql.run('UPDATE libraries SET surveyed_at = $2 WHERE id = $1', [library, this.clock()]);
-    });
+    await allDone([guarded(), guarded(), guarded(), guarded()]);
   }
 
   /** Files that went away and came up elsewhere with the same bytes. Where two could be meant, none is. */
@@ -197,20 +272,13 @@ export class Scanner {
     );
   }
 
-  private async insert(library: number, fresh: readonly Found[], known: Map<string, Known>): Promise<void> {
-    for (let from = 0; from < fresh.length; from += 5000) {
-      const news = fresh.slice(from, from + 5000).map(({ path }) => {
-        const format = formatOf(path)?.id ?? 'other';
-        return { path, ...placeOf(path), kind: format === 'dxf' ? 'drawing' : format === 'step' ? 'part' : 'other', format };
-      });
-      const added = await this.db.all<{ id: number; path: string }>(
-        `INSERT INTO files (library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem)
-         SELECT $1, path, folder, name, kind, format, -1, -1, '', 'The file was not read yet. Read the library again.'
-         FROM jsonb_to_recordset($2::jsonb) AS n(path text, folder text, name text, kind text, format text) RETURNING id, path`,
-        [library, rows(news)],
-      );
-      for (const { id, path } of added) known.set(path, { id, path, size: -1, mtime: -1, removed: false, hash: '' });
-    }
+  /** Numbers for files that the database does not know yet, by their paths; they come into it as they are read. */
+  private async reserve(fresh: readonly Found[]): Promise<Map<string, number>> {
+    if (fresh.length === 0) return new Map();
+    const ids = await this.db.all<{ id: number }>(`SELECT nextval(pg_get_serial_sequence('files', 'id')) AS id FROM generate_series(1, $1::int)`, [
+      fresh.length,
+    ]);
+    return new Map(fresh.map(({ path }, i) => [path, ids[i]!.id]));
   }
 }
 
@@ -219,20 +287,73 @@ const placeOf = (path: string) => {
   return { folder: slash < 0 ? '' : path.slice(0, slash), name: path.slice(slash + 1) };
 };
 
-function batchesOf(files: readonly Found[]): Found[][] {
-  const batches: Found[][] = [];
-  let bytes = 0;
-  for (const file of files) {
-    const last = batches.at(-1);
-    if (!last || last.length >= BATCH_FILES || bytes + file.size > BATCH_BYTES) {
-      batches.push([file]);
-      bytes = file.size;
-    } else {
-      last.push(file);
-      bytes += file.size;
-    }
+/** Says which files are new: those not known, and those of which nothing could be read so far. */
+const newTo =
+  (known: LibraryScan['known']) =>
+  ({ path }: Found): boolean => {
+    const before = known.get(path);
+    return !before || before.size === -1 || before.removed;
+  };
+
+/** Waits for all of some work, also where part of it fails, and fails with the first failure. */
+async function allDone(work: readonly Promise<void>[]): Promise<void> {
+  for (const outcome of await Promise.allSettled(work)) if (outcome.status === 'rejected') throw outcome.reason;
+}
+
+/** Files that are to be read, handed out in batches while others may still be found. */
+class Waiting {
+  private files: Found[] = [];
+  private bytes = 0;
+  private closed = false;
+  private sleepers: (() => void)[] = [];
+  /** Files that have come in so far. */
+  total = 0;
+
+  push(file: Found): void {
+    this.files.push(file);
+    this.bytes += file.size;
+    this.total++;
+    if (this.files.length >= BATCH_FILES || this.bytes >= BATCH_BYTES) this.wake();
   }
-  return batches;
+
+  /** No more files come. */
+  close(): void {
+    this.closed = true;
+    this.wake();
+  }
+
+  /** Nothing more is handed out. */
+  drop(): void {
+    this.files = [];
+    this.bytes = 0;
+    this.close();
+  }
+
+  private wake(): void {
+    for (const sleeper of this.sleepers.splice(0)) sleeper();
+  }
+
+  /** The next batch; `undefined` when there is none any more. */
+  async batch(): Promise<Found[] | undefined> {
+    while (!this.closed && this.files.length < BATCH_FILES && this.bytes < BATCH_BYTES) await new Promise<void>((wake) => this.sleepers.push(wake));
+    let count = 0;
+    let bytes = 0;
+    while (count < this.files.length && count < BATCH_FILES && (count === 0 || bytes + this.files[count]!.size <= BATCH_BYTES))
+      bytes += this.files[count++]!.size;
+    this.bytes -= bytes;
+    // Within a batch in the order of their paths, however the disk listed them.
+    return count === 0 ? undefined : this.files.splice(0, count).sort((a, b) => (a.path < b.path ? -1 : 1));
+  }
+}
+
+/** Folders that are looked at at the same time, and files in each of them: a disk far away answers late, but answers many. */
+const AT_ONCE = 4;
+const FILES_AT_ONCE = 64;
+
+interface Folder {
+  /** Path below the root, `''` for the root itself. */
+  readonly below: string;
+  readonly depth: number;
 }
 
 /** Finds the files below a folder. Links are not followed; a folder that cannot be entered is reported. */
@@ -244,12 +365,24 @@ class Walk {
 
   constructor(
     private readonly root: string,
-    private readonly into: Found[],
+    private readonly onFound: (file: Found) => void,
     private readonly context: JobContext,
   ) {}
 
   async go(): Promise<{ passedOver: number; failed: { path: string; message: string }[]; closed: string[] }> {
-    await this.enter('', 0);
+    const folders: Folder[] = [{ below: '', depth: 0 }];
+    let inside = 0;
+    await new Promise<void>((done, fail) => {
+      const next = () => {
+        for (; inside < AT_ONCE && folders.length > 0; inside++)
+          this.enter(folders.pop()!, folders).then(() => {
+            inside--;
+            next();
+          }, fail);
+        if (inside === 0) done();
+      };
+      next();
+    });
     return { passedOver: this.passedOver, failed: this.failed, closed: this.closed };
   }
 
@@ -257,8 +390,8 @@ class Walk {
     this.failed.push({ path, message });
   }
 
-  /** @param below path of a folder below the root, `''` for the root itself */
-  private async enter(below: string, depth: number): Promise<void> {
+  /** Looks at what stands in one folder; folders in it are added to those that are still to be entered. */
+  private async enter({ below, depth }: Folder, folders: Folder[]): Promise<void> {
     if (depth > DEEPEST) {
       this.fail(below, `Folders are nested more than ${DEEPEST} deep; this one is not read.`);
       this.closed.push(`${below}/`);
@@ -279,26 +412,34 @@ class Walk {
       );
       return;
     }
-    let waiting: Promise<void>[] = [];
+    const files: string[] = [];
     for (const entry of entries) {
       const path = below ? `${below}/${entry.name}` : entry.name;
       if (isPassedOver(entry.name)) this.passedOver++;
-      else if (entry.isDirectory()) await this.enter(path, depth + 1);
+      else if (entry.isDirectory()) folders.push({ below: path, depth: depth + 1 });
       else if (!entry.isFile()) this.passedOver++;
-      else {
-        waiting.push(this.take(path));
-        if (waiting.length >= 64) {
-          await Promise.all(waiting);
-          waiting = [];
-        }
-      }
+      else files.push(path);
     }
-    await Promise.all(waiting);
+    if (files.length > 0) await this.take(files);
   }
 
-  private async take(path: string): Promise<void> {
-    const info = await stat(join(this.root, path)).catch(() => undefined);
-    if (!info) this.fail(path, 'The file went away, or its name is not valid UTF-8.');
-    else this.into.push({ path, size: info.size, mtimeMs: info.mtimeMs });
+  /** Asks for size and time of files, some at the same time. With callbacks: a promise for each costs as much as the question. */
+  private take(paths: readonly string[]): Promise<void> {
+    let [asked, open] = [0, 0];
+    return new Promise((done) => {
+      const ask = () => {
+        for (; open < FILES_AT_ONCE && asked < paths.length; open++) {
+          const path = paths[asked++]!;
+          stat(`${this.root}${sep}${path}`, (error, info) => {
+            if (error) this.fail(path, 'The file went away, or its name is not valid UTF-8.');
+            else this.onFound({ path, size: info.size, mtimeMs: info.mtimeMs });
+            open--;
+            ask();
+          });
+        }
+        if (open === 0) done();
+      };
+      ask();
+    });
   }
 }

@@ -11,36 +11,60 @@ export interface Sql {
   /** Number of rows touched. */
   run(text: string, bind?: readonly unknown[]): Promise<number>;
   /** Adds rows by COPY, the fastest way in. Only inside a transaction. @param table name with its columns in brackets */
-  copy(table: string, rows: Iterable<readonly CopyValue[]>): Promise<void>;
+  copy(table: string, rows: CopySource): Promise<void>;
 }
 
 export type CopyValue = string | number | boolean | null;
 
+/** Rows as they come, or made ready before. */
+export type CopySource = Iterable<readonly CopyValue[]> | CopyRows;
+
 /** Characters of one piece of a COPY stream. */
 const COPY_PIECE = 256 * 1024;
 
-/** Rows in PostgreSQL's text format for COPY. Its text cannot hold the character U+0000. */
+const ESCAPES: Readonly<Record<string, string>> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r', '\0': '\ufffd' };
+
+/** A row in PostgreSQL's text format for COPY. Its text cannot hold the character U+0000. */
+function copyLine(row: readonly CopyValue[]): string {
+  let line = '';
+  for (let i = 0; i < row.length; i++) {
+    if (i) line += '\t';
+    const value = row[i]!;
+    if (value === null) line += '\\N';
+    else if (typeof value === 'string') {
+      // Most texts hold nothing that must be escaped.
+      line += /[\\\t\n\r\0]/.test(value) ? value.replace(/[\\\t\n\r\0]/g, (c) => ESCAPES[c]!) : value;
+    } else line += value === true ? 't' : value === false ? 'f' : String(value);
+  }
+  return `${line}\n`;
+}
+
 function* copyText(list: Iterable<readonly CopyValue[]>): Generator<string> {
   let piece = '';
   for (const row of list) {
-    for (let i = 0; i < row.length; i++) {
-      if (i) piece += '\t';
-      const value = row[i]!;
-      if (value === null) piece += '\\N';
-      else if (typeof value === 'string') {
-        // Most texts hold nothing that must be escaped.
-        piece += /[\\\t\n\r\0]/.test(value)
-          ? value.replace(/[\\\t\n\r\0]/g, (c) => (c === '\\' ? '\\\\' : c === '\t' ? '\\t' : c === '\n' ? '\\n' : c === '\r' ? '\\r' : '\ufffd'))
-          : value;
-      } else piece += value === true ? 't' : value === false ? 'f' : String(value);
-    }
-    piece += '\n';
+    piece += copyLine(row);
     if (piece.length > COPY_PIECE) {
       yield piece;
       piece = '';
     }
   }
   if (piece) yield piece;
+}
+
+/** Rows for COPY as the bytes that are sent, so that what they were made from need not be held until then. */
+export class CopyRows {
+  private readonly pieces: Uint8Array[] = [];
+
+  add(list: Iterable<readonly CopyValue[]>): void {
+    let piece = '';
+    for (const row of list) piece += copyLine(row);
+    if (piece) this.pieces.push(Buffer.from(piece));
+  }
+
+  /** All rows, in as few pieces as they can be sent. */
+  get sent(): Iterable<Uint8Array> {
+    return this.pieces.length ? [Buffer.concat(this.pieces)] : [];
+  }
 }
 
 /** Rows as one parameter for `jsonb_to_recordset`: one statement for any number of rows. */
@@ -85,7 +109,9 @@ export class Db implements Sql {
       copy: (table, list) => {
         if (!transaction) throw new Error('COPY runs inside a transaction.');
         const { connection } = transaction as unknown as { connection: pg.Client };
-        return inTurn(() => pipeline(Readable.from(copyText(list)), connection.query(copyFrom(`COPY ${table} FROM STDIN`))));
+        return inTurn(() =>
+          pipeline(Readable.from(list instanceof CopyRows ? list.sent : copyText(list)), connection.query(copyFrom(`COPY ${table} FROM STDIN`))),
+        );
       },
     };
   }
@@ -101,7 +127,7 @@ export class Db implements Sql {
     return this.outside.run(text, bind);
   }
 
-  copy(table: string, list: Iterable<readonly CopyValue[]>): Promise<void> {
+  copy(table: string, list: CopySource): Promise<void> {
     return this.transaction((sql) => sql.copy(table, list));
   }
 

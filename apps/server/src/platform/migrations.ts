@@ -592,6 +592,19 @@ ALTER TABLE change_sets ADD COLUMN cleared boolean NOT NULL DEFAULT true;
 CREATE INDEX change_sets_not_cleared ON change_sets (id) WHERE NOT cleared;
 `,
   },
+  {
+    name: '0007-quick-reading',
+    up: `
+-- Values are looked up by name; texts in the index made every new value cost as much again, and no question asked for them.
+DROP INDEX held_values_name;
+CREATE INDEX held_values_name ON held_values (name, place);
+-- A server that was built without lz4 goes on with its own compression.
+DO $$ BEGIN
+  ALTER TABLE files ALTER COLUMN reading SET COMPRESSION lz4;
+EXCEPTION WHEN feature_not_supported OR invalid_parameter_value THEN NULL;
+END $$;
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

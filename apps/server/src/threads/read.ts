@@ -2,7 +2,7 @@ import { closeSync, createReadStream, openSync, readFileSync, readSync, statSync
 import { createHash } from 'node:crypto';
 import { FileError, FileReading, SNIFFED, formatById, formatOf, sniffFormat } from '@rule/core/files';
 import { compileStandIns } from '@rule/core/values';
-import { ReadFile, storeReadings } from '../library/readings';
+import { Birth, Readings } from '../library/readings';
 import { Db } from '../platform/db';
 import { hashOf } from '../platform/store';
 
@@ -148,7 +148,10 @@ export interface ScanInput {
     readonly id: number;
     readonly path: string;
     readonly full: string;
-    /** Hash as last read, so that a file that was only touched is not stored anew. */ readonly hash: string;
+    /** Hash as last read, so that a file that was only touched is not stored anew. */
+    readonly hash: string;
+    /** Set for a file that the database does not know yet. */
+    readonly born: Birth | null;
   }[];
   readonly standIns: readonly string[];
 }
@@ -162,20 +165,19 @@ export interface ScanOutcome {
 
 /** Reads files and stores what they hold, all in one transaction. */
 export async function scanFiles(input: ScanInput, db: Db): Promise<ScanOutcome> {
-  const standIns = compileStandIns(input.standIns);
+  const readings = new Readings(compileStandIns(input.standIns));
   const failed: { path: string; message: string }[] = [];
-  const changed: ReadFile[] = [];
   const touched: { id: number; size: number; mtimeMs: number }[] = [];
-  for (const { id, path, full, hash } of input.files) {
+  for (const { id, path, full, hash, born } of input.files) {
     const { path: _path, ...outcome } = await readOne(path, full);
     if (outcome.problem !== null) failed.push({ path, message: outcome.problem });
     if (outcome.hash !== '' && outcome.hash === hash) touched.push({ id, size: outcome.size, mtimeMs: outcome.mtimeMs });
-    else changed.push({ id, ...outcome });
+    else readings.add({ id, born, ...outcome });
   }
   await db.transaction(async (sql) => {
     // What was read can be read again: no batch waits for the disk. The transactions that follow see to it that all of it is kept.
     await sql.run('SET LOCAL synchronous_commit = off');
-    await storeReadings(sql, changed, standIns);
+    await readings.store(sql);
     if (touched.length)
       await sql.run(
         'UPDATE files f SET size = n.size, mtime_ms = n."mtimeMs", removed = false FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, "mtimeMs" double precision) WHERE f.id = n.id',

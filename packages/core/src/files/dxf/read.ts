@@ -1,5 +1,6 @@
 import { heldText } from '../../values';
 import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue, SheetReading } from '../contract';
+import { plainAscii } from '../encoding';
 import { Vertex, outlineArea } from './area';
 import { DxfIndex, scanDxf } from './scan';
 import { DxfText, dxfText, plainMtext, showControlCodes } from './text';
@@ -87,7 +88,7 @@ class Reader {
 
   private value(at: number): string {
     const { bytes, starts, ends } = this.index;
-    return this.text.decode(bytes.subarray(starts[at], ends[at]));
+    return plainAscii(bytes, starts[at]!, ends[at]!) ?? this.text.decode(bytes.subarray(starts[at], ends[at]));
   }
 
   /** The first group with a code in an entity, as text; `undefined` when it has none. */

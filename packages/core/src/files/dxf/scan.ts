@@ -19,6 +19,17 @@ const BINARY = 'Binary DXF\r\n\x1a\0';
 /** Says whether the bytes begin with the sentinel of a binary DXF file. */
 const isBinary = (bytes: Uint8Array) => [...BINARY].every((c, i) => bytes[8 + i] === c.charCodeAt(0));
 
+/** Offset of the line feed that ends the line at `start`; the number of bytes when the file ends first. */
+function endOfLine(bytes: Uint8Array, start: number): number {
+  // Most lines are short: looking byte by byte is quicker than asking for a search.
+  const near = Math.min(bytes.length, start + 48);
+  let i = start;
+  while (i < near && bytes[i] !== 10) i++;
+  if (i < near || near === bytes.length) return i;
+  const found = bytes.indexOf(10, i);
+  return found < 0 ? bytes.length : found;
+}
+
 /**
  * Indexes an ASCII DXF file.
  * @throws FileError `dxf-binary`, `dxf-not`, `dxf-truncated`
@@ -59,9 +70,8 @@ export function scanDxf(bytes: Uint8Array): DxfIndex {
     }
     i++;
     if (i >= bytes.length) throw new FileError('dxf-truncated', 'The file ends in the middle of a group.', line);
-    let end = bytes.indexOf(10, i);
-    const next = end < 0 ? bytes.length : end + 1;
-    if (end < 0) end = bytes.length;
+    let end = endOfLine(bytes, i);
+    const next = Math.min(end + 1, bytes.length);
     if (end > i && bytes[end - 1] === 13) end--;
     codes[count] = negative ? -code : code;
     lines[count] = line;

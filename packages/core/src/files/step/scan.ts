@@ -1,4 +1,5 @@
 import { FileError } from '../contract';
+import { Marks } from '../marks';
 
 /** Where one instance `#id=…;` stands: from the `#` to behind the semicolon, and where its right side begins. */
 export interface InstanceSpan {
@@ -39,7 +40,6 @@ const APOSTROPHE = 39;
 const SLASH = 47;
 const STAR = 42;
 const HASH = 35;
-const SEMICOLON = 59;
 const EQUALS = 61;
 const PAREN = 40;
 
@@ -47,11 +47,8 @@ const isDigit = (c: number) => c >= 48 && c <= 57;
 const isWord = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || isDigit(c);
 const isBlank = (c: number) => c === 32 || (c >= 9 && c <= 13);
 
-const hashOf = (text: string): number => {
-  let h = 0;
-  for (let i = 0; i < text.length; i++) h = (h * 31 + (text.charCodeAt(i) & 0xdf)) | 0;
-  return h;
-};
+/** `isWord` of every byte: looked up, where words are passed over by the million. */
+const WORD = Uint8Array.from({ length: 256 }, (_, c) => Number(isWord(c)));
 
 /** Skips a comment or blanks at `i`; returns the first byte that is neither. */
 export function skipBlank(bytes: Uint8Array, from: number): number {
@@ -82,18 +79,30 @@ export function endOfString(bytes: Uint8Array, start: number): number {
   }
 }
 
-/** Offset behind the semicolon that ends the statement at `start`. */
-function endOfStatement(bytes: Uint8Array, start: number): number {
-  const n = bytes.length;
-  let i = start;
-  while (i < n) {
-    const c = bytes[i]!;
-    if (c === SEMICOLON) return i + 1;
-    if (c === APOSTROPHE) i = endOfString(bytes, i);
-    else if (c === SLASH && bytes[i + 1] === STAR) i = endOfComment(bytes, i);
-    else i++;
+/** Walks from statement to statement: keeps where the next semicolon, text and comment are, so that each is looked for once. */
+class Statements {
+  private readonly marks: Marks;
+  private semicolon = -1;
+  private text = -1;
+  private comment = -1;
+
+  constructor(private readonly bytes: Uint8Array) {
+    this.marks = new Marks(bytes);
   }
-  throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
+
+  /** Offset behind the semicolon that ends the statement at `start`. */
+  endOf(start: number): number {
+    let i = start;
+    for (;;) {
+      if (this.semicolon < i) this.semicolon = this.marks.next(';', i);
+      if (this.text < i) this.text = this.marks.next("'", i);
+      if (this.comment < i) this.comment = this.marks.next('/*', i);
+      if (this.text < this.semicolon && this.text < this.comment) i = endOfString(this.bytes, this.text);
+      else if (this.comment < this.semicolon) i = endOfComment(this.bytes, this.comment);
+      else if (this.semicolon === this.bytes.length) throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
+      else return this.semicolon + 1;
+    }
+  }
 }
 
 function keywordAt(bytes: Uint8Array, start: number): string {
@@ -104,32 +113,90 @@ function keywordAt(bytes: Uint8Array, start: number): string {
   return word.toUpperCase();
 }
 
-class Growing {
-  private array: Int32Array;
+/** Spans of instances in columns that grow together and share their memory. */
+class Spans {
   length = 0;
-  constructor(expected: number) {
-    this.array = new Int32Array(expected);
+  private cells: Int32Array;
+
+  constructor(private room: number) {
+    this.cells = new Int32Array(room * 4);
   }
-  push(value: number): void {
-    if (this.length === this.array.length) {
-      const larger = new Int32Array(this.array.length * 2);
-      larger.set(this.array);
-      this.array = larger;
-    }
-    this.array[this.length++] = value;
+
+  /** Adds an instance of which the end is not known yet. */
+  begin(id: number, start: number, right: number): void {
+    if (this.length === this.room) this.grow();
+    const { cells, room, length } = this;
+    cells[length] = id;
+    cells[room + length] = start;
+    cells[2 * room + length] = right;
   }
-  done(): Int32Array {
-    return this.array.subarray(0, this.length);
+
+  end(end: number): void {
+    this.cells[3 * this.room + this.length++] = end;
+  }
+
+  private grow(): void {
+    const larger = new Int32Array(this.room * 8);
+    for (let column = 0; column < 4; column++) larger.set(this.column(column), column * this.room * 2);
+    this.cells = larger;
+    this.room *= 2;
+  }
+
+  /** 0 the ids, 1 the starts, 2 the right sides, 3 the ends. */
+  column(column: number): Int32Array {
+    return this.cells.subarray(column * this.room, column * this.room + this.length);
   }
 }
 
-const hashes = new WeakMap<readonly string[], ReadonlyMap<number, string>>();
+/** Wanted names by their first two letters: most instances are geometry, whose names begin otherwise. */
+type Candidates = readonly (readonly string[] | undefined)[];
 
-/** The wanted names by their hashes, worked out once for every list of names. */
-function hashesOf(wanted: readonly string[]): ReadonlyMap<number, string> {
-  const known = hashes.get(wanted) ?? new Map(wanted.map((name) => [hashOf(name), name]));
-  hashes.set(wanted, known);
+const pair = (first: number, second: number) => ((first & 31) << 5) | (second & 31);
+
+const candidates = new WeakMap<readonly string[], Candidates>();
+
+/** The candidates of a list of names, worked out once for every list. */
+function candidatesOf(wanted: readonly string[]): Candidates {
+  let known = candidates.get(wanted);
+  if (!known) {
+    const list = Array.from({ length: 1024 }, (): string[] | undefined => undefined);
+    for (const name of wanted) (list[pair(name.charCodeAt(0), name.charCodeAt(1))] ??= []).push(name);
+    known = list;
+    candidates.set(wanted, known);
+  }
   return known;
+}
+
+/** Whether a name stands at `start`, all of it, in letters of either case. @param name in capitals */
+function standsAt(bytes: Uint8Array, start: number, name: string): boolean {
+  for (let k = 0; k < name.length; k++) {
+    const c = bytes[start + k]!;
+    if ((c >= 97 && c <= 122 ? c - 32 : c) !== name.charCodeAt(k)) return false;
+  }
+  return !WORD[bytes[start + name.length]!];
+}
+
+/** Finds instances by their ids: most files number them in ascending order, so that they can be looked up where they are. */
+function positionOf(ids: Int32Array): StepIndex['position'] {
+  let ascending = true;
+  for (let k = 1; k < ids.length && ascending; k++) ascending = ids[k - 1]! < ids[k]!;
+  if (!ascending) {
+    const positions = new Map<number, number>();
+    for (let k = 0; k < ids.length; k++) positions.set(ids[k]!, k);
+    return (id) => positions.get(id);
+  }
+  return (id) => {
+    let low = 0;
+    let high = ids.length - 1;
+    while (low <= high) {
+      const middle = (low + high) >> 1;
+      const found = ids[middle]!;
+      if (found === id) return middle;
+      if (found < id) low = middle + 1;
+      else high = middle - 1;
+    }
+    return undefined;
+  };
 }
 
 /**
@@ -141,17 +208,14 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   const bom = bytes[0] === 0xef && bytes[1] === 0xbb && bytes[2] === 0xbf ? 3 : 0;
   let i = skipBlank(bytes, bom);
   if (keywordAt(bytes, i) !== 'ISO-10303-21') throw new FileError('step-not', 'This is not a STEP file: it does not begin with ISO-10303-21.', 0);
-  i = endOfStatement(bytes, i);
+  const statements = new Statements(bytes);
+  i = statements.endOf(i);
 
-  const byHash = hashesOf(wanted);
+  const candidates = candidatesOf(wanted);
   const byType = new Map<string, number[]>([...wanted, ''].map((name) => [name, []]));
   const header: HeaderSpan[] = [];
-  // An instance takes some sixty bytes; where there are more of them the lists grow.
-  const expected = Math.max(64, bytes.length >> 5);
-  const ids = new Growing(expected);
-  const starts = new Growing(expected);
-  const rights = new Growing(expected);
-  const ends = new Growing(expected);
+  // An instance takes some sixty bytes; where there are more of them the columns grow.
+  const spans = new Spans(Math.max(64, bytes.length >> 5));
   let maxId = 0;
   let dataEnd = -1;
   let section: 'none' | 'header' | 'data' = 'none';
@@ -164,29 +228,24 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
     if (bytes[i] === HASH && section === 'data') {
       let id = 0;
       for (i++; isDigit(bytes[i]!); i++) id = id * 10 + bytes[i]! - 48;
-      i = skipBlank(bytes, i);
+      if (bytes[i] !== EQUALS) i = skipBlank(bytes, i);
       if (bytes[i] !== EQUALS) throw new FileError('step-syntax', `Instance #${id} has no right side.`, start);
-      i = skipBlank(bytes, i + 1);
-      const at = ids.length;
-      ids.push(id);
-      starts.push(start);
-      rights.push(i);
+      if (!WORD[bytes[++i]!]) i = skipBlank(bytes, i);
+      const at = spans.length;
+      spans.begin(id, start, i);
       if (id > maxId) maxId = id;
       if (bytes[i] === PAREN) byType.get('')!.push(at);
       else {
-        const wordStart = i;
-        let h = 0;
-        while (isWord(bytes[i]!)) h = (h * 31 + (bytes[i++]! & 0xdf)) | 0;
-        const name = byHash.get(h);
-        if (name?.length === i - wordStart && keywordAt(bytes, wordStart) === name) byType.get(name)!.push(at);
+        const names = candidates[pair(bytes[i]!, bytes[i + 1]!)];
+        if (names) for (const name of names) if (standsAt(bytes, i, name)) byType.get(name)!.push(at);
       }
-      i = endOfStatement(bytes, i);
-      ends.push(i);
+      i = statements.endOf(i);
+      spans.end(i);
       continue;
     }
     const keyword = keywordAt(bytes, i);
     if (keyword === '') throw new FileError('step-syntax', 'A statement does not begin with a name.', start);
-    i = endOfStatement(bytes, i);
+    i = statements.endOf(i);
     if (keyword === 'HEADER') section = 'header';
     else if (keyword === 'DATA') section = 'data';
     else if (keyword === 'ENDSEC') {
@@ -198,24 +257,17 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   }
   if (dataEnd < 0) throw new FileError('step-truncated', 'The file has no data section.', bytes.length);
 
-  const idList = ids.done();
-  let positions: Map<number, number> | undefined;
+  const ids = spans.column(0);
   const newline = bytes.indexOf(10);
   return {
     bytes,
     header,
-    ids: idList,
-    starts: starts.done(),
-    rights: rights.done(),
-    ends: ends.done(),
+    ids,
+    starts: spans.column(1),
+    rights: spans.column(2),
+    ends: spans.column(3),
     byType,
-    position: (id) => {
-      if (!positions) {
-        positions = new Map();
-        for (let k = 0; k < idList.length; k++) positions.set(idList[k]!, k);
-      }
-      return positions.get(id);
-    },
+    position: positionOf(ids),
     maxId,
     dataEnd,
     eol: newline > 0 && bytes[newline - 1] === 13 ? '\r\n' : '\n',

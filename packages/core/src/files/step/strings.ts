@@ -3,7 +3,7 @@
  * `\X\hh`, `\X2\…\X0\` (UTF-16), `\X4\…\X0\` (UTF-32), `\S\c` (upper half of the current ISO 8859 part,
  * taken as Latin-1 unless a `\P.\` names another), and whatever bytes a careless writer left raw.
  */
-import { decodeAs } from '../encoding';
+import { decodeAs, plainAscii } from '../encoding';
 
 const strict = new TextDecoder('utf-8', { fatal: true });
 const latin1 = (bytes: Uint8Array): string => {
@@ -29,14 +29,7 @@ const ESCAPE = /\\(?:X\\([0-9A-Fa-f]{2})|X2\\((?:[0-9A-Fa-f]{4})*)\\X0\\|X4\\((?
 
 /** Decodes the bytes between the apostrophes of a string. Unknown escapes stay as they are. */
 export function decodeString(bytes: Uint8Array, start = 0, end = bytes.length): string {
-  // Nearly all texts are plain: printable ASCII without escapes.
-  let plain = '';
-  for (let i = start; i < end; i++) {
-    const byte = bytes[i]!;
-    if (byte < 32 || byte > 126 || byte === 39 || byte === 92) return decodeEscaped(bytes.subarray(start, end));
-    plain += String.fromCharCode(byte);
-  }
-  return plain;
+  return plainAscii(bytes, start, end) ?? decodeEscaped(bytes.subarray(start, end));
 }
 
 function decodeEscaped(bytes: Uint8Array): string {
