@@ -17,8 +17,8 @@ import { WorkPool } from '../threads/pool';
 import { User } from '../users/user';
 
 const KEY = 'fileNaming';
-/** Files that one plan looks at. */
-const MOST = 20_000;
+/** Files of a plan that are told one by one; all are counted. */
+const MOST_TOLD = 2000;
 
 interface Row {
   readonly id: number;
@@ -74,19 +74,25 @@ export class FileNaming {
     const naming = prepareNaming(rules, prepared);
     const around = surroundingsOf([prepared]);
     const pending = await this.trays.accepted(user, only);
-    const files = await this.db.all<Row>(
-      `SELECT f.id, f.library_id AS library, l.root, f.path, f.folder, f.name, f.format, f.lock_reason AS lock, f.workflow_state AS state
-       FROM files f JOIN libraries l ON l.id = f.library_id WHERE NOT f.removed AND f.problem IS NULL AND ($1::int[] IS NULL OR f.id = ANY($1::int[])) ORDER BY f.path LIMIT ${MOST}`,
-      [only],
-    );
+    const values = pending.filter((line) => line.address.place !== 'field' || line.address.name !== 'file name');
+    const kinds = [...new Set(rules.flatMap((rule) => rule.kinds))];
     const found: Planned[] = [];
-    for (let at = 0; at < files.length; at += BATCH) {
-      const batch = files.slice(at, at + BATCH);
+    // Batch by batch, so that a library of any size is looked at as a whole and never held as a whole.
+    for (let last: Pick<Row, 'path' | 'id'> = { path: '', id: 0 }; ;) {
+      const batch = await this.db.all<Row>(
+        `SELECT f.id, f.library_id AS library, l.root, f.path, f.folder, f.name, f.format, f.lock_reason AS lock, f.workflow_state AS state
+         FROM files f JOIN libraries l ON l.id = f.library_id
+         WHERE NOT f.removed AND f.problem IS NULL AND f.kind = ANY($2::text[]) AND ($1::int[] IS NULL OR f.id = ANY($1::int[])) AND (f.path, f.id) > ($3, $4)
+         ORDER BY f.path, f.id LIMIT ${BATCH}`,
+        [only, kinds, last.path, last.id],
+      );
+      if (batch.length === 0) break;
+      last = batch.at(-1)!;
       const facts = await loadFacts(
         this.db,
         batch.map((row) => row.id),
         around,
-        pending.filter((line) => line.address.place !== 'field' || line.address.name !== 'file name'),
+        values,
       );
       for (const row of batch) {
         const file = facts.get(row.id);
@@ -100,14 +106,14 @@ export class FileNaming {
     }
     const keyOf = (library: number, folder: string) => `${library}:${folder}`;
     const intoOf = ({ row, naming: own }: Planned) => keyOf(row.library, own.rule.mode === 'copy' && own.rule.folder !== '' ? own.rule.folder : row.folder);
-    const good = found.filter((entry) => entry.problem === null && this.barred(entry) === null);
+    const good = new Set(found.filter((entry) => entry.problem === null && this.barred(entry) === null));
     const chosen = new Set(found.map((entry) => entry.row.id));
     const others = new Map<string, Set<string>>();
     // Names are compared without case: some systems do not tell them apart.
     const standing = await this.db.all<{ id: number; library: number; folder: string; name: string }>(
       `SELECT f.id, f.library_id AS library, f.folder, f.name FROM files f
        WHERE NOT f.removed AND lower(f.name) = ANY($1::text[])`,
-      [good.map((entry) => entry.wanted!.toLowerCase())],
+      [[...good].map((entry) => entry.wanted!.toLowerCase())],
     );
     for (const file of standing)
       if (!chosen.has(file.id)) {
@@ -119,7 +125,7 @@ export class FileNaming {
         id: entry.row.id,
         folder: keyOf(entry.row.library, entry.row.folder),
         name: entry.row.name,
-        wanted: good.includes(entry) ? entry.wanted : null,
+        wanted: good.has(entry) ? entry.wanted : null,
         leaves: entry.naming.rule.mode === 'rename',
         into: intoOf(entry),
       })),
@@ -139,10 +145,11 @@ export class FileNaming {
   /** What would be renamed or copied, with what names each file. */
   async plan(user: User, only: readonly number[] | null = null): Promise<NamingPlan> {
     const planned = await this.planned(user, only);
-    const links = await this.links(planned.map((entry) => entry.row.id));
+    const told = planned.slice(0, MOST_TOLD);
+    const links = await this.links(told.map((entry) => entry.row.id));
     return {
       total: planned.length,
-      rows: planned.slice(0, 2000).map(({ row, naming, wanted, problem }): NamingRow => ({
+      rows: told.map(({ row, naming, wanted, problem }): NamingRow => ({
         file: row.id,
         path: row.path,
         wanted,
@@ -308,14 +315,15 @@ export class FileNaming {
 
   /** From now on the copies in assemblies that stood for one file stand for another. */
   private async replaceInAssemblies(pairs: readonly { readonly from: number; readonly to: number }[]): Promise<void> {
-    for (const { from, to } of pairs)
-      await this.db.run(
-        `INSERT INTO settled_parts (product_id, product_name, file_id)
-         SELECT DISTINCT p->>'id', p->>'name', $2::int FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed
-           CROSS JOIN jsonb_array_elements(f.reading->'structure'->'products') p WHERE c.part_id = $1 AND p->>'key' = c.product
-         ON CONFLICT (product_id, product_name) DO UPDATE SET file_id = excluded.file_id`,
-        [from, to],
-      );
+    await this.db.run(
+      `INSERT INTO settled_parts (product_id, product_name, file_id)
+       SELECT DISTINCT ON (p->>'id', p->>'name') p->>'id', p->>'name', pair.instead
+       FROM unnest($1::int[], $2::int[]) AS pair(part, instead) JOIN copies c ON c.part_id = pair.part
+         JOIN files f ON f.id = c.assembly_id AND NOT f.removed CROSS JOIN jsonb_array_elements(f.reading->'structure'->'products') p
+       WHERE p->>'key' = c.product ORDER BY p->>'id', p->>'name', pair.part
+       ON CONFLICT (product_id, product_name) DO UPDATE SET file_id = excluded.file_id`,
+      [pairs.map((pair) => pair.from), pairs.map((pair) => pair.to)],
+    );
     await this.scanner.settle();
   }
 }

@@ -116,7 +116,7 @@ type Add = (
 ) => void;
 
 function checkNames(draft: PropertyDraft, others: readonly Other[], add: Add): void {
-  if (draft.writtenName === '') return add('writtenName', 'blank', 'A property needs a written name.');
+  if (draft.writtenName.trim() === '') return add('writtenName', 'blank', 'A property needs a written name.');
   const odd = nameOddity(draft.writtenName);
   if (odd) add('writtenName', 'name-odd', `The written name has ${odd}. Programs that compare exactly would not find it.`);
   if (draft.writtenName.length > LONGEST_NAME) add('writtenName', 'too-long', `A written name may have ${LONGEST_NAME} characters.`);

@@ -6,8 +6,9 @@ import { KINDS, Kind, sameDefinition } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
-import { Api, FileLink, Notices, TrayActions, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, FileLink, Notices, TrayActions, inPieces, problemOf, sessionFeature, trayFeature } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Rows of the plan that are shown. */
@@ -145,7 +146,9 @@ const MOST_SHOWN = 300;
               }
             </tbody>
           </table>
-          @if (p.total > most) {
+          @if (p.total > p.rows.length) {
+            <p class="soft">{{ p.rows.length }} are taken at a time, of which the first {{ most }} are shown; all are counted.</p>
+          } @else if (p.total > most) {
             <p class="soft">The first {{ most }} are shown; all are counted.</p>
           }
         </section>
@@ -237,35 +240,36 @@ export class FileNames {
     });
   }
   protected rename(): void {
-    this.api
-      .namesToTray(
-        this.renames()
-          .slice(0, 5000)
-          .map((row) => row.file),
-      )
-      .subscribe({
-        next: ({ lines, barred }) => {
-          this.global.dispatch(TrayActions.load());
-          this.notices.done(`${lines === 1 ? '1 line waits' : `${lines} lines wait`} in your tray.${barred ? ` ${barred} files cannot be renamed.` : ''}`);
-        },
-        error: this.notices.failed,
-      });
+    this.api.namesToTray(this.renames().map((row) => row.file)).subscribe({
+      next: ({ lines, barred }) => {
+        this.global.dispatch(TrayActions.load());
+        const left = barred === 0 ? '' : barred === 1 ? ' 1 file cannot be renamed.' : ` ${barred} files cannot be renamed.`;
+        this.notices.done(`${lines === 1 ? '1 line waits' : `${lines} lines wait`} in your tray.${left}`);
+      },
+      error: this.notices.failed,
+    });
   }
   protected copy(): void {
-    this.api
-      .copyUnderNewNames({
-        files: this.copies()
-          .slice(0, 500)
-          .map((row) => row.file),
-        replace: this.replace(),
-      })
-      .subscribe({
-        next: ({ copied, lines }) => {
+    const replace = this.replace();
+    inPieces(
+      this.copies().map((row) => row.file),
+      500,
+      (files) => this.api.copyUnderNewNames({ files, replace }),
+    )
+      .pipe(
+        finalize(() => {
+          // Also where a later piece was refused: what came before it is done.
           this.global.dispatch(TrayActions.load());
-          this.notices.done(
-            `${copied.length === 1 ? '1 copy was' : `${copied.length} copies were`} made.${lines ? ` ${lines} drawings wait in your tray to show them.` : ''}`,
-          );
           this.look();
+        }),
+      )
+      .subscribe({
+        next: (answers) => {
+          const copied = answers.reduce((sum, answer) => sum + answer.copied.length, 0);
+          const lines = answers.reduce((sum, answer) => sum + answer.lines, 0);
+          this.notices.done(
+            `${copied === 1 ? '1 copy was' : `${copied} copies were`} made.${lines ? ` ${lines === 1 ? '1 drawing waits' : `${lines} drawings wait`} in your tray to show them.` : ''}`,
+          );
         },
         error: this.notices.failed,
       });

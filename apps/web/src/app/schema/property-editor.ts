@@ -333,6 +333,8 @@ export class PropertyEditor {
     const failed = (failure: unknown) => {
       const problem = problemOf(failure);
       this.conflict.set([problem.detail, ...(problem.issues ?? []).slice(1).map((issue) => issue.message)].join(' '));
+      // What to keep is chosen knowing what stands in the draft now.
+      this.store.look();
       return true;
     };
     const base = this.base();
@@ -362,7 +364,6 @@ export class PropertyEditor {
     this.conflict.set(null);
     this.base.set(chosen);
     this.draft.set(chosen ? draftOf(chosen) : null);
-    this.store.look();
   }
   /** After a contradiction: keeps what is typed here, now that the other's words were seen. */
   protected keepMine(): void {

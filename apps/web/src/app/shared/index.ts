@@ -9,6 +9,7 @@ export * from './catalogue.state';
 export * from './cell';
 export * from './csrf';
 export * from './exact-name';
+export * from './in-pieces';
 export * from './index-list';
 export * from './index-row';
 export * from './jobs.state';

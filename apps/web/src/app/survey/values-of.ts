@@ -340,6 +340,7 @@ export class ValuesOf {
     this.ticked.set(next);
   }
   protected replace(values: readonly string[], by: string): void {
-    this.act.emit({ do: 'replace', name: this.name(), values: [...values], by });
+    // The name that they were looked up under: another one may be on its way.
+    this.act.emit({ do: 'replace', name: this.found()!.name, values: [...values], by });
   }
 }

@@ -1,0 +1,106 @@
+import { describe, expect, it } from '@jest/globals';
+import { Learned, LearnedName } from '@rule/contract';
+import { CleanUp } from '@rule/core/survey';
+import { throwError } from 'rxjs';
+import { Stage, property } from '../../test/stage';
+import { LearnedMappings } from './learned';
+
+const properties = { 1: property(1, 'Material', { caption: 'Material' }), 2: property(2, 'Finish') };
+const cell = (tag: string, change: object = {}) => ({
+  block: 'MRW-TITLE',
+  tag,
+  propertyId: 1,
+  source: 'model',
+  format: 'as it stands',
+  agree: 9,
+  compared: 11,
+  texts: 4,
+  bound: null,
+  exceptionCount: 2,
+  exceptions: [
+    { file: 5, path: 'drawings/a.dxf', reason: 'stale', text: 'S235JR', wanted: '1.4301' },
+    { file: 6, path: 'drawings/b.dxf', reason: 'blank', text: '', wanted: 'DC01' },
+  ],
+  ...change,
+});
+const name: LearnedName = {
+  name: 'Matl',
+  property: 1,
+  files: 14,
+  reasons: ['abbreviation'],
+  distinct: 6,
+  shared: 4,
+  both: 3,
+  equal: 2,
+  exceptions: [{ file: 7, path: 'parts/c.step', theirs: 'S235JR', ours: 'DC01' }],
+} as unknown as LearnedName;
+const learned = { cells: [cell('MATL'), cell('FIN', { propertyId: 2, texts: 1, exceptionCount: 0, exceptions: [] })], names: [name] } as unknown as Learned;
+
+async function staged(answer: unknown = learned, { role = 'administrator', more = {} as object } = {}) {
+  const stage = new Stage({ learned: answer, bind: {}, ...more }, { role });
+  await stage.show(LearnedMappings, { properties });
+  const seen: { acts: CleanUp[]; mapped: LearnedName[] } = { acts: [], mapped: [] };
+  const component = stage.fixture.componentInstance as LearnedMappings;
+  component.act.subscribe((act) => seen.acts.push(act));
+  component.map.subscribe((row) => seen.mapped.push(row));
+  return { stage, seen };
+}
+
+describe('what the library suggests', () => {
+  it('a cell is proposed with its evidence, and its exceptions with their reason', async () => {
+    const { stage } = await staged();
+    const row = () => [...stage.page.querySelectorAll('tbody tr')].map((each) => (each.textContent ?? '').replace(/\s+/g, ' ').trim());
+    expect(row()[0]).toMatch(/MATL.*Material.*the model.*9 of 11 drawings, 4 different texts.*1 stale, 1 blank/);
+    expect(row()[1]).toContain('one text alone proves little');
+    await stage.click('1 stale, 1 blank');
+    expect(row().slice(1, 3)).toEqual([
+      expect.stringMatching(/a\.dxf.*stale.*shows S235JR, would show 1\.4301/),
+      expect.stringMatching(/b\.dxf.*blank.*shows nothing, would show DC01/),
+    ]);
+    await stage.click('1 stale, 1 blank');
+    expect(row()).toHaveLength(3);
+  });
+
+  it('more exceptions than are told are counted', async () => {
+    const { stage } = await staged({ cells: [cell('MATL', { exceptionCount: 400 })], names: [] });
+    expect(stage.button('400 exceptions').getAttribute('aria-expanded')).toBe('false');
+    expect(stage.text()).toContain('No name outside the schema resembles one of its properties');
+  });
+
+  it('it is bound by a click, and what is in force says so', async () => {
+    let bound: unknown = null;
+    const { stage } = await staged(() => ({ cells: [cell('MATL', { bound })], names: [] }), {
+      more: {
+        bind: (binding: { property: number; source: string; format: string }) =>
+          (bound = { propertyId: binding.property, source: binding.source, format: binding.format }),
+      },
+    });
+    await stage.click('Bind so: MATL to Material');
+    expect(stage.last('bind')).toEqual([{ block: 'MRW-TITLE', tag: 'MATL', property: 1, source: 'model', format: 'as it stands' }]);
+    expect([stage.said, stage.text('.good')]).toEqual([['MATL of MRW-TITLE shows Material from now on.'], 'in force']);
+  });
+  it('what is bound otherwise can be bound so instead', async () => {
+    const { stage } = await staged({ cells: [cell('MATL', { bound: { propertyId: 2, source: 'model', format: 'as it stands' } })], names: [] });
+    expect(stage.button('Bind so instead: MATL to Material').disabled).toBe(false);
+  });
+
+  it('a foreign name is explained, moved to its property or put into a mapping', async () => {
+    const { stage, seen } = await staged();
+    expect(stage.text('section:nth-of-type(2) tbody')).toMatch(/14Material.*abbreviation.*4 of 6 values stand under both; both in 3 files, the same in 2/);
+    await stage.click('1 say otherwise');
+    expect(stage.text('section:nth-of-type(2) tbody')).toMatch(/theirs S235JR, ours DC01/);
+    await stage.click('Move …: Matl');
+    await stage.click('Into a mapping: Matl');
+    expect([seen.acts, seen.mapped]).toEqual([[{ do: 'merge', names: ['Matl'], to: 'Material', clash: 'keep the filled one' }], [name]]);
+  });
+
+  it('an editor moves names and binds nothing, a viewer only looks', async () => {
+    const { stage } = await staged(learned, { role: 'editor' });
+    expect(() => stage.button('Bind so: MATL to Material')).toThrow();
+    expect(stage.button('Move …: Matl').disabled).toBe(false);
+  });
+  it('a viewer only looks; an error is said', async () => {
+    const { stage } = await staged(() => throwError(() => new Error('not now')), { role: 'viewer' });
+    expect(stage.text('[role=alert]')).toBe('not now');
+  });
+});
