@@ -336,6 +336,58 @@ describe('cleaning up', () => {
     expect(await values()).not.toContainEqual(['Approval', 'G-2041']);
   });
 
+  it('what is kept beside files and what is looked up are the same, whatever is written, changed and taken away', async () => {
+    const scans = (await rule.db.all<{ id: number }>(`SELECT id FROM files WHERE format = 'other' AND NOT removed ORDER BY path`)).map((row) => row.id);
+    expect(scans.length).toBeGreaterThan(1);
+    const [kept, state, length] = await rule.define(
+      { ...newDraft('Kept in'), kinds: ['other'], maxLength: 60 },
+      { ...newDraft('Condition'), kinds: ['other'], maxLength: 60 },
+      { ...newDraft('Sheet length'), kinds: ['other'], type: 'number', unit: 'mm', decimals: 1 },
+    );
+    /** The two tables, value by value. */
+    const both = async () => {
+      const [beside, held] = await Promise.all([
+        rule.db.all(`SELECT file_id, name, text, form, unit FROM beside_values WHERE file_id = ANY($1::int[]) ORDER BY 1, 2`, [scans]),
+        rule.db.all(
+          `SELECT file_id, name, text, form, unit FROM held_values WHERE place = 'property' AND holder = '' AND file_id = ANY($1::int[]) ORDER BY 1, 2`,
+          [scans],
+        ),
+      ]);
+      expect(held).toEqual(beside);
+      return held;
+    };
+    const before = await both();
+    const write = async (...values: { file: number; property: number; text: string }[]) => {
+      expect((await okafor.post('/tray', { values })).status).toBe(200);
+      const report = await apply();
+      expect([report.state, report.applied]).toEqual(['applied', values.length]);
+      await both();
+      return report.changeSet;
+    };
+    const first = await write(
+      ...scans.flatMap((file, n) => [
+        { file, property: kept!, text: `drawer ${n}` },
+        { file, property: length!, text: '297' },
+      ]),
+    );
+    const second = await write({ file: scans[0]!, property: kept!, text: 'cellar, "left"\\' }, { file: scans[1]!, property: state!, text: 'dry' });
+    expect(
+      await rule.db.all(
+        `SELECT text, stand_in, unit, number FROM held_values WHERE file_id = ANY($1::int[]) AND name IN ('Condition', 'Sheet length') ORDER BY name, file_id LIMIT 2`,
+        [scans],
+      ),
+    ).toEqual([
+      { text: 'dry', stand_in: false, unit: null, number: null },
+      { text: '297', stand_in: false, unit: 'mm', number: 297 },
+    ]);
+    const gone = await write({ file: scans[0]!, property: kept!, text: '' });
+    for (const set of [gone, second, first]) {
+      await revert(set);
+      await both();
+    }
+    expect(await both()).toEqual(before);
+  });
+
   it('writes custom properties into office documents', async () => {
     const offer = rule.bytes('offer.docx');
     await okafor.post('/clean-up/tray', { ...everything, action: { do: 'merge', names: ['Document type'], to: 'Kind of document', clash: 'ask' } });

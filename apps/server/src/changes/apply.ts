@@ -8,7 +8,7 @@ import { assignClasses } from '../library/classes';
 import { recount } from '../library/counts';
 import { matchIdentities } from '../library/identities';
 import { assignWide } from '../projects/members';
-import { ReadFile, storeReadings, takeBeside } from '../library/readings';
+import { ReadFile, storeReadings, takeBesideLines } from '../library/readings';
 import { FILES_LOCK } from '../library/scan';
 import { Db, Sql, rows } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
@@ -497,7 +497,7 @@ export class Applying {
   }
 
   /** Writes values that are kept beside files, in the transaction that records the change set. */
-  private async recordBeside(sql: Sql, changeSet: number, files: readonly number[], standIns: Parameters<typeof takeBeside>[2]): Promise<void> {
+  private async recordBeside(sql: Sql, changeSet: number, files: readonly number[], standIns: Parameters<typeof takeBesideLines>[3]): Promise<void> {
     await sql.run(
       `DELETE FROM beside_values b USING change_lines l WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property' AND b.file_id = l.file_id AND b.name = l.name`,
       [changeSet, files],
@@ -507,8 +507,9 @@ export class Applying {
        WHERE change_set_id = $1 AND file_id = ANY($2::int[]) AND place = 'property' AND proposed IS NOT NULL`,
       [changeSet, files],
     );
-    await takeBeside(
+    await takeBesideLines(
       sql,
+      changeSet,
       files.filter((id) => id > 0),
       standIns,
     );

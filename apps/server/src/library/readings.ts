@@ -136,7 +136,7 @@ export class Readings {
       await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [this.known]);
     }
     await sql.copy('holders (file_id, key, level, label)', this.holders);
-    await sql.copy('held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)', this.values);
+    await sql.copy(VALUE_COLUMNS, this.values);
     if (this.beside.length) await takeBeside(sql, this.beside, this.standIns);
   }
 }
@@ -151,31 +151,49 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[], standI
 /** Files whose values are copied in one go. */
 const BESIDE_FILES = 5000;
 
-/** Copies values that are kept beside files to where all values are looked up; in pieces, so that no number of files is held in memory at once. */
+/** A value that is kept beside a file; `text` is `null` where it has gone. */
+interface BesideRow {
+  readonly file: number;
+  readonly name: string;
+  readonly text: string | null;
+  readonly form: string | null;
+  readonly unit: string | null;
+}
+
+const VALUE_COLUMNS = 'held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)';
+
+function* besideRows(kept: Iterable<BesideRow>, standIns: StandIns): Generator<CopyValue[]> {
+  for (const { file, name, text, form, unit } of kept)
+    if (text !== null) yield [file, '', 'property', name, 'other', text, form, unit, number(text), 'document', form === 'text' && standIns.matches(text)];
+}
+
+/** Copies all values that are kept beside files to where values are looked up; in pieces, so that no number of files is held in memory at once. */
 export async function takeBeside(sql: Sql, files: readonly number[], standIns: StandIns): Promise<void> {
   for (let from = 0; from < files.length; from += BESIDE_FILES) {
     const bind = [files.slice(from, from + BESIDE_FILES)];
     await sql.run(`DELETE FROM held_values v WHERE v.file_id = ANY($1::int[]) AND v.holder = '' AND v.place = 'property'`, bind);
-    const kept = await sql.all<{ file: number; name: string; text: string; form: string; unit: string | null }>(
+    const kept = await sql.all<BesideRow>(
       `SELECT b.file_id AS file, b.name, b.text, b.form, b.unit FROM beside_values b WHERE b.file_id = ANY($1::int[])`,
       bind,
     );
-    await sql.copy(
-      'held_values (file_id, holder, place, name, kind, text, form, unit, number, level, stand_in)',
-      kept.map(({ file, name, text, form, unit }) => [
-        file,
-        '',
-        'property',
-        name,
-        'other',
-        text,
-        form,
-        unit,
-        number(text),
-        'document',
-        form === 'text' && standIns.matches(text),
-      ]),
+    await sql.copy(VALUE_COLUMNS, besideRows(kept, standIns));
+  }
+}
+
+/** Copies those values beside files that a change set has written to where values are looked up, in pieces. */
+export async function takeBesideLines(sql: Sql, changeSet: number, files: readonly number[], standIns: StandIns): Promise<void> {
+  for (let from = 0; from < files.length; from += BESIDE_FILES) {
+    const written = await sql.all<BesideRow>(
+      `SELECT l.file_id AS file, l.name, l.proposed->>'text' AS text, l.proposed->>'form' AS form, l.proposed->>'unit' AS unit FROM change_lines l
+       WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property'`,
+      [changeSet, files.slice(from, from + BESIDE_FILES)],
     );
+    // From the pairs to the values: from the lines the planner would go through all values of all files.
+    await sql.run(
+      `DELETE FROM held_values v USING unnest($1::int[], $2::text[]) AS n(file, name) WHERE v.file_id = n.file AND v.holder = '' AND v.place = 'property' AND v.name = n.name`,
+      [written.map((row) => row.file), written.map((row) => row.name)],
+    );
+    await sql.copy(VALUE_COLUMNS, besideRows(written, standIns));
   }
 }
 
