@@ -20,7 +20,7 @@ const row = (file: number, change: Partial<NamingRow> = {}): NamingRow => ({
 });
 const planOf = (...rows: NamingRow[]): NamingPlan => ({ total: rows.length, rows });
 
-async function staged(plan: NamingPlan, { rules = [rule] as readonly NamingRule[], role = 'administrator', more = {} as object } = {}) {
+async function staged(plan: NamingPlan, { rules = [rule] as readonly NamingRule[], role = 'administrator', more = {} } = {}) {
   const properties = [property(1, 'Part number', { type: 'text', kinds: ['part'] }), property(2, 'Revision', { type: 'text', kinds: ['part'] })];
   const stage = new Stage(
     {

@@ -27,7 +27,7 @@ const rows: StartComparison[] = [
 const older: OlderStart[] = [
   { file: 4, path: 'parts/a.step', edition: 1, lacks: ['Finish', 'Supplier'], reason: null },
   { file: 5, path: 'parts/b.step', edition: 1, lacks: ['Finish'], reason: 'it is released' },
-] as unknown as OlderStart[];
+];
 
 const staged = async (more: object = {}, role = 'administrator') => {
   const stage = new Stage(

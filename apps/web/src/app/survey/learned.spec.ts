@@ -36,7 +36,7 @@ const name: LearnedName = {
 } as unknown as LearnedName;
 const learned = { cells: [cell('MATL'), cell('FIN', { propertyId: 2, texts: 1, exceptionCount: 0, exceptions: [] })], names: [name] } as unknown as Learned;
 
-async function staged(answer: unknown = learned, { role = 'administrator', more = {} as object } = {}) {
+async function staged(answer: unknown = learned, { role = 'administrator', more = {} } = {}) {
   const stage = new Stage({ learned: answer, bind: {}, ...more }, { role });
   await stage.show(LearnedMappings, { properties });
   const seen: { acts: CleanUp[]; mapped: LearnedName[] } = { acts: [], mapped: [] };
