@@ -30,7 +30,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { EntryFormView, FieldEdit } from '../entry-form';
 import { RuleField } from '../rule-field';
-import { Api, Bench, IndexRow, Notices, catalogueFeature, saveBlob, sessionFeature } from '../shared';
+import { Api, Bench, GOES_ALONG, IndexRow, Notices, Unsaved, catalogueFeature, saveBlob, sessionFeature } from '../shared';
 import { FormsStore } from './forms.store';
 import { Place, addInput, addPanel, changeInput, changePanel, emptyForm, moveInput, removeAt, step } from './layout';
 
@@ -541,6 +541,8 @@ export class FormsStation {
   private readonly edits = signal<Edits>(new Map());
 
   protected readonly changed = computed(() => !sameDefinition(this.form(), this.base()));
+  /** A new form in which nothing was laid out yet is no loss. */
+  private readonly typed = computed(() => this.changed() && !(this.base() === null && sameDefinition(this.form(), emptyForm(''))));
   protected readonly standing = computed(() => {
     const f = this.form()!;
     const asks = f.panels.reduce((sum, panel) => sum + panel.inputs.length, 0);
@@ -581,6 +583,7 @@ export class FormsStation {
   protected readonly panelShownWhen = computed(() => this.chosenPanel()?.shownWhen ?? '');
 
   constructor() {
+    inject(Unsaved).watch(() => (this.typed() ? `the form ${this.form()?.name || 'without a name'}` : null));
     this.store.load();
     effect(() => {
       const [asked, draft] = [this.formAsked(), this.store.draft()];
@@ -609,8 +612,8 @@ export class FormsStation {
     if (!stands) this.at.set(form?.panels[0] ? { panel: form.panels[0].key, input: null } : null);
   }
 
-  protected go(queryParams: Record<string, string | number | null>): void {
-    void this.router.navigate([], { queryParams });
+  protected go(queryParams: Record<string, string | number | null>, info?: typeof GOES_ALONG): void {
+    void this.router.navigate([], { queryParams, info });
   }
   protected hasErrors(id: number): boolean {
     return (this.store.draft()?.problems ?? []).some((problem) => problem.form === id && problem.severity === 'error');
@@ -775,11 +778,11 @@ export class FormsStation {
     this.id.set(null);
     this.base.set(null);
     this.form.set({ ...form, name: `${form.name}, copy` });
-    this.go({ form: 'new' });
+    this.go({ form: 'new' }, GOES_ALONG);
   }
   protected remove(): void {
     const id = this.id();
-    if (id !== null) this.store.remove(id, () => this.go({ form: null }));
+    if (id !== null) this.store.remove(id, () => this.go({ form: null }, GOES_ALONG));
   }
   protected sendOut(): void {
     const form = this.form();
@@ -800,7 +803,7 @@ export class FormsStation {
       this.base.set(null);
       this.form.set({ ...form, name: this.store.forms().some((entry) => entry.name === form.name) ? `${form.name}, taken in` : form.name });
       this.at.set(form.panels[0] ? { panel: form.panels[0].key, input: null } : null);
-      this.go({ form: 'new' });
+      this.go({ form: 'new' }, GOES_ALONG);
       this.notices.done(
         unknown.length ? `Left out, since the schema does not know them: ${unknown.join(', ')}.` : 'Look at the form and save it in the draft.',
       );

@@ -1,10 +1,10 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Check, KINDS, Kind, STRANGERS } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, sessionFeature } from '../shared';
+import { Api, Notices, sessionFeature, workingCopy } from '../shared';
 import { RuleField } from '../rule-field';
 import { SchemaStore } from './schema.store';
 
@@ -126,35 +126,36 @@ export class SchemaChecks {
   private readonly api = inject(Api);
   private readonly notices = inject(Notices);
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
-  protected readonly rows = signal<readonly Row[]>([]);
+  private readonly work = workingCopy<readonly Row[]>(
+    () => ({ key: 'checks', value: this.store.draft()?.schema.checks ?? [] }),
+    () => 'the checks across properties',
+  );
+  protected readonly rows = this.work.value;
   protected readonly properties = computed(() => this.store.properties().filter((property) => !property.retired));
   protected readonly strangers = computed(() => this.store.draft()?.schema.strangers);
   protected readonly kinds = KINDS;
   protected readonly choices = STRANGERS;
-  protected readonly changed = computed(() => JSON.stringify(this.rows()) !== JSON.stringify(this.store.draft()?.schema.checks ?? []));
-
-  constructor() {
-    effect(() => {
-      const checks = this.store.draft()?.schema.checks ?? [];
-      untracked(() => this.rows.set(checks));
-    });
-  }
+  protected readonly changed = this.work.changed;
 
   protected add(): void {
-    this.rows.update((rows) => [...rows, { id: null, title: '', severity: 'error', kinds: ['part'], classes: [], condition: '', message: '' }]);
+    this.work.update((rows) => [...rows, { id: null, title: '', severity: 'error', kinds: ['part'], classes: [], condition: '', message: '' }]);
   }
   protected edit(at: number, change: Partial<Row>): void {
-    this.rows.update((rows) => rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
+    this.work.update((rows) => rows.map((row, i) => (i === at ? { ...row, ...change } : row)));
   }
   protected toggle(at: number, kind: Kind): void {
     const { kinds } = this.rows()[at]!;
     this.edit(at, { kinds: KINDS.filter((candidate) => (candidate === kind ? !kinds.includes(kind) : kinds.includes(candidate))) });
   }
   protected drop(at: number): void {
-    this.rows.update((rows) => rows.filter((_, i) => i !== at));
+    this.work.update((rows) => rows.filter((_, i) => i !== at));
   }
   protected save(): void {
-    this.store.run(this.api.saveChecks({ checks: this.rows() }), () => this.notices.done('The checks are saved in the draft.'));
+    this.store.run(this.api.saveChecks({ checks: this.rows() }), () => {
+      // The new ones have numbers now.
+      this.work.reset();
+      this.notices.done('The checks are saved in the draft.');
+    });
   }
   protected setStrangers(kind: Kind, choice: (typeof STRANGERS)[number]): void {
     this.store.run(this.api.saveStrangers({ ...this.strangers()!, [kind]: choice }));

@@ -8,7 +8,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
-import { Api, FileLink, Notices, TrayActions, inPieces, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, FileLink, Notices, TrayActions, Unsaved, inPieces, problemOf, sessionFeature, trayFeature } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Rows of the plan that are shown. */
@@ -197,6 +197,7 @@ export class FileNames {
   protected readonly copies = computed(() => this.good().filter((row) => row.mode === 'copy'));
 
   constructor() {
+    inject(Unsaved).watch(() => (this.changed() ? 'the rules for file names' : null));
     this.api.naming().subscribe({
       next: ({ rules }) => {
         this.rules.set(rules);

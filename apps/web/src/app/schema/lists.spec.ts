@@ -101,9 +101,16 @@ describe('choice lists', () => {
     const offered = [...stage.field<HTMLSelectElement>('EN AW-5754 is replaced by').options].map((option) => option.textContent?.trim());
     expect(offered).toEqual(['nothing', 'S235JR']);
     await stage.select('EN AW-5754 is replaced by', 'S235JR');
+    expect(stage.button('Put the replacements in the tray').disabled).toBe(true);
     await stage.click('Save');
     expect((stage.last('saveChoiceList')![1] as ChoiceListRow).choices[2]).toEqual(choice('EN AW-5754', { Density: '2660' }, true, 'S235JR'));
-    expect(stage.button('Put the replacements in the tray').disabled).toBe(true);
+  });
+  it('what is typed stays when the source is saved or the list is read anew; what differs from it is not loaded over it', async () => {
+    let looked = 0;
+    const { stage } = await staged('3', { choiceLists: () => [{ ...materials, lookedAt: `2026-11-25T08:00:0${looked++}Z` }] });
+    await stage.tick('EN AW-5754 is retired', true);
+    await stage.click('Save the source');
+    expect([stage.field('EN AW-5754 is retired').checked, stage.button('Save').disabled]).toEqual([true, false]);
   });
   it('replacements that are saved go to the tray at once', async () => {
     const { stage } = await staged('3');

@@ -5,7 +5,7 @@ import { Choice, ChoiceListDraft, checkList } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, TrayActions, sessionFeature, showInstant } from '../shared';
+import { Api, Notices, TrayActions, sessionFeature, showInstant, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const EMPTY: ChoiceListDraft = { name: '', columns: [], choices: [], goesWith: null };
@@ -239,7 +239,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
                 </ul>
                 <p-button
                   label="Load"
-                  [disabled]="p.problems.length > 0 || !(p.added.length + p.changed.length + p.gone.length + p.back.length)"
+                  [disabled]="changed() || p.problems.length > 0 || !(p.added.length + p.changed.length + p.gone.length + p.back.length)"
                   (onClick)="load(row)"
                 />
               </div>
@@ -299,10 +299,14 @@ export class ChoiceLists {
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly making = computed(() => this.id() === 'new');
   protected readonly chosen = computed(() => this.store.lists().find((list) => String(list.id) === this.id()) ?? null);
-  protected readonly draft = linkedSignal<ChoiceListDraft | null>(() => {
-    const row = this.chosen();
-    return this.making() ? EMPTY : row && draftOfRow(row);
-  });
+  private readonly work = workingCopy<ChoiceListDraft | null>(
+    () => {
+      const row = this.chosen();
+      return { key: this.id(), value: this.making() ? EMPTY : row && draftOfRow(row) };
+    },
+    (draft) => `the choice list ${draft?.name || 'without a name'}`,
+  );
+  protected readonly draft = this.work.value;
   protected readonly source = linkedSignal(() => {
     const source = this.chosen()?.source;
     return {
@@ -317,10 +321,7 @@ export class ChoiceLists {
     const draft = this.draft();
     return draft ? checkList(draft) : [];
   });
-  protected readonly changed = computed(() => {
-    const [draft, row] = [this.draft(), this.chosen()];
-    return draft !== null && JSON.stringify(draft) !== JSON.stringify(row ? draftOfRow(row) : EMPTY);
-  });
+  protected readonly changed = this.work.changed;
   protected readonly retiredWithReplacement = computed(
     () => this.chosen()?.choices.filter((choice) => choice.retired && choice.replacedBy !== null).length ?? 0,
   );
@@ -329,7 +330,7 @@ export class ChoiceLists {
   protected readonly when = showInstant;
 
   protected edit(change: Partial<ChoiceListDraft>): void {
-    this.draft.update((draft) => draft && { ...draft, ...change });
+    this.work.update((draft) => draft && { ...draft, ...change });
   }
   protected setColumns(text: string): void {
     this.edit({
@@ -358,6 +359,7 @@ export class ChoiceLists {
   protected save(): void {
     this.api.saveChoiceList(this.chosen()?.id ?? null, this.draft()!).subscribe({
       next: (row) => {
+        this.work.saved();
         this.store.reloadLists();
         this.notices.done(`${row.name} is saved.`);
         this.picked.emit(String(row.id));
@@ -368,6 +370,7 @@ export class ChoiceLists {
   protected remove(row: ChoiceListRow): void {
     this.api.removeChoiceList(row.id).subscribe({
       next: () => {
+        this.work.saved();
         this.store.reloadLists();
         this.picked.emit('');
       },

@@ -19,6 +19,7 @@ import {
   newDraft,
   oddLetters,
   runExample,
+  sameDefinition,
 } from '@rule/core/schema';
 import { ruleNameFor } from '@rule/core/rules';
 import { LETTER_FORMS, NUMBER_FORMS, UNITS, VALUE_TYPES } from '@rule/core/values';
@@ -27,7 +28,7 @@ import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
-import { ExactName, Notices, TYPE_NAMES, catalogueFeature, problemOf, sessionFeature } from '../shared';
+import { ExactName, Notices, TYPE_NAMES, Unsaved, catalogueFeature, problemOf, sessionFeature } from '../shared';
 import { kindsFrom, tidy } from './draft';
 import { Explain } from './explain';
 import { Impact } from './impact';
@@ -169,6 +170,9 @@ export class PropertyEditor {
     const [draft, base] = [this.draft(), this.base()];
     return draft !== null && (!base || JSON.stringify(tidy(draft)) !== JSON.stringify(tidy(draftOf(base))));
   });
+  /** A new property that stands as it was asked for is no loss. */
+  private readonly asked = signal<PropertyDraft | null>(null);
+  private readonly typed = computed(() => this.changed() && !sameDefinition(this.draft(), this.asked()));
   protected readonly standing = computed(() => {
     this.store.changes();
     const id = this.id();
@@ -221,6 +225,7 @@ export class PropertyEditor {
   });
 
   constructor() {
+    inject(Unsaved).watch(() => (this.typed() ? `the property ${this.draft()?.caption || 'without a name'}` : null));
     effect(() => {
       const [id, define, kinds] = [this.id(), this.define(), kindsFrom(this.kindsAsked())];
       const chosen = this.chosen();
@@ -230,6 +235,7 @@ export class PropertyEditor {
         this.conflict.set(null);
         this.base.set(define !== null ? null : chosen);
         this.draft.set(define !== null ? { ...newDraft(define), ...(kinds.length ? { kinds } : {}) } : chosen ? draftOf(chosen) : null);
+        this.asked.set(this.draft());
       });
     });
   }
@@ -342,6 +348,7 @@ export class PropertyEditor {
       this.store.add(
         tidy(draft),
         (id) => {
+          this.asked.set(this.draft());
           this.notices.done(`${draft.caption} is in the draft.`);
           this.opened.emit(id);
         },
@@ -381,6 +388,9 @@ export class PropertyEditor {
     );
   }
   protected remove(): void {
-    this.store.remove(this.id()!, () => this.opened.emit(null));
+    this.store.remove(this.id()!, () => {
+      this.asked.set(this.draft());
+      this.opened.emit(null);
+    });
   }
 }

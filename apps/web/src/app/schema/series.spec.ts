@@ -65,6 +65,13 @@ describe('number series', () => {
     await stage.type('Digits', '0');
     expect([stage.button('Save').disabled, stage.page.querySelector('[role=alert]') !== null]).toEqual([true, true]);
   });
+  it('what is typed stays when a number is reserved meanwhile', async () => {
+    let last = 12;
+    const { stage } = await staged('4', { numberSeries: () => [{ ...row, counters: [{ frame: 'DR-', last: last++, next: 'DR-00013' }] }] });
+    await stage.type('Digits', '6');
+    await stage.click('Reserve the next number');
+    expect([stage.field('Digits').value, stage.button('Save').disabled]).toEqual(['6', false]);
+  });
   it('a number is reserved with what it is for, and released again', async () => {
     const { stage } = await staged('4');
     expect(stage.text('[aria-labelledby="handed"]')).toContain('DR-00012');

@@ -1,11 +1,11 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { SeriesRow } from '@rule/contract';
 import { SeriesDraft, SeriesPart, checkSeries, countText, newSeries } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, sessionFeature, showInstant } from '../shared';
+import { Api, Notices, sessionFeature, showInstant, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: SeriesRow): SeriesDraft => ({
@@ -266,19 +266,20 @@ export class NumberSeriesView {
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly mayDraw = this.global.selectSignal(sessionFeature.selectMayEdit);
   protected readonly chosen = computed(() => this.store.series().find((series) => String(series.id) === this.id()) ?? null);
-  protected readonly draft = linkedSignal<SeriesDraft | null>(() => {
-    const row = this.chosen();
-    return this.id() === 'new' ? newSeries('') : row && draftOfRow(row);
-  });
+  private readonly work = workingCopy<SeriesDraft | null>(
+    () => {
+      const row = this.chosen();
+      return { key: this.id(), value: this.id() === 'new' ? newSeries('') : row && draftOfRow(row) };
+    },
+    (draft) => `the number series ${draft?.name || 'without a name'}`,
+  );
+  protected readonly draft = this.work.value;
   protected readonly note = signal('');
   protected readonly problems = computed(() => {
     const draft = this.draft();
     return draft ? checkSeries(draft) : [];
   });
-  protected readonly changed = computed(() => {
-    const [draft, row] = [this.draft(), this.chosen()];
-    return draft !== null && JSON.stringify(draft) !== JSON.stringify(row ? draftOfRow(row) : newSeries(''));
-  });
+  protected readonly changed = this.work.changed;
   protected readonly sample = computed(() => {
     const draft = this.draft();
     if (!draft || checkSeries({ ...draft, name: 'x' }).length) return '';
@@ -289,7 +290,7 @@ export class NumberSeriesView {
   protected readonly when = showInstant;
 
   protected edit(change: Partial<SeriesDraft>): void {
-    this.draft.update((draft) => draft && { ...draft, ...change });
+    this.work.update((draft) => draft && { ...draft, ...change });
   }
   protected setPart(at: number, part: SeriesPart): void {
     this.edit({ parts: this.draft()!.parts.map((old, i) => (i === at ? part : old)) });
@@ -308,6 +309,7 @@ export class NumberSeriesView {
   protected save(): void {
     this.api.saveSeries(this.chosen()?.id ?? null, this.draft()!).subscribe({
       next: (row) => {
+        this.work.saved();
         this.store.reloadSeries();
         this.notices.done(`${row.name} is saved.`);
         this.picked.emit(String(row.id));
@@ -318,6 +320,7 @@ export class NumberSeriesView {
   protected remove(row: SeriesRow): void {
     this.api.removeSeries(row.id).subscribe({
       next: () => {
+        this.work.saved();
         this.store.reloadSeries();
         this.picked.emit('');
       },

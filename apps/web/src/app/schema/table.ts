@@ -5,7 +5,7 @@ import { VALUE_TYPES } from '@rule/core/values';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { ExactName, Notices, TYPE_NAMES, sessionFeature } from '../shared';
+import { ExactName, Notices, TYPE_NAMES, Unsaved, sessionFeature } from '../shared';
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
 
@@ -177,6 +177,13 @@ export class SchemaTable {
   protected readonly types = VALUE_TYPES;
   protected readonly names = TYPE_NAMES;
   protected readonly kinds = KINDS;
+
+  constructor() {
+    inject(Unsaved).watch(() => {
+      const { size } = this.edits();
+      return size === 0 ? null : size === 1 ? '1 property in the table' : `${size} properties in the table`;
+    });
+  }
 
   protected now(property: Property): Property {
     return { ...property, ...this.edits().get(property.id) };

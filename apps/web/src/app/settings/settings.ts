@@ -1,11 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Settings } from '@rule/contract';
+import { sameDefinition } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
-import { Api, Bench, CatalogueActions, Notices, SessionActions, catalogueFeature, sessionFeature } from '../shared';
+import { Api, Bench, CatalogueActions, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
 import { Tokens } from './tokens';
 import { AREAS, AreaKey, readArea, textsOf } from './areas';
 
@@ -107,12 +108,17 @@ export class SettingsStation {
   /** What stands in the areas, as it was typed. */
   protected readonly texts = signal<Readonly<Record<AreaKey, string>>>({ workflowStates: '', standIns: '', densities: '', abbreviations: '', synonyms: '' });
   protected readonly problems = signal<Readonly<Partial<Record<AreaKey, string>>>>({});
-  protected readonly changed = computed(() => JSON.stringify(this.draft()) !== JSON.stringify(this.kept()));
+  private readonly base = signal<Settings | null>(null);
+  protected readonly changed = computed(() => !sameDefinition(this.draft(), this.base()));
 
   constructor() {
+    inject(Unsaved).watch(() => (this.changed() || !this.sound() ? 'the settings' : null));
     effect(() => {
       const kept = this.kept();
       untracked(() => {
+        // What is being typed stays when the settings are read anew.
+        if (this.draft() !== null && !sameDefinition(this.draft(), this.base()) && !sameDefinition(this.draft(), kept)) return;
+        this.base.set(kept);
         this.draft.set(kept);
         if (kept) this.texts.set(textsOf(kept));
         this.problems.set({});

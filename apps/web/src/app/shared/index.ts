@@ -20,7 +20,9 @@ export * from './session.state';
 export * from './show';
 export * from './tray.state';
 export * from './type-names';
+export * from './unsaved';
 export * from './way';
+export * from './working';
 
 export const sharedReducers = {
   [sessionFeature.name]: sessionFeature.reducer,

@@ -1,9 +1,10 @@
 import { ChangeDetectionStrategy, Component, effect, inject, signal } from '@angular/core';
 import { RouterLink, RouterLinkActive, RouterOutlet } from '@angular/router';
 import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { ToastModule } from 'primeng/toast';
-import { SessionActions, TrayActions, sessionFeature } from '../shared';
+import { SessionActions, TrayActions, Unsaved, sessionFeature } from '../shared';
 import { JobsButton } from './jobs';
 import { Palette } from './palette';
 import { Scale } from './scale';
@@ -31,7 +32,7 @@ const SHORTCUTS = [
 @Component({
   selector: 'rule-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, DialogModule, ToastModule, JobsButton, Palette, Scale, SignInPage, TrayBar],
+  imports: [RouterOutlet, RouterLink, RouterLinkActive, ButtonModule, DialogModule, ToastModule, JobsButton, Palette, Scale, SignInPage, TrayBar],
   host: { '(document:keydown)': 'key($event)' },
   template: `
     <p-toast position="bottom-right" styleClass="notices" />
@@ -68,6 +69,25 @@ const SHORTCUTS = [
       }
       <rule-palette [(open)]="palette" />
       <p-dialog
+        header="Not saved yet"
+        role="alertdialog"
+        [modal]="true"
+        [visible]="unsaved.asking() !== null"
+        (visibleChange)="$event || unsaved.decide(false)"
+        [style]="{ width: '420px' }"
+      >
+        <p>What was typed here is saved nowhere:</p>
+        <ul>
+          @for (what of unsaved.asking(); track what) {
+            <li>{{ what }}</li>
+          }
+        </ul>
+        <div class="choices">
+          <p-button severity="secondary" label="Leave without saving" (onClick)="unsaved.decide(true)" />
+          <p-button label="Stay" [autofocus]="true" (onClick)="unsaved.decide(false)" />
+        </div>
+      </p-dialog>
+      <p-dialog
         header="Shortcuts"
         [modal]="true"
         [dismissableMask]="true"
@@ -98,6 +118,12 @@ const SHORTCUTS = [
     }
     :host:has(rule-sign-in) {
       display: block;
+    }
+    .choices {
+      display: flex;
+      gap: 8px;
+      justify-content: flex-end;
+      margin-top: 14px;
     }
     .skip {
       position: absolute;
@@ -202,6 +228,7 @@ const SHORTCUTS = [
 })
 export class App {
   private readonly store = inject(Store);
+  protected readonly unsaved = inject(Unsaved);
   protected readonly user = this.store.selectSignal(sessionFeature.selectUser);
   protected readonly asked = this.store.selectSignal(sessionFeature.selectAsked);
   protected readonly company = this.store.selectSignal(sessionFeature.selectCompany);
@@ -233,7 +260,7 @@ export class App {
   }
 
   protected signOut(): void {
-    this.store.dispatch(SessionActions.signOut());
+    this.unsaved.leave().subscribe((leave) => leave && this.store.dispatch(SessionActions.signOut()));
   }
 
   protected skip(event: Event): void {

@@ -1,7 +1,8 @@
-import { Routes } from '@angular/router';
+import { Route, Routes } from '@angular/router';
+import { leavesNothing } from '../shared';
 
 /** Every station is loaded when it is first opened. */
-export const routes: Routes = [
+const stations: Routes = [
   { path: '', pathMatch: 'full', redirectTo: 'overview' },
   { path: 'overview', title: 'Overview · Rule', loadComponent: () => import('../overview').then((m) => m.OverviewStation) },
   { path: 'survey', title: 'Survey · Rule', loadComponent: () => import('../survey').then((m) => m.SurveyStation) },
@@ -17,3 +18,8 @@ export const routes: Routes = [
   { path: 'settings', title: 'Settings · Rule', loadComponent: () => import('../settings').then((m) => m.SettingsStation) },
   { path: '**', redirectTo: 'overview' },
 ];
+
+/** Nothing that is typed and not saved is left without a question, within a station or for another one. */
+export const routes: Routes = stations.map((route): Route =>
+  route.loadComponent ? { ...route, canDeactivate: [leavesNothing], runGuardsAndResolvers: 'paramsOrQueryParamsChange' } : route,
+);

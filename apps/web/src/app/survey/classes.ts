@@ -1,10 +1,10 @@
-import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSignal, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { ClassRow, ClassesDraft, Clause } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, problemOf, sessionFeature } from '../shared';
+import { Api, Notices, problemOf, sessionFeature, workingCopy } from '../shared';
 import { Clauses } from '../clauses';
 
 type Draft = ClassesDraft['classes'][number];
@@ -83,9 +83,12 @@ export class Classes {
   readonly names = input.required<readonly string[]>();
   readonly saved = output();
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
-  private readonly kept = computed<readonly Draft[]>(() => this.rows().map(({ id, name, clauses, statedMass }) => ({ id, name, clauses, statedMass })));
-  protected readonly drafts = linkedSignal<readonly Draft[]>(() => this.kept());
-  protected readonly changed = computed(() => JSON.stringify(this.drafts()) !== JSON.stringify(this.kept()));
+  private readonly work = workingCopy<readonly Draft[]>(
+    () => ({ key: 'classes', value: this.rows().map(({ id, name, clauses, statedMass }) => ({ id, name, clauses, statedMass })) }),
+    () => 'the classes',
+  );
+  protected readonly drafts = this.work.value;
+  protected readonly changed = this.work.changed;
   protected readonly busy = signal(false);
   protected readonly error = signal<string | null>(null);
 
@@ -94,21 +97,21 @@ export class Classes {
     return row ? `${row.files} ${row.files === 1 ? 'file' : 'files'}` : 'new';
   }
   protected edit(at: number, change: Partial<Draft>): void {
-    this.drafts.update((list) => list.map((entry, i) => (i === at ? { ...entry, ...change } : entry)));
+    this.work.update((list) => list.map((entry, i) => (i === at ? { ...entry, ...change } : entry)));
   }
   protected move(at: number, by: number): void {
-    this.drafts.update((list) => {
+    this.work.update((list) => {
       const next = [...list];
       [next[at], next[at + by]] = [next[at + by]!, next[at]!];
       return next;
     });
   }
   protected drop(at: number): void {
-    this.drafts.update((list) => list.filter((_, i) => i !== at));
+    this.work.update((list) => list.filter((_, i) => i !== at));
   }
   protected add(): void {
     const first: Clause = { subject: 'file name', operator: 'starts with', text: '' };
-    this.drafts.update((list) => [...list, { name: '', clauses: [first], statedMass: false }]);
+    this.work.update((list) => [...list, { name: '', clauses: [first], statedMass: false }]);
   }
   protected save(): void {
     this.busy.set(true);
@@ -116,6 +119,7 @@ export class Classes {
     this.api.saveClasses({ classes: this.drafts() }).subscribe({
       next: () => {
         this.busy.set(false);
+        this.work.saved();
         this.notices.done('Classes are saved and all files sorted anew.');
         this.saved.emit();
       },
