@@ -37,6 +37,16 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     const choices = page.getByRole('textbox', { name: /^Choices, one a line/ });
     await choices.fill(`${await choices.inputValue()}\n${found}`);
     await expect(today.getByRole('cell', { name: found, exact: true })).toBeHidden();
+    // Whoever turns to something else is asked first, and finds all as it was after staying.
+    const question = page.getByRole('alertdialog', { name: 'Not saved yet' });
+    for (const leave of [() => index.getByRole('button', { name: 'Checks' }).click(), () => page.goBack()]) {
+      await leave();
+      await expect(question.getByRole('listitem')).toHaveText('the property Material');
+      await expect(question.getByRole('button', { name: 'Stay' })).toBeFocused();
+      await page.keyboard.press('Enter');
+      await expect(question).toBeHidden();
+      await expect(choices).toHaveValue(new RegExp(`${found}$`));
+    }
     await page.getByRole('button', { name: 'Save in the draft' }).click();
     await expect(page.getByText('Material is saved in the draft.')).toBeVisible();
   });

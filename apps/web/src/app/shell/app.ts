@@ -72,7 +72,9 @@ const SHORTCUTS = [
         header="Not saved yet"
         role="alertdialog"
         [modal]="true"
+        [focusOnShow]="false"
         [visible]="unsaved.asking() !== null"
+        (onShow)="stay.focus()"
         (visibleChange)="$event || unsaved.decide(false)"
         [style]="{ width: '420px' }"
       >
@@ -84,7 +86,7 @@ const SHORTCUTS = [
         </ul>
         <div class="choices">
           <p-button severity="secondary" label="Leave without saving" (onClick)="unsaved.decide(true)" />
-          <p-button label="Stay" [autofocus]="true" (onClick)="unsaved.decide(false)" />
+          <button #stay pButton type="button" (click)="unsaved.decide(false)">Stay</button>
         </div>
       </p-dialog>
       <p-dialog
