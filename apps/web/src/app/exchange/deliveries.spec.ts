@@ -1,7 +1,9 @@
+import { TestBed } from '@angular/core/testing';
 import { describe, expect, it } from '@jest/globals';
 import { Delivery, WatchedFolder } from '@rule/contract';
 import { throwError } from 'rxjs';
 import { Stage } from '../../test/stage';
+import { Unsaved } from '../shared';
 import { Deliveries } from './deliveries';
 import { ExchangeStore } from './exchange.store';
 
@@ -74,8 +76,9 @@ describe('deliveries and watched folders', () => {
   it('a new one by the clock: times are minutes after midnight', async () => {
     const stage = await staged();
     await stage.click('New delivery');
-    expect(stage.button('Save').disabled).toBe(true);
+    expect([stage.button('Save').disabled, TestBed.inject(Unsaved).what()]).toEqual([true, []]);
     await stage.type('Name', 'Nightly');
+    expect(TestBed.inject(Unsaved).what()).toEqual(['the delivery Nightly']);
     await stage.type('Folder on the server', '/srv/night');
     await stage.select('Layout', 'Everything');
     await stage.type('At', '23:05');
@@ -85,6 +88,7 @@ describe('deliveries and watched folders', () => {
       { name: 'Nightly', layout: 3, format: 'csv', folder: '/srv/night', when: 'daily', state: '', minute: 1385, weekday: 1, active: true },
     ]);
     expect([stage.said, stage.page.querySelector('[aria-label="Delivery"]')]).toEqual([['The delivery Nightly is saved.'], null]);
+    expect(TestBed.inject(Unsaved).what()).toEqual([]);
   });
 
   it('one on release waits until a workflow state is named', async () => {

@@ -1,9 +1,10 @@
 import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
+import { sameDefinition } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, showInstant } from '../shared';
+import { Api, Notices, Unsaved, showInstant } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
@@ -220,7 +221,15 @@ export class Deliveries {
   protected readonly days = DAYS;
   protected readonly instant = showInstant;
 
+  /** What is being edited, as it was when that began. */
+  private begun: DeliveryDraft | WatchedFolderDraft | null = null;
+
   constructor() {
+    inject(Unsaved).watch(() => {
+      const [delivery, folder] = [this.delivery(), this.folder()];
+      if (sameDefinition(delivery ?? folder, this.begun)) return null;
+      return delivery ? `the delivery ${delivery.name || 'without a name'}` : folder && `the watched folder ${folder.folder}`;
+    });
     this.load();
     this.api.settings().subscribe({ next: (settings) => this.states.set(settings.workflowStates), error: this.notices.failed });
   }
@@ -262,21 +271,25 @@ export class Deliveries {
       weekday: 1,
       active: true,
     });
+    this.begun = this.delivery();
   }
   protected watch(): void {
     this.delivery.set(null);
     this.editing.set(null);
     this.folder.set({ folder: '', apply: false, active: true });
+    this.begun = this.folder();
   }
   protected change({ id, name, layout, format, folder, when, state, minute, weekday, active }: Delivery): void {
     this.folder.set(null);
     this.editing.set(id);
     this.delivery.set({ name, layout, format, folder, when, state, minute, weekday, active });
+    this.begun = this.delivery();
   }
   protected changeFolder({ id, folder, apply, active }: WatchedFolder): void {
     this.delivery.set(null);
     this.editing.set(id);
     this.folder.set({ folder, apply, active });
+    this.begun = this.folder();
   }
   protected edit(change: Partial<DeliveryDraft>): void {
     this.delivery.update((draft) => draft && { ...draft, ...change });

@@ -1,8 +1,10 @@
+import { TestBed } from '@angular/core/testing';
 import { describe, expect, it } from '@jest/globals';
 import { WideRow, WideView } from '@rule/contract';
 import { Action } from '@ngrx/store';
 import { throwError } from 'rxjs';
 import { Stage, property } from '../../test/stage';
+import { Unsaved } from '../shared';
 import { Projects } from './projects';
 
 const properties = [
@@ -147,5 +149,21 @@ describe('projects and drawing sets', () => {
     expect([...stage.page.querySelectorAll<HTMLInputElement>('[aria-label="Values"] input')].map((input) => input.disabled)).toEqual([true, true]);
     expect(() => stage.button('take out: DR-15/drum.step')).toThrow();
     expect(() => stage.button('New project …')).toThrow();
+  });
+
+  it('one that is begun is no loss before something is typed in it, and none once it is saved or left', async () => {
+    const { stage, picked } = await staged({});
+    const unsaved = TestBed.inject(Unsaved);
+    await stage.click('New project …');
+    expect(unsaved.what()).toEqual([]);
+    await stage.type('Name', ' DR-25 ');
+    expect(unsaved.what()).toEqual(['the project  DR-25 ']);
+    await stage.click('Save');
+    expect([(stage.last('saveProject') as unknown[])[1], picked, unsaved.what()]).toEqual([{ level: 'project', name: 'DR-25', clauses: [] }, ['2'], []]);
+    await stage.click('New drawing set …');
+    await stage.type('Name', 'Frame');
+    expect(unsaved.what()).toEqual(['the drawing set Frame']);
+    await stage.click('Leave it');
+    expect(unsaved.what()).toEqual([]);
   });
 });

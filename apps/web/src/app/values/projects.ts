@@ -1,13 +1,13 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { FileRow, WideDraft, WideRow, WideView } from '@rule/contract';
-import { Property, checkProposed, isHeldAt, whyNotTypedAbove } from '@rule/core/schema';
+import { Property, checkProposed, isHeldAt, sameDefinition, whyNotTypedAbove } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
-import { Api, FileLink, Notices, TrayActions, catalogueFeature, plainHeld, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, FileLink, Notices, TrayActions, Unsaved, catalogueFeature, plainHeld, problemOf, sessionFeature, trayFeature } from '../shared';
 
 /** Rows that a table shows before the rest is only counted. */
 const MOST_SHOWN = 200;
@@ -336,6 +336,8 @@ export class Projects {
   protected readonly error = signal<string | null>(null);
   protected readonly draft = signal<WideDraft | null>(null);
   protected readonly draftId = signal<number | null>(null);
+  /** What the draft began with. */
+  private begun: WideDraft | null = null;
   protected readonly wrong = signal<ReadonlyMap<number, string>>(new Map());
   protected readonly find = signal('');
   protected readonly found = signal<readonly FileRow[]>([]);
@@ -350,6 +352,10 @@ export class Projects {
   private timer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
+    inject(Unsaved).watch(() => {
+      const draft = this.draft();
+      return draft === null || sameDefinition(draft, this.begun) ? null : `the ${draft.level} ${draft.name || 'without a name'}`;
+    });
     effect(() => {
       const id = this.id();
       this.applied();
@@ -382,13 +388,17 @@ export class Projects {
 
   protected begin(level: WideDraft['level']): void {
     this.draftId.set(null);
-    this.draft.set({ level, name: '', clauses: [] });
+    this.work({ level, name: '', clauses: [] });
     setTimeout(() => document.querySelector<HTMLElement>('.draft-name')?.focus());
   }
   protected change({ id, level, name, clauses }: WideView): void {
     if (level === 'company') return;
     this.draftId.set(id);
-    this.draft.set({ level, name, clauses });
+    this.work({ level, name, clauses });
+  }
+  private work(draft: WideDraft): void {
+    this.begun = draft;
+    this.draft.set(draft);
   }
   protected save(draft: WideDraft): void {
     this.api.saveProject(this.draftId(), { ...draft, name: draft.name.trim() }).subscribe({
