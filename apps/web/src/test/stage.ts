@@ -1,7 +1,7 @@
 import { Type } from '@angular/core';
 import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import { Settings } from '@rule/contract';
+import { DraftView, Settings } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Action, ActionsSubject, Store, provideStore } from '@ngrx/store';
 import { Observable, of } from 'rxjs';
@@ -13,6 +13,18 @@ export const property = (id: number, writtenName: string, change: Partial<Proper
   id,
   retired: false,
   ...change,
+});
+
+/** The schema's draft as the server tells it. @param schema what it holds beside properties */
+export const draftView = (properties: readonly Property[], schema: object = {}, more: Partial<DraftView> = {}): DraftView => ({
+  number: 2,
+  revision: 1,
+  inForce: 1,
+  schema: { properties, checks: [], lists: [], forms: [], ...schema } as unknown as DraftView['schema'],
+  changes: [],
+  problems: [],
+  edits: [],
+  ...more,
 });
 
 /** jsdom lays nothing out: virtual rows are told how high the place is that they stand in. */

@@ -1,10 +1,9 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { DraftView } from '@rule/contract';
 import { EntryForm, newInput } from '@rule/core/schema';
 import { throwError } from 'rxjs';
-import { Stage, property } from '../../test/stage';
+import { Stage, draftView, property } from '../../test/stage';
 import { GOES_ALONG, Unsaved } from '../shared';
 import { FormsStation } from './forms';
 
@@ -24,18 +23,9 @@ const form: EntryForm = {
 };
 type Sent = { id: number | null; form: Omit<EntryForm, 'id'>; base: Omit<EntryForm, 'id'> | null };
 
-async function staged(asked: string | undefined, { role = 'administrator', more = {} as object } = {}) {
+async function staged(asked: string | undefined, { role = 'administrator', more = {} } = {}) {
   const server = { forms: [form] as readonly EntryForm[] };
-  const draft = () =>
-    ({
-      number: 2,
-      revision: 1,
-      inForce: 1,
-      schema: { properties: [number, mass, finish, sheets], checks: [], forms: server.forms },
-      changes: [],
-      problems: [],
-      edits: [],
-    }) as unknown as DraftView;
+  const draft = () => draftView([number, mass, finish, sheets], { forms: server.forms });
   const stage = new Stage(
     {
       draft,

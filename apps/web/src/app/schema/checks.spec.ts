@@ -1,7 +1,6 @@
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { DraftView } from '@rule/contract';
 import { EditorView } from '@codemirror/view';
-import { Stage, property } from '../../test/stage';
+import { Stage, draftView, property } from '../../test/stage';
 import { Unsaved } from '../shared';
 import { TestBed } from '@angular/core/testing';
 import { SchemaChecks } from './checks';
@@ -17,16 +16,7 @@ async function staged(role = 'administrator') {
     strangers: { part: 'left alone', assembly: 'left alone', drawing: 'left alone', other: 'left alone' },
     revision: 1,
   };
-  const draft = () =>
-    ({
-      number: 2,
-      revision: server.revision,
-      inForce: 1,
-      schema: { properties: [mass], checks: server.checks, strangers: server.strangers },
-      changes: [],
-      problems: [],
-      edits: [],
-    }) as unknown as DraftView;
+  const draft = () => draftView([mass], { checks: server.checks, strangers: server.strangers }, { revision: server.revision });
   const stage = new Stage(
     {
       draft,
@@ -65,9 +55,9 @@ describe('checks across properties', () => {
   it('one is added, written and saved; then nothing is unsaved any more', async () => {
     const { stage, server } = await staged();
     await stage.click('Add a check');
-    const title = [...stage.page.querySelectorAll<HTMLInputElement>('section.card input[type=text], section.card input:not([type])')].filter(
+    const title = [...stage.page.querySelectorAll<HTMLInputElement>('section.card input[type=text], section.card input:not([type])')].find(
       (input) => input.value === '',
-    )[0]!;
+    )!;
     title.value = 'Not too heavy';
     title.dispatchEvent(new Event('input'));
     await stage.settled();

@@ -1,9 +1,9 @@
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { DraftView, FoundValues } from '@rule/contract';
+import { FoundValues } from '@rule/contract';
 import { Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
 import { HttpErrorResponse } from '@angular/common/http';
 import { throwError } from 'rxjs';
-import { Stage, property } from '../../test/stage';
+import { Stage, draftView, property } from '../../test/stage';
 import { PropertyEditor } from './property-editor';
 import { SchemaStore } from './schema.store';
 
@@ -11,17 +11,6 @@ const number = property(1, 'Part number', { type: 'text', kinds: ['part', 'drawi
 const mass = property(2, 'Mass', { type: 'number', unit: 'kg', decimals: 3, kinds: ['part'], group: 'Physics' });
 const material = property(3, 'Material', { type: 'choice', kinds: ['part'], choices: ['S235JR', '1.4301'] });
 
-/** A draft as the server tells it. */
-const draftView = (properties: readonly Property[], more: Partial<DraftView> = {}): DraftView => ({
-  number: 2,
-  revision: 1,
-  inForce: 1,
-  schema: { properties, checks: [], lists: [], forms: [] } as unknown as DraftView['schema'],
-  changes: [],
-  problems: [],
-  edits: [],
-  ...more,
-});
 const found: FoundValues = {
   name: 'Material',
   files: 10,
@@ -221,7 +210,7 @@ describe('a property in depth', () => {
     const { stage, opened } = await staged(
       { id: 7 },
       {},
-      { view: draftView([number, fresh], { changes: [{ type: 'property added', property: fresh } as unknown as SchemaChange] }) },
+      { view: draftView([number, fresh], {}, { changes: [{ type: 'property added', property: fresh } as unknown as SchemaChange] }) },
     );
     expect(stage.text('.head')).toContain('new in the draft');
     await stage.click('Take out');
@@ -240,7 +229,7 @@ describe('a property in depth', () => {
           changeProperties: ([change]: Sent[]) => {
             if (!refuse) return { ...all.server.draft, revision: 9 };
             refuse = false;
-            all.server.draft = draftView([number, theirs, material], { revision: 5 });
+            all.server.draft = draftView([number, theirs, material], {}, { revision: 5 });
             void change;
             return contradiction();
           },
