@@ -39,6 +39,14 @@ describe('long work', () => {
     const ended = reducer({ ...state, awaited: [2] }, JobsActions.ended({ job: job(2, 'done') }));
     expect([ended.endedCount, ended.awaited]).toEqual([1, []]);
   });
+  it('one that has ended does not go on again, whatever overtakes what', () => {
+    const ended = reducer(start, JobsActions.changed({ job: job(2, 'done') }));
+    // An answer that was under way while the job ended, and an event that came late.
+    for (const late of [JobsActions.loaded({ jobs: [job(2, 'running')] }), JobsActions.changed({ job: job(2, 'running') })]) {
+      const state = reducer(ended, late);
+      expect([jobsFeature.selectGoingOn({ [jobsFeature.name]: state }), state.listening]).toEqual([[], false]);
+    }
+  });
   it('goes on while it waits or runs', () =>
     expect((['waiting', 'running', 'done', 'failed', 'cancelled'] as const).filter((state) => goesOn(job(1, state)))).toEqual(['waiting', 'running']));
 });

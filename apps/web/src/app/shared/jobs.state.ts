@@ -40,13 +40,22 @@ const adapter = createEntityAdapter<JobRow>({ sortComparer: (a, b) => b.id - a.i
 /** Whether a job goes on. */
 export const goesOn = (job: JobRow): boolean => job.state === 'waiting' || job.state === 'running';
 
+/** What is known of a job after news of it. Answers and events overtake each other: one that has ended does not go on again. */
+const newest = (jobs: EntityState<JobRow>, news: JobRow): JobRow => {
+  const known = jobs.entities[news.id];
+  return known && !goesOn(known) && goesOn(news) ? known : news;
+};
+
 export const jobsFeature = createFeature({
   name: 'jobs',
   reducer: createReducer<State>(
     { jobs: adapter.getInitialState(), listening: false, awaited: [], endedCount: 0 },
-    on(JobsActions.loaded, (state, { jobs }) => ({ ...state, jobs: adapter.setAll([...jobs], state.jobs), listening: state.listening || jobs.some(goesOn) })),
+    on(JobsActions.loaded, (state, { jobs: told }) => {
+      const jobs = told.map((job) => newest(state.jobs, job));
+      return { ...state, jobs: adapter.setAll(jobs, state.jobs), listening: state.listening || jobs.some(goesOn) };
+    }),
     on(JobsActions.started, (state, { job }) => ({ ...state, listening: true, awaited: [...state.awaited, job] })),
-    on(JobsActions.changed, (state, { job }) => ({ ...state, jobs: adapter.upsertOne(job, state.jobs) })),
+    on(JobsActions.changed, (state, { job }) => ({ ...state, jobs: adapter.upsertOne(newest(state.jobs, job), state.jobs) })),
     on(JobsActions.ended, (state, { job }) => ({ ...state, endedCount: state.endedCount + 1, awaited: state.awaited.filter((id) => id !== job.id) })),
     on(JobsActions.silent, (state) => ({ ...state, listening: false })),
   ),
