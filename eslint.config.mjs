@@ -15,7 +15,7 @@ const forbidden = (patterns, paths = []) => ({ 'no-restricted-imports': ['error'
 
 /** The walls of the house. */
 export default ts.config(
-  { ignores: ['**/node_modules', '**/dist*', 'var', '**/.angular', 'test-results', 'packages/demo/library'] },
+  { ignores: ['**/node_modules', '**/dist*', 'var', '**/.angular', 'test-results', 'packages/demo/library', 'packages/core/wasm'] },
   js.configs.recommended,
   {
     files: ['**/*.ts'],

@@ -344,8 +344,13 @@ describe('the index', () => {
     ).toEqual({ PRODUCT: [1, 2, 6], PRODUCT_DEFINITION: [3], '': [5] });
   });
 
+  it('takes a name for what it is that has the hash of another', () => {
+    // 'Aa' and 'BB' are the textbook pair for a hash by 31; in capitals 'AP' and 'B1' are one.
+    expect(found('#1=AP();#2=B1();#3=APX();#4=B1X();#5=C1();', ['B1', 'AP'])).toEqual({ AP: [1], B1: [2], '': [] });
+  });
+
   it('finds instances by id in whatever order they stand', () => {
-    for (const ids of [[1, 5, 900], [900, 1, 5], [7], []]) {
+    for (const ids of [[1, 5, 900], [900, 1, 5], [7], [1_999_999_999, 12, 1_000_000_000], []]) {
       const index = scanStep(exchange(ids.map((id) => `#${id}=A();`).join('')), []);
       expect(ids.map(index.position)).toEqual(ids.map((_, k) => k));
       for (const id of [0, 2, 899, 901]) expect(index.position(id)).toBeUndefined();
@@ -390,15 +395,28 @@ describe('the index', () => {
       "'\u00e9;'",
     );
     fc.assert(
-      fc.property(fc.array(fc.array(piece, { maxLength: 12 }), { minLength: 1, maxLength: 30 }), fc.nat({ max: 3000 }), (statements, filler) => {
-        const right = statements.map((pieces) => `A(${pieces.join(' ')})`);
-        // The filler shifts the statements across the edge of whatever is looked at in one go.
-        const data = `#1=A('${'x'.repeat(523_000 + filler)}');${right.map((text, k) => `#${k + 2}=${text};`).join('\n')}`;
-        const file = exchange(data);
-        const index = scanStep(file, []);
-        expect([...index.ids].slice(1)).toEqual(right.map((_, k) => k + 2));
-        expect(right.map((_, k) => text(file.slice(index.rights[k + 1], index.ends[k + 1])))).toEqual(right.map((entry) => `${entry};`));
-      }),
+      fc.property(
+        fc.array(fc.array(piece, { maxLength: 12 }), { minLength: 1, maxLength: 30 }),
+        fc.nat({ max: 3000 }),
+        fc.constantFrom(0, 1, 40, 9000, 600_000),
+        (statements, filler, longest) => {
+          const right = statements.map((pieces) => `A(${pieces.join(' ')})`);
+          // The filler shifts the statements across the edge of what is looked at in one go: of 8192 instances, of 256 KiB.
+          const room = longest === 0 ? 8192 * 7 + filler : 262_144 - 3000 + filler;
+          const fill = longest === 0 ? '#1=A();' : `#1=A('${'x'.repeat(longest)}');`;
+          const fills = Math.max(1, Math.floor(room / fill.length));
+          const data = `${fill.repeat(fills)}${right.map((text, k) => `#${k + 2}=${text};`).join('\n')}`;
+          const file = exchange(data);
+          const index = scanStep(file, ['A']);
+          expect(index.ids.length).toBe(fills + right.length);
+          expect([...index.ids.subarray(fills)]).toEqual(right.map((_, k) => k + 2));
+          expect(index.ids.subarray(0, fills).every((id) => id === 1)).toBe(true);
+          expect(right.map((_, k) => text(file.slice(index.starts[fills + k], index.ends[fills + k])))).toEqual(right.map((entry, k) => `#${k + 2}=${entry};`));
+          expect(right.map((_, k) => text(file.slice(index.rights[fills + k], index.ends[fills + k])))).toEqual(right.map((entry) => `${entry};`));
+          expect(index.byType.get('A')).toHaveLength(index.ids.length);
+          expect(index.maxId).toBe(right.length + 1);
+        },
+      ),
       { numRuns: 60 },
     );
   });

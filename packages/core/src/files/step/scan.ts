@@ -1,5 +1,5 @@
 import { FileError } from '../contract';
-import { Marks } from '../marks';
+import { Columns, PlainInstances } from './instances';
 
 /** Where one instance `#id=…;` stands: from the `#` to behind the semicolon, and where its right side begins. */
 export interface InstanceSpan {
@@ -40,6 +40,7 @@ const APOSTROPHE = 39;
 const SLASH = 47;
 const STAR = 42;
 const HASH = 35;
+const SEMICOLON = 59;
 const EQUALS = 61;
 const PAREN = 40;
 
@@ -79,30 +80,17 @@ export function endOfString(bytes: Uint8Array, start: number): number {
   }
 }
 
-/** Walks from statement to statement: keeps where the next semicolon, text and comment are, so that each is looked for once. */
-class Statements {
-  private readonly marks: Marks;
-  private semicolon = -1;
-  private text = -1;
-  private comment = -1;
-
-  constructor(private readonly bytes: Uint8Array) {
-    this.marks = new Marks(bytes);
+/** Offset behind the semicolon that ends the statement at `start`. */
+function endOfStatement(bytes: Uint8Array, start: number): number {
+  let i = start;
+  while (i < bytes.length) {
+    const c = bytes[i]!;
+    if (c === SEMICOLON) return i + 1;
+    if (c === APOSTROPHE) i = endOfString(bytes, i);
+    else if (c === SLASH && bytes[i + 1] === STAR) i = endOfComment(bytes, i);
+    else i++;
   }
-
-  /** Offset behind the semicolon that ends the statement at `start`. */
-  endOf(start: number): number {
-    let i = start;
-    for (;;) {
-      if (this.semicolon < i) this.semicolon = this.marks.next(';', i);
-      if (this.text < i) this.text = this.marks.next("'", i);
-      if (this.comment < i) this.comment = this.marks.next('/*', i);
-      if (this.text < this.semicolon && this.text < this.comment) i = endOfString(this.bytes, this.text);
-      else if (this.comment < this.semicolon) i = endOfComment(this.bytes, this.comment);
-      else if (this.semicolon === this.bytes.length) throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
-      else return this.semicolon + 1;
-    }
-  }
+  throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
 }
 
 function keywordAt(bytes: Uint8Array, start: number): string {
@@ -135,6 +123,13 @@ class Spans {
     this.cells[3 * this.room + this.length++] = end;
   }
 
+  /** Adds instances by their columns. */
+  take(columns: Columns, count: number): void {
+    while (this.length + count > this.room) this.grow();
+    for (let column = 0; column < 4; column++) this.cells.set(columns[column]!.subarray(0, count), column * this.room + this.length);
+    this.length += count;
+  }
+
   private grow(): void {
     const larger = new Int32Array(this.room * 8);
     for (let column = 0; column < 4; column++) larger.set(this.column(column), column * this.room * 2);
@@ -148,25 +143,6 @@ class Spans {
   }
 }
 
-/** Wanted names by their first two letters: most instances are geometry, whose names begin otherwise. */
-type Candidates = readonly (readonly string[] | undefined)[];
-
-const pair = (first: number, second: number) => ((first & 31) << 5) | (second & 31);
-
-const candidates = new WeakMap<readonly string[], Candidates>();
-
-/** The candidates of a list of names, worked out once for every list. */
-function candidatesOf(wanted: readonly string[]): Candidates {
-  let known = candidates.get(wanted);
-  if (!known) {
-    const list = Array.from({ length: 1024 }, (): string[] | undefined => undefined);
-    for (const name of wanted) (list[pair(name.charCodeAt(0), name.charCodeAt(1))] ??= []).push(name);
-    known = list;
-    candidates.set(wanted, known);
-  }
-  return known;
-}
-
 /** Whether a name stands at `start`, all of it, in letters of either case. @param name in capitals */
 function standsAt(bytes: Uint8Array, start: number, name: string): boolean {
   for (let k = 0; k < name.length; k++) {
@@ -174,6 +150,36 @@ function standsAt(bytes: Uint8Array, start: number, name: string): boolean {
     if ((c >= 97 && c <= 122 ? c - 32 : c) !== name.charCodeAt(k)) return false;
   }
   return !WORD[bytes[start + name.length]!];
+}
+
+/** Positions of instances by their types. */
+class Types {
+  private readonly lists: number[][];
+
+  constructor(
+    private readonly bytes: Uint8Array,
+    private readonly wanted: readonly string[],
+  ) {
+    // The last list is that of complex instances.
+    this.lists = Array.from({ length: wanted.length + 1 }, () => []);
+  }
+
+  /** Takes down an instance whose right side begins at an offset. */
+  note(position: number, right: number): void {
+    const { bytes, wanted } = this;
+    const name = bytes[right] === PAREN ? wanted.length : wanted.findIndex((one) => standsAt(bytes, right, one));
+    this.lists[name]?.push(position);
+  }
+
+  /** The same, where the number of its name is known but for a chance in four thousand million. */
+  noteLikely(position: number, right: number, name: number): void {
+    if (name === this.wanted.length || standsAt(this.bytes, right, this.wanted[name]!)) this.lists[name]!.push(position);
+    else this.note(position, right);
+  }
+
+  get byType(): Map<string, number[]> {
+    return new Map(this.lists.map((list, n) => [this.wanted[n] ?? '', list]));
+  }
 }
 
 /** Finds instances by their ids: most files number them in ascending order, so that they can be looked up where they are. */
@@ -208,11 +214,10 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   const bom = bytes[0] === 0xef && bytes[1] === 0xbb && bytes[2] === 0xbf ? 3 : 0;
   let i = skipBlank(bytes, bom);
   if (keywordAt(bytes, i) !== 'ISO-10303-21') throw new FileError('step-not', 'This is not a STEP file: it does not begin with ISO-10303-21.', 0);
-  const statements = new Statements(bytes);
-  i = statements.endOf(i);
+  i = endOfStatement(bytes, i);
 
-  const candidates = candidatesOf(wanted);
-  const byType = new Map<string, number[]>([...wanted, ''].map((name) => [name, []]));
+  const plain = new PlainInstances(bytes, wanted);
+  const types = new Types(bytes, wanted);
   const header: HeaderSpan[] = [];
   // An instance takes some sixty bytes; where there are more of them the columns grow.
   const spans = new Spans(Math.max(64, bytes.length >> 5));
@@ -226,26 +231,32 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
     if (i >= bytes.length) throw new FileError('step-truncated', 'The file ends before END-ISO-10303-21.', i);
     const start = i;
     if (bytes[i] === HASH && section === 'data') {
+      const count = plain.run(i);
+      if (count > 0) {
+        for (let mark = 0; mark < plain.marks; mark++) {
+          const row = plain.rowOf(mark);
+          types.noteLikely(spans.length + row, plain.columns[2][row]!, plain.nameOf(mark));
+        }
+        spans.take(plain.columns, count);
+        if (plain.largest > maxId) maxId = plain.largest;
+        i = plain.stopped;
+        continue;
+      }
       let id = 0;
       for (i++; isDigit(bytes[i]!); i++) id = id * 10 + bytes[i]! - 48;
       if (bytes[i] !== EQUALS) i = skipBlank(bytes, i);
       if (bytes[i] !== EQUALS) throw new FileError('step-syntax', `Instance #${id} has no right side.`, start);
       if (!WORD[bytes[++i]!]) i = skipBlank(bytes, i);
-      const at = spans.length;
       spans.begin(id, start, i);
       if (id > maxId) maxId = id;
-      if (bytes[i] === PAREN) byType.get('')!.push(at);
-      else {
-        const names = candidates[pair(bytes[i]!, bytes[i + 1]!)];
-        if (names) for (const name of names) if (standsAt(bytes, i, name)) byType.get(name)!.push(at);
-      }
-      i = statements.endOf(i);
+      types.note(spans.length, i);
+      i = endOfStatement(bytes, i);
       spans.end(i);
       continue;
     }
     const keyword = keywordAt(bytes, i);
     if (keyword === '') throw new FileError('step-syntax', 'A statement does not begin with a name.', start);
-    i = statements.endOf(i);
+    i = endOfStatement(bytes, i);
     if (keyword === 'HEADER') section = 'header';
     else if (keyword === 'DATA') section = 'data';
     else if (keyword === 'ENDSEC') {
@@ -266,7 +277,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
     starts: spans.column(1),
     rights: spans.column(2),
     ends: spans.column(3),
-    byType,
+    byType: types.byType,
     position: positionOf(ids),
     maxId,
     dataEnd,
