@@ -270,7 +270,7 @@ describe('a first reading', () => {
   };
   const stored = (library: number) =>
     rule.db.all(
-      `SELECT f.path, f.folder, f.name, f.kind, f.format, f.size, f.mtime_ms, f.hash, f.problem, f.product_id, f.reading, f.removed,
+      `SELECT f.path, f.folder, f.name, f.kind, f.format, f.size, f.mtime_ms, f.hash, f.problem, f.product_id, f.reading, f.blocks, f.removed,
          (SELECT jsonb_agg(to_jsonb(h) - 'file_id' ORDER BY h.key) FROM holders h WHERE h.file_id = f.id) AS holders,
          (SELECT jsonb_agg(to_jsonb(v) - 'file_id' ORDER BY v.holder, v.place, v.name) FROM held_values v WHERE v.file_id = f.id) AS values
        FROM files f WHERE f.library_id = $1 ORDER BY f.path`,
@@ -314,10 +314,39 @@ describe('a first reading', () => {
     expect(first.map((row) => (row as { path: string }).path)).toContain('rack 1/S-69.step');
     expect(JSON.stringify(first)).toContain(JSON.stringify('tab\there, back\\slash, line\nend, 7').slice(1, -1));
     // As if every file had changed since.
-    await rule.db.run(`UPDATE files SET hash = 'other', size = 0, reading = NULL, product_id = 'x', problem = 'x' WHERE library_id = $1`, [library]);
+    await rule.db.run(`UPDATE files SET hash = 'other', size = 0, reading = NULL, blocks = '{}', product_id = 'x', problem = 'x' WHERE library_id = $1`, [
+      library,
+    ]);
     await rule.db.run(`UPDATE held_values SET text = 'other' WHERE file_id IN (SELECT id FROM files WHERE library_id = $1)`, [library]);
     expect(await rule.services.scanner.rescan(undefined, library)).toMatchObject({ added: 0, changed: 73 });
     expect(await stored(library)).toEqual(first);
+    rmSync(root, { recursive: true });
+    await rule.db.run('UPDATE files SET removed = true WHERE library_id = $1', [library]);
+  });
+
+  it('keeps a block that many drawings have once, and forgets it when none has it any more', async () => {
+    const root = mkdtempSync(join(tmpdir(), 'rule-blocks-'));
+    const sheet = demo('DR-15/drawings/face-plate.dxf');
+    const other = Buffer.from(sheet.toString('latin1').replace('Material of the part', 'Whatever it is made of'), 'latin1');
+    const write = (bytes: Uint8Array, seconds: number) => {
+      for (const name of ['a.dxf', 'b.dxf', 'c.dxf']) {
+        writeFileSync(join(root, name), bytes);
+        utimesSync(join(root, name), seconds, seconds);
+      }
+    };
+    write(other, 1_000_000_000);
+    const library = await rule.services.libraries.add('Blocks', root);
+    await rule.services.scanner.rescan(undefined, library);
+    const kept = () =>
+      rule.db.all<{ prompt: string; drawings: number }>(
+        `SELECT c->>'prompt' AS prompt, (SELECT count(*)::int FROM files f WHERE f.library_id = $1 AND d.hash = ANY(f.blocks)) AS drawings
+         FROM block_definitions d, jsonb_array_elements(d.definition->'cells') c WHERE c->>'tag' = 'MATL' AND c->>'prompt' LIKE 'Whatever%'`,
+        [library],
+      );
+    expect(await kept()).toEqual([{ prompt: 'Whatever it is made of', drawings: 3 }]);
+    write(sheet, 1_000_000_500);
+    expect(await rule.services.scanner.rescan(undefined, library)).toMatchObject({ changed: 3 });
+    expect(await kept()).toEqual([]);
     rmSync(root, { recursive: true });
     await rule.db.run('UPDATE files SET removed = true WHERE library_id = $1', [library]);
   });

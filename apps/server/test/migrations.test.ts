@@ -1,5 +1,6 @@
 import { expect, it } from '@jest/globals';
 import { newDraft } from '@rule/core/schema';
+import { BLOCKS_OF_F } from '../src/library/blocks';
 import { Db } from '../src/platform/db';
 import { migrate } from '../src/platform/migrations';
 import { Editions } from '../src/schema/editions';
@@ -38,6 +39,39 @@ it('a schema from before there were editions becomes the first one, with nothing
     expect((await editions.list()).map(({ number, state }) => [number, state])).toEqual([
       [2, 'in force'],
       [1, 'superseded'],
+    ]);
+  } finally {
+    await db.close();
+    await drop();
+  }
+});
+
+it('blocks that every reading held are kept once, in their order, and are shown as before', async () => {
+  const { url, drop } = await freshDatabase();
+  const db = new Db(url);
+  try {
+    await migrate(db.sequelize, '0007-quick-reading');
+    const block = (name: string) => ({ name, cells: [{ tag: 'TITLE' }], shapes: [{ shape: 'line', points: [] }] });
+    const reading = (...blocks: object[]) => JSON.stringify({ version: 'AC1032', structure: null, blocks, inserts: [], sheets: [], problems: [] });
+    await db.run(`INSERT INTO libraries (name, root) VALUES ('Old', '/old')`);
+    await db.run(
+      `INSERT INTO files (library_id, path, folder, name, kind, format, size, mtime_ms, hash, reading)
+       SELECT l.id, n.path, '', n.path, 'drawing', 'dxf', 1, 1, '', n.reading FROM libraries l, jsonb_to_recordset($1::jsonb) AS n(path text, reading jsonb)`,
+      [
+        `[{"path":"a","reading":${reading(block('B'), block('A'))}},{"path":"b","reading":${reading(block('A'))}},{"path":"c","reading":${reading()}},{"path":"d","reading":null}]`,
+      ],
+    );
+    await migrate(db.sequelize);
+    expect((await db.one<{ n: number }>('SELECT count(*)::int AS n FROM block_definitions'))!.n).toBe(2);
+    expect(
+      await db.all(
+        `SELECT f.path, f.reading->'blocks' AS old, f.reading->>'version' AS version, (SELECT coalesce(jsonb_agg(b.block ORDER BY b.position), '[]') FROM ${BLOCKS_OF_F} b) AS blocks FROM files f ORDER BY f.path`,
+      ),
+    ).toEqual([
+      { path: 'a', old: null, version: 'AC1032', blocks: [block('B'), block('A')] },
+      { path: 'b', old: null, version: 'AC1032', blocks: [block('A')] },
+      { path: 'c', old: null, version: 'AC1032', blocks: [] },
+      { path: 'd', old: null, version: null, blocks: [] },
     ]);
   } finally {
     await db.close();

@@ -1,6 +1,8 @@
 import { FileReading, formatOf } from '@rule/core/files';
 import { StandIns } from '@rule/core/values';
 import { CopyRows, CopyValue, Sql } from '../platform/db';
+import { hashOf } from '../platform/store';
+import { KeptBlock, keepBlocks } from './blocks';
 
 /** Where a file stands that the database does not know yet. */
 export interface Birth {
@@ -22,8 +24,8 @@ export interface ReadFile {
   readonly problem: string | null;
 }
 
-/** What of a reading is kept beside the values: structure, blocks, inserts, sheets. */
-export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'blocks' | 'inserts' | 'sheets' | 'problems'>;
+/** What of a reading is kept beside values and blocks. */
+export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'problems'>;
 
 const number = (text: string) => {
   const n = text === '' || text.length > 40 || text.trim() === '' ? Number.NaN : Number(text);
@@ -58,8 +60,11 @@ function* valueRows({ id, reading }: ReadFile, standIns: StandIns): Generator<Co
   }
 }
 
-/** What stands for a file itself, whether it is known already or not. */
-function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile) {
+/** JSON as the database takes it: its texts cannot hold the character U+0000. */
+const plainJson = (value: object) => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
+
+/** What stands for a file itself, whether it is known already or not. @param blocks hashes of its blocks */
+function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile, blocks: readonly string[]) {
   return {
     id,
     size,
@@ -75,23 +80,20 @@ function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile) {
       ({
         version: reading.version,
         structure: reading.structure,
-        blocks: reading.blocks,
         inserts: reading.inserts,
         sheets: reading.sheets,
         problems: reading.problems,
       } satisfies KeptReading),
+    blocks,
   };
 }
 
-/** JSON as the database takes it: its texts cannot hold the character U+0000. */
-const plainJson = (value: object) => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
-
-function bornRow(file: ReadFile, { library, path, folder, name }: Birth): CopyValue[] {
-  const { id, size, mtime, hash, problem, kind, format, product, reading } = rowOf(file);
+function bornRow({ id, size, mtime, hash, problem, kind, format, product, reading, blocks }: ReturnType<typeof rowOf>, birth: Birth): CopyValue[] {
+  const { library, path, folder, name } = birth;
   // Of a file that could not be read, its name says what it is.
   const known = format ?? formatOf(path)?.id ?? 'other';
   const guess = known === 'dxf' ? 'drawing' : known === 'step' ? 'part' : 'other';
-  return [id, library, path, folder, name, kind ?? guess, known, size, mtime, hash, problem, product, reading && plainJson(reading)];
+  return [id, library, path, folder, name, kind ?? guess, known, size, mtime, hash, problem, product, reading && plainJson(reading), `{${blocks.join(',')}}`];
 }
 
 /**
@@ -105,13 +107,15 @@ export class Readings {
   private readonly updates: string[] = [];
   private readonly known: number[] = [];
   private readonly beside: number[] = [];
+  private readonly blocks = new Map<string, KeptBlock>();
 
   constructor(private readonly standIns: StandIns) {}
 
   add(file: ReadFile): void {
-    if (file.born) this.born.add([bornRow(file, file.born)]);
+    const row = rowOf(file, this.keep(file.reading?.blocks ?? []));
+    if (file.born) this.born.add([bornRow(row, file.born)]);
     else {
-      this.updates.push(plainJson(rowOf(file)));
+      this.updates.push(plainJson(row));
       this.known.push(file.id);
     }
     this.holders.add(holderRows(file));
@@ -119,17 +123,28 @@ export class Readings {
     if (file.reading?.format === 'other') this.beside.push(file.id);
   }
 
+  /** The hashes of blocks, which are remembered. */
+  private keep(blocks: FileReading['blocks']): string[] {
+    return blocks.map((block) => {
+      const definition = plainJson(block);
+      const hash = hashOf(Buffer.from(definition));
+      this.blocks.set(hash, { hash, definition });
+      return hash;
+    });
+  }
+
   /**
    * Stores them: a few statements for any number of files. A file that could not be read holds nothing; a
    * file whose values are kept beside it gets them from there.
    */
   async store(sql: Sql): Promise<void> {
-    await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading)', this.born);
+    await keepBlocks(sql, [...this.blocks.values()]);
+    await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading, blocks)', this.born);
     if (this.known.length) {
       await sql.run(
         `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
-           product_id = n.product, reading = n.reading, removed = false
-         FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb) WHERE f.id = n.id`,
+           product_id = n.product, reading = n.reading, blocks = n.blocks, removed = false
+         FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb, blocks text[]) WHERE f.id = n.id`,
         [`[${this.updates.join(',')}]`],
       );
       await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [this.known]);

@@ -7,6 +7,7 @@ import { Db, rows } from '../platform/db';
 import { readSettings } from '../schema/settings';
 import { ScanInput } from '../threads/read';
 import { WorkPool } from '../threads/pool';
+import { forgetBlocks } from './blocks';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
 import { recountFiles, recountValues } from './counts';
@@ -75,8 +76,12 @@ const emptyReport = (): Report => ({ added: 0, changed: 0, moved: 0, removed: 0,
  * the tables for empty, and sort and loop where it should hash.
  */
 async function takeStock(db: Db): Promise<void> {
-  await db.run('ANALYZE files (id, library_id, folder, kind, removed)');
-  await db.run('ANALYZE held_values (file_id, place, name, level, kind)');
+  await db.transaction(async (sql) => {
+    // Some thousand rows tell enough until the database looks at more of them by itself.
+    await sql.run('SET LOCAL default_statistics_target = 10');
+    await sql.run('ANALYZE files (id, library_id, folder, kind, removed)');
+    await sql.run('ANALYZE held_values (file_id, place, name, level, kind)');
+  });
 }
 
 /** Reads what is new or changed in libraries: by size and time first, by content only where those differ. */
@@ -101,6 +106,7 @@ export class Scanner {
         // Also after a cancelled scan: what was read is put in its place.
         if (report.added + report.changed + report.moved + report.removed > 0) {
           if (report.added + report.changed >= MANY) await takeStock(this.db);
+          if (report.changed > 0) await forgetBlocks(this.db);
           await this.settle(context);
         }
       }
@@ -275,9 +281,7 @@ export class Scanner {
   /** Numbers for files that the database does not know yet, by their paths; they come into it as they are read. */
   private async reserve(fresh: readonly Found[]): Promise<Map<string, number>> {
     if (fresh.length === 0) return new Map();
-    const ids = await this.db.all<{ id: number }>(`SELECT nextval(pg_get_serial_sequence('files', 'id')) AS id FROM generate_series(1, $1::int)`, [
-      fresh.length,
-    ]);
+    const ids = await this.db.all<{ id: number }>(`SELECT nextval('files_id_seq') AS id FROM generate_series(1, $1::int)`, [fresh.length]);
     return new Map(fresh.map(({ path }, i) => [path, ids[i]!.id]));
   }
 }

@@ -605,6 +605,19 @@ EXCEPTION WHEN feature_not_supported OR invalid_parameter_value THEN NULL;
 END $$;
 `,
   },
+  {
+    name: '0008-blocks-once',
+    up: `
+-- The blocks that thousands of drawings share are kept once, by their hash, instead of in every drawing's reading.
+CREATE TABLE block_definitions (hash text PRIMARY KEY, definition jsonb NOT NULL);
+ALTER TABLE files ADD COLUMN blocks text[] NOT NULL DEFAULT '{}';
+INSERT INTO block_definitions
+  SELECT DISTINCT encode(sha256(convert_to(b::text, 'UTF8')), 'hex'), b FROM files, jsonb_array_elements(reading->'blocks') b WHERE jsonb_typeof(reading->'blocks') = 'array';
+UPDATE files SET reading = reading - 'blocks', blocks = ARRAY(
+  SELECT encode(sha256(convert_to(b::text, 'UTF8')), 'hex') FROM jsonb_array_elements(reading->'blocks') WITH ORDINALITY AS e(b, n) ORDER BY n)
+  WHERE jsonb_typeof(reading->'blocks') = 'array';
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

@@ -9,6 +9,7 @@ import { SHEETS } from '@rule/core/standards';
 import { Publication, StartFile, guessBlockUnit, madeFrom, startFiles } from '@rule/core/start';
 import { heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
+import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
 import { Db, rows } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
@@ -65,8 +66,8 @@ export class StartFiles {
         `SELECT s.edition, s.at, u.display_name AS "by" FROM start_files s LEFT JOIN users u ON u.id = s.user_id WHERE s.current ORDER BY s.at DESC LIMIT 1`,
       ),
       this.db.all<{ name: string }>(
-        `SELECT b->>'name' AS name FROM files f, jsonb_array_elements(f.reading->'blocks') b
-         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b->'cells') > 0
+        `SELECT b.block->>'name' AS name FROM files f, ${BLOCKS_OF_F} b
+         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b.block->'cells') > 0
          GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 500`,
       ),
     ]);
@@ -112,8 +113,8 @@ export class StartFiles {
 
   private async block(name: string): Promise<BlockReading> {
     const row = await this.db.one<{ block: BlockReading }>(
-      `SELECT b AS block FROM files f, jsonb_array_elements(f.reading->'blocks') b WHERE f.kind = 'drawing' AND NOT f.removed AND b->>'name' = $1
-       ORDER BY jsonb_array_length(b->'cells') DESC, f.id LIMIT 1`,
+      `SELECT b.block FROM files f, ${BLOCKS_OF_F} b WHERE f.kind = 'drawing' AND NOT f.removed AND b.block->>'name' = $1
+       ORDER BY jsonb_array_length(b.block->'cells') DESC, f.id LIMIT 1`,
       [name],
     );
     if (!row) throw notFound(`A drawing with the title block ${name}`);

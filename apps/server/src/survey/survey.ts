@@ -17,6 +17,7 @@ import {
 } from '@rule/contract';
 import { Kind, checkDefinition, compareNames, likenessKey } from '@rule/core/schema';
 import { ValueCount, draftFrom, guessType } from '@rule/core/survey';
+import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
 import { distinctValues } from '../library/counts';
 import { FILE_ROW, Libraries } from '../library/library';
@@ -228,7 +229,7 @@ export class Surveys {
         [name, ...condition.bind],
       ),
       this.db.all<{ preset: string }>(
-        `SELECT DISTINCT c->>'preset' AS preset FROM files f, jsonb_array_elements(f.reading->'blocks') b, jsonb_array_elements(b->'cells') c WHERE NOT f.removed AND f.kind = 'drawing' AND c->>'preset' <> ''`,
+        `SELECT DISTINCT c->>'preset' AS preset FROM files f, ${BLOCKS_OF_F} b, jsonb_array_elements(b.block->'cells') c WHERE NOT f.removed AND f.kind = 'drawing' AND c->>'preset' <> ''`,
       ),
       this.properties.active().then((active) => [...active.values()].find((candidate) => candidate.writtenName === name)),
     ]);

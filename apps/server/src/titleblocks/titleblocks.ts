@@ -5,6 +5,7 @@ import { Match } from '@rule/core/identity';
 import { Property, slotOf } from '@rule/core/schema';
 import { Binding, BoundCell, CellLearner, CellObservation, cellLines, cellText, isStale } from '@rule/core/titleblocks';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { BLOCKS_OF_F, cellsOfBlocks } from '../library/blocks';
 import { Libraries } from '../library/library';
 import { Db, Sql } from '../platform/db';
 import { notFound } from '../platform/problem';
@@ -17,7 +18,8 @@ interface Drawing {
   readonly path: string;
   readonly model: number | null;
   readonly match: Match | null;
-  readonly blocks: readonly BlockReading[];
+  /** Hashes of its blocks. */
+  readonly blocks: readonly string[];
   readonly inserts: readonly InsertReading[];
   /** Cell texts by holder and tag. */
   readonly texts: Readonly<Record<string, Readonly<Record<string, string>>>>;
@@ -26,16 +28,9 @@ interface Drawing {
 /** Exceptions of one learned binding that are listed. */
 const MOST_EXCEPTIONS = 100;
 
-/** What blocks are drawn of is by far the largest part of a reading, and only the picture needs it. */
-const WITHOUT_SHAPES = `(SELECT coalesce(jsonb_agg(b - 'shapes'), '[]') FROM jsonb_array_elements(f.reading->'blocks') b)`;
-
-const drawings = (
-  blocks: string,
-) => `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, ${blocks} AS blocks, f.reading->'inserts' AS inserts,
+const DRAWINGS = `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, f.blocks, f.reading->'inserts' AS inserts,
     coalesce((SELECT jsonb_object_agg(h.holder, h.cells) FROM (SELECT v.holder, jsonb_object_agg(v.name, v.text) AS cells FROM held_values v WHERE v.file_id = f.id AND v.place = 'cell' GROUP BY v.holder) h), '{}') AS texts
   FROM files f WHERE f.kind = 'drawing' AND NOT f.removed AND f.reading IS NOT NULL`;
-const DRAWINGS = drawings(WITHOUT_SHAPES);
-const DRAWINGS_WITH_SHAPES = drawings(`f.reading->'blocks'`);
 
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {
@@ -72,8 +67,12 @@ export class TitleBlocks {
       stale.set(place, (stale.get(place) ?? 0) + 1);
     }
     const blocks = new Map<string, { cells: Map<string, string>; drawings: BlockRow['drawings'][number][] }>();
+    const known = await cellsOfBlocks(
+      this.db,
+      drawings.flatMap((drawing) => drawing.blocks),
+    );
     for (const drawing of drawings)
-      for (const block of drawing.blocks) {
+      for (const block of drawing.blocks.map((hash) => known.get(hash)!)) {
         const inserts = drawing.inserts.filter((insert) => insert.block === block.name);
         if (inserts.length === 0) continue;
         const entry = blocks.get(block.name) ?? { cells: new Map<string, string>(), drawings: [] };
@@ -113,8 +112,14 @@ export class TitleBlocks {
   /** One drawing's block for its picture. Values pending in `lines` are shown as if they were applied. */
   async view(file: number, blockName: string, lines: readonly Line[]): Promise<BlockView> {
     const row = await this.libraries.file(file);
-    const drawing = await this.db.one<Drawing>(`${DRAWINGS_WITH_SHAPES} AND f.id = $1`, [file]);
-    const block = drawing?.blocks.find((candidate) => candidate.name === blockName);
+    const [drawing, found] = await Promise.all([
+      this.db.one<Drawing>(`${DRAWINGS} AND f.id = $1`, [file]),
+      this.db.one<{ block: BlockReading }>(
+        `SELECT b.block FROM files f, ${BLOCKS_OF_F} b WHERE f.id = $1 AND b.block->>'name' = $2 ORDER BY b.position LIMIT 1`,
+        [file, blockName],
+      ),
+    ]);
+    const block = found?.block;
     const insert = drawing?.inserts.find((candidate) => candidate.block === blockName);
     if (!drawing || !block || !insert) throw notFound(`The block ${blockName} in ${row.path}`);
     const bound = await this.bound(this.db, [drawing], await this.bindings(), lines);

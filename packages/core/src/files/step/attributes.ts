@@ -131,67 +131,69 @@ function definedHolder(model: StepModel, id: number | undefined, keys: HolderKey
   return record?.name === 'PRODUCT_DEFINITION_SHAPE' ? keys.keyOf.get(refOf(record.args[2]) ?? -1) : undefined;
 }
 
+/** A property definition of a user's with what represents it. */
+interface Found {
+  readonly holder: string;
+  readonly definitionName: string;
+  readonly propertyDefinition: number;
+  readonly link: number;
+  readonly representation: number;
+  readonly context: number;
+  readonly items: readonly number[];
+}
+
 /** Reads all user-defined attributes of the holders that a file has. */
 export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] {
   const general = new Set<number>();
   for (const id of model.idsOf('GENERAL_PROPERTY_ASSOCIATION')) {
-    const target = refOf(model.record(id)?.args[3]);
+    const target = refOf(model.args(id)[3]);
     if (target !== undefined) general.add(target);
-  }
-  interface Found {
-    readonly holder: string;
-    readonly definitionName: string;
-    readonly propertyDefinition: number;
-    readonly link: number;
-    readonly representation: number;
-    readonly context: number;
-    readonly items: readonly number[];
   }
   const found: Found[] = [];
   const users = new Map<number, number>();
+  const use = (id: number) => users.set(id, (users.get(id) ?? 0) + 1);
   for (const link of model.idsOf('PROPERTY_DEFINITION_REPRESENTATION')) {
-    const [definitionRef, representationRef] = (model.record(link)?.args ?? []).map(refOf);
-    const definition = definitionRef === undefined ? undefined : model.record(definitionRef);
-    const representation = representationRef === undefined ? undefined : model.record(representationRef);
-    if (definition?.name !== 'PROPERTY_DEFINITION' || representation?.name !== 'REPRESENTATION') continue;
-    const isUserDefined = general.has(definitionRef!) || textOf(definition.args[1]).toLowerCase() === 'user defined attribute';
-    const holder = keys.keyOf.get(definitionRef!) ?? definedHolder(model, refOf(definition.args[2]), keys);
+    const args = model.args(link);
+    const propertyDefinition = refOf(args[0]);
+    const representation = refOf(args[1]);
+    if (propertyDefinition === undefined || representation === undefined) continue;
+    const definition = model.record(propertyDefinition);
+    const represented = model.record(representation);
+    if (definition?.name !== 'PROPERTY_DEFINITION' || represented?.name !== 'REPRESENTATION') continue;
+    const isUserDefined = general.has(propertyDefinition) || textOf(definition.args[1]).toLowerCase() === 'user defined attribute';
+    const holder = keys.keyOf.get(propertyDefinition) ?? definedHolder(model, refOf(definition.args[2]), keys);
     if (!isUserDefined || holder === undefined) continue;
-    const items = refsOf(representation.args[1]);
-    for (const id of [representationRef!, ...items]) users.set(id, (users.get(id) ?? 0) + 1);
-    found.push({
-      holder,
-      definitionName: textOf(definition.args[0]),
-      propertyDefinition: definitionRef!,
-      link,
-      representation: representationRef!,
-      context: refOf(representation.args[2]) ?? -1,
-      items,
-    });
+    const items = refsOf(represented.args[1]);
+    use(representation);
+    for (const item of items) use(item);
+    const definitionName = textOf(definition.args[0]);
+    found.push({ holder, definitionName, propertyDefinition, link, representation, context: refOf(represented.args[2]) ?? -1, items });
   }
-  return found.flatMap(({ holder, definitionName, items, ...rest }) =>
-    items.flatMap((item) => {
+  const attributes: Attribute[] = [];
+  for (const { holder, definitionName, propertyDefinition, link, representation, context, items } of found) {
+    const grouped = items.length > 1;
+    const representationShared = users.get(representation)! > 1;
+    for (const item of items) {
       const value = readItem(model, item);
-      if (!value) return [];
-      const name = items.length === 1 && definitionName !== '' ? definitionName : value.name || definitionName;
-      const representationShared = users.get(rest.representation)! > 1;
-      const itemShared = representationShared || users.get(item)! > 1;
-      return [
-        {
-          holder,
-          name,
-          held: value.held,
-          argument: value.argument,
-          unit: value.unit,
-          item,
-          grouped: items.length > 1,
-          itemShared,
-          representationShared,
-          ...rest,
-        },
-      ];
-    }),
-  );
+      if (!value) continue;
+      attributes.push({
+        holder,
+        name: !grouped && definitionName !== '' ? definitionName : value.name || definitionName,
+        held: value.held,
+        propertyDefinition,
+        link,
+        representation,
+        item,
+        context,
+        unit: value.unit,
+        argument: value.argument,
+        grouped,
+        itemShared: representationShared || users.get(item)! > 1,
+        representationShared,
+      });
+    }
+  }
+  return attributes;
 }
 
 /** A fact that a file states about its model: material, density, a validation property, the unit of lengths. */
@@ -213,7 +215,9 @@ const VALIDATION: Readonly<Record<string, string>> = {
 export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
   const facts: Fact[] = [];
   for (const link of model.idsOf('PROPERTY_DEFINITION_REPRESENTATION')) {
-    const [definitionRef, representationRef] = (model.record(link)?.args ?? []).map(refOf);
+    const args = model.args(link);
+    const definitionRef = refOf(args[0]);
+    const representationRef = refOf(args[1]);
     const definition = definitionRef === undefined ? undefined : model.record(definitionRef);
     if (definition?.name !== 'PROPERTY_DEFINITION') continue;
     const about = textOf(definition.args[0]).toLowerCase();
@@ -251,7 +255,7 @@ export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
     }
   }
   for (const id of model.idsOf('MATERIAL_DESIGNATION')) {
-    const [name, definitions] = model.record(id)?.args ?? [];
+    const [name, definitions] = model.args(id);
     for (const target of [...refsOf(definitions), refOf(definitions)]) {
       const holder = definedHolder(model, target, keys);
       if (holder !== undefined && textOf(name)) facts.push({ holder, name: 'material', held: { text: textOf(name), form: 'text' } });

@@ -34,7 +34,9 @@ export function readBodies(model: StepModel, structure: Structure): Bodies {
   const representations = new Map<number, number[]>();
   const tied = new Map<number, number>();
   for (const link of model.idsOf('SHAPE_DEFINITION_REPRESENTATION')) {
-    const [definition, representation] = (model.record(link)?.args ?? []).map(refOf);
+    const args = model.args(link);
+    const definition = refOf(args[0]);
+    const representation = refOf(args[1]);
     const record = definition === undefined ? undefined : model.record(definition);
     if (!record || representation === undefined) continue;
     const product = record.name === 'PRODUCT_DEFINITION_SHAPE' ? refOf(record.args[2]) : undefined;
@@ -48,7 +50,9 @@ export function readBodies(model: StepModel, structure: Structure): Bodies {
   }
   const related = new Map<number, number[]>();
   for (const id of model.idsOf('SHAPE_REPRESENTATION_RELATIONSHIP')) {
-    const [a, b] = (model.record(id)?.args ?? []).slice(2).map(refOf);
+    const args = model.args(id);
+    const a = refOf(args[2]);
+    const b = refOf(args[3]);
     if (a === undefined || b === undefined) continue;
     related.set(a, [...(related.get(a) ?? []), b]);
     related.set(b, [...(related.get(b) ?? []), a]);
@@ -56,8 +60,9 @@ export function readBodies(model: StepModel, structure: Structure): Bodies {
   const aspects = new Map<number, number>();
   for (const type of ['GEOMETRIC_ITEM_SPECIFIC_USAGE', 'ITEM_IDENTIFIED_REPRESENTATION_USAGE'] as const)
     for (const id of model.idsOf(type)) {
-      const args = model.record(id)?.args ?? [];
-      const [aspect, solid] = [refOf(args[2]), refOf(args[4])];
+      const args = model.args(id);
+      const aspect = refOf(args[2]);
+      const solid = refOf(args[4]);
       if (aspect !== undefined && solid !== undefined && !aspects.has(solid) && model.record(aspect)?.name === 'SHAPE_ASPECT') aspects.set(solid, aspect);
     }
   const list: Body[] = [];

@@ -3,15 +3,25 @@ import { WASM } from './instances.wasm';
 /** Columns of instances: the ids, the starts, the right sides, the ends. */
 export type Columns = readonly [Int32Array, Int32Array, Int32Array, Int32Array];
 
+interface Constant {
+  readonly value: number;
+}
+
 /** What `packages/core/wasm/instances.ts` is built into. */
 interface Machine {
-  readonly memory: WebAssembly.Memory;
-  readonly room: WebAssembly.Global<'i32'>;
-  readonly hashes: WebAssembly.Global<'i32'>;
-  readonly ids: WebAssembly.Global<'i32'>;
-  readonly window: WebAssembly.Global<'i32'>;
-  readonly report: WebAssembly.Global<'i32'>;
+  readonly memory: { readonly buffer: ArrayBuffer };
+  readonly room: Constant;
+  readonly hashes: Constant;
+  readonly ids: Constant;
+  readonly window: Constant;
+  readonly report: Constant;
   readonly run: (from: number, length: number, base: number, names: number) => number;
+}
+
+/** The part of the engine's `WebAssembly` that is used; not every project that the core is part of has its types. */
+interface Engine {
+  readonly Module: new (bytes: Uint8Array) => object;
+  readonly Instance: new (module: object) => { readonly exports: unknown };
 }
 
 /** The machine with its memory laid out. */
@@ -48,7 +58,8 @@ let desk: Desk | undefined;
 function theDesk(): Desk {
   if (desk) return desk;
   const bytes = Uint8Array.from(atob(WASM), (c) => c.charCodeAt(0));
-  const machine = new WebAssembly.Instance(new WebAssembly.Module(bytes)).exports as unknown as Machine;
+  const { Module, Instance } = (globalThis as unknown as { WebAssembly: Engine }).WebAssembly;
+  const machine = new Instance(new Module(bytes)).exports as Machine;
   const { buffer } = machine.memory;
   const room = machine.room.value;
   const column = (n: number) => new Int32Array(buffer, machine.ids.value + 4 * room * n, room);

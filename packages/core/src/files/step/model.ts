@@ -24,6 +24,8 @@ export const WANTED = [
   'CONTEXT_DEPENDENT_SHAPE_REPRESENTATION',
 ] as const;
 
+const NO_ARGUMENTS: readonly Argument[] = [];
+
 /** A Part 21 file with instances parsed on demand. */
 export class StepModel {
   readonly index: StepIndex;
@@ -51,6 +53,11 @@ export class StepModel {
   /** The first record of an instance; `undefined` when the id is not defined. */
   record(id: number): StepRecord | undefined {
     return this.records(id)[0];
+  }
+
+  /** The arguments of the first record of an instance; none when the id is not defined. */
+  args(id: number | undefined): readonly (Argument | undefined)[] {
+    return (id === undefined ? undefined : this.record(id)?.args) ?? NO_ARGUMENTS;
   }
 
   /** The ids of all instances of a type, in file order. */

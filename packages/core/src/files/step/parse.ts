@@ -45,6 +45,15 @@ function nameAt(bytes: Uint8Array, start: number, end: number): string {
   return name;
 }
 
+const NO_ITEMS: readonly Argument[] = [];
+
+/**
+ * An argument with the fields of all kinds: the engine handles objects of one shape several times faster than those of
+ * seven, and a large library has them by the hundred million.
+ */
+const argument = (is: Argument['is'], start: number, end: number, value = '', id = 0, items = NO_ITEMS, name = ''): Argument =>
+  ({ is, value, id, items, name, start, end }) as unknown as Argument;
+
 /** Nesting that no sane file reaches; a guard for the call stack. */
 const DEEPEST = 64;
 
@@ -110,42 +119,42 @@ class Parser {
     const { bytes } = this;
     if (c === 39) {
       this.i = endOfString(bytes, start);
-      return { is: 'text', value: decodeString(bytes, start + 1, this.i - 1), start, end: this.i };
+      return argument('text', start, this.i, decodeString(bytes, start + 1, this.i - 1));
     }
     if (c === 35) {
       let id = 0;
       for (this.i++; bytes[this.i]! >= 48 && bytes[this.i]! <= 57; this.i++) id = id * 10 + bytes[this.i]! - 48;
-      return { is: 'ref', id, start, end: this.i };
+      return argument('ref', start, this.i, '', id);
     }
     if (c === 36 || c === 42) {
       this.i++;
-      return { is: 'none', value: c === 36 ? '$' : '*', start, end: this.i };
+      return argument('none', start, this.i, c === 36 ? '$' : '*');
     }
     if (c === 40) {
       const items = this.list(depth + 1);
-      return { is: 'list', items, start, end: this.i };
+      return argument('list', start, this.i, '', 0, items);
     }
     if (c === 46) {
       this.i++;
       while (isWord(this.bytes[this.i]!)) this.i++;
       if (this.bytes[this.i] !== 46) this.fail('An enumeration is not closed.');
       this.i++;
-      return { is: 'enum', value: nameAt(bytes, start + 1, this.i - 1), start, end: this.i };
+      return argument('enum', start, this.i, nameAt(bytes, start + 1, this.i - 1));
     }
     if (c === 34) {
       const close = bytes.indexOf(34, start + 1);
       if (close < 0) this.fail('A binary is not closed.');
       this.i = close + 1;
-      return { is: 'enum', value: ascii(bytes, start, this.i), start, end: this.i };
+      return argument('enum', start, this.i, ascii(bytes, start, this.i));
     }
     if (c === 43 || c === 45 || (c >= 48 && c <= 57)) {
       while (isNumber(bytes[this.i]!)) this.i++;
-      return { is: 'number', value: ascii(bytes, start, this.i), start, end: this.i };
+      return argument('number', start, this.i, ascii(bytes, start, this.i));
     }
     const name = this.word();
     if (this.blank() !== 40) this.fail(`${name} has no arguments.`);
     const items = this.list(depth + 1);
-    return { is: 'typed', name, items, start, end: this.i };
+    return argument('typed', start, this.i, '', 0, items, name);
   }
 }
 

@@ -32,8 +32,8 @@ export function openStep(bytes: Uint8Array): StepContent {
 
 /** The own fields of a product: id, name, description and version, and the file that an external reference names. */
 export function productFields(model: StepModel, definition: Definition): Field[] {
-  const product = model.record(definition.product)?.args ?? [];
-  const formation = model.record(definition.formation)?.args ?? [];
+  const product = model.args(definition.product);
+  const formation = model.args(definition.formation);
   return [
     { name: 'product id', argument: product[0]! },
     { name: 'product name', argument: product[1]! },

@@ -40,7 +40,7 @@ function unique(key: string, taken: Set<string>): string {
 function ofCategory(model: StepModel, category: string): Set<number> {
   const products = new Set<number>();
   for (const id of model.idsOf('PRODUCT_RELATED_PRODUCT_CATEGORY')) {
-    const args = model.record(id)?.args ?? [];
+    const args = model.args(id);
     if (textOf(args[0]).toLowerCase() === category) for (const product of refsOf(args[2])) products.add(product);
   }
   return products;
@@ -51,11 +51,11 @@ function externalFiles(model: StepModel): Map<number, Argument> {
   const files = new Map<number, Argument>();
   const nameOfDocument = new Map<number, Argument>();
   for (const id of model.idsOf('APPLIED_EXTERNAL_IDENTIFICATION_ASSIGNMENT')) {
-    const args = model.record(id)?.args ?? [];
+    const args = model.args(id);
     if (args[0]) for (const item of refsOf(args[3])) nameOfDocument.set(item, args[0]);
   }
   for (const id of model.idsOf('APPLIED_DOCUMENT_REFERENCE')) {
-    const args = model.record(id)?.args ?? [];
+    const args = model.args(id);
     const document = refOf(args[0]);
     if (document === undefined) continue;
     const name = nameOfDocument.get(document) ?? model.record(document)?.args[0];
@@ -86,7 +86,7 @@ export function readStructure(model: StepModel): Structure {
   const takenOccurrences = new Set<string>();
   const placed = new Set<number>();
   for (const id of model.idsOf('NEXT_ASSEMBLY_USAGE_OCCURRENCE')) {
-    const args = model.record(id)?.args ?? [];
+    const args = model.args(id);
     const parent = definitions.get(refOf(args[3]) ?? -1);
     const child = definitions.get(refOf(args[4]) ?? -1);
     if (!parent || !child) continue;

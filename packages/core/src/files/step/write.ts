@@ -221,7 +221,7 @@ class Writer {
   private remove(): void {
     if (this.removals.length === 0) return;
     const { model } = this.content;
-    const associations = model.idsOf('GENERAL_PROPERTY_ASSOCIATION').map((id) => ({ id, args: model.record(id)?.args ?? [] }));
+    const associations = model.idsOf('GENERAL_PROPERTY_ASSOCIATION').map((id) => ({ id, args: model.args(id) }));
     const servedBy = new Map<Attribute, number[]>();
     for (const attribute of this.removals) {
       const { link, propertyDefinition, representation, item, unit } = attribute;
