@@ -49,7 +49,7 @@ async function main(): Promise<void> {
     };
     // In turns, so that both have the same share of what else the machine does.
     let [floor, first] = [Infinity, Infinity];
-    for (let run = 0; run < 3; run++) {
+    for (let run = 0; run < 5; run++) {
       const { services, close } = await openServices();
       // A server that is up has its threads: they are begun by a small library before.
       await services.libraries.add('Small', small);

@@ -1,6 +1,6 @@
 import { FileReading, formatOf } from '@rule/core/files';
 import { StandIns } from '@rule/core/values';
-import { CopyRows, CopyValue, Sql } from '../platform/db';
+import { COPY_NULL, CopyRows, CopyValue, Sql, copiedText } from '../platform/db';
 import { hashOf } from '../platform/store';
 import { KeptBlock, keepBlocks } from './blocks';
 
@@ -27,37 +27,38 @@ export interface ReadFile {
 /** What of a reading is kept beside values and blocks. */
 export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'problems'>;
 
-const number = (text: string) => {
-  const n = text === '' || text.length > 40 || text.trim() === '' ? Number.NaN : Number(text);
+/** The number that a text is; `null` when it is none. */
+function numberOf(text: string): number | null {
+  if (text === '' || text.length > 40) return null;
+  const first = text.charCodeAt(0) | 32;
+  // A letter begins no number: most texts need no closer look.
+  if ((first >= 97 && first <= 122) || text.trim() === '') return null;
+  const n = Number(text);
   return Number.isFinite(n) ? n : null;
-};
+}
 
 function* holderRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   for (const { key, level, label } of reading?.holders ?? []) yield [id, key, level, label];
 }
 
-function* valueRows({ id, reading }: ReadFile, standIns: StandIns): Generator<CopyValue[]> {
+/** All values of a file as lines for COPY: a library has them by the million, so that no row is made of each before. */
+function valueLines({ id, reading }: ReadFile, standIns: StandIns): string {
+  let lines = '';
   for (const { key, level, values } of reading?.holders ?? []) {
-    const seen = new Set<string>();
+    const head = `${id}\t${copiedText(key)}\t`;
+    const seen = new Map<string, Set<string>>();
     for (const { place, name, held } of values) {
+      let names = seen.get(place);
+      if (!names) seen.set(place, (names = new Set()));
       // Readers report names that stand twice; the first one counts.
-      if (seen.has(`${place} ${name}`)) continue;
-      seen.add(`${place} ${name}`);
-      yield [
-        id,
-        key,
-        place,
-        name,
-        reading!.kind,
-        held.text,
-        held.form,
-        held.unit ?? null,
-        number(held.text),
-        level,
-        held.form === 'text' && standIns.matches(held.text),
-      ];
+      if (names.has(name)) continue;
+      names.add(name);
+      const unit = held.unit === undefined ? COPY_NULL : copiedText(held.unit);
+      const standIn = held.form === 'text' && standIns.matches(held.text) ? 't' : 'f';
+      lines += `${head}${place}\t${copiedText(name)}\t${reading!.kind}\t${copiedText(held.text)}\t${held.form}\t${unit}\t${numberOf(held.text) ?? COPY_NULL}\t${level}\t${standIn}\n`;
     }
   }
+  return lines;
 }
 
 /** JSON as the database takes it: its texts cannot hold the character U+0000. */
@@ -119,7 +120,7 @@ export class Readings {
       this.known.push(file.id);
     }
     this.holders.add(holderRows(file));
-    this.values.add(valueRows(file, this.standIns));
+    this.values.addLines(valueLines(file, this.standIns));
     if (file.reading?.format === 'other') this.beside.push(file.id);
   }
 
@@ -179,7 +180,7 @@ const VALUE_COLUMNS = 'held_values (file_id, holder, place, name, kind, text, fo
 
 function* besideRows(kept: Iterable<BesideRow>, standIns: StandIns): Generator<CopyValue[]> {
   for (const { file, name, text, form, unit } of kept)
-    if (text !== null) yield [file, '', 'property', name, 'other', text, form, unit, number(text), 'document', form === 'text' && standIns.matches(text)];
+    if (text !== null) yield [file, '', 'property', name, 'other', text, form, unit, numberOf(text), 'document', form === 'text' && standIns.matches(text)];
 }
 
 /** Copies all values that are kept beside files to where values are looked up; in pieces, so that no number of files is held in memory at once. */

@@ -123,10 +123,9 @@ export class Scanner {
       await this.db.transaction(async (sql) => {
         await assignClasses(sql, null);
         await assignWide(sql, null);
-        await matchIdentities(sql, modelProperty);
       });
       context.progress('counting names', 0, 0);
-      await recountFiles(this.db, null);
+      await allDone([recountFiles(this.db, null), this.db.transaction((sql) => matchIdentities(sql, modelProperty))]);
     };
     await allDone([sort(), recountValues(this.db, null)]);
   }
@@ -224,12 +223,13 @@ export class Scanner {
       for (let batch = await waiting.batch(); batch; batch = await waiting.batch()) {
         context.check();
         for (const [path, id] of await this.reserve(batch.filter((file) => !known.has(file.path)))) born.set(path, id);
-        const files = batch.map(({ path }): ScanInput['files'][number] => {
+        const files = batch.map(({ path, size, mtimeMs }): ScanInput['files'][number] => {
+          const listed = { size, mtimeMs };
           const full = join(root, path);
           const id = born.get(path);
-          if (id !== undefined) return { id, path, full, hash: '', born: { library, path, ...placeOf(path) } };
+          if (id !== undefined) return { id, path, full, listed, hash: '', born: { library, path, ...placeOf(path) } };
           const before = known.get(path)!;
-          return { id: before.id, path, full, hash: before.removed ? '' : before.hash, born: null };
+          return { id: before.id, path, full, listed, hash: before.removed ? '' : before.hash, born: null };
         });
         const outcome = await this.pool.run('scanFiles', { files, standIns });
         report.failed.push(...outcome.failed);

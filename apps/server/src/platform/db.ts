@@ -24,17 +24,21 @@ const COPY_PIECE = 256 * 1024;
 
 const ESCAPES: Readonly<Record<string, string>> = { '\\': '\\\\', '\t': '\\t', '\n': '\\n', '\r': '\\r', '\0': '\ufffd' };
 
-/** A row in PostgreSQL's text format for COPY. Its text cannot hold the character U+0000. */
+/** What stands for no value in PostgreSQL's text format for COPY. */
+export const COPY_NULL = '\\N';
+
+/** A text in PostgreSQL's text format for COPY. It cannot hold the character U+0000. Most texts hold nothing that must be escaped. */
+export const copiedText = (text: string): string => (/[\\\t\n\r\0]/.test(text) ? text.replace(/[\\\t\n\r\0]/g, (c) => ESCAPES[c]!) : text);
+
+/** A row in that format. */
 function copyLine(row: readonly CopyValue[]): string {
   let line = '';
   for (let i = 0; i < row.length; i++) {
     if (i) line += '\t';
     const value = row[i]!;
-    if (value === null) line += '\\N';
-    else if (typeof value === 'string') {
-      // Most texts hold nothing that must be escaped.
-      line += /[\\\t\n\r\0]/.test(value) ? value.replace(/[\\\t\n\r\0]/g, (c) => ESCAPES[c]!) : value;
-    } else line += value === true ? 't' : value === false ? 'f' : String(value);
+    if (value === null) line += COPY_NULL;
+    else if (typeof value === 'string') line += copiedText(value);
+    else line += value === true ? 't' : value === false ? 'f' : String(value);
   }
   return `${line}\n`;
 }
@@ -58,7 +62,12 @@ export class CopyRows {
   add(list: Iterable<readonly CopyValue[]>): void {
     let piece = '';
     for (const row of list) piece += copyLine(row);
-    if (piece) this.pieces.push(Buffer.from(piece));
+    this.addLines(piece);
+  }
+
+  /** Adds rows that are in COPY's text format already, each with its line end. */
+  addLines(lines: string): void {
+    if (lines) this.pieces.push(Buffer.from(lines));
   }
 
   /** All rows, in as few pieces as they can be sent. */

@@ -19,6 +19,12 @@ export interface ReadOutcome {
   readonly problem: string | null;
 }
 
+/** What the disk says of a file. */
+export interface Listed {
+  readonly size: number;
+  readonly mtimeMs: number;
+}
+
 /** What Rule knows of a file whose values are kept beside it. */
 const OTHER: FileReading = {
   format: 'other',
@@ -74,15 +80,14 @@ function bytesOf(full: string, size: number): Uint8Array {
 
 /**
  * Reads one file. Blocking calls: the thread has nothing else to do, and for small files they cost a fraction of the others.
- * `format` names the format where the file's name is not to decide.
+ * `format` names the format where the file's name is not to decide; `listed` is what the disk said of the file a moment ago.
  */
-async function readOne(path: string, full: string, format?: string): Promise<ReadOutcome> {
+async function readOne(path: string, full: string, format?: string, listed?: Listed): Promise<ReadOutcome> {
   // What is known of the file when it goes away under the reader's hands.
   const seen = { size: -1 };
   try {
-    for (let attempt = 0; ; attempt++) {
-      const before = statSync(full);
-      const { size, mtimeMs } = before;
+    for (let attempt = listed ? 0 : 1; ; attempt++) {
+      const { size, mtimeMs } = (attempt === 0 && listed) || statSync(full);
       seen.size = size;
       const known = format && format !== 'other' ? formatById(format) : (formatOf(path) ?? sniffFormat(head(full)));
       if (!known) return { path, size, mtimeMs, hash: await hashOfFile(full), reading: OTHER, problem: null };
@@ -98,8 +103,8 @@ async function readOne(path: string, full: string, format?: string): Promise<Rea
       const bytes = bytesOf(full, size);
       const after = statSync(full);
       if (bytes.length !== size || after.mtimeMs !== mtimeMs || after.size !== size) {
-        // Another program is writing: once more, then at the next rescan.
-        if (attempt === 0) continue;
+        // It is no longer what was listed, or another program is writing: once more, then at the next rescan.
+        if (attempt < 2) continue;
         return {
           path,
           size: -1,
@@ -148,6 +153,8 @@ export interface ScanInput {
     readonly id: number;
     readonly path: string;
     readonly full: string;
+    /** Size and time by which it was listed. */
+    readonly listed: Listed;
     /** Hash as last read, so that a file that was only touched is not stored anew. */
     readonly hash: string;
     /** Set for a file that the database does not know yet. */
@@ -168,8 +175,8 @@ export async function scanFiles(input: ScanInput, db: Db): Promise<ScanOutcome> 
   const readings = new Readings(compileStandIns(input.standIns));
   const failed: { path: string; message: string }[] = [];
   const touched: { id: number; size: number; mtimeMs: number }[] = [];
-  for (const { id, path, full, hash, born } of input.files) {
-    const { path: _path, ...outcome } = await readOne(path, full);
+  for (const { id, path, full, listed, hash, born } of input.files) {
+    const { path: _path, ...outcome } = await readOne(path, full, undefined, listed);
     if (outcome.problem !== null) failed.push({ path, message: outcome.problem });
     if (outcome.hash !== '' && outcome.hash === hash) touched.push({ id, size: outcome.size, mtimeMs: outcome.mtimeMs });
     else readings.add({ id, born, ...outcome });

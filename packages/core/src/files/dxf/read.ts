@@ -1,6 +1,6 @@
 import { heldText } from '../../values';
 import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue, SheetReading } from '../contract';
-import { plainAscii } from '../encoding';
+import { bytewiseText, plainAscii } from '../encoding';
 import { Vertex, outlineArea } from './area';
 import { DxfIndex, scanDxf } from './scan';
 import { DxfText, dxfText, plainMtext, showControlCodes } from './text';
@@ -81,9 +81,7 @@ class Reader {
 
   private raw(at: number): string {
     const { bytes, starts, ends } = this.index;
-    let out = '';
-    for (let i = starts[at]!; i < ends[at]!; i++) out += String.fromCharCode(bytes[i]!);
-    return out.trim();
+    return bytewiseText(bytes, starts[at]!, ends[at]!).trim();
   }
 
   private value(at: number): string {

@@ -1,4 +1,5 @@
 import { FileError } from '../contract';
+import { bytewiseText } from '../encoding';
 import { endOfString, skipBlank } from './scan';
 import { decodeString } from './strings';
 
@@ -20,11 +21,6 @@ export interface StepRecord {
 
 const isWord = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || (c >= 48 && c <= 57);
 const isNumber = (c: number) => (c >= 48 && c <= 57) || c === 43 || c === 45 || c === 46 || c === 69 || c === 101;
-const ascii = (bytes: Uint8Array, start: number, end: number) => {
-  let out = '';
-  for (let i = start; i < end; i++) out += String.fromCharCode(bytes[i]!);
-  return out;
-};
 
 /** Names that came before, by a hash of their letters: there are few, and they come back all the time. */
 const names = new Map<number, string>();
@@ -40,7 +36,7 @@ function nameAt(bytes: Uint8Array, start: number, end: number): string {
     while (i < end && known.charCodeAt(i - start) === bytes[i]!) i++;
     if (i === end) return known;
   }
-  const name = ascii(bytes, start, end).toUpperCase();
+  const name = bytewiseText(bytes, start, end).toUpperCase();
   if (names.size < MOST_NAMES) names.set(hash, name);
   return name;
 }
@@ -145,11 +141,11 @@ class Parser {
       const close = bytes.indexOf(34, start + 1);
       if (close < 0) this.fail('A binary is not closed.');
       this.i = close + 1;
-      return argument('enum', start, this.i, ascii(bytes, start, this.i));
+      return argument('enum', start, this.i, bytewiseText(bytes, start, this.i));
     }
     if (c === 43 || c === 45 || (c >= 48 && c <= 57)) {
       while (isNumber(bytes[this.i]!)) this.i++;
-      return argument('number', start, this.i, ascii(bytes, start, this.i));
+      return argument('number', start, this.i, bytewiseText(bytes, start, this.i));
     }
     const name = this.word();
     if (this.blank() !== 40) this.fail(`${name} has no arguments.`);

@@ -1,4 +1,5 @@
 import { FileError } from '../contract';
+import { bytewiseText } from '../encoding';
 import { Columns, PlainInstances } from './instances';
 
 /** Where one instance `#id=…;` stands: from the `#` to behind the semicolon, and where its right side begins. */
@@ -96,9 +97,7 @@ function endOfStatement(bytes: Uint8Array, start: number): number {
 function keywordAt(bytes: Uint8Array, start: number): string {
   let end = start;
   while (end < bytes.length && (isWord(bytes[end]!) || bytes[end] === 45)) end++;
-  let word = '';
-  for (let i = start; i < end; i++) word += String.fromCharCode(bytes[i]!);
-  return word.toUpperCase();
+  return bytewiseText(bytes, start, end).toUpperCase();
 }
 
 /** Spans of instances in columns that grow together and share their memory. */

@@ -3,14 +3,10 @@
  * `\X\hh`, `\X2\…\X0\` (UTF-16), `\X4\…\X0\` (UTF-32), `\S\c` (upper half of the current ISO 8859 part,
  * taken as Latin-1 unless a `\P.\` names another), and whatever bytes a careless writer left raw.
  */
-import { decodeAs, plainAscii } from '../encoding';
+import { bytewiseText, decodeAs, plainAscii } from '../encoding';
 
 const strict = new TextDecoder('utf-8', { fatal: true });
-const latin1 = (bytes: Uint8Array): string => {
-  let out = '';
-  for (const byte of bytes) out += String.fromCharCode(byte);
-  return out;
-};
+const latin1 = (bytes: Uint8Array): string => bytewiseText(bytes, 0, bytes.length);
 
 /** Decodes raw bytes string by string: UTF-8 where it is valid, Latin-1 otherwise, whatever the header claims. */
 function decodeRaw(bytes: Uint8Array): string {
