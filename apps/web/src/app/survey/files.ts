@@ -39,7 +39,7 @@ type State = (typeof STATES)[number];
         }
       </div>
     </section>
-    <p class="soft" role="status">{{ pager.total() === null ? 'Looking …' : pager.total() + (pager.total() === 1 ? ' file' : ' files') }}</p>
+    <p class="soft" role="status">{{ said() }}</p>
     @if (pager.rows().length) {
       <div class="card lines" role="table" aria-label="Files">
         <div class="row header" role="row">
@@ -96,6 +96,13 @@ export class FoundFiles {
   protected readonly stateNow = computed<State>(() => {
     const own = (this.filter().where ?? []).find((clause) => this.isState(clause));
     return STATES.find((state) => state === own?.operator) ?? 'all';
+  });
+
+  protected readonly said = computed(() => {
+    const total = this.pager.total();
+    if (total === null) return this.pager.failing() ? 'The files could not be asked for.' : 'Looking …';
+    const count = `${total} ${total === 1 ? 'file' : 'files'}`;
+    return this.pager.failing() ? `${count}; not all of them could be asked for. Scroll on to ask again.` : count;
   });
 
   constructor() {

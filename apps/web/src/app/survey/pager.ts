@@ -12,8 +12,11 @@ export class Pager<T> {
   private generation = 0;
   private source: ((offset: number, limit: number) => Observable<{ total: number; rows: readonly T[] }>) | undefined;
   readonly rows: Signal<readonly T[]> = this.list;
+  private readonly broken = signal(false);
   /** `null` while the first page is on its way. */
   readonly total: Signal<number | null> = this.all;
+  /** Whether a page could not be had. Scrolling on, or beginning anew, asks again. */
+  readonly failing: Signal<boolean> = this.broken;
 
   constructor(private readonly failed: (error: unknown) => void) {}
 
@@ -42,13 +45,17 @@ export class Pager<T> {
     const total = this.all();
     if (!this.source || (this.asked && !this.asked.closed) || (total !== null && at >= total)) return;
     const generation = this.generation;
+    this.broken.set(false);
     this.asked = this.source(at, PAGE).subscribe({
       next: (page) => {
         if (generation !== this.generation) return;
         this.all.set(page.total);
         this.list.update((rows) => [...rows, ...page.rows]);
       },
-      error: this.failed,
+      error: (error: unknown) => {
+        this.broken.set(true);
+        this.failed(error);
+      },
     });
   }
 }

@@ -23,7 +23,7 @@ export function showMass(kilograms: number | null): string {
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (remarks()) {
       <div role="group" aria-label="About" class="about">
-        <button type="button" class="chip plain" [class.brass]="!about()" [attr.aria-pressed]="!about()" (click)="about.set(null)">
+        <button type="button" class="chip plain" [class.brass]="!about()" [attr.aria-pressed]="!about()" (click)="chosen.set(null)">
           all {{ remarks()!.length }}
         </button>
         @for (entry of counts(); track entry.about) {
@@ -32,7 +32,7 @@ export function showMass(kilograms: number | null): string {
             class="chip plain"
             [class.brass]="about() === entry.about"
             [attr.aria-pressed]="about() === entry.about"
-            (click)="about.set(entry.about)"
+            (click)="chosen.set(entry.about)"
           >
             {{ entry.about }} {{ entry.count }}
           </button>
@@ -77,15 +77,18 @@ export class Remarks {
   readonly turn = input(0);
   protected readonly remarks = signal<readonly Remark[] | null>(null);
   protected readonly error = signal<string | null>(null);
-  protected readonly about = signal<Remark['about'] | null>(null);
+  private readonly chosen = signal<Remark['about'] | null>(null);
   protected readonly counts = computed(() =>
     ABOUT.map((about) => ({ about, count: (this.remarks() ?? []).filter((remark) => remark.about === about).length })).filter((entry) => entry.count > 0),
   );
+  /** What is looked at; all, where nothing is left of what was chosen. */
+  protected readonly about = computed(() => this.counts().find((entry) => entry.about === this.chosen())?.about ?? null);
   protected readonly shown = computed(() => (this.remarks() ?? []).filter((remark) => !this.about() || remark.about === this.about()));
 
   constructor() {
     effect((cleanup) => {
       this.turn();
+      untracked(() => this.error.set(null));
       const asked = this.api.remarks().subscribe({
         next: (remarks) => this.remarks.set(remarks),
         error: (failure: unknown) => untracked(() => this.error.set(problemOf(failure).detail)),
@@ -175,6 +178,7 @@ export class MassRemarks {
   constructor() {
     effect((cleanup) => {
       this.turn();
+      untracked(() => this.error.set(null));
       const asked = this.api.masses().subscribe({
         next: (rows) => this.rows.set(rows),
         error: (failure: unknown) => untracked(() => this.error.set(problemOf(failure).detail)),

@@ -87,7 +87,10 @@ export const SurveyStore = signalStore(
         switchMap(() =>
           api.twins().pipe(
             tap((twins) => patchState(store, { twins })),
-            catchError(() => EMPTY),
+            catchError((failure: unknown) => {
+              patchState(store, { error: problemOf(failure).detail });
+              return EMPTY;
+            }),
           ),
         ),
       ),
@@ -97,7 +100,10 @@ export const SurveyStore = signalStore(
         switchMap(() =>
           api.otherNames().pipe(
             tap((others) => patchState(store, { others })),
-            catchError(() => EMPTY),
+            catchError((failure: unknown) => {
+              patchState(store, { error: problemOf(failure).detail });
+              return EMPTY;
+            }),
           ),
         ),
       ),

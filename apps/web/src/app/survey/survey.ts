@@ -221,14 +221,16 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
               <rule-coverage [filter]="filter()" [turn]="turn()" (open)="openCell($event)" />
             }
             @case ('twins') {
-              <rule-twins
-                [rows]="found.twins()"
-                [others]="found.others()"
-                [properties]="byId()"
-                (act)="act($event)"
-                (pick)="selected.set($event)"
-                (contradictions)="openContradictions($event)"
-              />
+              @if (found.twins() || !found.error()) {
+                <rule-twins
+                  [rows]="found.twins()"
+                  [others]="found.others()"
+                  [properties]="byId()"
+                  (act)="act($event)"
+                  (pick)="selected.set($event)"
+                  (contradictions)="openContradictions($event)"
+                />
+              }
             }
             @case ('learned') {
               <rule-learned [properties]="byId()" [turn]="turn()" (act)="act($event)" (map)="mapName($event)" />
