@@ -24,7 +24,7 @@ export async function keepBlocks(sql: Sql, blocks: readonly KeptBlock[]): Promis
 /** What can be told of a block without its picture, which is by far the largest part of it. */
 export type BlockCells = Omit<BlockReading, 'shapes'>;
 
-/** Blocks by their hashes, each read once however many drawings have it. */
+/** Blocks by their hashes, each read once however many drawings have it. One that was forgotten since the drawings were asked for is not among them. */
 export async function cellsOfBlocks(sql: Sql, hashes: Iterable<string>): Promise<Map<string, BlockCells>> {
   const found = await sql.all<{ hash: string; block: BlockCells }>(
     `SELECT hash, definition - 'shapes' AS block FROM block_definitions WHERE hash = ANY($1::text[])`,

@@ -25,7 +25,7 @@ export async function standardsOf(db: Db, editions: Editions, practice: Practice
       const paper = sheet?.paper ?? null;
       // A block drawn in inches has lettering of less than an inch; one drawn in millimetres never has.
       const cells = blocks
-        .map((hash) => blocksBy.get(hash)!)
+        .flatMap((hash) => blocksBy.get(hash) ?? [])
         .filter((block) => placed.has(block.name))
         .flatMap((block) => block.cells.map((cell) => ({ cell: cell.tag, height: cell.height })));
       const unit = cells.length && cells.every(({ height }) => height < 1) ? 25.4 : 1;

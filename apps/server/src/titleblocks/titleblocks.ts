@@ -72,7 +72,7 @@ export class TitleBlocks {
       drawings.flatMap((drawing) => drawing.blocks),
     );
     for (const drawing of drawings)
-      for (const block of drawing.blocks.map((hash) => known.get(hash)!)) {
+      for (const block of drawing.blocks.flatMap((hash) => known.get(hash) ?? [])) {
         const inserts = drawing.inserts.filter((insert) => insert.block === block.name);
         if (inserts.length === 0) continue;
         const entry = blocks.get(block.name) ?? { cells: new Map<string, string>(), drawings: [] };
