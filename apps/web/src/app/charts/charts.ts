@@ -11,6 +11,9 @@ export { echarts };
 /** A colour of the theme in force. */
 export const themeColour = (name: string): string => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
+/** A text as HTML: what a chart says beside the pointer is taken for HTML, and names and captions are anybody's. */
+export const asHtml = (text: string): string => text.replace(/[&<>"']/g, (c) => `&#${c.charCodeAt(0)};`);
+
 /** What every chart of Rule has in common. */
 export const chartBase = () => ({
   animationDuration: 150,

@@ -6,6 +6,8 @@ import { Api, problemOf } from '../shared';
 
 interface State {
   readonly layouts: Layouts;
+  /** Whether the layouts are known. */
+  readonly listed: boolean;
   readonly sendOuts: readonly SendOutRow[];
   readonly takeBacks: readonly TakeBackRow[];
   readonly view: TakeBackView | null;
@@ -22,7 +24,17 @@ const ASK_EVERY = 500;
 
 /** Layouts, send-outs, take-backs, and the one that is being looked at. */
 export const ExchangeStore = signalStore(
-  withState<State>({ layouts: { saved: [], purposes: [] }, sendOuts: [], takeBacks: [], view: null, filter: {}, revision: 0, busy: false, error: null }),
+  withState<State>({
+    layouts: { saved: [], purposes: [] },
+    listed: false,
+    sendOuts: [],
+    takeBacks: [],
+    view: null,
+    filter: {},
+    revision: 0,
+    busy: false,
+    error: null,
+  }),
   withComputed(({ sendOuts }) => ({
     out: computed(() => sendOuts().filter((row) => row.takenBackAt === null && row.closedAt === null)),
   })),
@@ -30,7 +42,7 @@ export const ExchangeStore = signalStore(
     let waiting: Subscription | undefined;
     const failed = (failure: unknown): void => patchState(store, { busy: false, error: problemOf(failure).detail });
     const lists = (): void => {
-      api.tableLayouts().subscribe({ next: (layouts) => patchState(store, { layouts }), error: failed });
+      api.tableLayouts().subscribe({ next: (layouts) => patchState(store, { layouts, listed: true }), error: failed });
       api.sendOuts().subscribe({ next: (sendOuts) => patchState(store, { sendOuts }), error: failed });
       api.takeBacks().subscribe({ next: (takeBacks) => patchState(store, { takeBacks }), error: failed });
     };

@@ -1,10 +1,11 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { Router } from '@angular/router';
-import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, WHOLE_LIBRARY } from '@rule/contract';
+import { LayoutDraft, SendOutRow, TakeBackCellRow, TakeBackRow, TakeBackView, WHOLE_LIBRARY } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, Bench, CatalogueActions, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, sessionFeature, showInstant, Way } from '../shared';
+import { EMPTY, catchError, concatMap, from } from 'rxjs';
+import { Api, Bench, CatalogueActions, catalogueFeature, FileLink, IndexRow, Notices, plainHeld, problemOf, sessionFeature, showInstant, Way } from '../shared';
 import { Deliveries } from './deliveries';
 import { ExchangeStore } from './exchange.store';
 import { LayoutEditor } from './layout-editor';
@@ -12,7 +13,7 @@ import { TableReading } from './reading';
 import { TakeBackReview } from './review';
 
 /** A layout of everything, for a table that is not saved. */
-const EMPTY: LayoutDraft = { name: '', purpose: '', shared: true, content: WHOLE_LIBRARY };
+const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: WHOLE_LIBRARY };
 
 /** Values out to spreadsheets and other programs, and back with a review of every cell. */
 @Component({
@@ -94,7 +95,9 @@ const EMPTY: LayoutDraft = { name: '', purpose: '', shared: true, content: WHOLE
         @case ('layout') {
           @if (draft(); as begin) {
             <rule-layout-editor [layout]="layoutId()" [start]="begin" (saved)="go($event === null ? {} : { layout: $event })" (sent)="download($event)" />
-          } @else {
+          } @else if (s.listed()) {
+            <p class="note">This layout is not there any more. Choose another one at the left, or begin a new one.</p>
+          } @else if (!s.error()) {
             <span class="skeleton"></span><span class="skeleton"></span>
           }
         }
@@ -330,7 +333,8 @@ export class ExchangeStation {
   protected readonly draft = computed((): LayoutDraft | null => {
     const { saved, purposes } = this.s.layouts();
     if (this.layoutId() !== null) return saved.find((row) => row.id === this.layoutId()) ?? null;
-    return (this.start() ? purposes.find((row) => row.name === this.start()) : undefined) ?? (this.start() && purposes.length === 0 ? null : EMPTY);
+    if (!this.start()) return EVERYTHING;
+    return purposes.find((row) => row.name === this.start()) ?? (this.s.listed() ? EVERYTHING : null);
   });
   /** Suggestions that nobody has saved under their name yet. */
   protected readonly suggestions = computed(() => {
@@ -396,14 +400,33 @@ export class ExchangeStation {
     if (this.mayEdit()) this.take([...(event.dataTransfer?.files ?? [])]);
   }
 
-  /** Takes files back one after the other; the last one is shown. */
-  private take([file, ...more]: readonly File[]): void {
-    if (!file) return;
-    this.s.run(this.api.takeBack(file), (view) => {
-      this.s.lists();
-      this.store.dispatch(CatalogueActions.recount());
-      if (more.length) this.take(more);
-      else this.go({ back: view.takeBack.id });
-    });
+  /** Takes files back one after the other, also after one that is refused; the last one that came is shown. */
+  private take(files: readonly File[]): void {
+    if (files.length === 0) return;
+    let last: TakeBackView | undefined;
+    let refused: unknown;
+    this.s.busyNow();
+    from(files)
+      .pipe(
+        concatMap((file) =>
+          this.api.takeBack(file).pipe(
+            catchError((failure: unknown) => {
+              refused = failure;
+              if (files.length > 1) this.notices.error(`${file.name}: ${problemOf(failure).detail}`);
+              return EMPTY;
+            }),
+          ),
+        ),
+      )
+      .subscribe({
+        next: (view) => (last = view),
+        complete: () => {
+          if (!last) return this.s.failed(refused);
+          this.s.show(last);
+          this.s.lists();
+          this.store.dispatch(CatalogueActions.recount());
+          this.go({ back: last.takeBack.id });
+        },
+      });
   }
 }

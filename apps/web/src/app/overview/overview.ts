@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { SelectModule } from 'primeng/select';
-import { chartBase, echarts, themeColour } from '../charts';
+import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
 
 /** The zero mark of the scale: how complete the values are, and what there is to do. */
@@ -147,7 +147,7 @@ export class OverviewStation {
       tooltip: {
         ...chartBase().tooltip,
         formatter: (p: { name: string; seriesName: string; data: { count: number; files: number } }) =>
-          `${p.name}: ${p.data.count} of ${p.data.files} files ${p.seriesName}`,
+          `${asHtml(p.name)}: ${p.data.count} of ${p.data.files} files ${p.seriesName}`,
       },
       xAxis: {
         type: 'value',
@@ -170,8 +170,9 @@ export class OverviewStation {
     this.store.dispatch(CatalogueActions.recount());
   }
 
-  protected chosen(event: { name?: string }): void {
-    const row = this.rows().find((candidate) => candidate.property.caption === event.name);
+  /** Two properties may have one caption: the bar says which it is. Bars stand from the last to the first. */
+  protected chosen(event: { dataIndex?: number }): void {
+    const row = event.dataIndex === undefined ? undefined : this.rows().at(-1 - event.dataIndex);
     if (row) this.property.set(row.property.id);
   }
 }

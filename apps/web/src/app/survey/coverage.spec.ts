@@ -61,7 +61,7 @@ describe('coverage', () => {
     const label = (value: number[]) => series[0]!.label.formatter({ data: { value } });
     // Where no file has the name nothing stands; a star says that stand-ins are not counted.
     expect([label([0, 0, 90]), label([1, 0, 0]), label([0, 1, 20])]).toEqual(['90 %', '', '20 % *']);
-    expect(tooltip.formatter({ data: { value: [0, 1, 20] } })).toBe('A &lt; B, part<br>2 of 10 filled, 2 stand-ins');
+    expect(tooltip.formatter({ data: { value: [0, 1, 20] } })).toBe('A &#60; B, part<br>2 of 10 filled, 2 stand-ins');
     expect(tooltip.formatter({ data: { value: [0, 0, 90] } })).toBe('·Mass, part<br>9 of 10 filled');
     expect(stage.page.querySelector('.map')!.getAttribute('aria-label')).toBe('3 names by kind. The same figures stand in the table.');
   });

@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { COVERAGE_BY, Coverage, CoverageBy, FileFilter } from '@rule/contract';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
-import { chartBase, echarts, themeColour } from '../charts';
+import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { Api, ExactName, problemOf } from '../shared';
 
 /** A cell of the map: a name among the files of one kind, class, folder or level. */
@@ -190,8 +190,7 @@ export class CoverageMap {
         formatter: ({ data }: { data: { value: [number, number, number] } }) => {
           const [x, y] = data.value;
           const cell = rows[y]!.cells[x]!;
-          const escape = (text: string) => text.replace(/[&<>]/g, (c) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[c]!);
-          return `${escape(label(rows[y]!.name))}, ${escape(columns[x]!.label)}<br>${cell.filled} of ${columns[x]!.files} filled${cell.standIns ? `, ${cell.standIns} stand-ins` : ''}`;
+          return `${asHtml(label(rows[y]!.name))}, ${asHtml(columns[x]!.label)}<br>${cell.filled} of ${columns[x]!.files} filled${cell.standIns ? `, ${cell.standIns} stand-ins` : ''}`;
         },
       },
       xAxis: {
