@@ -78,7 +78,7 @@ export class Stage {
     });
     TestBed.inject(ActionsSubject).subscribe((action) => this.actions.push(action));
     const store = TestBed.inject(Store);
-    store.dispatch(SessionActions.known({ state: { user: { name: 'varga', display: 'Ilona Varga', role }, csrf: '', company: '' } as never }));
+    store.dispatch(SessionActions.known({ state: { user: { name: 'varga', displayName: 'Ilona Varga', role }, csrf: '', company: '' } as never }));
     store.dispatch(CatalogueActions.loaded({ properties: [...properties], settings: { company: '', standIns: [] } as unknown as Settings }));
   }
 

@@ -6,7 +6,7 @@ import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { SelectModule } from 'primeng/select';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
+import { Bench, CatalogueActions, Way, catalogueFeature, counted } from '../shared';
 
 /** The zero mark of the scale: how complete the values are, and what there is to do. */
 @Component({
@@ -20,7 +20,11 @@ import { Bench, CatalogueActions, Way, catalogueFeature } from '../shared';
         <div class="head">
           <div>
             <h1>How far along we are</h1>
-            <p>{{ o.files }} files, {{ o.properties }} properties in the schema{{ o.unread ? ', ' + o.unread + ' files could not be read' : '' }}</p>
+            <p>
+              {{ counted(o.files, 'file') }}, {{ counted(o.properties, 'property', 'properties') }} in the schema{{
+                o.unread ? ', ' + counted(o.unread, 'file') + ' could not be read' : ''
+              }}
+            </p>
           </div>
         </div>
         @if (o.files === 0) {
@@ -111,6 +115,7 @@ export class OverviewStation {
   private readonly store = inject(Store);
   protected readonly overview = this.store.selectSignal(catalogueFeature.selectOverview);
   private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
+  protected readonly counted = counted;
   protected readonly property = signal<number | null>(null);
   protected readonly choices = computed(() => this.properties().map(({ id, caption }) => ({ value: id, label: caption })));
 

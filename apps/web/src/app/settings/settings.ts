@@ -116,8 +116,9 @@ export class SettingsStation {
     effect(() => {
       const kept = this.kept();
       untracked(() => {
-        // What is being typed stays when the settings are read anew.
-        if (this.draft() !== null && !sameDefinition(this.draft(), this.base()) && !sameDefinition(this.draft(), kept)) return;
+        // What is being typed stays when the settings are read anew, also lines that cannot be read yet.
+        const typing = !this.sound() || !sameDefinition(this.draft(), this.base());
+        if (this.draft() !== null && typing && (!this.sound() || !sameDefinition(this.draft(), kept))) return;
         this.base.set(kept);
         this.draft.set(kept);
         if (kept) this.texts.set(textsOf(kept));

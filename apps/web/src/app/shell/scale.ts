@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { catalogueFeature } from '../shared';
+import { catalogueFeature, counted } from '../shared';
 
 /** The stations in working order. */
 export const STATIONS = [
@@ -108,17 +108,19 @@ export class Scale {
   protected readonly stations = computed(() => {
     const overview = this.overview();
     const of = (station: string) => (overview?.toDo ?? []).filter((item) => item.station === station).reduce((sum, item) => sum + item.count, 0);
-    const counted = (path: string): { count: string; tone: string } => {
+    const shown = (path: string): { count: string; tone: string } => {
       // Where there are no files there is nothing to be complete.
       if (!overview || (overview.files === 0 && path !== 'overview' && path !== 'schema')) return { count: '', tone: '' };
       const n = of(path);
       switch (path) {
         case 'overview':
-          return { count: `${overview.files} files`, tone: '' };
+          return { count: counted(overview.files, 'file'), tone: '' };
         case 'survey':
           return { count: n ? `${n} to look at` : 'all known', tone: n ? 'warn' : '' };
         case 'schema':
-          return overview.draft === null ? { count: `${overview.properties} properties`, tone: '' } : { count: `draft ${overview.draft}`, tone: 'warn' };
+          return overview.draft === null
+            ? { count: counted(overview.properties, 'property', 'properties'), tone: '' }
+            : { count: `draft ${overview.draft}`, tone: 'warn' };
         case 'values':
           return { count: n ? `${n} to do` : 'complete', tone: n ? 'warn' : '' };
         case 'forms':
@@ -133,6 +135,6 @@ export class Scale {
           return { count: '', tone: '' };
       }
     };
-    return STATIONS.map((station) => ({ ...station, ...counted(station.path) }));
+    return STATIONS.map((station) => ({ ...station, ...shown(station.path) }));
   });
 }
