@@ -1,7 +1,7 @@
 import { Type } from '@angular/core';
 import { ComponentFixture, TestBed } from '@angular/core/testing';
 import { provideRouter } from '@angular/router';
-import { DraftView, Settings } from '@rule/contract';
+import { DraftView, FoundName, Settings } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Action, ActionsSubject, Store, provideStore } from '@ngrx/store';
 import { Observable, of } from 'rxjs';
@@ -25,6 +25,20 @@ export const draftView = (properties: readonly Property[], schema: object = {}, 
   problems: [],
   edits: [],
   ...more,
+});
+
+/** A written name as the survey finds it in parts. */
+export const foundName = (name: string, change: Partial<FoundName> = {}): FoundName => ({
+  name,
+  level: 'document',
+  kind: 'part',
+  files: 4,
+  filled: 3,
+  standIns: 1,
+  distinct: 2,
+  examples: ['x', 'y'],
+  guess: { type: 'text', unit: null },
+  ...change,
 });
 
 /** jsdom lays nothing out: virtual rows are told how high the place is that they stand in. */

@@ -1,8 +1,8 @@
 import { beforeEach, describe, expect, it } from '@jest/globals';
-import { Clause, FilesPage, FoundName, MassRemark, OtherName, Remark, TwinRow } from '@rule/contract';
+import { Clause, FilesPage, MassRemark, OtherName, Remark, TwinRow } from '@rule/contract';
 import { CleanUp } from '@rule/core/survey';
 import { of, throwError } from 'rxjs';
-import { Stage, giveRoom, property } from '../../test/stage';
+import { Stage, foundName, giveRoom, property } from '../../test/stage';
 import { FoundFiles } from './files';
 import { FoundNames } from './names';
 import { MassRemarks, Remarks } from './remarks';
@@ -21,24 +21,12 @@ const press = async (stage: Stage, row: HTMLElement, key: string) => {
 };
 
 describe('the list of names', () => {
-  const found = (name: string, more: Partial<FoundName> = {}): FoundName => ({
-    name,
-    level: 'document',
-    kind: 'part',
-    files: 4,
-    filled: 3,
-    standIns: 1,
-    distinct: 2,
-    examples: ['x', 'y'],
-    guess: { type: 'text', unit: null },
-    ...more,
-  });
   const NAMES = rowsOf(
     [
-      found('Mass', { guess: { type: 'number', unit: 'kg' }, standIns: 0 }),
-      found('Mass', { kind: 'assembly', files: 2, filled: 1, standIns: 0 }),
-      found('material'),
-      found('Bought', { guess: { type: 'yesno', unit: null }, level: 'body' }),
+      foundName('Mass', { guess: { type: 'number', unit: 'kg' }, standIns: 0 }),
+      foundName('Mass', { kind: 'assembly', files: 2, filled: 1, standIns: 0 }),
+      foundName('material'),
+      foundName('Bought', { guess: { type: 'yesno', unit: null }, level: 'body' }),
     ],
     [property(1, 'Mass'), property(2, 'Material')],
   );

@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { TestBed } from '@angular/core/testing';
-import { Clause, FoundName } from '@rule/contract';
+import { Clause } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { Subject, of, throwError } from 'rxjs';
 import { Clauses, operatorsFor } from '../clauses';
@@ -8,24 +8,13 @@ import { titleOf } from './clean-up';
 import { clauseText, clausesOf, filterOf, isEverything } from './filter';
 import { pairsOf, plainConversion } from './foreign';
 import { gain } from './kept';
+import { foundName } from '../../test/stage';
 import { FoundNames } from './names';
 import { Pager } from './pager';
 import { showMass } from './remarks';
 import { rowsOf } from './survey.store';
 import { barsOf } from './values-of';
 
-const found = (name: string, more: Partial<FoundName> = {}): FoundName => ({
-  name,
-  level: 'document',
-  kind: 'part',
-  files: 4,
-  filled: 3,
-  standIns: 1,
-  distinct: 2,
-  examples: ['x'],
-  guess: { type: 'text', unit: null },
-  ...more,
-});
 const property = (writtenName: string, more: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id: 1, retired: false, ...more });
 
 describe('the filter in the address', () => {
@@ -60,7 +49,13 @@ describe('the filter in the address', () => {
 describe('names', () => {
   it('become one row each, with what the schema says', () => {
     const rows = rowsOf(
-      [found('Mass'), found('Mass', { kind: 'assembly', files: 1, filled: 1, standIns: 0 }), found('Material '), found('Colour'), found('Old')],
+      [
+        foundName('Mass'),
+        foundName('Mass', { kind: 'assembly', files: 1, filled: 1, standIns: 0 }),
+        foundName('Material '),
+        foundName('Colour'),
+        foundName('Old'),
+      ],
       [property('Mass'), property('Material'), property('Old', { retired: true })],
     );
     expect(rows.map(({ name, status, files, filled, empty, standIns }) => [name, status, files, filled, empty, standIns])).toEqual([
@@ -74,7 +69,7 @@ describe('names', () => {
 
   it('are sorted by any column and narrowed by text', async () => {
     const fixture = TestBed.createComponent(FoundNames);
-    fixture.componentRef.setInput('rows', rowsOf([found('Alpha', { files: 1 }), found('Beta', { files: 9 }), found('Gamma', { files: 5 })], []));
+    fixture.componentRef.setInput('rows', rowsOf([foundName('Alpha', { files: 1 }), foundName('Beta', { files: 9 }), foundName('Gamma', { files: 5 })], []));
     fixture.componentRef.setInput('ticked', new Set<string>());
     await fixture.whenStable();
     const list = fixture.componentInstance as unknown as { shown(): { name: string }[]; sortBy(key: string): void };
