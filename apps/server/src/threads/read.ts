@@ -87,7 +87,7 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
   const seen = { size: -1 };
   try {
     for (let attempt = listed ? 0 : 1; ; attempt++) {
-      const { size, mtimeMs } = (attempt === 0 && listed) || statSync(full);
+      const { size, mtimeMs } = listed && attempt === 0 ? listed : statSync(full);
       seen.size = size;
       const known = format && format !== 'other' ? formatById(format) : (formatOf(path) ?? sniffFormat(head(full)));
       if (!known) return { path, size, mtimeMs, hash: await hashOfFile(full), reading: OTHER, problem: null };
