@@ -24,7 +24,10 @@ export const hashes: usize = HASHES;
 export const ids: usize = IDS;
 export const window: usize = WINDOW;
 
-/** Three numbers: the marked instances, the largest id, the offset of the first statement that was left alone. */
+/**
+ * Four numbers: the marked instances, the largest id, the offset of the first statement that was left alone, and whether
+ * that was because the window ends in it.
+ */
 export const report: usize = REPORT;
 
 function isBlank(c: u32): bool {
@@ -133,5 +136,6 @@ export function run(from: i32, length: i32, base: i32, names: i32): i32 {
   store<i32>(REPORT, marked);
   store<i32>(REPORT + 4, most);
   store<i32>(REPORT + 8, <i32>start + shift);
+  store<i32>(REPORT + 12, at + 1 >= end ? 1 : 0);
   return count;
 }

@@ -68,7 +68,7 @@ function theDesk(): Desk {
     columns: [column(0), column(1), column(2), column(3)],
     marked: column(4),
     named: column(5),
-    report: new Int32Array(buffer, machine.report.value, 3),
+    report: new Int32Array(buffer, machine.report.value, 4),
     pairs: new Uint8Array(buffer, 0, PAIRS),
     hashes: new Int32Array(buffer, machine.hashes.value, 64),
     window: new Uint8Array(buffer, machine.window.value, WINDOW),
@@ -114,9 +114,11 @@ export class PlainInstances {
 
   /** Goes through the instances from `from` on. @returns how many there were; none where the first one is not plain */
   run(from: number): number {
-    const inside = from >= this.start && from < this.end;
-    const count = inside ? this.go(from) : 0;
-    if (count > 0 || (inside && (this.end === this.bytes.length || from === this.start))) return count;
+    if (from >= this.start && from < this.end) {
+      const count = this.go(from);
+      // Where more of the file would not help, the window stays.
+      if (count > 0 || !this.endsWithin || this.end === this.bytes.length || from === this.start) return count;
+    }
     this.start = from;
     this.end = Math.min(this.bytes.length, from + WINDOW);
     this.desk.window.set(this.bytes.subarray(this.start, this.end));
@@ -135,6 +137,11 @@ export class PlainInstances {
   /** Offset of the statement at which the last run stopped. */
   get stopped(): number {
     return this.desk.report[2]!;
+  }
+
+  /** Whether the last run stopped because the window ends in the next statement. */
+  private get endsWithin(): boolean {
+    return this.desk.report[3] === 1;
   }
 
   /** Instances of the last run that are complex or may have a wanted name. */
