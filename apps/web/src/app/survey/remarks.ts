@@ -77,7 +77,7 @@ export class Remarks {
   readonly turn = input(0);
   protected readonly remarks = signal<readonly Remark[] | null>(null);
   protected readonly error = signal<string | null>(null);
-  private readonly chosen = signal<Remark['about'] | null>(null);
+  protected readonly chosen = signal<Remark['about'] | null>(null);
   protected readonly counts = computed(() =>
     ABOUT.map((about) => ({ about, count: (this.remarks() ?? []).filter((remark) => remark.about === about).length })).filter((entry) => entry.count > 0),
   );
