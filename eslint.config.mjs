@@ -73,8 +73,20 @@ export default ts.config(
   { files: ['packages/contract/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!core)', message: 'The contract imports the core alone.' }]) },
   {
     files: ['apps/server/src/**/*.ts'],
-    rules: forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]),
+    rules: {
+      ...forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]),
+      'no-restricted-syntax': [
+        'error',
+        {
+          // What a called method does is watched while it runs: see Db.
+          selector: "CallExpression[callee.property.name='transaction'] > :function MemberExpression[object.type='ThisExpression'][property.name='db']",
+          message: 'Work inside a transaction uses its own connection, never the pool.',
+        },
+        { selector: 'Literal[value=/pg_advisory/], TemplateElement[value.raw=/pg_advisory/]', message: 'Advisory locks have their names in platform/locks.ts.' },
+      ],
+    },
   },
+  { files: ['apps/server/src/platform/locks.ts'], rules: { 'no-restricted-syntax': 'off' } },
   { files: ['apps/cli/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!core|contract)', message: 'The command line imports core and contract.' }]) },
   { files: ['apps/vault/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!demo$)', message: 'The vault stand-in knows nothing of Rule.' }]) },
   {

@@ -16,6 +16,8 @@ export interface Config {
   readonly sessionSecret: string;
   readonly logLevel: string;
   readonly workers: number;
+  /** Database connections of the server itself; each worker has two more. */
+  readonly connections: number;
 }
 
 function number(name: string, otherwise: number): number {
@@ -50,6 +52,7 @@ export function readConfig(): Config {
     sessionSecret: needed('RULE_SESSION_SECRET'),
     logLevel: process.env['RULE_LOG'] ?? 'info',
     workers: number('RULE_WORKERS', 2),
+    connections: number('RULE_CONNECTIONS', 16),
   };
 }
 

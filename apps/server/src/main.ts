@@ -15,7 +15,7 @@ import { WorkPool } from './threads/pool';
 
 const config = readConfig();
 const log = pino({ level: config.logLevel });
-const db = new Db(config.databaseUrl);
+const db = new Db(config.databaseUrl, config.connections, (problem) => log.error({ reason: problem.stack }, 'second connection'));
 await migrate(db.sequelize);
 const pool = new WorkPool(
   workerPath(dirname(fileURLToPath(import.meta.url))),

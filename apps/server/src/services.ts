@@ -74,7 +74,7 @@ export function buildServices({
   store = new DiskStore(storeFolder(dataFolder)),
   warn = () => undefined,
 }: Ground) {
-  const properties = new Properties(db);
+  const properties = new Properties();
   const editions = new Editions(db, clock);
   const derived = new Derived(editions, clock);
   const jobs = new Jobs(db, databaseUrl, clock, warn);

@@ -23,7 +23,7 @@ import { step } from '@rule/core/files/step';
 import { heldText } from '@rule/core/values';
 import { zipSync } from 'fflate';
 import { JobCancelled, JobContext, UNWATCHED } from '../src/jobs/jobs';
-import { FILES_LOCK } from '../src/library/scan';
+import { LOCKS } from '../src/platform/locks';
 import { DiskStore } from '../src/platform/store';
 import { Person, Rule, startRule } from './harness';
 
@@ -373,7 +373,7 @@ describe('jobs', () => {
   it('are listed with what came of them, and can be cancelled while they run', async () => {
     // While somebody else holds the files the job runs and waits.
     let free: () => void = () => undefined;
-    const held = rule.db.exclusive(FILES_LOCK, () => new Promise<void>((done) => (free = done)));
+    const held = rule.db.exclusive(LOCKS.files, () => new Promise<void>((done) => (free = done)));
     const { job: id } = (await okafor.post('/libraries/rescan')).body as { job: number };
     while ((await rule.services.jobs.get(id)).state !== 'running') await new Promise((done) => setTimeout(done, 50));
     expect((await okafor.post(`/jobs/${id}/cancel`)).status).toBe(200);

@@ -11,12 +11,12 @@ let okafor: Person;
 beforeAll(async () => {
   rule = await startRule();
   [varga, okafor] = await Promise.all([rule.signIn('varga'), rule.signIn('okafor')]);
-  for (const form of (await rule.services.editions.inForce()).schema.forms) await rule.services.editions.removeForm(null, form.id);
+  for (const form of (await rule.services.editions.inForce(rule.db)).schema.forms) await rule.services.editions.removeForm(null, form.id);
   await rule.define({ ...newDraft('Client'), kinds: ['part'], feed: 'inherited', inheritFrom: 'project' }, { ...newDraft('Weld class'), kinds: ['part'] });
 });
 afterAll(() => rule.stop());
 
-const properties = () => rule.services.properties.list();
+const properties = () => rule.services.properties.list(rule.db);
 const formOf = async (name: string, kinds: EntryForm['kinds'], names: readonly string[]): Promise<Omit<EntryForm, 'id'>> => {
   const all = await properties();
   const inputs = names.map((written, i) =>

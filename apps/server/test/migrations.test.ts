@@ -32,9 +32,9 @@ it('a schema from before there were editions becomes the first one, with nothing
       retired: false,
     };
     const old = { ...newDraft('Old'), type: 'choice', kinds: ['part', 'drawing'], choices: ['a', 'b'], id: 2, retired: true };
-    expect(await new Properties(db).list()).toEqual([mass, old]);
+    expect(await new Properties().list(db)).toEqual([mass, old]);
     const editions = new Editions(db, () => new Date());
-    expect(await editions.inForce()).toMatchObject({ number: 1, schema: { properties: [mass, old], checks: [] } });
+    expect(await editions.inForce(db)).toMatchObject({ number: 1, schema: { properties: [mass, old], checks: [] } });
     expect(await editions.decree(null, 'next', [newDraft('New')])).toEqual([3]);
     expect((await editions.list()).map(({ number, state }) => [number, state])).toEqual([
       [2, 'in force'],

@@ -29,7 +29,7 @@ describe('start files', () => {
     expect(compared.every((row) => row.effect === 'new')).toBe(true);
     expect(existsSync(join(folder(), 'start part.step'))).toBe(false);
     await varga.post('/start-files/publish', plan).expect(200);
-    const properties = (await rule.services.properties.list()).filter(
+    const properties = (await rule.services.properties.list(rule.db)).filter(
       (property) => !property.retired && property.kinds.includes('part') && property.classes.length === 0,
     );
     const names = namesIn('start part.step').map((value) => value.name);

@@ -33,7 +33,7 @@ export class Boms {
   }
 
   async saveLayout(id: number | null, { name, columns }: Omit<BomLayout, 'id'>): Promise<BomLayout> {
-    const known = await this.properties.ofFiles();
+    const known = await this.properties.ofFiles(this.db);
     const unknown = columns.find((column) => !known.has(column));
     if (unknown !== undefined) throw invalid('unknown-property', `There is no property ${unknown}.`);
     if (await this.db.one('SELECT 1 FROM bom_layouts WHERE name = $1 AND id IS DISTINCT FROM $2', [name, id]))
@@ -57,7 +57,7 @@ export class Boms {
       ]),
     );
     const bom = singleLevel(row.structure, (product) => matches.get(product) ?? { state: 'unmatched' });
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     const parts = bom.flatMap(({ match }) => (match.state === 'matched' ? [match.file] : []));
     const candidates = bom.flatMap(({ match }) => (match.state === 'ambiguous' ? [...match.candidates] : []));
     const [held, copies, paths] = await Promise.all([
@@ -107,7 +107,7 @@ export class Boms {
 
   /** The BOM as CSV, columns in the layout's order. Blanks stay blank: no placeholder leaves Rule. */
   async csv(assembly: number, columns: readonly number[]): Promise<{ name: string; text: string }> {
-    const [table, active, settings] = await Promise.all([this.table(assembly), this.properties.ofFiles(), readSettings(this.db)]);
+    const [table, active, settings] = await Promise.all([this.table(assembly), this.properties.ofFiles(this.db), readSettings(this.db)]);
     const standIns = compileStandIns(settings.standIns);
     const chosen = columns.flatMap((id) => active.get(id) ?? []);
     const header = ['Item', 'Quantity', 'Part', ...chosen.map((property) => (property.unit ? `${property.caption} [${property.unit}]` : property.caption))];

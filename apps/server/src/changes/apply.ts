@@ -9,8 +9,8 @@ import { recount } from '../library/counts';
 import { matchIdentities } from '../library/identities';
 import { assignWide } from '../projects/members';
 import { ReadFile, storeReadings, takeBesideLines } from '../library/readings';
-import { FILES_LOCK } from '../library/scan';
 import { Db, Sql, rows } from '../platform/db';
+import { LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
 import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
 import { markUsed } from '../schema/series';
@@ -133,7 +133,7 @@ export class Applying {
   async applyTray(user: User, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     context.progress('waiting for the files', 0, 0);
     await this.refreshLocks();
-    return this.db.exclusive(FILES_LOCK, async () => {
+    return this.db.exclusive(LOCKS.files, async () => {
       await this.finishInterrupted();
       const set = await this.db.transaction((sql) => this.trays.pendingSet(sql, user));
       const lines = (await linesOf(this.db, set)).filter((line) => line.accepted);
@@ -144,7 +144,7 @@ export class Applying {
 
   /** Applies lines that are in no tray, such as those of a vault's check-in, as a change set of their own. */
   async applyLines(user: User, title: string, lines: Parameters<typeof insertLines>[2], revertOf: number | null = null): Promise<ApplyReport> {
-    return this.db.exclusive(FILES_LOCK, async () => {
+    return this.db.exclusive(LOCKS.files, async () => {
       await this.finishInterrupted();
       const rowsOfSet = await this.db.transaction(async (sql) => {
         const row = await sql.one<{ id: number }>(
@@ -162,7 +162,7 @@ export class Applying {
   async applySet(user: User, set: number, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     context.progress('waiting for the files', 0, 0);
     await this.refreshLocks();
-    return this.db.exclusive(FILES_LOCK, async () => {
+    return this.db.exclusive(LOCKS.files, async () => {
       await this.finishInterrupted();
       await this.db.run('UPDATE change_sets SET mode = $2 WHERE id = $1', [set, mode]);
       return this.apply(user, mode, title, await linesOf(this.db, set), set, null, context);
@@ -594,7 +594,7 @@ export class Applying {
    * answers. Returns what was done, for the log.
    */
   async recover(): Promise<Recovered[]> {
-    return this.db.exclusive(FILES_LOCK, () => this.finishInterrupted());
+    return this.db.exclusive(LOCKS.files, () => this.finishInterrupted());
   }
 
   /** Under the files' lock nobody else is applying: a set that still is *applying* was interrupted. */

@@ -104,7 +104,7 @@ export class Trays {
 
   /** Checks typed values and puts them in the tray. Nothing is added when one of them is refused. */
   async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<void> {
-    const [active, settings] = await Promise.all([this.properties.active(), readSettings(this.db)]);
+    const [active, settings] = await Promise.all([this.properties.active(this.db), readSettings(this.db)]);
     const standIns = compileStandIns(settings.standIns);
     const [files, levels] = await Promise.all([this.files(values.map((value) => value.file)), this.levels(values)]);
     const issues: { field: string; code: string; message: string }[] = [];
@@ -163,7 +163,7 @@ export class Trays {
 
   /** The lines that the schema in force does not let a person write, by address. */
   async refusals(user: User, lines: readonly Line[]): Promise<Map<string, Refusal>> {
-    return refusalsOf(this.db, user, lines, (await this.editions.inForce()).schema);
+    return refusalsOf(this.db, user, lines, (await this.editions.inForce(this.db)).schema);
   }
 
   /**

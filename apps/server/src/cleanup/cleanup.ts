@@ -68,7 +68,7 @@ export class CleanUps {
   /** What a clean-up would do. Nothing is stored. */
   async preview(request: CleanUpRequest): Promise<CleanUpPreview> {
     const built = await this.build(request);
-    const [active, standIns] = [await this.properties.ofFiles(), await this.standIns()];
+    const [active, standIns] = [await this.properties.ofFiles(this.db), await this.standIns()];
     const byName = new Map([...active.values()].map((property) => [property.writtenName, property]));
     const pathOf = (file: number) => built.files.get(file)?.path ?? '';
     const violations: { file: number; path: string; name: string; message: string }[] = [];
@@ -154,7 +154,7 @@ export class CleanUps {
   }
 
   private async build({ action, filter, levels, chosen }: CleanUpRequest): Promise<Built> {
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     const computed = [...active.values()].find(
       (property) => targetsOf(action).includes(property.writtenName) && property.kinds.every((kind) => whyNotTyped(property, kind) !== null),
     );

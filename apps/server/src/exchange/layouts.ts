@@ -24,7 +24,7 @@ export class Layouts {
 
   /** Layouts for what tables are commonly sent out for, made for the schema as it is. */
   async purposes(): Promise<LayoutDraft[]> {
-    const active = [...(await this.properties.ofFiles()).values()];
+    const active = [...(await this.properties.ofFiles(this.db)).values()];
     const named = (...names: string[]) =>
       active.filter((property) => names.some((name) => sameWording(property.writtenName, name) || sameWording(property.caption, name)));
     const column = (editable: boolean) => (property: Property) => ({ property: property.id, header: '', editable });
@@ -72,7 +72,7 @@ export class Layouts {
   }
 
   async save(user: Pick<User, 'id'> | null, id: number | null, draft: LayoutDraft): Promise<{ id: number }> {
-    const known = await this.properties.active();
+    const known = await this.properties.active(this.db);
     for (const column of draft.content.columns) if (!known.has(column.property)) throw notFound(`Property ${column.property}`);
     const values = [draft.name, draft.purpose, draft.shared, JSON.stringify(draft.content)];
     if (id === null) {

@@ -79,7 +79,7 @@ export class SendOuts {
   async survey(user: User, { format, filter, names }: SurveyTable): Promise<{ path: string; name: string }> {
     const content: LayoutContent = { ...WHOLE_LIBRARY, filter };
     const found = await this.strays(filter);
-    const known = new Map([...(await this.properties.ofFiles()).values()].map((property) => [property.writtenName, property]));
+    const known = new Map([...(await this.properties.ofFiles(this.db)).values()].map((property) => [property.writtenName, property]));
     const wanted = names.length ? names : [...found.keys()].sort((a, b) => a.localeCompare(b));
     if (wanted.length === 0) throw invalid('no-names', 'None of these files holds a property.');
     if (wanted.length > MOST_COLUMNS) throw invalid('too-many-names', `A table has ${MOST_COLUMNS} columns at most; these files hold ${wanted.length} names.`);
@@ -107,7 +107,7 @@ export class SendOuts {
 
   /** Settles the columns of a layout and makes a note of the send-out. */
   private async begin(user: Pick<User, 'id' | 'role'>, format: TableFormat, content: LayoutContent, address: Address): Promise<number> {
-    const active = await this.properties.active();
+    const active = await this.properties.active(this.db);
     const fits = (property: Property) => content.level === 'document' || isHeldAt(property, content.level) || isHeldAt(property, 'document');
     const chosen = content.columns.length
       ? content.columns.map((column) => {
@@ -150,7 +150,7 @@ export class SendOuts {
     columns: readonly { readonly property: number; readonly header: string; readonly editable: boolean }[],
     found: readonly FoundColumn[],
   ): Promise<number> {
-    const { number } = await this.editions.inForce();
+    const { number } = await this.editions.inForce(this.db);
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO send_outs (user_id, at, format, content, columns, found, level, layout_id, recipient, edition, state, name, delivery)
        VALUES ($1, $2, $3, $4::jsonb, $5::jsonb, $6::jsonb, $7, $8, $9, $10, 'making', $11, $12) RETURNING id`,
@@ -180,7 +180,7 @@ export class SendOuts {
     }>('SELECT format, content, columns, found, edition, at, recipient FROM send_outs WHERE id = $1', [id]);
     if (!row) throw notFound(`Send-out ${id}`);
     const [active, lists] = await Promise.all([
-      this.properties.active(),
+      this.properties.active(this.db),
       this.db.all<{ name: string; content: Omit<ChoiceListDraft, 'name'> }>('SELECT name, content FROM choice_lists'),
     ]);
     const columns = row.columns.map(({ property, header, editable }): TableColumn => {

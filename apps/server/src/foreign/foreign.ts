@@ -69,7 +69,7 @@ export class ForeignMappings {
   /** What would arrive, what stays unmapped, what would be refused. Nothing is stored. */
   async preview(request: ForeignRequest): Promise<ForeignPreview> {
     const built = await this.build(request);
-    const known = [...(await this.properties.list())].map((property) => property.writtenName);
+    const known = [...(await this.properties.list(this.db))].map((property) => property.writtenName);
     const mapped = new Set(request.rows.map((row) => row.from));
     const names = new Map<string, { name: string; files: number; filled: number }>();
     for (const { name, files, filled } of await this.surveys.names(request.filter)) {
@@ -103,7 +103,7 @@ export class ForeignMappings {
 
   /** The properties that the rows lead to. @throws AppError when one cannot be written */
   private async targets(rows: ForeignRequest['rows']): Promise<Map<number, Property>> {
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     for (const row of rows) {
       const property = active.get(row.to);
       if (!property) throw invalid('unknown-property', `The property that ${JSON.stringify(row.from)} leads to is not in the schema.`);

@@ -27,13 +27,13 @@ export class Learning {
 
   /** Foreign names and the properties that they probably mean: by their wording, or by the values that both hold. */
   private async names(): Promise<LearnedName[]> {
-    const [{ abbreviations }, active] = await Promise.all([readSettings(this.db), this.properties.active()]);
+    const [{ abbreviations }, active] = await Promise.all([readSettings(this.db), this.properties.active(this.db)]);
     const typed = [...active.values()].filter((property) => property.feed === 'typed');
     const counts = await this.db.all<{ name: string; files: number; distinct: number }>(
       `SELECT c.name, sum(c.filled)::int AS files, coalesce((SELECT sum(f.distinct_values)::int FROM name_facts f WHERE f.name = c.name AND f.level = 'document'), 0) AS distinct
        FROM name_counts c WHERE c.level = 'document' GROUP BY c.name HAVING sum(c.filled) > 0`,
     );
-    const known = new Map((await this.properties.list()).map((property) => [property.writtenName, property.id]));
+    const known = new Map((await this.properties.list(this.db)).map((property) => [property.writtenName, property.id]));
     const strays = counts.filter((row) => !known.has(row.name));
     if (strays.length === 0 || typed.length === 0) return [];
     const groups = await this.pool.run('findTwins', {

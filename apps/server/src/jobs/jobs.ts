@@ -4,6 +4,7 @@ import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import PgBoss from 'pg-boss';
 import { Db, rows } from '../platform/db';
+import { HOLD_ALIVE, LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
 
@@ -35,8 +36,6 @@ type Runner = (context: JobContext, input: never) => Promise<unknown>;
 const QUEUES = ['rule-work', 'rule-geometry'] as const;
 const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry' ? 'rule-geometry' : 'rule-work');
 
-/** Class of the advisory locks that say which server processes are alive. */
-const ALIVE = 7302;
 const CHANNEL = 'rule_jobs';
 /** Progress is written this often at most. */
 const WRITE_EVERY = 300;
@@ -100,7 +99,7 @@ export class Jobs {
       if (!this.closing) setTimeout(() => void this.listen().catch(this.warn), 1000).unref();
     });
     await client.connect();
-    await client.query('SELECT pg_advisory_lock($1, $2)', [ALIVE, this.runner]);
+    await client.query(HOLD_ALIVE, [LOCKS.alive, this.runner]);
     await client.query(`LISTEN ${CHANNEL}`);
     this.listener = client;
   }
@@ -110,14 +109,14 @@ export class Jobs {
     const left = await this.db.all<{ id: number; kind: JobKind }>(
       `UPDATE jobs SET state = 'waiting', runner = NULL WHERE kind <> 'apply' AND state IN ('waiting', 'running') AND (runner IS NULL OR NOT EXISTS (
          SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = runner AND l.granted)) RETURNING id, kind`,
-      [ALIVE],
+      [LOCKS.alive],
     );
     for (const { id, kind } of left) await this.boss!.send(queueOf(kind), { job: id }, { retryLimit: 0, expireInHours: 23 });
     // An apply is finished or put back from its journal, not begun again.
     await this.db.run(
       `UPDATE jobs SET state = 'failed', ended_at = $2, message = 'The server stopped while this was applied; the journal says in History how it ended.' WHERE kind = 'apply' AND state = 'running'
          AND NOT EXISTS (SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = runner AND l.granted)`,
-      [ALIVE, this.clock()],
+      [LOCKS.alive, this.clock()],
     );
   }
 

@@ -1,6 +1,7 @@
 import { FoundName } from '@rule/contract';
 import { ValueCount, guessType } from '@rule/core/survey';
 import { Db, Sql, rows } from '../platform/db';
+import { LOCKS, TAKE_LOCK } from '../platform/locks';
 
 /** Values that are looked at to guess a name's type. */
 const SAMPLE = 60;
@@ -24,7 +25,7 @@ export async function recount(db: Db, names: readonly string[] | null): Promise<
 export async function recountFiles(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length === 0) return;
   await db.transaction(async (sql) => {
-    await sql.all('SELECT pg_advisory_xact_lock(7303)');
+    await sql.all(TAKE_LOCK, [LOCKS.nameCounts]);
     await sql.run(`DELETE FROM name_counts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
     // At document level a file holds a name once; elsewhere its holders are put together first.
     await sql.run(COUNTS, [names]);
@@ -35,7 +36,7 @@ export async function recountFiles(db: Db, names: readonly string[] | null): Pro
 export async function recountValues(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length === 0) return;
   await db.transaction(async (sql) => {
-    await sql.all('SELECT pg_advisory_xact_lock(7304)');
+    await sql.all(TAKE_LOCK, [LOCKS.nameFacts]);
     await sql.run(`DELETE FROM name_facts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
     await sql.run(
       `CREATE TEMP TABLE distinct_texts ON COMMIT DROP AS SELECT name, level, kind, text, form, unit, stand_in, count(*)::int AS files FROM held_values

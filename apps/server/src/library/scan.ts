@@ -4,6 +4,7 @@ import { join, sep } from 'node:path';
 import { RescanReport } from '@rule/contract';
 import { JobContext, UNWATCHED } from '../jobs/jobs';
 import { Db, rows } from '../platform/db';
+import { LOCKS } from '../platform/locks';
 import { readSettings } from '../schema/settings';
 import { ScanInput } from '../threads/read';
 import { WorkPool } from '../threads/pool';
@@ -13,9 +14,6 @@ import { matchIdentities } from './identities';
 import { recountFiles, recountValues } from './counts';
 import { assignWide } from '../projects/members';
 import { noteArrivals } from '../values/to-dos';
-
-/** The lock under which a library's files are read or written: one scan or apply at a time in all processes. */
-export const FILES_LOCK = 7301;
 
 /** A batch that a worker reads in one go holds at most so many files and bytes. */
 const BATCH_FILES = 100;
@@ -94,7 +92,7 @@ export class Scanner {
 
   /** Reads all libraries, or one of them. */
   async rescan(context: JobContext = UNWATCHED, only: number | null = null): Promise<RescanReport> {
-    return this.db.exclusive(FILES_LOCK, async () => {
+    return this.db.exclusive(LOCKS.files, async () => {
       const report = emptyReport();
       try {
         for (const { id, root, known } of await this.db.all<{ id: number; root: string; known: boolean }>(

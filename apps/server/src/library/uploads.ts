@@ -10,10 +10,11 @@ import { checkPath, decodeAs } from '@rule/core/files';
 import yauzl, { Entry, ZipFile } from 'yauzl';
 import { JobContext } from '../jobs/jobs';
 import { Db } from '../platform/db';
+import { LOCKS } from '../platform/locks';
 import { invalid, notFound } from '../platform/problem';
 import { FileStore, sync } from '../platform/store';
 import { LARGEST_FILE } from '../threads/read';
-import { FILES_LOCK, isPassedOver } from './scan';
+import { isPassedOver } from './scan';
 
 /** Largest archive, most entries of one, most bytes that one unpacks to. */
 export const LARGEST_ARCHIVE = 4 * 1024 ** 3;
@@ -140,7 +141,7 @@ export class Uploads {
     const temp = await this.tempPath();
     try {
       await pipeline(body, atMost(LARGEST_FILE, `The file is larger than ${LARGEST_FILE / 2 ** 20} MiB.`), createWriteStream(temp));
-      return await this.db.exclusive(FILES_LOCK, async () => (await this.placing(library)).place(path, temp));
+      return await this.db.exclusive(LOCKS.files, async () => (await this.placing(library)).place(path, temp));
     } catch (error) {
       return { path, outcome: 'refused', message: reasonOf(error) };
     } finally {
@@ -168,7 +169,7 @@ export class Uploads {
       const zip = await openZip(archive);
       try {
         const entries = await listEntries(zip, (await stat(archive)).size, context);
-        return await this.db.exclusive(FILES_LOCK, () => this.unpackAll(library, zip, entries, context));
+        return await this.db.exclusive(LOCKS.files, () => this.unpackAll(library, zip, entries, context));
       } finally {
         zip.close();
       }

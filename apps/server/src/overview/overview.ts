@@ -30,7 +30,7 @@ export class Overviews {
 
   /** Distinct values of every property with the number of files by kind; judged once each. */
   private async judged(): Promise<{ coverage: Overview['coverage']; wrong: number; missing: number }> {
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
     const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property, kind) })));
     const [totals, values] = await Promise.all([
@@ -65,7 +65,7 @@ export class Overviews {
     const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings, arrived, apart] = await Promise.all([
       readSettings(this.db),
       this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
-      this.properties.active(),
+      this.properties.active(this.db),
       this.judged(),
       this.titleBlocks.list(),
       this.db.one<{ n: number }>(
@@ -118,7 +118,7 @@ export class Overviews {
 
   /** The way of one property through the company. */
   async way(id: number): Promise<Hop[]> {
-    const property = await this.properties.get(id);
+    const property = await this.properties.get(this.db, id);
     const [{ coverage }, names, blocks, layouts, vault, tables, sentOut, edition] = await Promise.all([
       this.judged(),
       this.db.all<{ name: string; files: number }>(

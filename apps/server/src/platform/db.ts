@@ -1,8 +1,10 @@
+import { AsyncLocalStorage } from 'node:async_hooks';
 import { Readable } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
+import { TAKE_LOCK } from './locks';
 
 /** Runs SQL with numbered parameters, inside a transaction or outside of one. */
 export interface Sql {
@@ -86,7 +88,17 @@ pg.types.setTypeParser(20, Number);
 export class Db implements Sql {
   readonly sequelize: Sequelize;
 
-  constructor(url: string, connections = 10) {
+  /**
+   * @param onSecond called where work inside a transaction asks the pool for another connection: enough of them at once wait for each
+   * other until the pool gives up. It throws unless something else is wanted.
+   */
+  constructor(
+    url: string,
+    connections = 10,
+    private readonly onSecond: (error: Error) => void = (error) => {
+      throw error;
+    },
+  ) {
     this.sequelize = new Sequelize(url, {
       dialect: 'postgres',
       logging: false,
@@ -100,7 +112,10 @@ export class Db implements Sql {
     // A transaction has one connection, which takes one statement at a time.
     let last: Promise<unknown> = Promise.resolve();
     const inTurn = <T>(work: () => Promise<T>): Promise<T> => {
-      if (!transaction) return work();
+      if (!transaction) {
+        this.refuseSecond();
+        return work();
+      }
       const mine = last.then(work, work);
       last = mine.catch(() => undefined);
       return mine;
@@ -141,7 +156,15 @@ export class Db implements Sql {
   }
 
   transaction<T>(work: (sql: Sql) => Promise<T>): Promise<T> {
-    return this.sequelize.transaction((transaction) => work(this.within(transaction)));
+    this.refuseSecond();
+    return this.sequelize.transaction((transaction) => this.inside.run(true, () => work(this.within(transaction))));
+  }
+
+  /** Set while the work of a transaction runs. */
+  private readonly inside = new AsyncLocalStorage<true>();
+
+  private refuseSecond(): void {
+    if (this.inside.getStore()) this.onSecond(new Error('Work inside a transaction asks the pool for a second connection; it must use its own.'));
   }
 
   private turn: Promise<unknown> = Promise.resolve();
@@ -155,8 +178,9 @@ export class Db implements Sql {
       .catch(() => undefined)
       .then(() =>
         this.transaction(async (sql) => {
-          await sql.all('SELECT pg_advisory_xact_lock($1)', [lock]);
-          return work();
+          await sql.all(TAKE_LOCK, [lock]);
+          // One connection holds the lock and does nothing else; the work takes its own from the pool.
+          return this.inside.exit(work);
         }),
       );
     this.turn = mine;

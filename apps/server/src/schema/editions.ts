@@ -22,6 +22,7 @@ import {
 } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { Db, Sql, rows } from '../platform/db';
+import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
 import { fillIn } from './properties';
@@ -63,7 +64,7 @@ export class Editions {
     );
   }
 
-  async inForce(sql: Sql = this.db): Promise<{ readonly number: number; readonly schema: Schema }> {
+  async inForce(sql: Sql): Promise<{ readonly number: number; readonly schema: Schema }> {
     const row = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
     return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
   }
@@ -88,7 +89,7 @@ export class Editions {
 
   /** The draft: what is in force where nobody has begun one. */
   async draft(): Promise<DraftView> {
-    const [stored, inForce, ground] = await Promise.all([this.stored(this.db), this.inForce(), this.ground(this.db)]);
+    const [stored, inForce, ground] = await Promise.all([this.stored(this.db), this.inForce(this.db), this.ground(this.db)]);
     const schema = stored?.schema ?? inForce.schema;
     const edits = stored
       ? await this.db.all<DraftView['edits'][number]>(
@@ -123,7 +124,7 @@ export class Editions {
   private async change(author: Author, what: string, work: (schema: Schema, sql: Sql) => Promise<Schema> | Schema): Promise<void> {
     await this.db.transaction(async (sql) => {
       // One draft for all: two who begin at once must not both begin.
-      await sql.all('SELECT pg_advisory_xact_lock(7303)');
+      await sql.all(TAKE_LOCK, [LOCKS.draft]);
       let stored = await this.stored(sql, true);
       if (!stored) {
         const base = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
@@ -324,7 +325,7 @@ export class Editions {
   /** Brings the draft into force: all of it at once, or nothing. `revision` is the one its author has seen. */
   async bringIntoForce(author: Author, note: string, revision: number | null): Promise<number> {
     return this.db.transaction(async (sql) => {
-      await sql.all('SELECT pg_advisory_xact_lock(7303)');
+      await sql.all(TAKE_LOCK, [LOCKS.draft]);
       const stored = await this.stored(sql, true);
       if (!stored) throw refused('no-draft', 'There is no draft to bring into force.');
       if (revision !== null && stored.revision !== revision)

@@ -50,7 +50,7 @@ export class ChoiceLists {
   ) {}
 
   async list(): Promise<ChoiceListRow[]> {
-    const [stored, properties] = await Promise.all([this.db.all<Stored>(`SELECT ${ROW} FROM choice_lists ORDER BY name`), this.properties.list()]);
+    const [stored, properties] = await Promise.all([this.db.all<Stored>(`SELECT ${ROW} FROM choice_lists ORDER BY name`), this.properties.list(this.db)]);
     return stored.map(({ id, content, name, source, loadedAt, lookedAt, differs, trouble }) => ({
       ...content,
       id,
@@ -183,7 +183,7 @@ export class ChoiceLists {
   async replace(user: User, id: number): Promise<{ lines: number }> {
     const { name, content } = await this.get(id);
     const replaced = content.choices.flatMap(({ value, retired, replacedBy }) => (retired && replacedBy !== null ? [{ value, replacedBy }] : []));
-    const users = [...(await this.properties.active()).values()].filter((property) => property.list === name);
+    const users = [...(await this.properties.active(this.db)).values()].filter((property) => property.list === name);
     const slots = users.flatMap((property) => property.kinds.map((kind) => ({ kind, ...slotOf(property, kind) })));
     const found = await this.db.all<{ file: number; holder: string; place: 'property' | 'field'; name: string; held: HeldValue; replacedBy: string }>(
       `SELECT v.file_id AS file, v.holder, v.place, v.name, ${HELD} AS held, r."replacedBy" FROM jsonb_to_recordset($1::jsonb) AS s(kind text, place text, name text)

@@ -1,5 +1,5 @@
 import { Property, isHeldAt, newDraft } from '@rule/core/schema';
-import { Db, Sql } from '../platform/db';
+import { Sql } from '../platform/db';
 import { notFound } from '../platform/problem';
 
 interface Row {
@@ -23,9 +23,7 @@ const toProperty = ({ id, retired, definition }: Row): Property => ({ ...fillIn(
 
 /** The properties of the edition in force, in its order. Choices of a property with a list are those of the list. */
 export class Properties {
-  constructor(private readonly db: Db) {}
-
-  async list(sql: Sql = this.db): Promise<Property[]> {
+  async list(sql: Sql): Promise<Property[]> {
     const [found, lists] = await Promise.all([
       sql.all<Row>('SELECT id, retired, definition FROM properties ORDER BY position, id'),
       sql.all<{ name: string; choices: string[] }>(
@@ -36,18 +34,18 @@ export class Properties {
     return found.map(toProperty).map((property) => (property.list === null ? property : { ...property, choices: byName.get(property.list) ?? [] }));
   }
 
-  /** Properties that are in use, by number. */
   /** The active properties that files hold themselves: not those of holders inside or above them. */
-  async ofFiles(): Promise<Map<number, Property>> {
-    return new Map([...(await this.active())].filter(([, property]) => isHeldAt(property, 'document')));
+  async ofFiles(sql: Sql): Promise<Map<number, Property>> {
+    return new Map([...(await this.active(sql))].filter(([, property]) => isHeldAt(property, 'document')));
   }
 
-  async active(): Promise<Map<number, Property>> {
-    return new Map((await this.list()).filter((property) => !property.retired).map((property) => [property.id, property]));
+  /** Properties that are in use, by number. */
+  async active(sql: Sql): Promise<Map<number, Property>> {
+    return new Map((await this.list(sql)).filter((property) => !property.retired).map((property) => [property.id, property]));
   }
 
-  async get(id: number): Promise<Property> {
-    const property = (await this.list()).find((candidate) => candidate.id === id);
+  async get(sql: Sql, id: number): Promise<Property> {
+    const property = (await this.list(sql)).find((candidate) => candidate.id === id);
     if (!property) throw notFound(`Property ${id}`);
     return property;
   }

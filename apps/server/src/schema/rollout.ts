@@ -38,7 +38,7 @@ export class Rollout {
 
   /** Every property with the files that it reaches, and how they hold it. Two statements for the whole schema. */
   async rows(): Promise<RolloutRow[]> {
-    const { schema } = await this.editions.inForce();
+    const { schema } = await this.editions.inForce(this.db);
     const active = schema.properties.filter((property) => !property.retired);
     const [reached, left] = await Promise.all([
       this.db.all<Omit<RolloutRow, 'left'>>(
@@ -73,7 +73,7 @@ export class Rollout {
 
   /** Files that lack a property's name, with the reason where they cannot be written now. */
   async missing(propertyId: number): Promise<{ file: number; path: string; reason: string | null }[]> {
-    const { schema } = await this.editions.inForce();
+    const { schema } = await this.editions.inForce(this.db);
     return this.db.all(
       `SELECT f.id AS file, f.path, CASE WHEN f.lock_reason IS NULL THEN NULL ELSE 'The file ' || f.lock_reason || '.' END AS reason
        FROM ${TARGETS} ${REACHED} WHERE s.property = $2 AND NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name)
@@ -84,7 +84,7 @@ export class Rollout {
 
   /** Puts lines in the tray that carry a property on into the files. */
   async toTray(user: User, propertyId: number, action: RolloutAction): Promise<{ lines: number; open: number }> {
-    const { schema } = await this.editions.inForce();
+    const { schema } = await this.editions.inForce(this.db);
     const property = schema.properties.find((candidate) => candidate.id === propertyId);
     if (!property) throw notFound(`Property ${propertyId}`);
     let lines: Line[];
@@ -156,7 +156,7 @@ export class Rollout {
 
   /** Lines that bring a computed property up to date in every file. */
   private async computedLines(property: Property): Promise<Line[]> {
-    const { schema } = await this.editions.inForce();
+    const { schema } = await this.editions.inForce(this.db);
     const prepared = await prepare(this.db, schema, this.clock());
     const around = surroundingsOf([prepared]);
     const lines: Line[] = [];

@@ -75,7 +75,7 @@ export function schemaRoutes(s: Services): Route[] {
       path: '/properties',
       summary: 'All properties of the edition in force, retired ones included',
       role: 'viewer',
-      action: () => s.properties.list(),
+      action: () => s.properties.list(s.db),
     }),
     route({
       method: 'get',

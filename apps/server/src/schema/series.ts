@@ -44,7 +44,7 @@ export class NumberSeries {
   async list(): Promise<SeriesRow[]> {
     const [stored, properties, counters, numbers] = await Promise.all([
       this.db.all<Stored>('SELECT id, name, definition FROM number_series ORDER BY name'),
-      this.properties.list(),
+      this.properties.list(this.db),
       this.db.all<{ series: number; frame: string; last: number }>('SELECT series_id AS series, frame, last FROM series_counters ORDER BY frame'),
       this.db.all<SeriesNumber & { series: number }>(
         `SELECT n.id, n.series_id AS series, n.text, n.state, coalesce(u.display_name, '') AS "by", n.at, n.file_id AS file, n.note
@@ -132,7 +132,7 @@ export class NumberSeries {
    * counts in each file by itself, each file gets the one after its own, and nothing is reserved.
    */
   async drawForFiles(user: User, propertyId: number, files: readonly number[]): Promise<{ lines: number; skipped: { path: string; message: string }[] }> {
-    const property = (await this.properties.active()).get(propertyId);
+    const property = (await this.properties.active(this.db)).get(propertyId);
     if (property?.feed !== 'counted' || property.series === null) throw invalid('not-counted', 'This property is not counted by a series.');
     const skipped: { path: string; message: string }[] = [];
     const lines = await this.db.transaction(async (sql) => {

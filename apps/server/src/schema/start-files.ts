@@ -61,7 +61,7 @@ export class StartFiles {
     const [plan, files, { number }, last, blocks] = await Promise.all([
       this.plan(),
       this.current(),
-      this.editions.inForce(),
+      this.editions.inForce(this.db),
       this.db.one<NonNullable<StartFilesView['published']>>(
         `SELECT s.edition, s.at, u.display_name AS "by" FROM start_files s LEFT JOIN users u ON u.id = s.user_id WHERE s.current ORDER BY s.at DESC LIMIT 1`,
       ),
@@ -85,7 +85,7 @@ export class StartFiles {
 
   private async make(plan: StartPlan): Promise<{ files: StartFile[]; edition: number }> {
     const [{ number }, prepared, classes, settings, block] = await Promise.all([
-      this.editions.inForce(),
+      this.editions.inForce(this.db),
       this.derived.prepared(this.db),
       readClasses(this.db),
       readSettings(this.db),
@@ -224,7 +224,7 @@ export class StartFiles {
 
   /** Files that hold all that an older start file has, and lack what the newest one has beside it. */
   async older(): Promise<{ total: number; files: OlderStart[] }> {
-    const [publications, { schema }] = await Promise.all([this.publications(), this.editions.inForce()]);
+    const [publications, { schema }] = await Promise.all([this.publications(), this.editions.inForce(this.db)]);
     const current = await this.current();
     if (current.length === 0) return { total: 0, files: [] };
     const active = new Set(schema.properties.filter((property) => !property.retired).map((property) => property.writtenName));

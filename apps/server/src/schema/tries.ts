@@ -64,7 +64,7 @@ export class Tries {
   /** Values that would have to be unique and stand more than once: one statement a property. */
   private async repeated(id: number): Promise<void> {
     const row = await this.db.one<{ schema: Schema }>('SELECT e.schema FROM tries t JOIN editions e ON e.id = t.edition_id WHERE t.id = $1', [id]);
-    const { schema: inForce } = await this.editions.inForce();
+    const { schema: inForce } = await this.editions.inForce(this.db);
     for (const property of row?.schema.properties ?? []) {
       const was = inForce.properties.find((old) => old.id === property.id);
       if (property.retired || property.unique === 'no' || (was?.unique === property.unique && was.writtenName === property.writtenName)) continue;

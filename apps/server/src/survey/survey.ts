@@ -160,7 +160,7 @@ export class Surveys {
   async twins(): Promise<TwinRow[]> {
     const [{ abbreviations }, properties, counts] = await Promise.all([
       readSettings(this.db),
-      this.properties.active(),
+      this.properties.active(this.db),
       this.db.all<{ name: string; files: number; filled: number }>(
         'SELECT name, sum(files)::int AS files, sum(filled)::int AS filled FROM name_counts GROUP BY name ORDER BY name',
       ),
@@ -195,7 +195,7 @@ export class Surveys {
   async otherNames(): Promise<OtherName[]> {
     const [{ abbreviations }, properties, counts] = await Promise.all([
       readSettings(this.db),
-      this.properties.active(),
+      this.properties.active(this.db),
       this.db.all<{ name: string; files: number }>('SELECT name, sum(filled)::int AS files FROM name_counts GROUP BY name HAVING sum(filled) > 0'),
     ]);
     const known = new Map([...properties.values()].map((property) => [property.writtenName, property]));
@@ -231,7 +231,7 @@ export class Surveys {
       this.db.all<{ preset: string }>(
         `SELECT DISTINCT c->>'preset' AS preset FROM files f, ${BLOCKS_OF_F} b, jsonb_array_elements(b.block->'cells') c WHERE NOT f.removed AND f.kind = 'drawing' AND c->>'preset' <> ''`,
       ),
-      this.properties.active().then((active) => [...active.values()].find((candidate) => candidate.writtenName === name)),
+      this.properties.active(this.db).then((active) => [...active.values()].find((candidate) => candidate.writtenName === name)),
     ]);
     const values = all.slice(0, MOST_VALUES);
     const defaults = new Set([...presets.map((row) => row.preset), ...(property?.placeholder ? [property.placeholder] : [])]);
@@ -314,7 +314,7 @@ export class Surveys {
 
   /** Property drafts for names that were found: type, unit, kinds, choices and length from what is there. */
   async drafts(names: readonly string[]): Promise<FoundDraft[]> {
-    const others = await this.properties.list();
+    const others = await this.properties.list(this.db);
     const found = await this.db.all<{ name: string; kinds: Kind[]; files: number }>(
       'SELECT name, array_agg(DISTINCT kind) AS kinds, sum(files)::int AS files FROM name_counts WHERE name = ANY($1::text[]) GROUP BY name',
       [names],

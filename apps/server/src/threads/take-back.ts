@@ -158,7 +158,7 @@ async function ground(db: Db, input: TableInput, bytes: Uint8Array): Promise<Gro
   const identityAt = header.indexOf(IDENTITY_HEADER);
   const marks = sample.map((row) => readIdentityMark(row[identityAt]?.text ?? ''));
   const [known, settings, sent] = await Promise.all([
-    new Properties(db).list(),
+    new Properties().list(db),
     readSettings(db),
     sentOf(db, [...new Set(marks.flatMap((mark) => mark?.sendOut ?? []))]),
   ]);

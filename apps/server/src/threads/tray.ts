@@ -49,7 +49,7 @@ interface Cell {
  */
 export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): Promise<Outcome<PutAway>> {
   const clock = () => at;
-  const properties = new Properties(db);
+  const properties = new Properties();
   const editions = new Editions(db, clock);
   const trays = new Trays(db, properties, new TitleBlocks(db, properties, new Libraries(db, '', [])), editions, new Derived(editions, clock), clock);
   const cells = await db.all<Cell>(
@@ -58,7 +58,7 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
     [takeBack],
   );
   if (cells.length === 0) return { ok: false, code: 'nothing-to-take', message: 'No cell waits to be taken.' };
-  const active = await properties.active();
+  const active = await properties.active(db);
   const made: { id: number; place: string; slot: string; line: Line; settled: boolean }[] = [];
   for (const cell of cells) {
     const property = active.get(cell.property);

@@ -40,7 +40,7 @@ export class TitleBlocks {
     private readonly libraries: Libraries,
   ) {}
 
-  bindings(sql: Sql = this.db): Promise<Binding[]> {
+  bindings(sql: Sql): Promise<Binding[]> {
     return sql.all<Binding>('SELECT block, tag, property_id AS "propertyId", source, format FROM bindings ORDER BY block, tag');
   }
 
@@ -49,7 +49,7 @@ export class TitleBlocks {
     if (!known) throw notFound(`The cell ${tag} of ${block}`);
     if (property === null) await this.db.run('DELETE FROM bindings WHERE block = $1 AND tag = $2', [block, tag]);
     else {
-      await this.properties.get(property);
+      await this.properties.get(this.db, property);
       await this.db.run(
         'INSERT INTO bindings VALUES ($1, $2, $3, $4, $5) ON CONFLICT (block, tag) DO UPDATE SET property_id = excluded.property_id, source = excluded.source, format = excluded.format',
         [block, tag, property, source, format],
@@ -59,7 +59,7 @@ export class TitleBlocks {
 
   /** All blocks with attribute definitions, with the drawings that place them. */
   async list(): Promise<BlockRow[]> {
-    const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.bindings()]);
+    const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.bindings(this.db)]);
     const bound = await this.bound(this.db, drawings, bindings, []);
     const stale = new Map<string, number>();
     for (const cell of bound.filter(isStale)) {
@@ -122,7 +122,7 @@ export class TitleBlocks {
     const block = found?.block;
     const insert = drawing?.inserts.find((candidate) => candidate.block === blockName);
     if (!drawing || !block || !insert) throw notFound(`The block ${blockName} in ${row.path}`);
-    const bound = await this.bound(this.db, [drawing], await this.bindings(), lines);
+    const bound = await this.bound(this.db, [drawing], await this.bindings(this.db), lines);
     const match = drawing.match ?? { state: 'unmatched' };
     const paths = await this.libraries.paths(this.db, match.state === 'matched' ? [match.file] : []);
     return {
@@ -144,7 +144,7 @@ export class TitleBlocks {
       ...drawing,
       inserts: drawing.inserts.filter((insert) => insert.block === blockName),
     }));
-    return cellLines(await this.bound(this.db, drawings, await this.bindings(), pending), `title block ${blockName}`, false);
+    return cellLines(await this.bound(this.db, drawings, await this.bindings(this.db), pending), `title block ${blockName}`, false);
   }
 
   /** The cell lines that follow from lines that change properties: in the drawing itself and in drawings that show the model. */
@@ -152,7 +152,7 @@ export class TitleBlocks {
     const changed = lines.filter((line) => line.address.place === 'property' && line.address.holder === '');
     if (changed.length === 0) return [];
     const bindings = await this.bindings(sql);
-    const active = await this.properties.active();
+    const active = await this.properties.active(sql);
     const names = new Set(changed.map((line) => line.address.name));
     const concerned = bindings.filter((binding) => {
       const property = active.get(binding.propertyId);
@@ -171,10 +171,10 @@ export class TitleBlocks {
 
   /** What every cell shows, as the drawings themselves tell, with those that do not. Drawings are read some hundred at a time, twice. */
   async learned(): Promise<Learned['cells']> {
-    const active = [...(await this.properties.active()).values()];
+    const active = [...(await this.properties.active(this.db)).values()];
     const learner = new CellLearner(active, compileStandIns((await readSettings(this.db)).standIns));
     for await (const cells of this.observations(active)) for (const { cell } of cells) learner.observe(cell);
-    const inForce = await this.bindings();
+    const inForce = await this.bindings(this.db);
     const learned = learner.learned(inForce).map((binding) => ({
       ...binding,
       bound: inForce.find((other) => other.block === binding.block && other.tag === binding.tag) ?? null,
@@ -220,7 +220,7 @@ export class TitleBlocks {
     lines: readonly Line[],
     wanted: (drawing: Drawing, binding: Binding) => boolean = () => true,
   ): Promise<BoundCell[]> {
-    const active = await this.properties.active();
+    const active = await this.properties.active(sql);
     const settings = await readSettings(sql);
     const standIns: StandIns = compileStandIns(settings.standIns);
     const used = new Map<number, Property>(

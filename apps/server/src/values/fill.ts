@@ -87,7 +87,7 @@ export class Fill {
   async open(user: User, choice: FileChoice): Promise<FillData> {
     const { chosen, leftOut } = await this.choose(choice);
     const [{ number, schema }, { workflowStates }, lists, favourites] = await Promise.all([
-      this.editions.inForce(),
+      this.editions.inForce(this.db),
       readSettings(this.db),
       choiceListsOf(this.db),
       this.db.all<FillData['favourites'][number]>('SELECT property_id AS property, text FROM favourite_values WHERE user_id = $1 ORDER BY text', [user.id]),

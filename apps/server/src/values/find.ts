@@ -29,7 +29,7 @@ export class Finder {
 
   /** Every value of the filter's files that the replacement would change, as it stands with what waits in the person's tray. */
   async find(user: User, request: ReplacementRequest): Promise<ReplacementPreview> {
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     const properties = request.properties.map((id) => {
       const property = active.get(id);
       if (!property) throw notFound(`Property ${id}`);

@@ -20,7 +20,7 @@ export class Grid {
 
   /** One page: a count, a page of files in order, and what they hold; three statements for any size. */
   async page(query: GridQuery): Promise<GridPage> {
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     const { sql: filter, bind } = filterSql(query);
     const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${filter}`, bind);
     const next = (n: number) => `$${bind.length + n}`;
@@ -81,7 +81,7 @@ export class Grid {
 
   /** The groups of the rows with their numbers, in the order in which the rows come. */
   async groups({ group, ...filter }: FileFilter & { readonly group: GroupBy }): Promise<GridGroup[]> {
-    const active = await this.properties.ofFiles();
+    const active = await this.properties.ofFiles(this.db);
     const { sql, bind } = filterSql(filter);
     const more: unknown[] = [];
     const joins: string[] = [];

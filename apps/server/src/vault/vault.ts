@@ -59,7 +59,7 @@ export class Vault {
   async state(): Promise<VaultState> {
     const links = await this.links();
     try {
-      const [fields, table, entries, properties] = await Promise.all([this.port.fields(), this.port.table(), this.port.entries(), this.properties.list()]);
+      const [fields, table, entries, properties] = await Promise.all([this.port.fields(), this.port.table(), this.port.entries(), this.properties.list(this.db)]);
       await this.storeLocks(entries);
       const byPath = new Map(entries.map((entry) => [entry.path, entry]));
       const files = await this.db.all<{ file: number; path: string; kind: Property['kinds'][number] }>(
@@ -142,7 +142,7 @@ export class Vault {
       this.db,
       links.map(({ place, name }) => ({ file: id, holder: '', place, name })),
     );
-    const properties = [...(await this.properties.active()).values()];
+    const properties = [...(await this.properties.active(this.db)).values()];
     const agreed = new Map(
       (await this.db.all<{ link: number; value: string | null }>('SELECT link_id AS link, value FROM agreed_values WHERE file_id = $1', [id])).map((row) => [
         row.link,

@@ -1,0 +1,22 @@
+/**
+ * The advisory locks of the database, all in one place, so that no number serves two purposes. Each is held by one
+ * transaction at a time, across all servers of the database.
+ */
+export const LOCKS = {
+  /** Files of libraries are written, or read anew. */
+  files: 7301,
+  /** Class of the session locks that tell which servers are alive; the second key is the runner's number. */
+  alive: 7302,
+  /** The schema's draft is begun, changed or brought into force. */
+  draft: 7303,
+  /** Values of names are counted. */
+  nameFacts: 7304,
+  /** Files that hold names are counted. */
+  nameCounts: 7305,
+} as const;
+
+/** Takes the lock of a running server, by class and runner, for as long as its connection lives. */
+export const HOLD_ALIVE = 'SELECT pg_advisory_lock($1, $2)';
+
+/** Takes one of the locks until the transaction ends. */
+export const TAKE_LOCK = 'SELECT pg_advisory_xact_lock($1)';
