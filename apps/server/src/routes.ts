@@ -11,6 +11,12 @@ import {
   SettleModel,
   SettlePart,
   TrayLines,
+  TrayFiles,
+  UndoStep,
+  HistoryQuery,
+  historyQuery,
+  trayFiles,
+  undoStep,
   TokenDraft,
   tokenDraft,
   ProposedValues,
@@ -188,6 +194,25 @@ export function routesOf(s: Services): Route[] {
         return s.trays.view(user);
       },
     }),
+    route<TrayFiles>({
+      method: 'post',
+      path: '/tray/pending',
+      summary: 'Your pending lines for some files',
+      role: 'editor',
+      body: trayFiles,
+      action: ({ user, body }) => s.trays.pendingFor(user, body.files),
+    }),
+    route<UndoStep>({
+      method: 'post',
+      path: '/tray/undo',
+      summary: 'Take the last typed step back, or do it again',
+      role: 'editor',
+      body: undoStep,
+      action: async ({ user, body }) => {
+        await s.trays.undo(user, body.again);
+        return s.trays.view(user);
+      },
+    }),
     route<TrayLines>({
       method: 'post',
       path: '/tray/drop',
@@ -236,7 +261,21 @@ export function routesOf(s: Services): Route[] {
         return report;
       },
     }),
-    route({ method: 'get', path: '/history', summary: 'Change sets that were applied or put back', role: 'viewer', action: () => s.applying.history() }),
+    route<undefined, HistoryQuery>({
+      method: 'get',
+      path: '/history',
+      summary: 'Change sets that were applied or put back, the newest first',
+      role: 'viewer',
+      query: historyQuery,
+      action: ({ query }) => s.applying.history(query),
+    }),
+    route({
+      method: 'get',
+      path: '/history/{set}/set',
+      summary: 'A change set by its number',
+      role: 'viewer',
+      action: ({ params }) => s.applying.changeSet(params['set']!),
+    }),
     route({
       method: 'get',
       path: '/history/{set}',

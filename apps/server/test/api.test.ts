@@ -1,7 +1,20 @@
 import { rmSync, truncateSync, utimesSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { BomTable, FileDetails, ReplacementPreview, GridPage, MOST_TRAY_LINES, Overview, Problem, Remark, RescanReport, Survey, Tray } from '@rule/contract';
+import {
+  BomTable,
+  FileDetails,
+  ReplacementPreview,
+  GridPage,
+  MOST_TRAY_LINES,
+  Overview,
+  Problem,
+  Remark,
+  RescanReport,
+  Survey,
+  Tray,
+  TrayLine,
+} from '@rule/contract';
 import { newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
@@ -305,6 +318,75 @@ describe('a full tray', () => {
     ]);
     expect(full.lines.slice(2).every((line) => line.verdict === 'apply' && line.refused === null)).toBe(true);
     expect((await okafor.post('/tray/accept', { lines: 'all', accepted: false })).body).toMatchObject({ counts: { accepted: 0, undecided: 0 } });
-    expect((await okafor.post('/tray/drop', { lines: 'all' })).body).toEqual({ counts: { lines: 0, accepted: 0, files: 0, undecided: 0 }, lines: [] });
+    expect((await okafor.post('/tray/drop', { lines: 'all' })).body).toEqual({
+      counts: { lines: 0, accepted: 0, files: 0, undecided: 0 },
+      steps: { undo: 0, redo: 0 },
+      lines: [],
+    });
+  });
+
+  it('tells what is pending for some files, and undoes and redoes what was typed, however much waits before it', async () => {
+    const [arm, hopper] = [await rule.file('agitator-arm.step'), await rule.file('bean-hopper.step')];
+    const user = (await rule.db.one<{ id: number }>(`SELECT id FROM users WHERE name = 'okafor'`))!.id;
+    const set = await rule.services.trays.pendingSet(rule.db, { id: user });
+    await rule.db.run(
+      `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason)
+       SELECT $1, $2, '', 'property', 'Stray ' || n, NULL, '{"text":"x","form":"text"}', 'many' FROM generate_series(1, 5200) n`,
+      [set, arm],
+    );
+    const description = await rule.property('Description');
+    const type = (text: string) => okafor.post('/tray', { values: [{ file: hopper, property: description, text }], reason: 'typed in the grid' }).expect(200);
+    const pending = async () => ((await okafor.post('/tray/pending', { files: [hopper] }).expect(200)).body as TrayLine[]).filter((line) => !line.follows);
+    const texts = async () => (await pending()).map((line) => line.proposed?.text);
+    const first = (await type('once')).body as Tray;
+    expect([first.counts.lines > MOST_TRAY_LINES, first.lines.some((line) => line.file === hopper && !line.follows)]).toEqual([true, false]);
+    await type('twice');
+    expect(await texts()).toEqual(['twice']);
+    expect((await pending())[0]).toMatchObject({ name: 'Description', holder: '', holderLevel: null, verdict: 'apply' });
+    const undo = (again: boolean) => okafor.post('/tray/undo', { again });
+    expect((await undo(false).expect(200)).body).toMatchObject({ steps: { undo: 1, redo: 1 } });
+    expect(await texts()).toEqual(['once']);
+    await undo(false).expect(200);
+    expect(await texts()).toEqual([]);
+    expect((await undo(false).expect(409)).body).toMatchObject({ code: 'no-step' });
+    await undo(true).expect(200);
+    await undo(true).expect(200);
+    expect(await texts()).toEqual(['twice']);
+    await undo(false).expect(200);
+    // What is typed now takes the place of what could have been done again.
+    expect((await type('anew')).body).toMatchObject({ steps: { undo: 2, redo: 0 } });
+    // A line that was given up in the tray is not brought back by undoing what came before it.
+    await okafor.post('/tray/drop', { lines: (await pending()).map((line) => line.id) }).expect(200);
+    await undo(false).expect(200);
+    expect(await texts()).toEqual([]);
+    await okafor.post('/tray/drop', { lines: 'all' }).expect(200);
+  });
+});
+
+describe('a long history', () => {
+  it('is listed page by page, and any change set of it can be looked at and reverted', async () => {
+    const arm = await rule.file('agitator-arm.step');
+    await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Description'), text: 'An old change' }], reason: 'old' }).expect(200);
+    const { changeSet } = (await okafor.post('/tray/apply', { mode: 'whole', title: 'old' }).expect(200)).body as { changeSet: number };
+    await rule.db.run(
+      `INSERT INTO change_sets (title, user_id, state, at, mode) SELECT 'later ' || n, (SELECT id FROM users WHERE name = 'okafor'), 'put back', now(), 'whole' FROM generate_series(1, 1200) n`,
+    );
+    const page = async (query: string) => (await okafor.get(`/history${query}`).expect(200)).body as { id: number }[];
+    const newest = await page('');
+    expect([newest.length, newest.some((set) => set.id === changeSet)]).toEqual([200, false]);
+    const next = await page(`?before=${newest.at(-1)!.id}&limit=1000`);
+    expect(next[0]!.id).toBe(newest.at(-1)!.id - 1);
+    expect((await okafor.get(`/history/${changeSet}/set`).expect(200)).body).toMatchObject({ id: changeSet, title: 'old', state: 'applied' });
+    expect((await okafor.post(`/history/${changeSet}/revert`).expect(200)).body).toMatchObject({ state: 'applied' });
+    await okafor.get('/history/999999/set').expect(404);
+  });
+  it('keeps surveys of which more than a page were kept comparable', async () => {
+    const { id } = (await okafor.post('/surveys', { title: 'the first' }).expect(200)).body as { id: number };
+    await rule.db.run(
+      `INSERT INTO surveys (title, user_id, at, filter, files, counts) SELECT 'later ' || n, user_id, at, filter, files, counts FROM surveys, generate_series(1, 250) n WHERE id = $1`,
+      [id],
+    );
+    expect((await okafor.get('/surveys').expect(200)).body as { id: number }[]).toHaveLength(200);
+    expect((await okafor.get(`/surveys/${id}/comparison`).expect(200)).body).toMatchObject({ then: { id, title: 'the first' } });
   });
 });

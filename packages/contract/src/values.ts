@@ -1,5 +1,5 @@
 import { Place } from '@rule/core/files';
-import { Kind, KINDS, Origin } from '@rule/core/schema';
+import { Kind, KINDS, Origin, PropertyLevel } from '@rule/core/schema';
 import { Verdict } from '@rule/core/changes';
 import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
@@ -250,6 +250,9 @@ export interface LineRow {
   readonly file: number;
   readonly path: string;
   readonly holder: string;
+  /** What the holder inside the file is: a body, an occurrence …; `null` for the file itself, and for a holder that is there no more. */
+  readonly holderLevel: PropertyLevel | null;
+  readonly holderLabel: string | null;
   readonly place: Place;
   readonly name: string;
   readonly base: HeldValue | null;
@@ -282,8 +285,15 @@ export interface TrayCounts {
 /** Lines that an answer holds at most; those that need a decision come first. */
 export const MOST_TRAY_LINES = 5000;
 
+/** Typed steps that can be undone, and those that can be done again. */
+export interface TraySteps {
+  readonly undo: number;
+  readonly redo: number;
+}
+
 export interface Tray {
   readonly counts: TrayCounts;
+  readonly steps: TraySteps;
   readonly lines: readonly TrayLine[];
 }
 
@@ -302,6 +312,19 @@ export interface TrayLines {
 export interface AcceptLines extends TrayLines {
   readonly accepted: boolean;
 }
+/** Files, or projects and sets by their negative numbers, whose pending lines are asked for. */
+export interface TrayFiles {
+  readonly files: readonly number[];
+}
+export interface UndoStep {
+  /** Whether the last undone step is done again. */
+  readonly again: boolean;
+}
+export interface HistoryQuery {
+  /** Only change sets older than the one of this number. */
+  readonly before?: number;
+  readonly limit: number;
+}
 export interface SettleLine {
   readonly line: number;
   readonly take: 'mine' | 'theirs';
@@ -317,6 +340,9 @@ export const acceptLines = Joi.object<AcceptLines>({
   lines: chosenLines,
   accepted: Joi.boolean().required(),
 }).required();
+export const trayFiles = Joi.object<TrayFiles>({ files: Joi.array().items(Joi.number().integer().required()).min(1).max(5000).required() }).required();
+export const undoStep = Joi.object<UndoStep>({ again: Joi.boolean().required() }).required();
+export const historyQuery = Joi.object<HistoryQuery>({ before: id, limit: Joi.number().integer().min(1).max(1000).default(200) });
 export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();
 
 /** What happened to a change set. */

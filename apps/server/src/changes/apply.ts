@@ -1,6 +1,6 @@
 import { chmod, readFile, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
-import { ApplyMode, ApplyReport, ChangeSetRow, LineRow } from '@rule/contract';
+import { ApplyMode, ApplyReport, ChangeSetRow, LineRow, HistoryQuery } from '@rule/contract';
 import { invertLines } from '@rule/core/changes';
 import { FileReading } from '@rule/core/files';
 import { compileStandIns } from '@rule/core/values';
@@ -97,6 +97,11 @@ const reasonOf = (error: unknown): string => {
   return error instanceof Error ? error.message : String(error);
 };
 
+const CHANGE_SET = `SELECT s.id, s.title, u.display_name AS "by", s.at, s.mode, s.state, s.revert_of AS "revertOf", s.reverted_by AS "revertedBy",
+    count(l.id)::int AS lines, count(DISTINCT l.file_id)::int AS files
+  FROM change_sets s JOIN users u ON u.id = s.user_id LEFT JOIN change_lines l ON l.change_set_id = s.id`;
+const ENDED = `s.state IN ('applied', 'partly applied', 'put back')`;
+
 class NameTaken extends Error {
   constructor() {
     super('A file of the new name stands there already.');
@@ -171,8 +176,7 @@ export class Applying {
 
   /** Undoes a change set by its inverse. Files that nothing else has touched get their old bytes back exactly. */
   async revert(user: User, id: number): Promise<ApplyReport> {
-    const set = (await this.history()).find((candidate) => candidate.id === id);
-    if (!set) throw notFound(`Change set ${id}`);
+    const set = await this.changeSet(id);
     if (set.state === 'put back') throw refused('nothing-applied', `Change set ${id} was put back; there is nothing to revert.`);
     if (set.revertedBy !== null) throw refused('reverted-already', `Change set ${id} was reverted by change set ${set.revertedBy}.`);
     await this.refreshLocks();
@@ -180,13 +184,20 @@ export class Applying {
     return this.applyLines(user, `revert of ${set.title}`, invertLines(applied.map(toLine), `reverts change set ${id}`), id);
   }
 
-  history(): Promise<ChangeSetRow[]> {
+  /** Change sets that were applied or put back, the newest first: those older than `before`, or the newest of all. */
+  history({ before, limit }: HistoryQuery): Promise<ChangeSetRow[]> {
     return this.db.all<ChangeSetRow>(
-      `SELECT s.id, s.title, u.display_name AS "by", s.at, s.mode, s.state, s.revert_of AS "revertOf", s.reverted_by AS "revertedBy",
-         count(l.id)::int AS lines, count(DISTINCT l.file_id)::int AS files
-       FROM change_sets s JOIN users u ON u.id = s.user_id LEFT JOIN change_lines l ON l.change_set_id = s.id
-       WHERE s.state IN ('applied', 'partly applied', 'put back') GROUP BY s.id, u.display_name ORDER BY s.id DESC LIMIT 1000`,
+      `${CHANGE_SET} WHERE s.id IN (SELECT s.id FROM change_sets s WHERE ${ENDED} AND ($1::int IS NULL OR s.id < $1) ORDER BY s.id DESC LIMIT $2)
+       GROUP BY s.id, u.display_name ORDER BY s.id DESC`,
+      [before ?? null, limit],
     );
+  }
+
+  /** One of them, by its number. @throws AppError when there is none */
+  async changeSet(id: number): Promise<ChangeSetRow> {
+    const set = await this.db.one<ChangeSetRow>(`${CHANGE_SET} WHERE s.id = $1 AND ${ENDED} GROUP BY s.id, u.display_name`, [id]);
+    if (!set) throw notFound(`Change set ${id}`);
+    return set;
   }
 
   /** The lines of a change set that is no one's tray. */
@@ -274,6 +285,8 @@ export class Applying {
           `INSERT INTO change_sets (title, user_id, state, mode, at, from_tray, cleared) VALUES ($1, $2, 'applying', $3, $4, true, false) RETURNING id`,
           [title, user.id, mode, this.clock()],
         ))!.id;
+        // What was undone before an apply cannot be brought back by it.
+        await sql.run(`DELETE FROM tray_steps t USING change_sets s WHERE s.id = t.change_set_id AND s.user_id = $1 AND s.state = 'pending'`, [user.id]);
         await sql.run('UPDATE change_lines SET change_set_id = $1, message = NULL WHERE id = ANY($2::int[])', [
           id,
           ready.flatMap((file) => file.lines.map((line) => line.id)),

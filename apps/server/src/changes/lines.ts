@@ -2,12 +2,15 @@ import { LineRow } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { Sql, rows } from '../platform/db';
 
-/** The columns of a line row; needs `change_lines l` and `targets f`. */
-export const LINE_ROW = `l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message`;
+/** The columns of a line row; needs {@link LINE_FROM}. */
+export const LINE_ROW = `l.id, l.file_id AS file, f.path, l.holder, h.level AS "holderLevel", h.label AS "holderLabel", l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message`;
+
+/** Where line rows come from: lines with their files, and the holders inside those that they are about. */
+export const LINE_FROM = `change_lines l JOIN targets f ON f.id = l.file_id LEFT JOIN holders h ON h.file_id = l.file_id AND h.key = l.holder AND l.holder <> ''`;
 
 /** The lines of a change set in their order. */
 export const linesOf = (sql: Sql, changeSet: number): Promise<LineRow[]> =>
-  sql.all<LineRow>(`SELECT ${LINE_ROW} FROM change_lines l JOIN targets f ON f.id = l.file_id WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
+  sql.all<LineRow>(`SELECT ${LINE_ROW} FROM ${LINE_FROM} WHERE l.change_set_id = $1 ORDER BY l.id`, [changeSet]);
 
 /** A line row as the core knows lines. */
 export const toLine = ({ file, holder, place, name, base, proposed, reason, follows }: LineRow): Line => ({

@@ -4,7 +4,7 @@ import { Property, PropertyLevel, Slot, checkProposed, forClass, isHeldAt, isWid
 import { HeldValue, compileStandIns, heldText, sameHeld } from '@rule/core/values';
 import { FILE_STATE, TARGET_STATE_FROM, TargetState } from '../library/file-state';
 import { Db, Sql, rows } from '../platform/db';
-import { invalid, notFound } from '../platform/problem';
+import { invalid, notFound, refused } from '../platform/problem';
 import { Derived } from '../schema/derive';
 import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
@@ -14,11 +14,11 @@ import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
 import { HELD } from '../library/readings';
-import { LINE_ROW, insertLines, linesOf, toLine } from './lines';
+import { LINE_FROM, LINE_ROW, insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
 /** A person's pending lines with what stands at their addresses now. */
-const PENDING = `change_lines l JOIN targets f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
+const PENDING = `${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
   LEFT JOIN target_values v ON v.file_id = l.file_id AND v.holder = l.holder AND v.place = l.place AND v.name = l.name`;
 /** A value for comparison: nothing and an empty text are the same. */
 const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
@@ -27,6 +27,8 @@ const UNDECIDED = `(f.removed OR f.lock_reason IS NOT NULL OR (${plain(HELD)} IS
 
 /** Most refused lines that an answer names. */
 const MOST_ISSUES = 200;
+/** Typed steps of a tray that can be undone. */
+const MOST_STEPS = 100;
 
 interface Target extends TargetState {
   readonly removed: boolean;
@@ -65,37 +67,49 @@ export class Trays {
 
   /** What waits: all of it counted, and the first lines, those that need a decision before the others. */
   async view(user: User): Promise<Tray> {
-    const [counts, lines] = await Promise.all([
+    const [counts, steps, lines] = await Promise.all([
       this.db.one<Tray['counts']>(
         `SELECT count(*)::int AS lines, count(*) FILTER (WHERE l.accepted)::int AS accepted, count(DISTINCT l.file_id)::int AS files, count(*) FILTER (WHERE l.accepted AND ${UNDECIDED})::int AS undecided
          FROM ${PENDING}`,
         [user.id],
       ),
-      this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
-        `SELECT l.id, l.file_id AS file, f.path, l.holder, l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message, f.lock_reason AS lock, f.removed,
-           CASE WHEN v.file_id IS NULL THEN NULL ELSE ${HELD} END AS current,
-           (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
-            WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
-         FROM ${PENDING} ORDER BY NOT (${UNDECIDED}), l.follows, l.id LIMIT ${MOST_TRAY_LINES}`,
+      this.db.one<Tray['steps']>(
+        `SELECT count(*) FILTER (WHERE NOT t.undone)::int AS undo, count(*) FILTER (WHERE t.undone)::int AS redo
+         FROM tray_steps t JOIN change_sets s ON s.id = t.change_set_id AND s.user_id = $1 AND s.state = 'pending'`,
         [user.id],
       ),
+      this.trayLines(user, `TRUE ORDER BY NOT (${UNDECIDED}), l.follows, l.id LIMIT ${MOST_TRAY_LINES}`, []),
     ]);
-    return {
-      counts: counts!,
-      lines: lines.map(({ lock, removed, also, current, ...line }): TrayLine => ({
-        ...line,
-        current: orNull(current),
-        verdict: judgeLine(toLine(line), current),
-        refused: removed ? 'It is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
-        alsoPending: also ?? [],
-      })),
-    };
+    return { counts: counts!, steps: steps!, lines };
+  }
+
+  /** What waits for some files, or for projects and sets by their negative numbers. */
+  pendingFor(user: User, files: readonly number[]): Promise<TrayLine[]> {
+    return this.trayLines(user, 'l.file_id = ANY($2::int[]) ORDER BY l.id', [files]);
+  }
+
+  private async trayLines(user: User, condition: string, bind: readonly unknown[]): Promise<TrayLine[]> {
+    const found = await this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
+      `SELECT ${LINE_ROW}, f.lock_reason AS lock, f.removed,
+         CASE WHEN v.file_id IS NULL THEN NULL ELSE ${HELD} END AS current,
+         (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
+          WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
+       FROM ${PENDING} WHERE ${condition}`,
+      [user.id, ...bind],
+    );
+    return found.map(({ lock, removed, also, current, ...line }): TrayLine => ({
+      ...line,
+      current: orNull(current),
+      verdict: judgeLine(toLine(line), current),
+      refused: removed ? 'It is no longer in the library.' : lock === null ? null : `The file ${lock}.`,
+      alsoPending: also ?? [],
+    }));
   }
 
   /** The accepted lines of a person's tray: all of them, or those of some files. */
   async accepted(user: User, files: readonly number[] | null): Promise<Line[]> {
     const found = await this.db.all<LineRow>(
-      `SELECT ${LINE_ROW} FROM change_lines l JOIN targets f ON f.id = l.file_id JOIN change_sets s ON s.id = l.change_set_id
+      `SELECT ${LINE_ROW} FROM ${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id
        WHERE s.user_id = $1 AND s.state = 'pending' AND l.accepted AND ($2::int[] IS NULL OR l.file_id = ANY($2::int[])) ORDER BY l.id`,
       [user.id, files],
     );
@@ -155,9 +169,10 @@ export class Trays {
     if (issues.length) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
     const current = await heldAt(this.db, addresses);
-    await this.add(
+    await this.step(
       user,
       wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false })),
+      reason,
     );
   }
 
@@ -174,15 +189,85 @@ export class Trays {
     if (!byRule) refuse(await this.refusals(user, lines));
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
-      const before = await linesOf(sql, set);
-      const touched = new Set(lines.map((line) => addressKey(line.address)));
-      const kept = before.filter((line) => touched.has(addressKey(toLine(line).address)));
-      await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
-      const stacked = stackLines(
-        kept.map((line) => ({ ...toLine(line), follows: false })),
-        lines,
+      await this.stack(sql, set, lines);
+      await this.follow(sql, set);
+    });
+  }
+
+  /** Stacks lines on those of a pending set. @returns the set's own lines at their addresses before and after */
+  private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[] }> {
+    const kept = await this.linesAt(sql, set, lines);
+    await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
+    const before = kept.filter((line) => !line.follows).map(toLine);
+    const after = stackLines(
+      kept.map((line) => ({ ...toLine(line), follows: false })),
+      lines,
+    );
+    await insertLines(sql, set, after);
+    return { before, after };
+  }
+
+  /** The lines of a set at the addresses of others. */
+  private linesAt(sql: Sql, set: number, lines: readonly Pick<Line, 'address'>[]): Promise<LineRow[]> {
+    return sql.all<LineRow>(
+      `SELECT ${LINE_ROW} FROM ${LINE_FROM} JOIN jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
+         ON l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name
+       WHERE l.change_set_id = $1 ORDER BY l.id`,
+      [set, rows(lines.map((line) => line.address))],
+    );
+  }
+
+  /** Adds lines that somebody typed, as a step that can be undone. */
+  private async step(user: User, lines: readonly Line[], reason: string): Promise<void> {
+    refuse(await this.refusals(user, lines));
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      const { before, after } = await this.stack(sql, set, lines);
+      await this.follow(sql, set);
+      await sql.run('DELETE FROM tray_steps WHERE change_set_id = $1 AND undone', [set]);
+      await sql.run('INSERT INTO tray_steps (change_set_id, reason, before, after) VALUES ($1, $2, $3::jsonb, $4::jsonb)', [
+        set,
+        reason,
+        JSON.stringify(before),
+        JSON.stringify(after),
+      ]);
+      await sql.run(
+        `DELETE FROM tray_steps WHERE change_set_id = $1 AND id NOT IN (SELECT id FROM tray_steps WHERE change_set_id = $1 ORDER BY id DESC LIMIT ${MOST_STEPS})`,
+        [set],
       );
-      await insertLines(sql, set, stacked);
+    });
+  }
+
+  /**
+   * Takes the last typed step back, or with `again` does the last one that was taken back anew: what waited then waits again, what did
+   * not is given up. What was changed in another way meanwhile stays as it is. @throws AppError when there is no such step
+   */
+  async undo(user: User, again: boolean): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const set = await this.pendingSet(sql, user);
+      const step = await sql.one<{ id: number; before: Line[]; after: Line[] }>(
+        `SELECT id, before, after FROM tray_steps WHERE change_set_id = $1 AND undone = $2 ORDER BY id ${again ? 'ASC' : 'DESC'} LIMIT 1`,
+        [set, again],
+      );
+      if (!step) throw refused('no-step', again ? 'There is nothing to do again.' : 'Nothing typed here is pending. Applied changes are undone in History.');
+      const [from, to] = again ? [step.before, step.after] : [step.after, step.before];
+      const key = (line: Line) => addressKey(line.address);
+      const standing = new Map((await this.linesAt(sql, set, [...from, ...to])).filter((line) => !line.follows).map((line) => [key(toLine(line)), line]));
+      const left = new Map(from.map((line) => [key(line), line]));
+      const untouched = (line: Line) => {
+        const now = standing.get(key(line));
+        const then = left.get(key(line));
+        return now === undefined ? then === undefined : then !== undefined && sameHeld(toLine(now).proposed, then.proposed);
+      };
+      const mine = [...new Map([...from, ...to].map((line) => [key(line), line])).values()].filter(untouched);
+      const addresses = new Set(mine.map(key));
+      await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [(await this.linesAt(sql, set, mine)).map((line) => line.id)]);
+      await insertLines(
+        sql,
+        set,
+        to.filter((line) => addresses.has(key(line))),
+      );
+      await sql.run('UPDATE tray_steps SET undone = $2 WHERE id = $1', [step.id, !again]);
       await this.follow(sql, set);
     });
   }
@@ -191,6 +276,8 @@ export class Trays {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND ($2::int[] IS NULL OR id = ANY($2::int[]))', [set, ids === 'all' ? null : ids]);
+      // Nothing is left that a step could be taken back from.
+      if (ids === 'all') await sql.run('DELETE FROM tray_steps WHERE change_set_id = $1', [set]);
       await this.follow(sql, set);
     });
   }

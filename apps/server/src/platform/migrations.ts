@@ -618,6 +618,21 @@ UPDATE files SET reading = reading - 'blocks', blocks = ARRAY(
   WHERE jsonb_typeof(reading->'blocks') = 'array';
 `,
   },
+  {
+    name: '0009-steps-of-trays',
+    up: `
+-- What was typed, step by step, with the tray's lines at those addresses before and after, so that steps can be undone however large the tray is.
+CREATE TABLE tray_steps (
+  id serial PRIMARY KEY,
+  change_set_id int NOT NULL REFERENCES change_sets ON DELETE CASCADE,
+  reason text NOT NULL,
+  before jsonb NOT NULL,
+  after jsonb NOT NULL,
+  undone boolean NOT NULL DEFAULT false
+);
+CREATE INDEX tray_steps_set ON tray_steps (change_set_id, id);
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

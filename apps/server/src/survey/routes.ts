@@ -27,6 +27,8 @@ import {
   library,
   uploadDraft,
   valuesQuery,
+  HistoryQuery,
+  historyQuery,
 } from '@rule/contract';
 import { Route, route } from '../platform/route';
 import { sendTable } from '../exchange/send';
@@ -112,7 +114,14 @@ export function surveyRoutes(s: Services): Route[] {
         response.send(picture);
       },
     }),
-    route({ method: 'get', path: '/surveys', summary: 'Surveys that were kept', role: 'viewer', action: () => s.surveys.kept() }),
+    route<undefined, HistoryQuery>({
+      method: 'get',
+      path: '/surveys',
+      summary: 'Surveys that were kept, the newest first',
+      role: 'viewer',
+      query: historyQuery,
+      action: ({ query }) => s.surveys.kept(query),
+    }),
     route<KeepSurvey>({
       method: 'post',
       path: '/surveys',

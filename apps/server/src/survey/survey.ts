@@ -14,6 +14,7 @@ import {
   SurveyComparison,
   SurveyRow,
   TwinRow,
+  HistoryQuery,
 } from '@rule/contract';
 import { Kind, checkDefinition, compareNames, likenessKey } from '@rule/core/schema';
 import { ValueCount, draftFrom, guessType } from '@rule/core/survey';
@@ -45,6 +46,8 @@ function countsSql({ library, folder, kind, class: classId }: FileFilter): { sql
     bind: [library ?? null, folder ?? null, kind ?? null, classId ?? null],
   };
 }
+
+const KEPT = `SELECT s.id, s.title, u.display_name AS "by", s.at, s.filter, s.files, jsonb_array_length(s.counts) AS names FROM surveys s JOIN users u ON u.id = s.user_id`;
 
 /** What the files really hold. */
 export class Surveys {
@@ -272,19 +275,23 @@ export class Surveys {
       'INSERT INTO surveys (title, user_id, at, filter, files, counts) VALUES ($1, $2, $3, $4::jsonb, $5, $6::jsonb) RETURNING id',
       [title, user.id, this.clock(), JSON.stringify(filter), files, JSON.stringify([...counts.values()])],
     );
-    return (await this.kept()).find((candidate) => candidate.id === row!.id)!;
+    return this.keptOne(row!.id);
   }
 
-  kept(): Promise<SurveyRow[]> {
-    return this.db.all<SurveyRow>(
-      `SELECT s.id, s.title, u.display_name AS "by", s.at, s.filter, s.files, jsonb_array_length(s.counts) AS names FROM surveys s JOIN users u ON u.id = s.user_id ORDER BY s.id DESC LIMIT 200`,
-    );
+  /** Surveys that were kept, the newest first: those older than `before`, or the newest of all. */
+  kept({ before, limit }: HistoryQuery): Promise<SurveyRow[]> {
+    return this.db.all<SurveyRow>(`${KEPT} WHERE $1::int IS NULL OR s.id < $1 ORDER BY s.id DESC LIMIT $2`, [before ?? null, limit]);
+  }
+
+  private async keptOne(id: number): Promise<SurveyRow> {
+    const row = await this.db.one<SurveyRow>(`${KEPT} WHERE s.id = $1`, [id]);
+    if (!row) throw notFound(`Survey ${id}`);
+    return row;
   }
 
   /** What got better or worse since a survey, over the files that its filter takes in today. */
   async compare(id: number): Promise<SurveyComparison> {
-    const then = (await this.kept()).find((candidate) => candidate.id === id);
-    if (!then) throw notFound(`Survey ${id}`);
+    const then = await this.keptOne(id);
     const kept = await this.db.one<{ counts: NameTotal[] }>('SELECT counts FROM surveys WHERE id = $1', [id]);
     const [now, files] = await Promise.all([this.totals(then.filter), this.fileCount(then.filter)]);
     const before = new Map(kept!.counts.map((row) => [row.name, row]));

@@ -59,7 +59,12 @@ export class Vault {
   async state(): Promise<VaultState> {
     const links = await this.links();
     try {
-      const [fields, table, entries, properties] = await Promise.all([this.port.fields(), this.port.table(), this.port.entries(), this.properties.list(this.db)]);
+      const [fields, table, entries, properties] = await Promise.all([
+        this.port.fields(),
+        this.port.table(),
+        this.port.entries(),
+        this.properties.list(this.db),
+      ]);
       await this.storeLocks(entries);
       const byPath = new Map(entries.map((entry) => [entry.path, entry]));
       const files = await this.db.all<{ file: number; path: string; kind: Property['kinds'][number] }>(

@@ -21,6 +21,7 @@ import {
   sessionFeature,
   showCell,
   showInstant,
+  PendingStore,
   TrayActions,
   trayFeature,
   Way,
@@ -428,7 +429,7 @@ export class FilePage {
   private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   private readonly ended = this.store.selectSignal(jobsFeature.selectEndedCount);
-  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  private readonly waiting = inject(PendingStore);
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly geometry = signal<FileGeometry | null>(null);
   protected readonly error = signal<string | null>(null);
@@ -465,7 +466,10 @@ export class FilePage {
         this.error.set(null);
       });
       const file = this.api.file(id).subscribe({
-        next: (details) => this.details.set(details),
+        next: (details) => {
+          this.details.set(details);
+          this.waiting.see([details.file.id]);
+        },
         error: (failure: unknown) => this.error.set(problemOf(failure).detail),
       });
       const shape = this.api.geometry(id).subscribe({ next: (geometry) => this.geometry.set(geometry), error: () => this.geometry.set(null) });
@@ -501,7 +505,7 @@ export class FilePage {
   /** An assembly may have thousands of occurrences: the first stand for all until more are asked for. */
   protected readonly shown = computed(() => (this.all() ? this.filled() : this.filled().slice(0, 12)));
   protected readonly hidden = computed(() => this.filled().length - this.shown().length);
-  protected readonly pending = computed(() => this.lines().filter((line) => line.file === this.details()?.file.id).length);
+  protected readonly pending = computed(() => this.waiting.lines().filter((line) => line.file === this.details()?.file.id).length);
   protected readonly matched = computed(() => {
     const model = this.details()?.model;
     return model?.state === 'matched' ? model.file : null;
@@ -558,7 +562,7 @@ export class FilePage {
       else states.push(...this.violations(value).map((why) => ({ text: 'against the schema', tone: 'bad', why })));
     }
     if (value.held.text === '') states.push({ text: 'empty', tone: '', why: 'The name is there without a value.' });
-    const line = this.lines().find((entry) => entry.file === this.details()?.file.id && entry.holder === holder.key && entry.name === value.name);
+    const line = this.waiting.lines().find((entry) => entry.file === this.details()?.file.id && entry.holder === holder.key && entry.name === value.name);
     if (line) states.push({ text: `becomes ${plainHeld(line.proposed)}`, tone: 'brass', why: 'Waits in the tray.' });
     return states;
   }

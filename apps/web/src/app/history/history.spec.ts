@@ -30,7 +30,7 @@ const line = {
 } as unknown as LineRow;
 
 const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, role = 'editor'): Promise<Stage> => {
-  const stage = new Stage({ history: [set(3, { revertOf: 2 }), set(2, { revertedBy: 3 }), set(1)], changeSet: [line], ...more }, { role });
+  const stage = new Stage({ history: [set(3, { revertOf: 2 }), set(2, { revertedBy: 3 }), set(1)], changeSet: [line], changeSetRow: (id: number) => set(id, { title: 'An old one' }), ...more }, { role });
   await stage.show(HistoryStation, inputs);
   await new Promise((done) => setTimeout(done, 40));
   await stage.settled();
@@ -50,6 +50,14 @@ describe('history', () => {
       'Kessler',
       'typed',
     ]);
+  });
+  it('finds the one that the address names however old it is, and lists older ones when asked', async () => {
+    const long = Array.from({ length: 200 }, (_, i) => set(2000 - i));
+    const stage = await staged({ set: '7' }, { history: (query: { before?: number }) => (query.before ? [set(query.before - 1)] : long) });
+    expect(stage.text('h1')).toBe('Change set 7: An old one');
+    await stage.click('Show older');
+    expect(stage.last('history')).toEqual([{ before: 1801, limit: 200 }]);
+    expect(() => stage.button('Show older')).toThrow();
   });
   it('one that is reverted already, or was put back, has nothing to revert', async () => {
     const stage = await staged({ set: '2' });

@@ -11,6 +11,7 @@ import {
   FileLink,
   IndexEntry,
   IndexList,
+  LinePlace,
   Notices,
   plainHeld,
   problemOf,
@@ -20,16 +21,22 @@ import {
   trayFeature,
 } from '../shared';
 
+/** Change sets that are listed in one go. */
+const PAGE = 200;
+
 /** What was applied, by whom and when, and the way back. */
 @Component({
   selector: 'rule-history-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ButtonModule, ExactName, IndexList, ScrollingModule],
+  imports: [FileLink, Bench, ButtonModule, ExactName, IndexList, LinePlace, ScrollingModule],
   template: `
     <rule-bench label="History" [inspector]="false">
       <div bench="index">
         <h3>Change sets</h3>
         <rule-index-list [entries]="entries()" [chosen]="chosen()?.id ?? null" (choose)="go($event)" />
+        @if (older()) {
+          <button type="button" class="link" (click)="more()">Show older</button>
+        }
       </div>
       @if (error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
@@ -86,12 +93,7 @@ import {
           <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(60vh, ' + 32 * lines().length + 'px)'">
             <div class="row" role="row" *cdkVirtualFor="let line of lines()">
               <span role="cell"><rule-file [id]="line.file" [path]="line.path" /></span>
-              <span role="cell"
-                ><rule-exact-name [name]="line.name" />
-                @if (line.place === 'cell') {
-                  <small class="soft">cell</small>
-                }
-              </span>
+              <span role="cell"><rule-line-place [line]="line" /></span>
               <span role="cell" class="mono">{{ held(line.base) }}</span>
               <span role="cell" class="mono">{{ held(line.proposed) }}</span>
               <span role="cell" class="soft">{{ line.message ?? line.reason }}</span>
@@ -130,7 +132,15 @@ export class HistoryStation {
   protected readonly lines = signal<LineRow[]>([]);
   protected readonly error = signal<string | null>(null);
   protected readonly busy = signal(false);
-  protected readonly chosen = computed(() => this.sets()?.find((row) => row.id === Number(this.set())) ?? (this.set() ? null : (this.sets()?.[0] ?? null)));
+  /** Whether older ones than those that are listed may be there. */
+  protected readonly older = signal(false);
+  /** The one that the address names, where it is older than the list. */
+  private readonly named = signal<ChangeSetRow | null>(null);
+  protected readonly chosen = computed(() => {
+    const id = this.set() ? Number(this.set()) : null;
+    if (id === null) return this.sets()?.[0] ?? null;
+    return this.sets()?.find((row) => row.id === id) ?? (this.named()?.id === id ? this.named() : null);
+  });
   protected readonly entries = computed<IndexEntry[]>(() =>
     (this.sets() ?? []).map((row) => ({ id: row.id, text: `${row.id} · ${row.title}`, end: row.revertedBy ? 'reverted' : showInstant(row.at).slice(5) })),
   );
@@ -140,9 +150,23 @@ export class HistoryStation {
   constructor() {
     effect((onCleanup) => {
       this.applied();
-      const subscription = this.api
-        .history()
-        .subscribe({ next: (sets) => this.sets.set(sets), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+      const subscription = this.api.history({ limit: PAGE }).subscribe({
+        next: (sets) => {
+          this.sets.set(sets);
+          this.older.set(sets.length === PAGE);
+        },
+        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+      });
+      onCleanup(() => subscription.unsubscribe());
+    });
+    effect((onCleanup) => {
+      const id = this.set() ? Number(this.set()) : null;
+      this.applied();
+      if (id === null) return;
+      const subscription = this.api.changeSetRow(id).subscribe({
+        next: (row) => this.named.set(row),
+        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+      });
       onCleanup(() => subscription.unsubscribe());
     });
     effect((onCleanup) => {
@@ -153,6 +177,18 @@ export class HistoryStation {
         .changeSet(set.id)
         .subscribe({ next: (lines) => this.lines.set(lines), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
       onCleanup(() => subscription.unsubscribe());
+    });
+  }
+
+  protected more(): void {
+    const before = this.sets()?.at(-1)?.id;
+    if (before === undefined) return;
+    this.api.history({ before, limit: PAGE }).subscribe({
+      next: (sets) => {
+        this.sets.update((known) => [...(known ?? []), ...sets]);
+        this.older.set(sets.length === PAGE);
+      },
+      error: (failure: unknown) => this.error.set(problemOf(failure).detail),
     });
   }
 

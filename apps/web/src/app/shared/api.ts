@@ -121,6 +121,8 @@ import {
   UploadOutcome,
   VaultFile,
   VaultState,
+  HistoryQuery,
+  TrayLine,
 } from '@rule/contract';
 import { ChoiceListDraft, Property, PropertyDraft, Schema, SchemaChange, SeriesDraft } from '@rule/core/schema';
 import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
@@ -199,7 +201,7 @@ export class Api {
   files = (query: FileFilter & { offset?: number; limit?: number; name?: string }) => this.get<FilesPage>('/survey/files', query);
   masses = () => this.get<MassRemark[]>('/survey/masses');
   drafts = (names: readonly string[]) => this.post<FoundDraft[]>('/survey/drafts', { names });
-  surveys = () => this.get<SurveyRow[]>('/surveys');
+  surveys = (query: Partial<HistoryQuery> = {}) => this.get<SurveyRow[]>('/surveys', query);
   keepSurvey = (title: string, filter: FileFilter) => this.post<SurveyRow>('/surveys', { ...filter, title });
   compareSurvey = (id: number) => this.get<SurveyComparison>(`/surveys/${id}/comparison`);
   surveyTable = (body: { format: 'xlsx' | 'csv'; filter: FileFilter; names: readonly string[] }) => this.download('/survey/table', body);
@@ -341,11 +343,14 @@ export class Api {
 
   tray = () => this.get<Tray>('/tray');
   propose = (body: ProposedValues) => this.post<Tray>('/tray', body);
+  pendingLines = (files: readonly number[]) => this.post<TrayLine[]>('/tray/pending', { files });
+  undoStep = (again: boolean) => this.post<Tray>('/tray/undo', { again });
   dropLines = (lines: TrayLines['lines']) => this.post<Tray>('/tray/drop', { lines });
   acceptLines = (body: AcceptLines) => this.post<Tray>('/tray/accept', body);
   settleLine = (body: SettleLine) => this.post<Tray>('/tray/settle', body);
   applyTray = (body: ApplyTray) => this.post<ApplyReport>('/tray/apply', body);
-  history = () => this.get<ChangeSetRow[]>('/history');
+  history = (query: Partial<HistoryQuery> = {}) => this.get<ChangeSetRow[]>('/history', query);
+  changeSetRow = (id: number) => this.get<ChangeSetRow>(`/history/${id}/set`);
   changeSet = (id: number) => this.get<LineRow[]>(`/history/${id}`);
   checkChangeSet = (id: number) => this.get<AppliedCheck>(`/history/${id}/check`);
   revert = (id: number) => this.post<ApplyReport>(`/history/${id}/revert`);

@@ -1,7 +1,7 @@
 import { inject } from '@angular/core';
-import { ApplyMode, ApplyReport, ProposedValue, SettleLine, TrayCounts, TrayLine, TrayLines } from '@rule/contract';
+import { ApplyMode, ApplyReport, ProposedValue, SettleLine, Tray, TrayCounts, TrayLine, TrayLines, TraySteps } from '@rule/contract';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
-import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
+import { createActionGroup, createFeature, createReducer, emptyProps, on, props } from '@ngrx/store';
 import { mayActAs } from '@rule/contract';
 import { EMPTY, Observable, catchError, concatMap, exhaustMap, map, mergeMap, of, switchMap, tap } from 'rxjs';
 import { Api, problemOf } from './api';
@@ -14,8 +14,9 @@ export const TrayActions = createActionGroup({
   source: 'Tray',
   events: {
     Load: emptyProps(),
-    Loaded: props<{ lines: readonly TrayLine[]; counts: TrayCounts }>(),
+    Loaded: props<{ lines: readonly TrayLine[]; counts: TrayCounts; steps?: TraySteps }>(),
     Propose: props<{ values: readonly ProposedValue[]; reason: string }>(),
+    Undo: props<{ again: boolean }>(),
     Drop: props<TrayLines>(),
     Accept: props<TrayLines & { accepted: boolean }>(),
     Settle: props<{ settle: SettleLine }>(),
@@ -30,6 +31,8 @@ interface State {
   /** The first lines; the counts are of all. */
   readonly lines: readonly TrayLine[];
   readonly counts: TrayCounts;
+  /** Typed steps that can be undone, and done again. */
+  readonly steps: TraySteps;
   readonly open: boolean;
   readonly busy: boolean;
   readonly report: ApplyReport | null;
@@ -40,26 +43,27 @@ interface State {
 export const trayFeature = createFeature({
   name: 'tray',
   reducer: createReducer<State>(
-    { lines: [], counts: { lines: 0, accepted: 0, files: 0, undecided: 0 }, open: false, busy: false, report: null, appliedCount: 0 },
-    on(TrayActions.loaded, (state, { lines, counts }) => ({ ...state, lines, counts, busy: false })),
+    {
+      lines: [],
+      counts: { lines: 0, accepted: 0, files: 0, undecided: 0 },
+      steps: { undo: 0, redo: 0 },
+      open: false,
+      busy: false,
+      report: null,
+      appliedCount: 0,
+    },
+    on(TrayActions.loaded, (state, { lines, counts, steps }) => ({ ...state, lines, counts, steps: steps ?? state.steps, busy: false })),
     on(TrayActions.apply, (state) => ({ ...state, busy: true, report: null })),
     on(TrayActions.applied, (state, { report }) => ({ ...state, report, busy: false, appliedCount: state.appliedCount + 1 })),
     on(TrayActions.failed, (state) => ({ ...state, busy: false })),
     on(TrayActions.open, (state, { open }) => ({ ...state, open, report: open ? state.report : null })),
     on(TrayActions.propose, (state) => ({ ...state, report: null })),
   ),
-  extraSelectors: ({ selectLines }) => ({
-    /** Pending lines by file and written name, for views that mark them. */
-    selectByCell: createSelector(
-      selectLines,
-      (lines) => new Map(lines.filter((line) => line.place === 'property' && line.holder === '').map((line) => [`${line.file}/${line.name}`, line])),
-    ),
-  }),
 });
 
-const change = <T>(work: (api: Api, input: T) => Observable<{ lines: readonly TrayLine[]; counts: TrayCounts }>, api: Api, input: T) =>
+const change = <T>(work: (api: Api, input: T) => Observable<Tray>, api: Api, input: T) =>
   work(api, input).pipe(
-    map(({ lines, counts }) => TrayActions.loaded({ lines, counts })),
+    map((tray) => TrayActions.loaded(tray)),
     catchError((error: unknown) => of(TrayActions.failed({ message: problemOf(error).detail }))),
   );
 
@@ -85,6 +89,14 @@ export const trayEffects = {
       actions.pipe(
         ofType(TrayActions.propose),
         concatMap(({ values, reason }) => change((a, body) => a.propose(body), api, { values, reason })),
+      ),
+    { functional: true },
+  ),
+  undo: createEffect(
+    (actions = inject(Actions), api = inject(Api)) =>
+      actions.pipe(
+        ofType(TrayActions.undo),
+        concatMap(({ again }) => change((a) => a.undoStep(again), api, null)),
       ),
     { functional: true },
   ),

@@ -7,13 +7,13 @@ import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
-import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
+import { Api, CatalogueActions, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
 
 /** The tray: how many values would change in how many files; opened, the lines themselves. */
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, FormsModule, RouterLink, ScrollingModule, ButtonModule, ExactName],
+  imports: [FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule, ButtonModule],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -82,12 +82,7 @@ import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayAct
                   ><input type="checkbox" [attr.aria-label]="'Accept ' + line.path + ' ' + line.name" [checked]="line.accepted" (change)="accept(line)"
                 /></span>
                 <span role="cell" class="path"><rule-file [id]="line.file" [path]="line.path" /></span>
-                <span role="cell"
-                  ><rule-exact-name [name]="line.name" />
-                  @if (line.place === 'cell') {
-                    <small>cell</small>
-                  }
-                </span>
+                <span role="cell"><rule-line-place [line]="line" /></span>
                 <span role="cell" class="mono" [title]="held(line.current)">{{ held(line.current) }}</span>
                 <span role="cell" class="mono" [title]="held(line.proposed)"
                   ><b>{{ line.proposed === null || line.proposed.text === '' ? 'blank' : held(line.proposed) }}</b></span
@@ -221,10 +216,6 @@ import { Api, CatalogueActions, ExactName, FileLink, Notices, plainHeld, TrayAct
     }
     .broken {
       background: var(--vermilion-tint);
-    }
-    small {
-      color: var(--faint);
-      margin-left: 6px;
     }
     .why .link {
       margin-left: 8px;

@@ -11,6 +11,9 @@ type Line = SurveyComparison['names'][number];
 /** How many more values of a name are filled now than then. */
 export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?.filled ?? 0);
 
+/** Surveys that are listed in one go. */
+const PAGE = 200;
+
 /** Surveys that were kept, and what got better since. */
 @Component({
   selector: 'rule-kept-surveys',
@@ -57,6 +60,9 @@ export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?
           }
         </tbody>
       </table>
+      @if (older()) {
+        <button type="button" class="link" (click)="more()">Show older</button>
+      }
     </section>
     @if (comparison(); as c) {
       <section class="card">
@@ -127,6 +133,8 @@ export class KeptSurveys {
   protected readonly instant = showInstant;
 
   protected readonly changed = computed(() => (this.comparison()?.names ?? []).filter((line) => JSON.stringify(line.then) !== JSON.stringify(line.now)));
+  /** Whether older ones than those that are listed may be there. */
+  protected readonly older = signal(false);
   protected readonly better = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) > 0).length);
   protected readonly worse = computed(() => this.changed().filter((line) => line.then && line.now && gain(line) < 0).length);
   protected readonly gone = computed(() => this.changed().filter((line) => !line.now).length);
@@ -144,7 +152,24 @@ export class KeptSurveys {
   }
 
   private load(): void {
-    this.api.surveys().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
+    this.api.surveys({ limit: PAGE }).subscribe({
+      next: (rows) => {
+        this.rows.set(rows);
+        this.older.set(rows.length === PAGE);
+      },
+      error: this.notices.failed,
+    });
+  }
+
+  protected more(): void {
+    const known = this.rows() ?? [];
+    this.api.surveys({ limit: PAGE, before: known.at(-1)!.id }).subscribe({
+      next: (rows) => {
+        this.rows.set([...known, ...rows]);
+        this.older.set(rows.length === PAGE);
+      },
+      error: this.notices.failed,
+    });
   }
 
   protected keep(): void {

@@ -23,7 +23,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
-import { Api, FileLink, Notices, TrayActions, catalogueFeature, inLanguage, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, FileLink, Notices, PendingStore, TrayActions, catalogueFeature, inLanguage, problemOf, sessionFeature, trayFeature } from '../shared';
 
 /** With more files than this the rest of the form follows what is typed a moment later. */
 const AT_ONCE = 300;
@@ -344,7 +344,7 @@ export class FillSheet implements OnDestroy {
   private readonly user = this.store.selectSignal(sessionFeature.selectUser);
   private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
   private readonly language = this.store.selectSignal(catalogueFeature.selectLanguage);
-  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  private readonly pending = inject(PendingStore);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   private readonly sheet = viewChild<ElementRef<HTMLElement>>('sheet');
 
@@ -419,7 +419,7 @@ export class FillSheet implements OnDestroy {
   });
   protected readonly pendingHere = computed(() => {
     const ids = new Set(this.files().map((file) => file.id));
-    return this.lines().filter((line) => ids.has(line.file)).length;
+    return this.pending.lines().filter((line) => ids.has(line.file)).length;
   });
   protected readonly title = computed(() => {
     const files = this.chosen();
@@ -476,6 +476,7 @@ export class FillSheet implements OnDestroy {
     this.api.fill(choice).subscribe({
       next: (data) => {
         this.data.set(data);
+        this.pending.see(this.files().map((file) => file.id));
         this.error.set(null);
         if (first) {
           this.restore();
@@ -570,9 +571,9 @@ export class FillSheet implements OnDestroy {
     this.busy.set(true);
     const name = this.sections().length === 1 ? this.sections()[0]!.title : 'several forms';
     this.api.propose({ values, reason: `filled in: ${name}`.slice(0, 200) }).subscribe({
-      next: ({ lines, counts }) => {
+      next: (tray) => {
         this.busy.set(false);
-        this.store.dispatch(TrayActions.loaded({ lines, counts }));
+        this.store.dispatch(TrayActions.loaded(tray));
         this.notices.done(`${values.length === 1 ? '1 value waits' : `${values.length} values wait`} in your tray.`);
         this.forget();
         this.closed.emit();

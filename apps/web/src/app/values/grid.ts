@@ -16,9 +16,9 @@ import {
 } from '@angular/core';
 import { GridRow, TrayLine } from '@rule/contract';
 import { continueSeries, layBlock, readBlock, writeBlock } from '@rule/core/grid';
-import { Change, Property, checkProposed, forClass, judge, reaches, whyNotChanged } from '@rule/core/schema';
+import { Change, Property, checkProposed, forClass, judge, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, editText } from '@rule/core/values';
-import { ShownCell, showCell } from '../shared';
+import { ShownCell, lineKey, showCell } from '../shared';
 
 /** A heading above the rows of one group. */
 export interface GroupRow {
@@ -760,7 +760,7 @@ export class ValuesGrid {
   }
 
   private pendingOf(row: GridRow, property: Property): TrayLine | null {
-    return this.pending().get(`${row.file.id}/${property.writtenName}`) ?? null;
+    return this.pending().get(lineKey({ file: row.file.id, holder: '', ...slotOf(property, row.file.kind) })) ?? null;
   }
   private heldOf(row: GridRow, property: Property): HeldValue | null {
     const line = this.pendingOf(row, property);

@@ -7,7 +7,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
-import { Api, FileLink, Notices, TrayActions, Unsaved, catalogueFeature, plainHeld, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, FileLink, Notices, PendingStore, TrayActions, Unsaved, catalogueFeature, plainHeld, problemOf, sessionFeature, trayFeature } from '../shared';
 
 /** Rows that a table shows before the rest is only counted. */
 const MOST_SHOWN = 200;
@@ -329,7 +329,7 @@ export class Projects {
   private readonly active = this.store.selectSignal(catalogueFeature.selectActive);
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
-  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
+  private readonly tray = inject(PendingStore);
   private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
   protected readonly list = signal<readonly WideRow[] | null>(null);
   protected readonly view = signal<WideView | null>(null);
@@ -377,6 +377,7 @@ export class Projects {
     this.api.project(id).subscribe({
       next: (view) => {
         this.view.set(view);
+        this.tray.see([-view.id, ...view.sheets.map((sheet) => sheet.file)]);
         this.error.set(null);
       },
       error: (failure: unknown) => {
@@ -447,7 +448,7 @@ export class Projects {
     return whyNotTypedAbove(property, level);
   }
   private pending(file: number, holder: string, name: string): HeldValue | null | undefined {
-    return this.lines().find((line) => line.file === file && line.holder === holder && line.name === name)?.proposed;
+    return this.tray.lines().find((line) => line.file === file && line.holder === holder && line.name === name)?.proposed;
   }
   protected waiting({ id }: WideView, property: Property): boolean {
     return this.pending(-id, '', property.writtenName) !== undefined;

@@ -33,6 +33,7 @@ const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, r
       gridViews: [],
       values: { total: 2, rows },
       findReplacements: found,
+      pendingLines: [waiting(9, 1, 'Kramer')],
       way: [],
       why: { lines: [] },
       file: { holders: [] },
@@ -50,7 +51,6 @@ const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, r
   await stage.settled();
   return { stage, went };
 };
-const station = (stage: Stage) => stage.fixture.componentInstance as { propose(values: { file: number; property: number; text: string }[]): void };
 const proposals = (stage: Stage) => stage.actions.filter((action) => action.type === '[Tray] Propose') as (Action & { values: unknown; reason: string })[];
 const waiting = (id: number, file: number, proposed: string): TrayLine =>
   ({
@@ -105,35 +105,27 @@ describe('the Values station', () => {
     expect(went).toEqual([{ where: JSON.stringify([{ subject: 'value', name: 'Supplier', operator: 'is blank', text: '' }]) }]);
   });
 
-  it('an undone step gives lines up that were new, and brings back what waited before', async () => {
+  it('undoes and redoes as many steps as the tray says there are', async () => {
     const { stage } = await staged();
     const store = TestBed.inject(Store);
     const counts = { lines: 1, accepted: 1, files: 1, undecided: 0 };
-    store.dispatch(TrayActions.loaded({ lines: [waiting(9, 1, 'Kolbe')], counts }));
-    station(stage).propose([
-      { file: 1, property: 2, text: 'Kramer' },
-      { file: 2, property: 2, text: 'Kramer' },
-    ]);
-    store.dispatch(TrayActions.loaded({ lines: [waiting(9, 1, 'Kramer'), waiting(10, 2, 'Kramer')], counts }));
+    store.dispatch(TrayActions.loaded({ lines: [waiting(9, 1, 'Kramer')], counts, steps: { undo: 1, redo: 0 } }));
     await stage.settled();
-    await stage.click('Undo');
-    expect(stage.action('[Tray] Drop')).toMatchObject({ lines: [10] });
-    expect(proposals(stage).at(-1)!.values).toEqual([{ file: 1, property: 2, text: 'Kolbe' }]);
-    await stage.click('Redo');
-    expect(proposals(stage).at(-1)!.values).toEqual([
-      { file: 1, property: 2, text: 'Kramer' },
-      { file: 2, property: 2, text: 'Kramer' },
-    ]);
     expect(stage.button('Redo').disabled).toBe(true);
-  });
-  it('what was applied is undone in History, not here', async () => {
-    const { stage } = await staged();
-    station(stage).propose([{ file: 1, property: 2, text: 'Kramer' }]);
-    await stage.settled();
-    expect(stage.button('Undo').disabled).toBe(false);
-    TestBed.inject(Store).dispatch(TrayActions.applied({ report: { changeSet: 1, state: 'applied', applied: 1, failed: 0, files: 1, failures: [] } }));
+    await stage.click('Undo');
+    expect(stage.action('[Tray] Undo')).toMatchObject({ again: false });
+    store.dispatch(TrayActions.loaded({ lines: [], counts: { ...counts, lines: 0 }, steps: { undo: 0, redo: 1 } }));
     await stage.settled();
     expect(stage.button('Undo').disabled).toBe(true);
+    await stage.click('Redo');
+    expect(stage.action('[Tray] Undo')).toMatchObject({ again: true });
+  });
+  it('asks for the pending lines of the files in sight where the tray is too large to be in the page whole', async () => {
+    const { stage } = await staged();
+    TestBed.inject(Store).dispatch(TrayActions.loaded({ lines: [], counts: { lines: 80_000, accepted: 80_000, files: 9000, undecided: 0 } }));
+    await stage.settled();
+    expect(stage.last('pendingLines')).toEqual([[1, 2]]);
+    expect(stage.text('.pending')).toContain('Kramer');
   });
 
   it('find and replace shows what it would do, leaves out what cannot be replaced, and forgets it when something else is looked for', async () => {

@@ -7,7 +7,21 @@ import { Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema'
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Bench, catalogueFeature, ExactName, FileLink, IndexRow, Notices, plainHeld, sessionFeature, TrayActions, trayFeature, Way } from '../shared';
+import {
+  Api,
+  Bench,
+  PendingStore,
+  catalogueFeature,
+  ExactName,
+  FileLink,
+  IndexRow,
+  Notices,
+  plainHeld,
+  sessionFeature,
+  TrayActions,
+  trayFeature,
+  Way,
+} from '../shared';
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
 import { ChosenCell, GridEdit, Refused, ValuesGrid, isGroup } from './grid';
@@ -15,13 +29,6 @@ import { Projects } from './projects';
 import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
 import { Why } from './why';
-
-/** Steps that can be undone. */
-const MOST_STEPS = 200;
-
-interface Step {
-  readonly edits: readonly (GridEdit & { readonly before: string; readonly waited: boolean; readonly writtenName: string })[];
-}
 
 /** The grid of files × properties with its filters, filling in, projects and sets, and what stands behind the chosen cell. */
 @Component({
@@ -137,8 +144,8 @@ interface Step {
               <button type="button" class="link" title="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
               <button type="button" class="link" title="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>
               <button type="button" class="link" title="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">Find and replace</button>
-              <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().length === 0" (click)="undo()">Undo</button>
-              <button type="button" class="link" title="Ctrl+Y" [disabled]="undone().length === 0" (click)="redo()">Redo</button>
+              <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().undo === 0" (click)="undo()">Undo</button>
+              <button type="button" class="link" title="Ctrl+Y" [disabled]="steps().redo === 0" (click)="redo()">Redo</button>
             }
             <span class="chips">
               @if (folder()) {
@@ -328,7 +335,7 @@ interface Step {
                 (sort)="sortBy($event)"
                 (filter)="startFilter($event)"
                 (toggled)="grid.toggle($event)"
-                (need)="grid.ensure($event.from, $event.to)"
+                (need)="sight.set($event)"
                 (propose)="propose($event)"
                 (refused)="refusal.set($event)"
                 (undo)="undo()"
@@ -554,7 +561,9 @@ export class ValuesStation {
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
   private readonly user = this.store.selectSignal(sessionFeature.selectUser);
   protected readonly role = computed(() => this.user()?.role ?? 'viewer');
-  protected readonly pending = this.store.selectSignal(trayFeature.selectByCell);
+  private readonly waiting = inject(PendingStore);
+  protected readonly pending = this.waiting.byAddress;
+  protected readonly steps = this.store.selectSignal(trayFeature.selectSteps);
   protected readonly whyNotTyped = whyNotTyped;
   protected readonly operators = OPERATORS;
   protected readonly ranges = rangesOf;
@@ -643,7 +652,19 @@ export class ValuesStation {
   protected readonly cell = signal<ChosenCell | null>(null);
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly show = plainHeld;
-  protected readonly bring = (from: number, to: number) => this.grid.bring(from, to);
+  /** Rows that the grid shows. */
+  protected readonly sight = signal({ from: 0, to: 0 });
+  private filesAt(from: number, to: number): number[] {
+    return this.grid
+      .rows()
+      .slice(from, to + 1)
+      .flatMap((row) => (row !== null && !isGroup(row) ? [row.file.id] : []));
+  }
+  /** Reads rows with what is pending for them, so that nothing is copied that waits to be changed. */
+  protected readonly bring = async (from: number, to: number): Promise<void> => {
+    await this.grid.bring(from, to);
+    await this.waiting.bring(this.filesAt(from, to));
+  };
   private searchTimer: ReturnType<typeof setTimeout> | undefined;
 
   constructor() {
@@ -655,12 +676,12 @@ export class ValuesStation {
       untracked(() => this.grid.load(query));
     });
     effect(() => {
-      // What was undone before an apply cannot be brought back by it.
-      this.applied();
-      untracked(() => {
-        this.steps.set([]);
-        this.undone.set([]);
-      });
+      const { from, to } = this.sight();
+      untracked(() => this.grid.ensure(from, to));
+    });
+    effect(() => {
+      const { from, to } = this.sight();
+      this.waiting.see(this.filesAt(from, to));
     });
   }
 
@@ -823,52 +844,20 @@ export class ValuesStation {
   }
 
   // Changing values, and taking it back.
-  protected readonly steps = signal<readonly Step[]>([]);
-  protected readonly undone = signal<readonly Step[]>([]);
-
   protected propose(values: GridEdit[], reason = 'typed in the grid'): void {
     if (values.length === 0) return;
     this.refusal.set(null);
-    const rows = new Map(this.grid.files().flatMap((row) => (row ? [[row.file.id, row] as const] : [])));
-    const edits = values.map((edit) => {
-      const property = this.byId()[edit.property]!;
-      const line = this.pending().get(`${edit.file}/${property.writtenName}`);
-      return {
-        ...edit,
-        writtenName: property.writtenName,
-        waited: line !== undefined,
-        before: (line ? line.proposed : rows.get(edit.file)?.held[edit.property])?.text ?? '',
-      };
-    });
-    this.steps.update((steps) => [...steps.slice(1 - MOST_STEPS), { edits }]);
-    this.undone.set([]);
     this.store.dispatch(TrayActions.propose({ values, reason }));
   }
 
-  /** Takes the last step back: what waited before it waits again, and what did not is given up. */
+  /** Takes the last step back: what waited before it waits again, and what did not is given up. The server keeps the steps. */
   protected undo(): void {
-    const step = this.steps().at(-1);
-    if (!step) {
-      this.notices.done('Nothing typed here is pending. Applied changes are undone in History.');
-      return;
-    }
-    this.steps.update((steps) => steps.slice(0, -1));
-    this.undone.update((steps) => [...steps, step]);
-    const lines = step.edits.flatMap(({ file, writtenName, waited }) => {
-      const line = waited ? undefined : this.pending().get(`${file}/${writtenName}`);
-      return line ? [line.id] : [];
-    });
-    const values = step.edits.filter(({ waited }) => waited).map(({ file, property, before }) => ({ file, property, text: before }));
-    if (lines.length) this.store.dispatch(TrayActions.drop({ lines }));
-    if (values.length) this.store.dispatch(TrayActions.propose({ values, reason: 'typed in the grid' }));
+    if (this.steps().undo > 0) this.store.dispatch(TrayActions.undo({ again: false }));
+    else this.notices.done('Nothing typed here is pending. Applied changes are undone in History.');
   }
 
   protected redo(): void {
-    const step = this.undone().at(-1);
-    if (!step) return;
-    this.undone.update((steps) => steps.slice(0, -1));
-    this.steps.update((steps) => [...steps, step]);
-    this.store.dispatch(TrayActions.propose({ values: step.edits.map(({ file, property, text }) => ({ file, property, text })), reason: 'typed in the grid' }));
+    if (this.steps().redo > 0) this.store.dispatch(TrayActions.undo({ again: true }));
   }
 
   // Find and replace.
