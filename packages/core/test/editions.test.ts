@@ -6,6 +6,7 @@ import {
   EMPTY_SCHEMA,
   FileFacts,
   HeldBySlot,
+  HolderFacts,
   KINDS,
   LETTERS_LEFT_OUT,
   PreparedSchema,
@@ -246,6 +247,35 @@ describe('judging a file', () => {
     expect(codes(schema, file({}), 5)).toEqual([]);
     expect(codes(schema, file({}, { className: 'Weldment' }), 5)).toEqual(['required']);
     expect(codes(schema, file({ Finish: 'black' }, { className: 'Weldment' }), 5)).toEqual(['too-long']);
+  });
+  it('lets what is inside a file look at the file, and the file at its project, by plain names', () => {
+    const schema: Schema = {
+      ...schemaOf(
+        property(1, 'Grade'),
+        property(2, 'Order', { level: 'project' }),
+        property(3, 'Mark', { level: 'body', feed: 'ruled', rule: 'Label + "/" + Grade' }),
+        property(4, 'Label', { feed: 'ruled', rule: 'Order + "-" + Grade' }),
+        property(5, 'Length', { level: 'body', requiredWhen: 'Grade = "S355"' }),
+      ),
+      checks: [{ id: 1, title: 'order', severity: 'error', condition: 'Order != null', message: 'has no order', kinds: ['part'], classes: [] }],
+    };
+    const prepared = ready(schema);
+    expect(prepared.problems).toEqual([]);
+    expect([...prepared.uses].sort()).toEqual(['', 'project']);
+    expect(prepared.dependents().find(({ key }) => key === 4)!.needs).toContainEqual({ group: 'project', property: 2 });
+    const part = file({ Grade: 'S355' }, { above: { project: new Map([['Order', heldText('P7')]]) } });
+    const holder: HolderFacts = { level: 'body', key: 'b', label: 'tube', held: new Map(), part: null, sheet: null };
+    const inside = prepared.judgeHolder(part, holder);
+    expect(inside.get(3)!.value).toEqual(heldText('P7-S355/S355'));
+    expect(inside.get(5)!.cell.violations.map((violation) => violation.code)).toEqual(['required']);
+    expect(
+      prepared
+        .only(new Set([3]), new Set())
+        .judgeHolder(part, holder)
+        .get(3)!.value,
+    ).toEqual(heldText('P7-S355/S355'));
+    expect(prepared.judge(part).failed).toEqual([]);
+    expect(prepared.judge(file({ Grade: 'S355' })).failed.map((failed) => failed.check.id)).toEqual([1]);
   });
   it('finds a value under a known spelling and says so', () => {
     const one = ready(schemaOf(property(1, 'Material', { knownSpellings: ['Werkstoff'] })))

@@ -290,6 +290,39 @@ describe('other levels', () => {
     expect(view.panels[0]!.inputs[0]!.missing).toBe(1);
   });
 
+  it('see what their file has by its plain name, in conditions of inputs and panels, with what is typed there now', () => {
+    const welded = property(20, 'Welded', { type: 'yesno' });
+    const cut = property(21, 'Cut length', { level: 'body', type: 'number', unit: 'mm' });
+    const law = prepared(welded, cut);
+    const [askWelded, askCut] = [input(welded), input(cut, { shownWhen: 'Welded' })];
+    const body = (key: string): HolderFacts => ({ ...occurrence(key, key), level: 'body' });
+    const frame = (id: number, text: string) => file(id, { Welded: text }, { holders: [body('b1'), body('b2')] });
+    const mixed = form([askWelded, askCut]);
+    const rows = (of: FillFile, edits: Edits = new Map()) =>
+      filling(mixed, [of], [], 'editor', law)
+        .view(edits, new Map())
+        .panels.flatMap((panel) => panel.inputs)
+        .find((entry) => entry.input.key === askCut.key)?.rows.length;
+    expect([rows(frame(1, 'yes')), rows(frame(2, 'no')), rows(frame(3, 'no'), typed([askWelded, 'yes']))]).toEqual([3, undefined, 3]);
+    const inPanel = form([], { panels: [{ key: 'q', title: 'Cut list', shownWhen: 'Welded', inputs: [input(cut)] }] });
+    const shown = (of: FillFile) => filling(inPanel, [of], [], 'editor', law).view(new Map(), new Map()).panels.length;
+    expect([shown(frame(1, 'yes')), shown(frame(2, 'no'))]).toEqual([1, 0]);
+  });
+
+  it('tells what stands where something was typed, so that who comes back sees whether it is what it was', () => {
+    const [ask1, ask2] = [input(number), input(supplier)];
+    const own = filling(form([ask1, ask2]), [file(1, { 'Part number': 'A' }), file(2, { 'Part number': 'B' }), file(3, { 'Part number': 'A' })]);
+    expect(own.standing(editKey('s', ask1.key, ''))).toEqual({
+      caption: 'Part number',
+      texts: [
+        { text: 'A', count: 2 },
+        { text: 'B', count: 1 },
+      ],
+    });
+    expect(own.standing(editKey('s', ask2.key, ''))?.texts).toEqual([{ text: '', count: 3 }]);
+    expect(own.standing(editKey('gone', ask2.key, ''))).toBeNull();
+  });
+
   it('can be preset to holders of certain names', () => {
     const named = input(torque, { holders: 'named', holderNames: ['gear motor'] });
     const view = filling(form([named], { kinds: ['assembly'] }), [unit]).view(typed([named, '8']), new Map());

@@ -220,6 +220,28 @@ export class Filling {
     return !holder && !wide && lock === null && whyNotDrawn(property, { role: this.role, kind, className, state }) === null;
   }
 
+  /**
+   * What stands in the holders that a field writes to, as {@link editKey} names it: the texts with their numbers, so that somebody who
+   * comes back can tell whether they are what they were. `null` where there is no such field any more.
+   */
+  standing(key: string): { readonly caption: string; readonly texts: readonly { readonly text: string; readonly count: number }[] } | null {
+    const [sectionKey, inputKey, row] = JSON.parse(key) as [string, string, string];
+    const section = this.sections.find((candidate) => candidate.key === sectionKey);
+    const input = section?.form.panels.flatMap((panel) => panel.inputs).find((candidate) => candidate.key === inputKey);
+    const property = input && this.byId.get(input.property);
+    if (!section || !input || !property) return null;
+    const targets = this.targets(section, input, property).filter((target) => row === '' || target.row === row);
+    if (targets.length === 0) return null;
+    const counts = new Map<string, number>();
+    for (const target of targets) {
+      const held = this.held(target, property);
+      const text = held === null || held.text === '' ? '' : this.textOf(held, forClass(property, target.wide ? null : target.file.className));
+      counts.set(text, (counts.get(text) ?? 0) + 1);
+    }
+    const texts = [...counts].map(([text, count]) => ({ text, count })).sort((a, b) => (a.text < b.text ? -1 : 1));
+    return { caption: input.caption || property.caption, texts };
+  }
+
   /** Works out all that is shown. */
   view(edits: Edits, decisions: Decisions): FillView {
     const standIns = this.schema.standIns;

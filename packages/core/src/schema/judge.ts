@@ -264,7 +264,7 @@ export class PreparedSchema {
     for (const id of judged) for (const looked of this.looksAt.get(id) ?? []) judged.add(looked);
     const view = Object.create(PreparedSchema.prototype) as PreparedSchema;
     const byKind = new Map([...this.byKind].map(([kind, list]) => [kind, list.filter(({ property }) => judged.has(property.id))] as const));
-    return Object.assign(view, this, { byKind, checks: kept, judged, told: properties });
+    return Object.assign(view, this, { byKind, checks: kept, judged, told: properties, documents: new WeakMap() });
   }
 
   /** The company's stand-ins, as the schema is judged with. */
@@ -279,10 +279,13 @@ export class PreparedSchema {
 
   /** Makes ready what an expression outside the definitions looks at as well. */
   need(rule: { readonly uses: CompiledRule['uses'] } | null): void {
+    this.documents = new WeakMap();
+    const add = (group: string, name: string) => this.needed.set(group, (this.needed.get(group) ?? new Set<string>()).add(name));
     for (const { group, name } of rule?.uses ?? []) {
-      const names = this.needed.get(group ?? '') ?? new Set<string>();
-      names.add(name);
-      this.needed.set(group ?? '', names);
+      add(group ?? '', name);
+      // What a wider holder has can be named plainly, and must be there to be looked at.
+      const level = group === null ? this.byRuleName.get(name)?.level : undefined;
+      if (level && isWide(level)) add(level, name);
     }
   }
 
@@ -291,7 +294,7 @@ export class PreparedSchema {
     return this.prepared.flatMap(({ property, rule }) => {
       const needs = (rule?.uses ?? []).flatMap((use) => {
         const found = this.byRuleName.get(use.name);
-        return found ? [{ group: use.group, property: found.id }] : [];
+        return found ? [{ group: use.group ?? (isWide(found.level) ? found.level : null), property: found.id }] : [];
       });
       if (property.feed === 'inherited' && property.inheritFrom) needs.push({ group: property.inheritFrom, property: property.id });
       return needs.length || rule ? [{ key: property.id, needs }] : [];
@@ -360,6 +363,7 @@ export class PreparedSchema {
           : null;
       } else names[group] = null;
     }
+    this.nameWider(names, file, around?.document ?? null);
     const parts = this.needed.get('parts');
     if (parts) names['parts'] = file.parts.map((part) => this.group(part.file, parts, [['quantity', part.quantity]]));
     if (this.needed.has('file'))
@@ -378,6 +382,27 @@ export class PreparedSchema {
     return names;
   }
 
+  /** Values of wider holders by their plain names: of the company, the project and the drawing set, and inside a file those of the file. */
+  private nameWider(names: Record<string, FeelValue>, file: FileFacts, document: FileFacts | null): void {
+    for (const name of this.needed.get('') ?? []) {
+      const property = this.byRuleName.get(name);
+      if (!property) continue;
+      if (isWide(property.level)) names[name] = this.typed(file.above[property.level]?.get(property.writtenName) ?? null, property);
+      else if (document && isHeldAt(property, 'document')) names[name] = this.documentNames(document)[name] ?? null;
+    }
+  }
+
+  /** What a file itself has, computed values included; kept while what is inside it is judged. */
+  private documentNames(document: FileFacts): Readonly<Record<string, FeelValue>> {
+    const known = this.documents.get(document);
+    if (known) return known;
+    const names = this.namesFor(document);
+    this.judgeNamed(document, names);
+    this.documents.set(document, names);
+    return names;
+  }
+  private documents = new WeakMap<FileFacts, Readonly<Record<string, FeelValue>>>();
+
   /** All that an expression about a file can see once its computed values are known: its groups and its own values. */
   ownNames(file: FileFacts): Record<string, FeelValue> {
     const names = this.namesFor(file);
@@ -392,7 +417,11 @@ export class PreparedSchema {
 
   /** Judges all that a file has and lacks. Uniqueness is a matter of the whole library and is not judged here. */
   judge(file: FileFacts): FileJudgement {
-    const names = this.namesFor(file);
+    return this.judgeNamed(file, this.namesFor(file));
+  }
+
+  /** The same with the names at hand, to which the values that expressions look at are added. */
+  private judgeNamed(file: FileFacts, names: Record<string, FeelValue>): FileJudgement {
     const host = this.host();
     const values = this.judgeList(file, this.byKind.get(file.kind)!, 'document', names, host, (prepared, own) =>
       this.value(file, own, prepared, names, { ...host, instant: null }, 'document'),

@@ -30,7 +30,15 @@ const line = {
 } as unknown as LineRow;
 
 const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, role = 'editor'): Promise<Stage> => {
-  const stage = new Stage({ history: [set(3, { revertOf: 2 }), set(2, { revertedBy: 3 }), set(1)], changeSet: [line], changeSetRow: (id: number) => set(id, { title: 'An old one' }), ...more }, { role });
+  const stage = new Stage(
+    {
+      history: [set(3, { revertOf: 2 }), set(2, { revertedBy: 3 }), set(1)],
+      changeSet: [line],
+      changeSetRow: (id: number) => set(id, { title: 'An old one' }),
+      ...more,
+    },
+    { role },
+  );
   await stage.show(HistoryStation, inputs);
   await new Promise((done) => setTimeout(done, 40));
   await stage.settled();

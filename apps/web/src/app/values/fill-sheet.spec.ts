@@ -59,7 +59,7 @@ describe('filling in over many files', () => {
   afterEach(() => localStorage.clear());
   const staged = async (more: object = {}, role = 'editor', of = files): Promise<{ stage: Stage; closed: () => number }> => {
     const stage = new Stage(
-      { fill: data(of), propose: { lines: [], counts: { lines: 1, accepted: 1, files: 1, undecided: 0 } }, ...more },
+      { fill: data(of), pendingLines: [], propose: { lines: [], counts: { lines: 1, accepted: 1, files: 1, undecided: 0 } }, ...more },
       { role, properties: schema.properties },
     );
     await stage.show(FillSheet, { choice: { files: of.map((each) => each.id) } });
@@ -114,10 +114,36 @@ describe('filling in over many files', () => {
     const { TestBed } = await import('@angular/core/testing');
     TestBed.resetTestingModule();
     const again = await staged();
-    expect(again.stage.text('.note[role=status]')).toContain('What you had typed here and not put in the tray is back.');
+    expect(again.stage.text('.note[role=status]')).toContain('Unsaved entries restored.');
     expect(again.stage.field('Description').value).toBe('Chute');
-    await again.stage.click('Forget it');
+    await again.stage.click('Discard entries');
     expect([again.stage.field('Description').value, localStorage.length]).toEqual(['', 0]);
+  });
+
+  it('what went to the tray is not offered again', async () => {
+    const { stage } = await staged();
+    await stage.type('Description', 'Chute');
+    const put = stage.button(/^Put 2 values/);
+    put.click();
+    // The sheet is closed before anything is drawn again.
+    stage.fixture.destroy();
+    expect(localStorage.length).toBe(0);
+  });
+
+  it('what was typed over a value that has changed since is not restored unasked', async () => {
+    const { stage } = await staged();
+    await stage.type('Description', 'Chute');
+    await stage.type('Supplier', 'Kessler');
+    stage.fixture.destroy();
+    const { TestBed } = await import('@angular/core/testing');
+    TestBed.resetTestingModule();
+    const changed = [file(1, { Description: 'Bowl', 'Make or buy': 'make' }), ...files.slice(1)];
+    const again = await staged({}, 'editor', changed);
+    expect([again.stage.field('Description').value, again.stage.field('Supplier').value]).toEqual(['', 'Kessler']);
+    expect(again.stage.text('.note + .note')).toContain('Not restored, because the values have changed since: Description (typed Chute, now several values).');
+    await again.stage.click('Restore anyway');
+    expect(again.stage.field('Description').value).toBe('Chute');
+    expect(again.stage.page.querySelector('.note + .note')).toBeNull();
   });
 
   it('what the server refuses is said by file, and those files are left out so that the others can go on', async () => {

@@ -29,9 +29,18 @@ import { Api, FileLink, Notices, PendingStore, TrayActions, catalogueFeature, in
 const AT_ONCE = 300;
 const PAUSE_MS = 120;
 
+/** What is kept of a sheet that was left: what was typed, each with what stood there then as {@link Filling.standing} tells it. */
 interface Kept {
-  readonly edits: readonly (readonly [string, string])[];
+  readonly edits: readonly (readonly [key: string, text: string, stood?: string])[];
   readonly decisions: readonly (readonly [string, 'keep' | 'clear'])[];
+}
+
+/** An entry that is not restored by itself. */
+interface Outdated {
+  readonly key: string;
+  readonly caption: string;
+  readonly text: string;
+  readonly now: string;
 }
 
 /** Filling in: a broad sheet over the files that it fills. What it would change goes to the tray. */
@@ -78,8 +87,18 @@ interface Kept {
       }
       @if (restored()) {
         <p class="note" role="status">
-          What you had typed here and not put in the tray is back.
-          <button type="button" class="link" (click)="forget()">Forget it</button>
+          Unsaved entries restored.
+          <button type="button" class="link" (click)="forget()">Discard entries</button>
+        </p>
+      }
+      @if (outdated().length) {
+        <p class="note" role="status">
+          Not restored, because the values have changed since:
+          @for (entry of outdated(); track entry.key; let last = $last) {
+            {{ entry.caption }} (typed {{ entry.text || 'blank' }}, now {{ entry.now }}){{ last ? '.' : ', ' }}
+          }
+          <button type="button" class="link" (click)="restoreAnyway()">Restore anyway</button>
+          <button type="button" class="link" (click)="outdated.set([])">Discard</button>
         </p>
       }
       @if (panel() === 'copy') {
@@ -358,6 +377,10 @@ export class FillSheet implements OnDestroy {
   private readonly decisions = signal<ReadonlyMap<string, 'keep' | 'clear'>>(new Map());
   protected readonly left = signal<ReadonlySet<number>>(new Set());
   protected readonly restored = signal(false);
+  /** Kept entries whose values have changed since they were typed. */
+  protected readonly outdated = signal<readonly Outdated[]>([]);
+  /** What stood where something is typed, when it was typed. */
+  private readonly stood = new Map<string, string>();
   protected readonly issues = signal<readonly { readonly field: string; readonly message: string }[]>([]);
   protected readonly panel = signal<'copy' | 'sets' | null>(null);
   private readonly added = signal<readonly { readonly property: number; readonly text: string; readonly on: boolean }[]>([]);
@@ -492,24 +515,55 @@ export class FillSheet implements OnDestroy {
     try {
       const kept = JSON.parse(localStorage.getItem(this.storageKey()) ?? 'null') as Kept | null;
       if (!kept || kept.edits.length === 0) return;
+      const good = new Map<string, string>();
+      const outdated: Outdated[] = [];
+      for (const [key, text, stood] of kept.edits) {
+        const standing = this.filling()?.standing(key) ?? null;
+        // What is there already, and what has no field any more, is nothing to bring back.
+        if (standing === null || standing.texts.every((entry) => entry.text === text)) continue;
+        if (JSON.stringify(standing.texts) === stood) good.set(key, text);
+        else outdated.push({ key, text, caption: standing.caption, now: standing.texts.length === 1 ? standing.texts[0]!.text || 'blank' : 'several values' });
+      }
       this.decisions.set(new Map(kept.decisions));
-      this.setEdits(new Map(kept.edits), true);
+      this.outdated.set(outdated);
+      if (good.size === 0) return;
+      this.setEdits(good, true);
       this.restored.set(true);
     } catch {
       // Without storage there is nothing to bring back.
     }
   }
+  protected restoreAnyway(): void {
+    const edits = new Map(this.edits());
+    for (const { key, text } of this.outdated()) edits.set(key, text);
+    this.outdated.set([]);
+    this.setEdits(edits, true);
+  }
+
+  private remember(key: string): void {
+    const standing = this.filling()?.standing(key);
+    if (standing) this.stood.set(key, JSON.stringify(standing.texts));
+  }
+
   private keep(edits: Edits, decisions: ReadonlyMap<string, 'keep' | 'clear'>): void {
     if (this.data() === null) return;
     try {
       if (edits.size === 0) localStorage.removeItem(this.storageKey());
-      else localStorage.setItem(this.storageKey(), JSON.stringify({ edits: [...edits], decisions: [...decisions] } satisfies Kept));
+      else
+        localStorage.setItem(
+          this.storageKey(),
+          JSON.stringify({
+            edits: [...edits].map(([key, text]) => [key, text, this.stood.get(key) ?? ''] as const),
+            decisions: [...decisions],
+          } satisfies Kept),
+        );
     } catch {
       // Where nothing can be stored, what was typed lives as long as the page.
     }
   }
 
   private setEdits(edits: Edits, atOnce = false): void {
+    for (const key of edits.keys()) if (!this.edits().has(key)) this.remember(key);
     this.edits.set(edits);
     this.issues.set([]);
     clearTimeout(this.pause);
@@ -527,7 +581,10 @@ export class FillSheet implements OnDestroy {
   protected forget(): void {
     this.decisions.set(new Map());
     this.restored.set(false);
+    this.outdated.set([]);
     this.setEdits(new Map(), true);
+    // At once, not when the view is next drawn: the sheet may be closed by then.
+    this.keep(new Map(), new Map());
   }
 
   protected decide(key: string, what: 'keep' | 'clear'): void {
