@@ -45,7 +45,7 @@ await db.run('ANALYZE');
 const user = (await db.one<{ id: number }>(
   `INSERT INTO users (name, display_name, role, password_hash) VALUES ('b', 'Bench', 'administrator', '') RETURNING id`,
 ))!;
-const properties = [...(await services.properties.active()).values()];
+const properties = [...(await services.properties.active(db)).values()];
 const columns = properties.map((property) => ({ property, header: property.writtenName, editable: true }));
 const newSendOut = async () =>
   (await db.one<{ id: number }>(

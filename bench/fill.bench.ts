@@ -14,7 +14,7 @@ await addUser(db, 'bench', 'Bench', 'administrator', 'not a secret');
 const user = (await db.one<{ id: number }>('SELECT id FROM users'))!;
 const who = { id: user.id, name: 'bench', displayName: 'Bench', role: 'administrator' as const };
 const ids = (await db.all<{ id: number }>('SELECT id FROM files ORDER BY id LIMIT $1', [CHOSEN])).map((row) => row.id);
-const properties = await services.properties.list();
+const properties = await services.properties.list(db);
 const names = properties.map((property) => property.writtenName);
 
 const data = await services.fill.open(who, { files: ids });

@@ -9,7 +9,7 @@ const LINES = 1_000_000;
 const { services, db, url, data, close } = await openServices();
 await fillWide(db);
 await services.editions.decree(null, 'the schema in force', typed);
-const property = [...(await services.properties.active()).values()][0]!;
+const property = [...(await services.properties.active(db)).values()][0]!;
 const user = (await db.one<{ id: number }>(
   `INSERT INTO users (name, display_name, role, password_hash) VALUES ('b', 'Bench', 'administrator', '') RETURNING id`,
 ))!;

@@ -26,7 +26,7 @@ await services.editions.edit(null, [
     .map(({ id, retired, ...draft }) => ({ id, base: null, draft: { ...draft, rule: 'if Name 4 > 4000 then "heavy" else "light"' }, retired })),
 ]);
 
-const prepared = await prepare(db, (await services.editions.inForce()).schema, new Date());
+const prepared = await prepare(db, (await services.editions.inForce(db)).schema, new Date());
 const around = surroundingsOf([prepared]);
 const ids = (await db.all<{ id: number }>('SELECT id FROM files ORDER BY id')).map((row) => row.id);
 const pages = Array.from({ length: Math.ceil(ids.length / PAGE) }, (_, i) => ids.slice(i * PAGE, (i + 1) * PAGE));

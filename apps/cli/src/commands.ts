@@ -1,8 +1,8 @@
 import { readFile, stat } from 'node:fs/promises';
 import { basename, dirname, resolve } from 'node:path';
-import { readSchemaDocument, schemaOfDocument } from '@rule/contract';
+import { CheckPage, readSchemaDocument, schemaOfDocument } from '@rule/contract';
 import { FileReading } from '@rule/core/files';
-import { DEFAULT_STATES, PreparedSchema, Schema, slotOf } from '@rule/core/schema';
+import { DEFAULT_STATES, PreparedSchema, Schema } from '@rule/core/schema';
 import { CheckedFile, Finding, Severity, checkFile, gravest } from '@rule/core/survey';
 import { DEFAULT_STAND_INS, HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { readFolder } from './folder';
@@ -30,7 +30,6 @@ export interface Subject {
 }
 
 const CHECK_COLUMNS = ['file', 'severity', 'code', 'name', 'message'];
-const PAGE = 500;
 
 async function folderOf(path: string): Promise<string> {
   const root = resolve(path);
@@ -103,7 +102,8 @@ async function schemaOf(path: string): Promise<Schema> {
 
 /** What breaks the schema or is odd, file by file. */
 export async function check({ folder, library, server, schema }: Subject): Promise<Outcome> {
-  const law = schema !== null ? await schemaOf(schema) : server ? await server.schema() : null;
+  if (folder === null && schema !== null) throw new Trouble('A library is checked by the schema in force on its server; --schema goes with a folder.');
+  const law = folder === null ? null : schema !== null ? await schemaOf(schema) : server ? await server.schema() : null;
   const standIns = await standInsOf(server);
   const prepared = law && new PreparedSchema(law, { standIns, states: DEFAULT_STATES, instant: Date.now() / 1000 });
   const broken = prepared?.problems[0];
@@ -111,7 +111,7 @@ export async function check({ folder, library, server, schema }: Subject): Promi
   const rows: Row[] = [];
   const severities: { severity: Severity }[] = [];
   let files = 0;
-  const take = (file: string, findings: readonly Finding[]) => {
+  const take = (file: string | null, findings: readonly Finding[]) => {
     files++;
     for (const { severity, code, name, message } of findings) {
       rows.push({ file, severity, code, name, message });
@@ -134,7 +134,7 @@ export async function check({ folder, library, server, schema }: Subject): Promi
       // Nothing is known of files that hold no properties themselves; the schema is not asked about them.
       take(path, checkFile(file, reading ? prepared : null, standIns));
     }
-  } else for await (const [path, findings] of checkLibrary(server!, await server!.library(library!), prepared!, standIns)) take(path, findings);
+  } else for await (const [path, findings] of checkLibrary(server!, await server!.library(library!))) take(path, findings);
   const n = (severity: Severity) => severities.filter((entry) => entry.severity === severity).length;
   return {
     columns: CHECK_COLUMNS,
@@ -144,42 +144,18 @@ export async function check({ folder, library, server, schema }: Subject): Promi
   };
 }
 
-/** Checks the files of a library by what the server knows of them, page by page. */
-async function* checkLibrary(server: RuleServer, library: number, prepared: PreparedSchema, standIns: StandIns): AsyncGenerator<[string, Finding[]]> {
-  const { properties } = prepared.schema;
-  const byName = new Map(properties.map((property) => [property.writtenName, property]));
-  const numbers = new Map((await server.properties()).map((property) => [property.id, byName.get(property.writtenName)]));
-  const notes = new Map<number, string[]>();
-  for (const remark of await server.remarks()) if (remark.about === 'noticed') notes.set(remark.file, [...(notes.get(remark.file) ?? []), remark.message]);
-  const strays = (await server.survey({ library })).names.filter((row) => row.level === 'document').map((row) => row.name);
-  const known = new Set(properties.map((property) => property.writtenName));
-  const names = [...new Set(strays)].filter((name) => !known.has(name));
-  const holds = new Map<number, Map<string, HeldValue>>();
-  for (const name of names) {
-    const where = JSON.stringify([{ subject: 'value', name, operator: 'is filled' }]);
-    for (let offset = 0; ; offset += PAGE) {
-      const page = await server.files({ library, where, name, offset, limit: PAGE });
-      for (const row of page.rows)
-        holds.set(row.id, (holds.get(row.id) ?? new Map<string, HeldValue>()).set(name, { text: row.values[0] ?? '', form: 'text' }));
-      if (offset + PAGE >= page.total) break;
+/** Checks the files of a library by what the server judges, page by page. */
+async function* checkLibrary(server: RuleServer, library: number): AsyncGenerator<[string | null, Finding[]]> {
+  for (let after: number | null = 0; after !== null;) {
+    const page: CheckPage = await server.check(library, after);
+    const byFile = new Map<number, { path: string; findings: Finding[] }>();
+    for (const { file, path, ...finding } of page.rows) {
+      const entry = byFile.get(file) ?? { path, findings: [] };
+      entry.findings.push(finding);
+      byFile.set(file, entry);
     }
-  }
-  for (let offset = 0; ; offset += PAGE) {
-    const page = await server.values({ library, offset, limit: PAGE });
-    for (const { file, held } of page.rows) {
-      const own = new Map(holds.get(file.id) ?? []);
-      const fields = new Map<string, HeldValue>();
-      for (const [id, value] of Object.entries(held)) {
-        const property = numbers.get(Number(id));
-        if (!property) continue;
-        const slot = slotOf(property, file.kind);
-        if (slot.place === 'field') fields.set(slot.name, value);
-        else own.set(slot.name, value);
-      }
-      const { name, folder, kind, class: className, problem } = file;
-      const checked = { name, folder, kind, className, state: null, problem, notes: notes.get(file.id) ?? [], properties: own, fields };
-      yield [file.path, checkFile(checked, prepared, standIns)];
-    }
-    if (offset + PAGE >= page.total) return;
+    for (const { path, findings } of byFile.values()) yield [path, findings];
+    for (let clean = page.files - byFile.size; clean > 0; clean--) yield [null, []];
+    after = page.last;
   }
 }

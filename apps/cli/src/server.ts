@@ -3,13 +3,11 @@ import {
   ApplyReport,
   CellPage,
   CellQuery,
+  CheckPage,
   DraftView,
-  FilesPage,
-  GridPage,
   JobRow,
   Layouts,
   Problem,
-  Remark,
   SendOutRequest,
   SendOutStarted,
   Settings,
@@ -81,11 +79,9 @@ export class RuleServer {
   }
 
   properties = () => this.get<Property[]>('/properties');
+  check = (library: number, after: number) => this.get<CheckPage>('/check', { library, after });
   settings = () => this.get<Settings>('/settings');
   survey = (query: Readonly<Record<string, string | number>>) => this.get<Survey>('/survey', query);
-  remarks = () => this.get<Remark[]>('/survey/remarks');
-  files = (query: Readonly<Record<string, string | number>>) => this.get<FilesPage>('/survey/files', query);
-  values = (query: Readonly<Record<string, string | number>>) => this.get<GridPage>('/values', query);
 
   /** The number of a library by its name. */
   async library(name: string): Promise<number> {

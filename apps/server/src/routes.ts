@@ -13,6 +13,10 @@ import {
   TrayLines,
   TrayFiles,
   UndoStep,
+  UpToDate,
+  CheckQuery,
+  checkQuery,
+  upToDate,
   HistoryQuery,
   historyQuery,
   trayFiles,
@@ -193,6 +197,22 @@ export function routesOf(s: Services): Route[] {
         await s.trays.propose(user, body.values, body.reason);
         return s.trays.view(user);
       },
+    }),
+    route<UpToDate>({
+      method: 'post',
+      path: '/values/up-to-date',
+      summary: 'Put the values in your tray that stale ones should be',
+      role: 'editor',
+      body: upToDate,
+      action: ({ user, body }) => s.renewal.toTray(user, body),
+    }),
+    route<undefined, CheckQuery>({
+      method: 'get',
+      path: '/check',
+      summary: 'What is to be said of the files of a library, page by page',
+      role: 'viewer',
+      query: checkQuery,
+      action: ({ query }) => s.fileChecks.page(query),
     }),
     route<TrayFiles>({
       method: 'post',

@@ -35,6 +35,9 @@ import { TitleBlocks } from './titleblocks/titleblocks';
 import { Fill } from './values/fill';
 import { Finder } from './values/find';
 import { Grid } from './values/grid';
+import { FileChecks } from './survey/file-checks';
+import { Judgements } from './values/judgements';
+import { Renewal } from './values/up-to-date';
 import { ToDos } from './values/to-dos';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
@@ -86,9 +89,10 @@ export function buildServices({
   const classes = new Classes(db, () => scanner.settle());
   const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
   const surveys = new Surveys(db, pool, libraries, properties, clock);
-  const grid = new Grid(db, properties);
   const finder = new Finder(db, properties);
-  const titleBlocks = new TitleBlocks(db, properties, libraries);
+  const judgements = new Judgements(db, (only, now) => pool.run('judge', { only, now }), clock);
+  const grid = new Grid(db, properties, judgements);
+  const titleBlocks = new TitleBlocks(db, properties, libraries, judgements);
   const trays = new Trays(db, properties, titleBlocks, editions, derived, clock);
   const lists = new ChoiceLists(db, properties, trays, own, clock);
   const series = new NumberSeries(db, properties, trays, clock);
@@ -98,6 +102,8 @@ export function buildServices({
   const fill = new Fill(db, editions, clock);
   const projects = new Projects(db, derived, trays);
   const toDos = new ToDos(db, derived, trays);
+  const renewal = new Renewal(db, derived, judgements, trays);
+  const fileChecks = new FileChecks(db, judgements);
   const tries = new Tries(db, pool, jobs, editions, trays, clock);
   const documents = new SchemaDocuments(db, editions, clock);
   const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
@@ -112,7 +118,7 @@ export function buildServices({
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
   const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));
   const deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
-  const overviews = new Overviews(db, properties, titleBlocks, boms, vault, layouts, sendOuts, toDos);
+  const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, vault, layouts, sendOuts, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
     await geometries.startIfNeeded();
@@ -127,6 +133,9 @@ export function buildServices({
   return {
     db,
     jobs,
+    judgements,
+    renewal,
+    fileChecks,
     properties,
     editions,
     derived,

@@ -18,7 +18,7 @@ import {
 import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
 import { id } from './files';
-import { APPLY_MODES, ApplyMode, FileFilter, filterKeys } from './values';
+import { APPLY_MODES, ApplyMode, FileFilter, FindingKind, filterKeys } from './values';
 
 export const TABLE_FORMATS = ['xlsx', 'csv', 'json', 'xml'] as const;
 export type TableFormat = (typeof TABLE_FORMATS)[number];
@@ -394,5 +394,5 @@ export interface Overview {
   }[];
   /** Entry forms of the edition in force. */
   readonly forms: number;
-  readonly toDo: readonly { readonly station: string; readonly view?: string; readonly count: number; readonly text: string }[];
+  readonly toDo: readonly { readonly station: string; readonly view?: string; readonly finding?: FindingKind; readonly count: number; readonly text: string }[];
 }

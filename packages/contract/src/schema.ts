@@ -12,7 +12,9 @@ import {
   ListComparison,
   MODEL_FACTS,
   PropertyDraft,
+  Kind,
   SHEET_FACTS,
+  AREAS_OF,
   STRANGERS,
   Schema,
   SchemaChange,
@@ -81,6 +83,10 @@ const definition = {
   fileField: Joi.valid(...FILE_FIELDS, null).required(),
   modelFact: Joi.valid(...MODEL_FACTS, null).required(),
   sheetFact: Joi.valid(...SHEET_FACTS, null).required(),
+  // Absent in documents of earlier versions of Rule.
+  sheetArea: Joi.object({ of: Joi.valid(...AREAS_OF).required(), layer: text(255).required(), text: text(1000).required(), holes: Joi.boolean().required() })
+    .allow(null)
+    .default(null),
   inheritFrom: Joi.valid(...INHERIT_FROM, null).required(),
   mayOverride: Joi.boolean().required(),
   series: name.allow(null).required(),
@@ -485,3 +491,13 @@ export const settings = Joi.object<Settings>({
     .max(2000)
     .required(),
 }).required();
+
+/** What files have that values can be kept in or taken from. */
+export interface SchemaPlaces {
+  readonly fields: readonly { readonly kind: Kind; readonly name: string; readonly files: number }[];
+  /** Tags of title block cells, those of the most drawings first. */
+  readonly cells: readonly { readonly name: string; readonly files: number }[];
+  /** Layers that closed outlines are on, and texts that stand in outlines. */
+  readonly layers: readonly string[];
+  readonly texts: readonly string[];
+}

@@ -1,6 +1,7 @@
 import { Place } from '@rule/core/files';
-import { Kind, KINDS, Origin, PropertyLevel } from '@rule/core/schema';
+import { Kind, KINDS, Origin, PropertyLevel, Violation } from '@rule/core/schema';
 import { Verdict } from '@rule/core/changes';
+import { Severity } from '@rule/core/survey';
 import { HeldValue } from '@rule/core/values';
 import Joi from 'joi';
 import { FileRow, id } from './files';
@@ -32,7 +33,13 @@ export interface FileFilter {
   readonly assembly?: number;
   /** Number of a project or drawing set. */
   readonly within?: number;
+  /** Files that lack a required value, hold a stale one, or one that breaks the schema. */
+  readonly finding?: FindingKind;
 }
+
+/** What can be the matter with values, as files are filtered and counted by it. */
+export const FINDING_KINDS = ['missing', 'stale', 'wrong'] as const;
+export type FindingKind = (typeof FINDING_KINDS)[number];
 
 export const clause = Joi.object<Clause>({
   subject: Joi.valid(...SUBJECTS).required(),
@@ -125,6 +132,7 @@ export const filterKeys = {
   where: whereInAddress,
   assembly: id,
   within: id,
+  finding: Joi.valid(...FINDING_KINDS),
 };
 
 export const fileFilter = Joi.object<FileFilter>(filterKeys);
@@ -161,10 +169,21 @@ export const gridQuery = Joi.object<GridQuery>({
   limit: Joi.number().integer().min(1).max(1000).default(200),
 });
 
+/** Something that is to be said of a value: what is missing, stale, or breaks the schema. */
+export interface CellFinding {
+  readonly property: number;
+  readonly code: Violation['code'];
+  readonly message: string;
+  /** What should stand there, of a value that is stale or stands under another name; `null` for a blank, and where nothing is known. */
+  readonly wanted: HeldValue | null;
+}
+
 /** One file with what it holds for the properties of the schema, by property number. */
 export interface GridRow {
   readonly file: FileRow;
   readonly held: Readonly<Record<number, HeldValue>>;
+  /** What is to be said of its values; of a value that is blank because it is missing, too. */
+  readonly findings: readonly CellFinding[];
 }
 
 export interface GridPage {
@@ -343,6 +362,47 @@ export const acceptLines = Joi.object<AcceptLines>({
 export const trayFiles = Joi.object<TrayFiles>({ files: Joi.array().items(Joi.number().integer().required()).min(1).max(5000).required() }).required();
 export const undoStep = Joi.object<UndoStep>({ again: Joi.boolean().required() }).required();
 export const historyQuery = Joi.object<HistoryQuery>({ before: id, limit: Joi.number().integer().min(1).max(1000).default(200) });
+/** Values that are to be brought up to date: of some files, or of all that a filter takes in. */
+export interface UpToDate {
+  readonly files?: readonly number[];
+  readonly filter?: FileFilter;
+  /** Properties; all that are computed when absent. */
+  readonly properties?: readonly number[];
+}
+/** What came of it: lines in the tray, files that cannot be written now, and values that would become blank and stay. */
+export interface BroughtUpToDate {
+  readonly lines: number;
+  readonly barred: number;
+  readonly blanks: number;
+}
+export const upToDate = Joi.object<UpToDate>({
+  files: Joi.array().items(id).min(1).max(50_000),
+  filter: fileFilter,
+  properties: Joi.array().items(id).min(1).max(5000),
+})
+  .or('files', 'filter')
+  .required();
+
+/** One finding of a check, by file. */
+export interface CheckRow {
+  readonly file: number;
+  readonly path: string;
+  readonly severity: Severity;
+  readonly code: string;
+  readonly name: string | null;
+  readonly message: string;
+}
+/** A page of a check: the files after one number, and the last of them; `null` behind the end. */
+export interface CheckPage {
+  readonly files: number;
+  readonly last: number | null;
+  readonly rows: readonly CheckRow[];
+}
+export interface CheckQuery {
+  readonly library: number;
+  readonly after: number;
+}
+export const checkQuery = Joi.object<CheckQuery>({ library: id.required(), after: Joi.number().integer().min(0).default(0) });
 export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();
 
 /** What happened to a change set. */

@@ -134,7 +134,7 @@ export class Geometries {
   /** Files whose written mass no longer matches, or whose material is said in one place only or in two ways. */
   async remarks(): Promise<MassRemark[]> {
     const [settings, unit, parts] = await Promise.all([readSettings(this.db), this.masses.massUnit(), this.masses.parts(null)]);
-    const assemblies = parts.some((part) => part.kind === 'assembly') ? await this.masses.massNodes() : new Map<string, MassNode>();
+    const assemblies = parts.some((part) => part.kind === 'assembly') ? await this.masses.massNodes(null) : new Map<string, MassNode>();
     return parts
       .flatMap((part): MassRemark[] => {
         const summed = part.kind === 'assembly' ? sumMass(`file:${part.id}`, (key) => assemblies.get(key)) : null;

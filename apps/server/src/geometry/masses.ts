@@ -1,9 +1,13 @@
 import { MassNode, Shape, densityIn, densityOf, judgeMass, massOf, sumMass } from '@rule/core/geometry';
 import { ModelFacts } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
+import { Line } from '@rule/core/changes';
 import { HELD } from '../library/readings';
 import { Sql } from '../platform/db';
 import { readSettings } from '../schema/settings';
+
+/** Assemblies with all that stands in them, however deep. */
+const BELOW = `WITH RECURSIVE below(id) AS (SELECT unnest($1::int[]) UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL) SELECT id FROM below`;
 
 interface PartRow {
   readonly id: number;
@@ -19,15 +23,41 @@ interface PartRow {
   readonly bodies: readonly { readonly key: string; readonly material: string | null; readonly density: HeldValue | null }[];
 }
 
-/** What follows from measured shapes, materials and the structure of assemblies. */
+/** What follows from measured shapes, materials and the structure of assemblies. Pending lines count as if they were applied. */
 export class Masses {
-  constructor(private readonly sql: Sql) {}
+  constructor(
+    private readonly sql: Sql,
+    private readonly pending: readonly Line[] = [],
+  ) {}
+
+  /** Parts with the materials and masses that wait to be written. */
+  private proposed(parts: readonly PartRow[], massProperty: string, materialProperty: string): PartRow[] {
+    const lines = new Map(
+      this.pending
+        .filter(({ address }) => address.place === 'property' && (address.name === massProperty || address.name === materialProperty))
+        .map(({ address, proposed }) => [`${address.file}/${address.holder}/${address.name}`, proposed?.text === '' ? null : proposed]),
+    );
+    if (lines.size === 0) return [...parts];
+    return parts.map((part) => {
+      const line = (holder: string, name: string) => lines.get(`${part.id}/${holder}/${name}`);
+      const [mass, material] = [line('', massProperty), line('', materialProperty)];
+      return {
+        ...part,
+        ...(mass === undefined ? {} : { mass }),
+        ...(material === undefined ? {} : { material: material?.text ?? null }),
+        bodies: part.bodies.map((body) => {
+          const own = line(body.key, materialProperty);
+          return own === undefined ? body : { ...body, material: own?.text ?? null };
+        }),
+      };
+    });
+  }
 
   async parts(files: readonly number[] | null): Promise<PartRow[]> {
     const { massProperty, materialProperty } = await readSettings(this.sql);
     const value = (place: string, name: string) =>
       `(SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = '${place}' AND v.name = ${name} AND v.text <> '' AND NOT v.stand_in)`;
-    return this.sql.all<PartRow>(
+    const found = await this.sql.all<PartRow>(
       `SELECT f.id, f.path, f.kind, coalesce(c.stated_mass, false) AS "statedMass", f.reading->'structure'->'roots'->>0 AS "productKey", s.result AS shape,
          ${value('property', '$2')}->>'text' AS material, ${value('fact', `'material'`)}->>'text' AS "modelMaterial", ${value('fact', `'density'`)} AS density, ${value('property', '$1')} AS mass,
          coalesce((SELECT jsonb_agg(jsonb_build_object('key', h.key, 'material', (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.name IN ('material', $2) AND v.text <> '' ORDER BY v.place LIMIT 1),
@@ -39,6 +69,7 @@ export class Masses {
        WHERE f.format = 'step' AND NOT f.removed AND f.problem IS NULL AND ($3::int[] IS NULL OR f.id = ANY($3::int[]))`,
       [massProperty, materialProperty, files],
     );
+    return this.proposed(found, massProperty, materialProperty);
   }
 
   /** Mass in kilograms that a part's geometry and material give; `null` when one of them is not known. */
@@ -66,15 +97,17 @@ export class Masses {
 
   /** The mass of an assembly as the sum over its occurrences; bought parts count with the mass that is written. */
   async summed(file: number): Promise<ReturnType<typeof sumMass>> {
-    const nodes = await this.massNodes();
+    const nodes = await this.massNodes([file]);
     return sumMass(`file:${file}`, (key) => nodes.get(key));
   }
 
-  async massNodes(): Promise<Map<string, MassNode>> {
+  /** What the masses of some assemblies are made of; of all, where none are named. */
+  async massNodes(assemblies: readonly number[] | null): Promise<Map<string, MassNode>> {
+    const inside = assemblies && (await this.sql.all<{ id: number }>(BELOW, [assemblies])).map((row) => row.id);
     const [{ densities }, unit, parts, copies] = await Promise.all([
       readSettings(this.sql),
       this.massUnit(),
-      this.parts(null),
+      this.parts(inside),
       this.sql.all<{
         assembly: number;
         product: string;
@@ -93,7 +126,8 @@ export class Masses {
          FROM files f CROSS JOIN LATERAL (SELECT o->>'parent' AS parent, o->>'child' AS child, count(*)::int AS times FROM jsonb_array_elements(f.reading->'structure'->'occurrences') o GROUP BY 1, 2) o
          LEFT JOIN copies c ON c.assembly_id = f.id AND c.product = o.child LEFT JOIN holders h ON h.file_id = f.id AND h.key = 'copy:' || o.child
          LEFT JOIN file_shapes fs ON fs.file_id = f.id AND fs.product = o.child LEFT JOIN shapes s ON s.hash = fs.hash
-         WHERE f.kind = 'assembly' AND NOT f.removed AND f.problem IS NULL`,
+         WHERE f.kind = 'assembly' AND NOT f.removed AND f.problem IS NULL AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`,
+        [inside],
       ),
     ]);
     const nodes = new Map<string, MassNode>();
@@ -104,23 +138,24 @@ export class Masses {
       const own = part.kind === 'assembly' ? (part.statedMass ? written : null) : part.statedMass ? (written ?? mass) : (mass ?? written);
       nodes.set(`file:${part.id}`, { own, children: [] });
     }
-    const inside = new Map<string, MassNode['children'][number][]>();
+    const placed = new Map<string, MassNode['children'][number][]>();
     for (const copy of copies) {
       const parent = copy.parent === copy.root ? `file:${copy.assembly}` : `copy:${copy.assembly}/${copy.parent}`;
       const key = copy.part === null ? `copy:${copy.assembly}/${copy.product}` : `file:${copy.part}`;
-      inside.set(parent, [...(inside.get(parent) ?? []), { key, label: copy.label, times: copy.times }]);
+      placed.set(parent, [...(placed.get(parent) ?? []), { key, label: copy.label, times: copy.times }]);
       if (copy.part !== null || nodes.has(key)) continue;
       const density = densityOf(copy.density) ?? densityIn(densities, copy.material);
       nodes.set(key, { own: copy.shape && density !== null ? massOf(copy.shape.volume, density) : null, children: [] });
     }
-    for (const [key, children] of inside) nodes.set(key, { own: nodes.get(key)?.own ?? null, children });
+    for (const [key, children] of placed) nodes.set(key, { own: nodes.get(key)?.own ?? null, children });
     return nodes;
   }
 
   /** What the models say of themselves, by file; nothing of files that have no shape. */
   async factsOf(files: readonly number[]): Promise<Map<number, ModelFacts>> {
     const [{ densities }, parts] = await Promise.all([readSettings(this.sql), this.parts(files)]);
-    const nodes = parts.some((part) => part.kind === 'assembly') ? await this.massNodes() : new Map<string, MassNode>();
+    const assemblies = parts.filter((part) => part.kind === 'assembly').map((part) => part.id);
+    const nodes = assemblies.length ? await this.massNodes(assemblies) : new Map<string, MassNode>();
     return new Map(
       parts.map((part) => {
         const { mass, density } = this.computed(part, densities);

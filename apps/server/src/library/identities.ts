@@ -31,9 +31,14 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
         return { assembly: id, product: product.key, match, part: fileOf(match) };
       }),
   );
-  await sql.run('DELETE FROM copies');
+  // What stays as it is is not touched: everything that hangs on it would be worked out anew.
   await sql.run(
-    'INSERT INTO copies SELECT assembly, product, match, part FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text, match jsonb, part int)',
+    `DELETE FROM copies c WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text) WHERE n.assembly = c.assembly_id AND n.product = c.product)`,
+    [rows(copies)],
+  );
+  await sql.run(
+    `INSERT INTO copies SELECT assembly, product, match, part FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text, match jsonb, part int)
+     ON CONFLICT (assembly_id, product) DO UPDATE SET match = excluded.match, part_id = excluded.part_id WHERE (copies.match, copies.part_id) IS DISTINCT FROM (excluded.match, excluded.part_id)`,
     [rows(copies)],
   );
 

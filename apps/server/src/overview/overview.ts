@@ -11,6 +11,7 @@ import { Vault } from '../vault/vault';
 import { Boms } from '../bom/boms';
 import { Layouts } from '../exchange/layouts';
 import { SendOuts } from '../exchange/send-outs';
+import { Judgements } from '../values/judgements';
 import { ToDos } from '../values/to-dos';
 
 const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
@@ -20,6 +21,7 @@ export class Overviews {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
+    private readonly judgements: Judgements,
     private readonly titleBlocks: TitleBlocks,
     private readonly boms: Boms,
     private readonly vault: Vault,
@@ -29,7 +31,7 @@ export class Overviews {
   ) {}
 
   /** Distinct values of every property with the number of files by kind; judged once each. */
-  private async judged(): Promise<{ coverage: Overview['coverage']; wrong: number; missing: number }> {
+  private async coverage(): Promise<Overview['coverage']> {
     const active = await this.properties.ofFiles(this.db);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
     const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property, kind) })));
@@ -48,37 +50,35 @@ export class Overviews {
         { property, kind, files: filesOf.get(kind) ?? 0, filled: place === 'field' && name === 'file name' ? (filesOf.get(kind) ?? 0) : 0, standIns: 0 },
       ]),
     );
-    let wrong = 0;
     for (const { property, kind, held, files } of values) {
       const entry = counts.get(`${property} ${kind}`)!;
       const cell = judge(held, active.get(property)!, standIns);
       if (cell.state === 'stand-in') entry.standIns += files;
       else if (cell.state !== 'blank') entry.filled += files;
-      if (cell.state === 'unreadable' || (cell.state === 'value' && cell.violations.length)) wrong += files;
     }
-    const coverage = [...counts.values()].map((entry) => ({ ...entry, blank: entry.files - entry.filled - entry.standIns }));
-    const missing = coverage.filter((entry) => active.get(entry.property)!.required).reduce((sum, entry) => sum + entry.blank + entry.standIns, 0);
-    return { coverage, wrong, missing };
+    return [...counts.values()].map((entry) => ({ ...entry, blank: entry.files - entry.filled - entry.standIns }));
   }
 
   async overview(): Promise<Overview> {
-    const [settings, files, list, { coverage, wrong, missing }, blocks, strays, assemblies, out, drawings, arrived, apart] = await Promise.all([
-      readSettings(this.db),
-      this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
-      this.properties.active(this.db),
-      this.judged(),
-      this.titleBlocks.list(),
-      this.db.one<{ n: number }>(
-        `SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`,
-      ),
-      this.boms.assemblies(),
-      this.db.one<{ n: number }>(
-        `SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL AND closed_at IS NULL AND state = 'done' AND NOT delivery`,
-      ),
-      this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
-      this.toDos.count(),
-      this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM choice_lists WHERE source IS NOT NULL AND (differs > 0 OR trouble IS NOT NULL)'),
-    ]);
+    const [settings, files, list, coverage, { missing, stale: staleValues, wrong }, blocks, strays, assemblies, out, drawings, arrived, apart] =
+      await Promise.all([
+        readSettings(this.db),
+        this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
+        this.properties.active(this.db),
+        this.coverage(),
+        this.judgements.counts(),
+        this.titleBlocks.list(),
+        this.db.one<{ n: number }>(
+          `SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`,
+        ),
+        this.boms.assemblies(),
+        this.db.one<{ n: number }>(
+          `SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL AND closed_at IS NULL AND state = 'done' AND NOT delivery`,
+        ),
+        this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files WHERE kind = 'drawing' AND NOT removed AND problem IS NULL AND model_file_id IS NULL`),
+        this.toDos.count(),
+        this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM choice_lists WHERE source IS NOT NULL AND (differs > 0 OR trouble IS NOT NULL)'),
+      ]);
     const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null).length;
     const stale = blocks.flatMap((block) => block.drawings).reduce((sum, drawing) => sum + drawing.stale, 0);
     const unmatched = assemblies.reduce((sum, assembly) => sum + assembly.unmatched, 0);
@@ -92,8 +92,9 @@ export class Overviews {
         count: arrived,
         text: `${some(arrived, 'file that has come lacks', 'files that have come lack')} names or required values`,
       },
-      { station: 'values', count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
-      { station: 'values', count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
+      { station: 'values', finding: 'missing' as const, count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
+      { station: 'values', finding: 'wrong' as const, count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
+      { station: 'values', finding: 'stale' as const, count: staleValues, text: `${some(staleValues, 'value is', 'values are')} stale` },
       { station: 'title-blocks', count: stale, text: `${some(stale, 'title block cell is', 'title block cells are')} stale` },
       { station: 'title-blocks', count: unbound, text: `${some(unbound, 'cell is', 'cells are')} bound to no property` },
       { station: 'title-blocks', count: drawings!.n, text: `${some(drawings!.n, 'drawing shows', 'drawings show')} no known model` },
@@ -119,8 +120,8 @@ export class Overviews {
   /** The way of one property through the company. */
   async way(id: number): Promise<Hop[]> {
     const property = await this.properties.get(this.db, id);
-    const [{ coverage }, names, blocks, layouts, vault, tables, sentOut, edition] = await Promise.all([
-      this.judged(),
+    const [coverage, names, blocks, layouts, vault, tables, sentOut, edition] = await Promise.all([
+      this.coverage(),
       this.db.all<{ name: string; files: number }>(
         `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`,
       ),

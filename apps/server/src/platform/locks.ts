@@ -13,6 +13,8 @@ export const LOCKS = {
   nameFacts: 7304,
   /** Files that hold names are counted. */
   nameCounts: 7305,
+  /** Files are judged and what was found is kept: one batch at a time. */
+  judging: 7306,
 } as const;
 
 /** Takes the lock of a running server, by class and runner, for as long as its connection lives. */

@@ -633,6 +633,50 @@ CREATE TABLE tray_steps (
 CREATE INDEX tray_steps_set ON tray_steps (change_set_id, id);
 `,
   },
+  {
+    name: '0010-kept-judgements',
+    up: `
+-- What is wrong with values, or is not what it should be: the one judgement that every view goes by, kept so that no view works it out anew.
+CREATE TABLE findings (
+  file_id int NOT NULL,
+  holder text NOT NULL,
+  property_id int,
+  check_id int,
+  code text NOT NULL,
+  message text NOT NULL,
+  wanted jsonb
+);
+CREATE INDEX findings_file ON findings (file_id);
+CREATE INDEX findings_code ON findings (code, property_id);
+-- Files whose judgement may have changed, the same one any number of times; 0 stands for all, negative numbers for what stands above files.
+CREATE TABLE to_judge (file_id int NOT NULL, spread boolean NOT NULL DEFAULT false);
+CREATE INDEX to_judge_file ON to_judge (file_id);
+CREATE INDEX to_judge_fresh ON to_judge (file_id) WHERE NOT spread;
+INSERT INTO to_judge VALUES (0);
+CREATE FUNCTION judge_files() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO to_judge SELECT id FROM fresh; RETURN NULL; END $$;
+CREATE TRIGGER judge_new_files AFTER INSERT ON files REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_files();
+CREATE FUNCTION judge_changed_files() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
+  INSERT INTO to_judge SELECT n.id FROM fresh n JOIN stale o ON o.id = n.id
+    WHERE (n.hash, n.kind, n.name, n.folder, n.class_id, n.workflow_state, n.model_file_id, n.project_id, n.set_id, n.removed, n.problem, n.shaped_hash)
+      IS DISTINCT FROM (o.hash, o.kind, o.name, o.folder, o.class_id, o.workflow_state, o.model_file_id, o.project_id, o.set_id, o.removed, o.problem, o.shaped_hash);
+  RETURN NULL; END $$;
+CREATE TRIGGER judge_changed_files AFTER UPDATE ON files REFERENCING NEW TABLE AS fresh OLD TABLE AS stale FOR EACH STATEMENT EXECUTE FUNCTION judge_changed_files();
+CREATE FUNCTION judge_beside() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO to_judge SELECT DISTINCT file_id FROM fresh; RETURN NULL; END $$;
+CREATE TRIGGER judge_new_beside AFTER INSERT ON beside_values REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_beside();
+CREATE TRIGGER judge_gone_beside AFTER DELETE ON beside_values REFERENCING OLD TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_beside();
+CREATE FUNCTION judge_copies() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO to_judge SELECT DISTINCT assembly_id FROM fresh; RETURN NULL; END $$;
+CREATE TRIGGER judge_new_copies AFTER INSERT ON copies REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_copies();
+CREATE TRIGGER judge_changed_copies AFTER UPDATE ON copies REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_copies();
+CREATE FUNCTION judge_all() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO to_judge VALUES (0); RETURN NULL; END $$;
+CREATE TRIGGER judge_by_edition AFTER UPDATE OF state ON editions FOR EACH STATEMENT EXECUTE FUNCTION judge_all();
+CREATE TRIGGER judge_by_list AFTER INSERT OR UPDATE OR DELETE ON choice_lists FOR EACH STATEMENT EXECUTE FUNCTION judge_all();
+CREATE TRIGGER judge_by_class AFTER INSERT OR UPDATE OR DELETE ON classes FOR EACH STATEMENT EXECUTE FUNCTION judge_all();
+CREATE FUNCTION judge_by_settings() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
+  INSERT INTO to_judge SELECT 0 WHERE EXISTS (SELECT 1 FROM fresh WHERE key <> 'judgedOn'); RETURN NULL; END $$;
+CREATE TRIGGER judge_new_settings AFTER INSERT ON settings REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_by_settings();
+CREATE TRIGGER judge_changed_settings AFTER UPDATE ON settings REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_by_settings();
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

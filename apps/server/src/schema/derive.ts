@@ -5,6 +5,7 @@ import { Sql } from '../platform/db';
 import { Editions } from './editions';
 import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
 import { prepare } from './prepared';
+import { readSettings } from './settings';
 
 /** Files judged in one go. */
 export const BATCH = 1000;
@@ -30,10 +31,12 @@ export class Derived {
   async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
     if (lines.length === 0) return [];
     const prepared = await this.prepared(sql);
+    const fed = new Set(prepared.schema.properties.filter((property) => !property.retired && property.feed === 'model').map((property) => property.id));
     const dependents = prepared.dependents();
-    if (dependents.length === 0) return [];
+    if (dependents.length === 0 && fed.size === 0) return [];
     const around = surroundingsOf([prepared]);
     const bySlot = slotsByName(prepared);
+    const { massProperty, materialProperty } = await readSettings(sql);
     const made = new Map<string, Line>();
     let fresh = [...lines];
     for (let round = 0; fresh.length > 0 && round < MOST_ROUNDS; round++) {
@@ -43,6 +46,14 @@ export class Derived {
         changed.set(address.file, new Set([...(changed.get(address.file) ?? []), ...properties]));
       }
       const looked = await this.touched(sql, changed, dependents, around);
+      // What the models come to follows from materials, and of assemblies from what is in them.
+      const heavy = fresh.filter(({ address }) => address.place === 'property' && [massProperty, materialProperty].includes(address.name));
+      if (fed.size && heavy.length)
+        for (const file of await withAssemblies(
+          sql,
+          heavy.map((line) => line.address.file),
+        ))
+          looked.set(file, new Set([...(looked.get(file) ?? []), ...fed]));
       const pending = [...lines, ...made.values()];
       const next: Line[] = [];
       const files = [...looked.keys()];
@@ -113,6 +124,16 @@ export class Derived {
     return looked;
   }
 }
+
+/** Files with all assemblies that they stand in, however deep. */
+const withAssemblies = async (sql: Sql, files: readonly number[]): Promise<number[]> =>
+  (
+    await sql.all<{ id: number }>(
+      `WITH RECURSIVE above(id) AS (SELECT unnest($1::int[]) UNION SELECT c.assembly_id FROM above a JOIN copies c ON c.part_id = a.id)
+       SELECT a.id FROM above a JOIN files f ON f.id = a.id AND NOT f.removed`,
+      [[...new Set(files)].filter((file) => file > 0)],
+    )
+  ).map((row) => row.id);
 
 const reasonOf = (property: Property): string =>
   property.feed === 'ruled'

@@ -43,6 +43,18 @@ const restored = (row: Stored): Stored => ({
   schema: { ...EMPTY_SCHEMA, ...row.schema, properties: row.schema.properties.map((property) => fillIn(property)) },
 });
 
+/** The edition that counts. */
+export interface InForce {
+  readonly number: number;
+  readonly schema: Schema;
+}
+
+/** The edition in force; an empty one where there is none yet. */
+export async function inForceOf(sql: Sql): Promise<InForce> {
+  const row = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
+  return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
+}
+
 /** Somebody, or nobody where the demo or a migration acts. */
 type Author = Pick<User, 'id'> | null;
 
@@ -64,9 +76,8 @@ export class Editions {
     );
   }
 
-  async inForce(sql: Sql): Promise<{ readonly number: number; readonly schema: Schema }> {
-    const row = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
-    return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
+  inForce(sql: Sql): Promise<InForce> {
+    return inForceOf(sql);
   }
 
   /** The schema of an edition by its number; 0 is the empty one that everything began with. */

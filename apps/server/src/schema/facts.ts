@@ -124,7 +124,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
           around,
         )
       : NO_HOLDERS,
-    around.geometry ? new Masses(sql).factsOf(loadedIds) : new Map<number, ModelFacts>(),
+    around.geometry ? new Masses(sql, pending).factsOf(loadedIds) : new Map<number, ModelFacts>(),
     around.sheets
       ? sheetsOf(
           sql,
@@ -301,18 +301,19 @@ async function sheetsOf(sql: Sql, ids: readonly number[]): Promise<typeof NO_SHE
   );
 }
 
-/** The main scale is the one that most viewports have. Closed outlines are those of the model, and of the sheet where the model has none. */
+/** The main scale is the one that most viewports have. Closed outlines and texts are those of the model, and of the sheet where the model has none. */
 function sheetFacts(sheet: SheetReading, model: SheetReading | undefined): SheetFacts {
   const times = new Map<number, number>();
   for (const scale of sheet.scales) times.set(scale, (times.get(scale) ?? 0) + 1);
   const scale = [...times].sort((a, b) => b[1] - a[1])[0]?.[0] ?? null;
-  const outlines = model?.outlines.length ? model.outlines : sheet.outlines;
+  const from = model?.outlines.length ? model : sheet;
   const unit = sheet.unit ?? null;
   const side = unit !== null && findUnit(unit) ? convert(1, unit, 'm') : null;
   return {
     layout: sheet.layout,
     scale,
-    area: side === null || outlines.length === 0 ? null : Number((outlines.reduce((sum, outline) => sum + outline.area, 0) * side * side).toPrecision(12)),
+    outlines: side === null ? [] : from.outlines.map(({ layer, area, within }) => ({ layer, area: area * side * side, within: within ?? null })),
+    labels: side === null ? [] : (from.labels ?? []),
     size: sheet.paper ? sheetName(sheet.paper) : null,
   };
 }

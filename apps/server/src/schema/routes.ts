@@ -36,6 +36,7 @@ import Joi from 'joi';
 import { XLSX, disposition } from '../exchange/send';
 import { invalid, notFound } from '../platform/problem';
 import { Route, route } from '../platform/route';
+import { schemaPlaces } from './places';
 import { Services } from '../services';
 import { explainRule } from './explain';
 import { standardsOf } from './standards';
@@ -311,6 +312,13 @@ export function schemaRoutes(s: Services): Route[] {
       action: ({ user, body }) => s.rollout.toTray(user, body.property, body.action),
     }),
 
+    route({
+      method: 'get',
+      path: '/schema/places',
+      summary: 'Fields, cells, layers and texts that files have, for homes and feeds',
+      role: 'viewer',
+      action: () => schemaPlaces(s.db),
+    }),
     route({ method: 'get', path: '/lists', summary: 'Choice lists', role: 'viewer', action: () => s.lists.list() }),
     route<ChoiceListDraft>({
       method: 'post',

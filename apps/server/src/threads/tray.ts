@@ -8,6 +8,7 @@ import { AppError } from '../platform/problem';
 import { Derived } from '../schema/derive';
 import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
+import { Judgements, judgeWaiting } from '../values/judgements';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
@@ -51,7 +52,14 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
   const clock = () => at;
   const properties = new Properties();
   const editions = new Editions(db, clock);
-  const trays = new Trays(db, properties, new TitleBlocks(db, properties, new Libraries(db, '', [])), editions, new Derived(editions, clock), clock);
+  const trays = new Trays(
+    db,
+    properties,
+    new TitleBlocks(db, properties, new Libraries(db, '', []), new Judgements(db, (only, now) => judgeWaiting(db, only, now), clock)),
+    editions,
+    new Derived(editions, clock),
+    clock,
+  );
   const cells = await db.all<Cell>(
     `SELECT c.id, c.row, c.file_id AS file, f.kind, c.holder, c.property_id AS property, c.name, c.verdict, c.current, c.proposed FROM take_back_cells c JOIN files f ON f.id = c.file_id
      WHERE c.take_back_id = $1 AND c.decision = 'take' AND c.outcome IS NULL AND c.takeable ORDER BY c.row, c.id`,

@@ -10,6 +10,7 @@ import * as sending from './send-out';
 import * as taking from './take-back';
 import * as traying from './tray';
 import * as trying from './try';
+import { judgeWaiting } from '../values/judgements';
 
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
 const store = new DiskStore(storeRoot);
@@ -32,6 +33,7 @@ const tasks = {
   compareTable: (input: taking.CompareInput) => taking.compareTable(input, database(), store),
   resultTable: (input: taking.ResultInput) => taking.resultTable(input, database(), store),
   toTray: (input: traying.TrayInput) => traying.toTray(input, database()),
+  judge: ({ only, now }: { readonly only: readonly number[] | null; readonly now: Date }) => judgeWaiting(database(), only, now),
   tryPage: (input: trying.TryPageInput) => trying.tryPage(input, database()),
 };
 
@@ -49,5 +51,6 @@ export const {
   compareTable,
   resultTable,
   toTray,
+  judge,
   tryPage,
 } = tasks;

@@ -7,11 +7,12 @@ import { Binding, BoundCell, CellLearner, CellObservation, cellLines, cellText, 
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { BLOCKS_OF_F, cellsOfBlocks } from '../library/blocks';
 import { Libraries } from '../library/library';
+import { Judgements } from '../values/judgements';
 import { Db, Sql } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
-import { heldFor } from '../values/held';
+import { valuesFor, valuesOfSheets } from '../values/held';
 
 interface Drawing {
   readonly id: number;
@@ -38,6 +39,7 @@ export class TitleBlocks {
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly libraries: Libraries,
+    private readonly judgements: Pick<Judgements, 'settle'>,
   ) {}
 
   bindings(sql: Sql): Promise<Binding[]> {
@@ -59,6 +61,7 @@ export class TitleBlocks {
 
   /** All blocks with attribute definitions, with the drawings that place them. */
   async list(): Promise<BlockRow[]> {
+    await this.judgements.settle();
     const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.bindings(this.db)]);
     const bound = await this.bound(this.db, drawings, bindings, []);
     const stale = new Map<string, number>();
@@ -112,6 +115,7 @@ export class TitleBlocks {
   /** One drawing's block for its picture. Values pending in `lines` are shown as if they were applied. */
   async view(file: number, blockName: string, lines: readonly Line[]): Promise<BlockView> {
     const row = await this.libraries.file(file);
+    await this.judgements.settle(await this.around(file));
     const [drawing, found] = await Promise.all([
       this.db.one<Drawing>(`${DRAWINGS} AND f.id = $1`, [file]),
       this.db.one<{ block: BlockReading }>(
@@ -140,6 +144,7 @@ export class TitleBlocks {
 
   /** The lines that bring the cells of a block up to date in all or some drawings. */
   async staleLines(blockName: string, only: readonly number[] | null, pending: readonly Line[]): Promise<Line[]> {
+    await this.judgements.settle();
     const drawings = (await this.db.all<Drawing>(`${DRAWINGS} AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`, [only])).map((drawing) => ({
       ...drawing,
       inserts: drawing.inserts.filter((insert) => insert.block === blockName),
@@ -149,7 +154,7 @@ export class TitleBlocks {
 
   /** The cell lines that follow from lines that change properties: in the drawing itself and in drawings that show the model. */
   async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
-    const changed = lines.filter((line) => line.address.place === 'property' && line.address.holder === '');
+    const changed = lines.filter((line) => line.address.place === 'property');
     if (changed.length === 0) return [];
     const bindings = await this.bindings(sql);
     const active = await this.properties.active(sql);
@@ -198,7 +203,7 @@ export class TitleBlocks {
       const page = await this.db.all<Drawing>(`${DRAWINGS} AND f.id > $1 ORDER BY f.id LIMIT 500`, [after]);
       if (page.length === 0) return;
       const files = [...new Set(page.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
-      const held = await heldFor(this.db, files, properties);
+      const held = await valuesFor(this.db, files, properties);
       const of = (file: number | null) => (file === null ? null : (held.get(file) ?? {}));
       yield page.flatMap((drawing) =>
         drawing.inserts.flatMap((insert) =>
@@ -227,15 +232,23 @@ export class TitleBlocks {
       bindings.flatMap(({ propertyId }) => (active.has(propertyId) ? [[propertyId, active.get(propertyId)!] as const] : [])),
     );
     const files = [...new Set(drawings.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
-    const held = await heldFor(sql, files, used.values());
+    const held = await valuesFor(sql, files, used.values());
+    const sheets = await valuesOfSheets(
+      sql,
+      drawings.map((drawing) => drawing.id),
+      [...used.values()].filter((property) => property.level === 'sheet'),
+    );
     const pending = new Map(
       lines
-        .filter((line) => line.address.holder === '' && line.address.place === 'property')
-        .map((line) => [JSON.stringify([line.address.file, line.address.name]), line.proposed]),
+        .filter((line) => line.address.place === 'property' || line.address.place === 'cell')
+        .map((line) => [JSON.stringify([line.address.file, line.address.holder, line.address.place, line.address.name]), line.proposed]),
     );
-    const valueOf = (file: number, property: Property): HeldValue | null => {
-      const key = JSON.stringify([file, slotOf(property).name]);
-      return pending.has(key) ? pending.get(key)! : (held.get(file)?.[property.id] ?? null);
+    const valueOf = (file: number, holder: string, property: Property): HeldValue | null => {
+      // A value of a sheet is held by the block that stands on it.
+      const own = property.level === 'sheet' ? holder : '';
+      const slot = slotOf(property, property.level === 'sheet' ? 'drawing' : undefined);
+      const key = JSON.stringify([file, own, slot.place, slot.name]);
+      return pending.has(key) ? pending.get(key)! : ((own ? sheets.get(`${file}/${own}`) : held.get(file))?.[property.id] ?? null);
     };
     return drawings.flatMap((drawing) =>
       drawing.inserts.flatMap((insert) =>
@@ -252,7 +265,7 @@ export class TitleBlocks {
               shown:
                 source === null
                   ? { state: 'no-model', placeholder: property.placeholder, why: noModel(drawing.match) }
-                  : cellText(valueOf(source, property), property, binding.format, standIns),
+                  : cellText(valueOf(source, insert.holder, property), property, binding.format, standIns),
             };
           }),
       ),

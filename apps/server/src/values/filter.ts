@@ -1,4 +1,4 @@
-import { Clause, FileFilter } from '@rule/contract';
+import { Clause, FileFilter, FindingKind } from '@rule/contract';
 
 /** A condition on `files f` with the parameters that it needs. */
 export interface Condition {
@@ -78,8 +78,15 @@ export function clausesSql(list: readonly Clause[], first = 1): Condition {
   return { sql: list.map((clause) => `(${clauseSql(clause, bind)})`).join(' AND ') || 'true', bind: bind.values };
 }
 
+/** Findings `g` of a kind. */
+const FINDING_SQL: Readonly<Record<FindingKind, string>> = {
+  missing: `g.code = 'required'`,
+  stale: `g.code = 'stale'`,
+  wrong: `g.code NOT IN ('required', 'stale', 'stand-in', 'other-name')`,
+};
+
 /** The condition that a filter stands for, parameters numbered from `first`. */
-export function filterSql({ library, folder, kind, class: classId, search, where, assembly, within }: FileFilter, first = 1): Condition {
+export function filterSql({ library, folder, kind, class: classId, search, where, assembly, within, finding }: FileFilter, first = 1): Condition {
   const bind = new Binding(first);
   const parts = ['NOT f.removed'];
   if (library !== undefined) parts.push(`f.library_id = ${bind.add(library)}::int`);
@@ -106,6 +113,7 @@ export function filterSql({ library, folder, kind, class: classId, search, where
     const at = bind.add(within);
     parts.push(`(f.project_id = ${at}::int OR f.set_id = ${at}::int)`);
   }
+  if (finding !== undefined) parts.push(`EXISTS (SELECT 1 FROM findings g WHERE g.file_id = f.id AND g.property_id IS NOT NULL AND ${FINDING_SQL[finding]})`);
   for (const clause of where ?? []) parts.push(`(${clauseSql(clause, bind)})`);
   return { sql: parts.join(' AND '), bind: bind.values };
 }

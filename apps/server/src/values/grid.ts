@@ -7,6 +7,7 @@ import { Properties } from '../schema/properties';
 import { User } from '../users/user';
 import { filterSql } from './filter';
 import { heldFor } from './held';
+import { Judgements } from './judgements';
 
 /** Groups that one answer names. */
 const MOST_GROUPS = 20_000;
@@ -16,11 +17,14 @@ export class Grid {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
+    private readonly judgements: Judgements,
   ) {}
 
   /** One page: a count, a page of files in order, and what they hold; three statements for any size. */
   async page(query: GridQuery): Promise<GridPage> {
     const active = await this.properties.ofFiles(this.db);
+    // A filter by what is the matter with values looks at all files.
+    if (query.finding !== undefined) await this.judgements.settle();
     const { sql: filter, bind } = filterSql(query);
     const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${filter}`, bind);
     const next = (n: number) => `$${bind.length + n}`;
@@ -29,12 +33,9 @@ export class Grid {
       `SELECT ${FILE_ROW} FROM files f ${order.join} WHERE ${filter} ORDER BY ${order.by} LIMIT ${next(1)} OFFSET ${next(2)}`,
       [...bind, query.limit, query.offset, ...order.bind],
     );
-    const held = await heldFor(
-      this.db,
-      files.map((file) => file.id),
-      active.values(),
-    );
-    return { total: total!.n, rows: files.map((file) => ({ file, held: held.get(file.id) ?? {} })) };
+    const ids = files.map((file) => file.id);
+    const [held, findings] = await Promise.all([heldFor(this.db, ids, active.values()), this.judgements.of(ids)]);
+    return { total: total!.n, rows: files.map((file) => ({ file, held: held.get(file.id) ?? {}, findings: findings.get(file.id) ?? [] })) };
   }
 
   /** The order of the rows: groups first, then what is sorted by, then the path. Files without a value come last in either direction. */

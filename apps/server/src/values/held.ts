@@ -41,6 +41,42 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
   return held;
 }
 
+/** What is known of values beside what is held: what stale ones should be, and those under another name. */
+const WANTED = `SELECT g.file_id AS file, g.holder, g.property_id AS property, g.wanted FROM findings g
+  WHERE g.file_id = ANY($1::int[]) AND g.property_id = ANY($2::int[]) AND g.code IN ('stale', 'other-name')`;
+interface Wanted {
+  readonly file: number;
+  readonly holder: string;
+  readonly property: number;
+  readonly wanted: HeldValue | null;
+}
+
+/** What files have for properties, computed values and values under another name included, by the kept judgement: by file, by property number. */
+export async function valuesFor(sql: Sql, files: readonly number[], properties: Iterable<Property>): Promise<Map<number, Record<number, HeldValue>>> {
+  const list = [...properties];
+  const [held, wanted] = await Promise.all([heldFor(sql, files, list), sql.all<Wanted>(WANTED, [files, list.map((property) => property.id)])]);
+  for (const { file, holder, property, wanted: value } of wanted)
+    if (holder === '') {
+      const entry = held.get(file) ?? {};
+      if (value) entry[property] = value;
+      else delete entry[property];
+      held.set(file, entry);
+    }
+  return held;
+}
+
+/** The same of the sheets of drawings: by file and holder (`file/key`), by property number. */
+export async function valuesOfSheets(sql: Sql, files: readonly number[], properties: readonly Property[]): Promise<Map<string, Record<number, HeldValue>>> {
+  if (properties.length === 0) return new Map();
+  const [held, wanted] = await Promise.all([
+    heldInside(sql, files, 'sheet', properties),
+    sql.all<Wanted>(WANTED, [files, properties.map((property) => property.id)]),
+  ]);
+  for (const { file, holder, property, wanted: value } of wanted)
+    if (holder !== '' && value) held.set(`${file}/${holder}`, { ...held.get(`${file}/${holder}`), [property]: value });
+  return held;
+}
+
 /** What stands at addresses now: one value or `null` for each, in their order. */
 export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(HeldValue | null)[]> {
   const found = await sql.all<{ at: number; held: HeldValue }>(

@@ -102,11 +102,27 @@ export interface InsertReading {
   readonly missing: readonly string[];
 }
 
-/** What a drawing's layout shows: scales of its viewports (paper length ÷ model length) and areas of closed outlines in square drawing units. */
+/** A closed outline of a layout; its area in square drawing units. */
+export interface OutlineReading {
+  readonly layer: string;
+  readonly area: number;
+  /** Place in the list of the smallest outline of the same layer around it; `null` for none, absent in readings of older versions of Rule. */
+  readonly within?: number | null;
+}
+
+/** A text that closed outlines enclose: their places in the list, the smallest first. */
+export interface LabelReading {
+  readonly text: string;
+  readonly outlines: readonly number[];
+}
+
+/** What a drawing's layout shows: scales of its viewports (paper length ÷ model length), and closed outlines with the texts in them. */
 export interface SheetReading {
   readonly layout: string;
   readonly scales: readonly number[];
-  readonly outlines: readonly { readonly layer: string; readonly area: number }[];
+  readonly outlines: readonly OutlineReading[];
+  /** Absent in readings of older versions of Rule. */
+  readonly labels?: readonly LabelReading[];
   /** The paper that the layout is set up for, in millimetres; absent in readings of older versions of Rule. */
   readonly paper?: { readonly width: number; readonly height: number } | null;
   /** The unit that the drawing is drawn in, where it says so; absent in readings of older versions of Rule. */

@@ -375,12 +375,13 @@ export class Filling {
       const drawable =
         property.feed === 'counted' ? shown.flatMap(({ target, readOnly }) => (this.mayDraw(target, property) && !readOnly ? [target.file.id] : [])) : [];
       const open = [...reasons.values()].reduce((sum, count) => sum + count, 0) < shown.length;
-      const required = property.required || shown.some((entry) => entry.required);
+      let required = property.required || shown.some((entry) => entry.required);
       const byRow = new Map<string, typeof shown>();
       for (const entry of shown) byRow.set(entry.target.row, [...(byRow.get(entry.target.row) ?? []), entry]);
       const rows = [...byRow].map(([id, entries]) => {
-        const { view, missing: lacking } = this.row(section, input, property, id, entries, edits, now, checks);
+        const { view, missing: lacking, due } = this.row(section, input, property, id, entries, edits, now, checks);
         missing += lacking;
+        required ||= due;
         return view;
       });
       const together = rows.length > 1 ? [this.row(section, input, property, '', shown, edits, now, checks).view] : [];
@@ -415,10 +416,10 @@ export class Filling {
     edits: Edits,
     now: Changed,
     checks: Checked,
-  ): { view: RowView; missing: number } {
+  ): { view: RowView; missing: number; due: boolean } {
     const counts = new Map<string, number>();
     const wrong = new Set<string>();
-    let [missing, changes, refused] = [0, 0, false];
+    let [missing, changes, refused, due] = [0, 0, false, false];
     const fallbacks = new Set<string>();
     const typed = edits.get(editKey(section.key, input.key, id)) ?? null;
     for (const { target, required } of entries) {
@@ -434,7 +435,10 @@ export class Filling {
       const behind = text === '' && target.holder && own.fallback ? this.judged(target, property, now) : undefined;
       const falls = behind?.origin === 'fallback' && behind.value ? this.textOf(behind.value, own) : '';
       if (text === '') fallbacks.add(falls);
-      if (text === '' && falls === '' && (own.required || required)) missing++;
+      // A property may ask for a value by its class, by a condition or from a workflow state on: the judgement knows.
+      const asked = own.required || (text === '' && this.asks(target, own, now));
+      due ||= asked;
+      if (text === '' && falls === '' && (asked || required)) missing++;
       const text_ = typed ?? edits.get(editKey(section.key, input.key, ''));
       if (text_ !== undefined && this.closed(target, property) === null) {
         const check = checks.of(text_, own);
@@ -451,6 +455,7 @@ export class Filling {
     const only = values.length === 1 ? values[0]! : null;
     return {
       missing,
+      due,
       view: {
         id,
         label: id === '' && entries.some(({ target }) => target.row !== '') ? `all ${entries.length}` : (entries[0]?.target.label ?? ''),
@@ -475,6 +480,12 @@ export class Filling {
     const known = own.get(held) ?? textFor(held, property);
     own.set(held, known);
     return known;
+  }
+
+  /** Whether a blank of a property lacks a value by anything but its plain definition. */
+  private asks(target: Target, property: Property, now: Changed): boolean {
+    if (property.requiredWhen.trim() === '' && property.requiredFrom === '') return false;
+    return this.judged(target, property, now)?.cell.violations.some((violation) => violation.code === 'required') ?? false;
   }
 
   private judged(target: Target, property: Property, now: Changed): Judged | undefined {

@@ -182,6 +182,13 @@ function checkFeed(draft: PropertyDraft, ground: DefinitionGround, add: Add): vo
   }
   if (draft.feed === 'sheet') {
     if (!draft.sheetFact || !SHEET_FACTS.includes(draft.sheetFact)) add('sheetFact', 'feed', 'Choose what is taken from the sheet.');
+    if (draft.sheetFact === 'closed area') {
+      if (!draft.sheetArea) add('sheetArea', 'feed', 'Say which outlines the area is of.');
+      else if (draft.sheetArea.of === 'around a text') {
+        if (draft.sheetArea.text.trim() === '') add('sheetArea', 'feed', 'Name the text that the outline encloses.');
+      } else if (draft.sheetArea.layer.trim() === '') add('sheetArea', 'feed', 'Name the layer that the outlines are on.');
+      if (draft.type !== 'number' || findUnit(draft.unit ?? '')?.quantity !== 'area') add('unit', 'feed', 'An area is a number with a unit of area.');
+    } else if (draft.sheetFact === 'sheet size' && draft.type === 'number') add('type', 'feed', 'The size of a sheet is a text.');
     if (draft.kinds.some((kind) => kind !== 'drawing')) add('kinds', 'feed', 'Only drawings have sheets.');
   }
   if (draft.feed === 'inherited') {

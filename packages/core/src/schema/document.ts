@@ -9,6 +9,7 @@ import {
   Property,
   PropertyDraft,
   SHEET_FACTS,
+  SheetArea,
   draftOf,
   newDraft,
   whyNotTyped,
@@ -113,22 +114,47 @@ const feedText = (property: PropertyDraft): string =>
     : property.feed === 'model'
       ? `model: ${property.modelFact ?? ''}`
       : property.feed === 'sheet'
-        ? `sheet: ${property.sheetFact ?? ''}`
+        ? `sheet: ${property.sheetFact ?? ''}${property.sheetFact === 'closed area' ? areaText(property.sheetArea) : ''}`
         : property.feed === 'inherited'
           ? `inherited: ${property.inheritFrom ?? ''}`
           : property.feed === 'counted'
             ? `counted: ${property.series ?? ''}`
             : property.feed;
 
+/** Which outlines an area is of, behind the name of the fact: `, all on "ROOM"`, `, around "Hall" on "A-AREA", holes counted`. */
+const areaText = (area: SheetArea | null): string => {
+  if (!area) return '';
+  const what =
+    area.of === 'around a text'
+      ? `around ${JSON.stringify(area.text)}${area.layer ? ` on ${JSON.stringify(area.layer)}` : ''}`
+      : `${area.of.startsWith('all') ? 'all' : 'largest'} on ${JSON.stringify(area.layer)}`;
+  return `, ${what}${area.holes ? '' : ', holes counted'}`;
+};
+
+function readArea(text: string): SheetArea | null {
+  const m = /^\s*(?:(all|largest)|around ("(?:[^"\\]|\\.)*"))(?: on ("(?:[^"\\]|\\.)*"))?\s*(, holes counted)?\s*$/.exec(text);
+  if (!m) return null;
+  const quoted = (part: string | undefined): string => (part === undefined ? '' : (JSON.parse(part) as string));
+  return {
+    of: m[1] === 'all' ? 'all of a layer' : m[1] === 'largest' ? 'largest of a layer' : 'around a text',
+    text: quoted(m[2]),
+    layer: quoted(m[3]),
+    holes: m[4] === undefined,
+  };
+}
+
 function readFeed(text: string): Partial<PropertyDraft> | string {
   const [word, ...rest] = text.split(':');
   const detail = rest.join(':').trim();
   const feed = oneOf(FEEDS, word!);
   if (feed === null) return `${JSON.stringify(text)} is not where a value comes from; it is one of ${FEEDS.join(', ')}`;
-  const none = { fileField: null, modelFact: null, sheetFact: null, inheritFrom: null, series: null };
+  const none = { fileField: null, modelFact: null, sheetFact: null, sheetArea: null, inheritFrom: null, series: null };
   if (feed === 'file') return { ...none, feed, fileField: detail as FileField };
   if (feed === 'model') return { ...none, feed, modelFact: oneOf(MODEL_FACTS, detail) };
-  if (feed === 'sheet') return { ...none, feed, sheetFact: oneOf(SHEET_FACTS, detail) };
+  if (feed === 'sheet') {
+    const [fact, ...of] = detail.split(',');
+    return { ...none, feed, sheetFact: oneOf(SHEET_FACTS, fact!.trim()), sheetArea: of.length ? readArea(of.join(',')) : null };
+  }
   if (feed === 'inherited') return { ...none, feed, inheritFrom: oneOf(INHERIT_FROM, detail) };
   return feed === 'counted' ? { ...none, feed, series: detail || null } : { ...none, feed };
 }

@@ -16,7 +16,7 @@ import {
 import { HeldValue, StandIns, TypedValue, heldText, holdValue, readHeld, sameHeld, showValue } from '../values';
 import { CellState, Violation, judge } from './constraints';
 import { sameDefinition } from './editions';
-import { InnerLevel, Kind, Property, PropertyLevel, WideLevel, forClass, inherits, isHeldAt, isWide, reaches, ruleNameOf, slotOf } from './property';
+import { InnerLevel, Kind, Property, PropertyLevel, SheetArea, WideLevel, forClass, inherits, isHeldAt, isWide, reaches, ruleNameOf, slotOf } from './property';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
 
@@ -41,8 +41,10 @@ export interface SheetFacts {
   readonly layout: string;
   /** Main scale: paper length ÷ model length. */
   readonly scale: number | null;
-  /** Sum of the areas of closed outlines, in m². */
-  readonly area: number | null;
+  /** Its closed outlines, or the model's; areas in m². Empty where the drawing does not say its unit. */
+  readonly outlines: readonly { readonly layer: string; readonly area: number; readonly within: number | null }[];
+  /** Texts in outlines: places in that list, the smallest outline first. */
+  readonly labels: readonly { readonly text: string; readonly outlines: readonly number[] }[];
   /** Name of the sheet size, where a standard names it. */
   readonly size: string | null;
 }
@@ -531,7 +533,12 @@ export class PreparedSchema {
         : [
             {
               code: 'stale',
-              message: derived === null ? `holds ${JSON.stringify(current!.text)}, and should be blank` : `should be ${JSON.stringify(derived.text)}`,
+              message:
+                derived === null
+                  ? `holds ${JSON.stringify(current!.text)}, and should be blank`
+                  : current === null
+                    ? `is not written yet: it should be ${JSON.stringify(shownText(derived))}`
+                    : `holds ${JSON.stringify(shownText(current))}, and should be ${JSON.stringify(shownText(derived))}`,
             },
           ];
       const wrong: Violation[] = failure === undefined ? [] : [{ code: 'rule', message: failure }];
@@ -565,7 +572,8 @@ export class PreparedSchema {
     if (property.feed === 'model' && property.modelFact && file.geometry) {
       const fact = file.geometry[property.modelFact];
       if (fact === null) return asHeld();
-      return derive(factValue(fact, property, FACT_UNIT[property.modelFact]), 'model');
+      const given = factValue(fact, property, FACT_UNIT[property.modelFact]);
+      return derive(isNear(held, given, property) ? held : given, 'model');
     }
     const sheet = property.feed === 'sheet' ? file.sheets?.[0] : undefined;
     if (sheet) {
@@ -637,6 +645,20 @@ export function ruledValue(result: FeelValue, property: Property): { readonly va
   }
 }
 
+/** Share of a figure of the model that rounding of densities and tables may make up; the same as for written masses. */
+const NEAR = 5e-4;
+
+/** Whether a number that is held is what the model says, but for its rounding. */
+function isNear(held: HeldValue | null, given: HeldValue | null, property: Property): boolean {
+  if (held === null || given === null || held.text === '' || property.type !== 'number') return false;
+  const [one, other] = [readHeld(held, property), readHeld(given, property)];
+  if (!one.ok || !other.ok) return false;
+  return Math.abs((one.value as number) - (other.value as number)) <= NEAR * Math.abs(other.value as number);
+}
+
+/** A held value with its unit, for sentences. */
+const shownText = (held: HeldValue): string => (held.unit ? `${held.text} ${held.unit}` : held.text);
+
 /** Whether two held values say the same of a property, though one may be held as a text and the other as a number. */
 export function sameValue(a: HeldValue | null, b: HeldValue | null, property: Property): boolean {
   if (sameHeld(a, b)) return true;
@@ -658,10 +680,42 @@ export function scaleText(scale: number): string {
   return scale >= 1 ? `${round(scale)}:1` : `1:${round(1 / scale)}`;
 }
 
+/** The area that a definition means, in m²; `null` where the sheet has no such outline. */
+export function areaOn({ outlines, labels }: Pick<SheetFacts, 'outlines' | 'labels'>, area: SheetArea): number | null {
+  const named = area.layer.trim().toLowerCase();
+  const onLayer = (index: number) => named === '' || outlines[index]!.layer.trim().toLowerCase() === named;
+  /** Its own area, less what is cut out of it; what stands in a hole is not cut out again. */
+  const net = (index: number): number =>
+    outlines[index]!.area - (area.holes ? outlines.reduce((sum, outline) => sum + (outline.within === index ? outline.area : 0), 0) : 0);
+  let sum: number;
+  if (area.of === 'around a text') {
+    const text = area.text.trim().toLowerCase();
+    const label = labels.find((candidate) => candidate.text.trim().toLowerCase() === text && candidate.outlines.some(onLayer));
+    if (text === '' || !label) return null;
+    sum = net(label.outlines.find(onLayer)!);
+  } else {
+    if (named === '') return null;
+    const own = outlines.map((_, index) => index).filter(onLayer);
+    if (own.length === 0) return null;
+    if (area.of === 'largest of a layer') sum = net(own.reduce((best, index) => (outlines[index]!.area > outlines[best]!.area ? index : best)));
+    else {
+      /** How many outlines are around one: with holes, an odd one is a hole. */
+      const depth = (index: number): number => {
+        let count = 0;
+        for (let at = outlines[index]!.within; at !== null && count <= outlines.length; at = outlines[at]!.within) count++;
+        return count;
+      };
+      sum = own.reduce((total, index) => total + (area.holes && depth(index) % 2 === 1 ? -1 : 1) * outlines[index]!.area, 0);
+    }
+  }
+  // Sums of doubles carry noise in their last digits.
+  return Number(sum.toPrecision(12));
+}
+
 /** What a sheet says for a property: a number where the property is one. */
 function sheetFact(sheet: SheetFacts, property: Property): number | string | null {
   if (property.sheetFact === 'sheet size') return sheet.size;
-  if (property.sheetFact === 'closed area') return sheet.area;
+  if (property.sheetFact === 'closed area') return property.sheetArea ? areaOn(sheet, property.sheetArea) : null;
   if (sheet.scale === null) return null;
   return property.type === 'number' ? sheet.scale : scaleText(sheet.scale);
 }

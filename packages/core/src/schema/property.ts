@@ -37,6 +37,22 @@ export type ModelFact = (typeof MODEL_FACTS)[number];
 export const SHEET_FACTS = ['scale', 'closed area', 'sheet size'] as const;
 export type SheetFact = (typeof SHEET_FACTS)[number];
 
+/** Which outlines an area is of: all of a layer, the largest of a layer, or the smallest around a text. */
+export const AREAS_OF = ['all of a layer', 'largest of a layer', 'around a text'] as const;
+
+/** What the closed area of a sheet is the area of. */
+export interface SheetArea {
+  readonly of: (typeof AREAS_OF)[number];
+  /** The layer's name; empty for any layer around a text. Case does not count, as in drawings. */
+  readonly layer: string;
+  /** The text that stands in the outline; case and blanks at its ends do not count. */
+  readonly text: string;
+  /** Whether outlines of the layer that lie in another one are taken away from it, as holes are. */
+  readonly holes: boolean;
+}
+
+export const newSheetArea = (): SheetArea => ({ of: 'all of a layer', layer: '', text: '', holes: true });
+
 /** Levels above files: their values are Rule's own, and files inherit them. */
 export const WIDE_LEVELS = ['company', 'project', 'drawing set'] as const;
 export type WideLevel = (typeof WIDE_LEVELS)[number];
@@ -124,6 +140,8 @@ export interface Property {
   readonly fileField: FileField | null;
   readonly modelFact: ModelFact | null;
   readonly sheetFact: SheetFact | null;
+  /** What a closed area is the area of; `null` for other facts. */
+  readonly sheetArea: SheetArea | null;
   readonly inheritFrom: (typeof INHERIT_FROM)[number] | null;
   /** Whether a value that is inherited may be typed over. */
   readonly mayOverride: boolean;
@@ -198,6 +216,7 @@ export const newDraft = (writtenName: string): PropertyDraft => ({
   fileField: null,
   modelFact: null,
   sheetFact: null,
+  sheetArea: null,
   inheritFrom: null,
   mayOverride: false,
   series: null,

@@ -1,4 +1,4 @@
-import { Kind, PreparedSchema, Violation, compareNames, nameOddity, slotKey } from '../schema';
+import { Kind, PreparedSchema, Property, Schema, Violation, compareNames, nameOddity, slotKey } from '../schema';
 import { HeldValue, StandIns } from '../values';
 
 export const SEVERITIES = ['note', 'warning', 'error'] as const;
@@ -33,6 +33,18 @@ export interface CheckedFile {
 /** What is wrong with a value although it is one that the schema accepts. */
 const MILD: ReadonlySet<Violation['code']> = new Set(['stale']);
 
+/** What is said of a value of a property, as a finding: its sentence begins with the caption, or with what inside the file it is about. */
+export const valueFinding = (
+  property: Pick<Property, 'caption' | 'writtenName'>,
+  { code, message }: Pick<Violation, 'code' | 'message'>,
+  inside = '',
+): Finding => ({
+  severity: MILD.has(code) ? 'warning' : code === 'stand-in' ? 'note' : 'error',
+  code,
+  name: property.writtenName,
+  message: `${inside ? `${inside}: ` : ''}${property.caption} ${message}.`,
+});
+
 /**
  * Checks one file against a schema; without one, for what is odd in itself. Errors: what cannot be read, what breaks the
  * schema, a name that is nearly one of ours. Warnings: computed values that are stale, names that the schema does not know (errors
@@ -40,9 +52,7 @@ const MILD: ReadonlySet<Violation['code']> = new Set(['stale']);
  */
 export function checkFile(file: CheckedFile, schema: PreparedSchema | null, standIns: StandIns): Finding[] {
   if (file.problem !== null) return [{ severity: 'error', code: 'unreadable', name: null, message: file.problem }];
-  const found: Finding[] = file.notes.map((message) => ({ severity: 'warning', code: 'noticed', name: null, message }));
-  const properties = schema?.schema.properties ?? [];
-  const active = properties.filter((property) => !property.retired);
+  const found: Finding[] = [];
   if (schema) {
     const held = new Map([
       ...[...file.properties].map(([name, value]) => [slotKey('property', name), value] as const),
@@ -50,16 +60,23 @@ export function checkFile(file: CheckedFile, schema: PreparedSchema | null, stan
     ]);
     const { name, folder, kind, className, state } = file;
     const { values, failed } = schema.judge({ id: 0, name, folder, kind, className, state, held, geometry: null, model: null, parts: [], above: {} });
-    for (const { property, cell } of values.values())
-      for (const { code, message } of cell.violations)
-        found.push({ severity: MILD.has(code) ? 'warning' : 'error', code, name: property.writtenName, message: `${property.caption} ${message}.` });
+    for (const { property, cell } of values.values()) for (const violation of cell.violations) found.push(valueFinding(property, violation));
     for (const { check, message } of failed) found.push({ severity: check.severity, code: 'check', name: null, message });
   }
+  return [...found, ...checkNames(file, schema?.schema ?? null, standIns)];
+}
+
+/** What is to be said of a file's names and of what its reader noticed, apart from its values. */
+export function checkNames(file: Pick<CheckedFile, 'kind' | 'notes' | 'properties'>, schema: Schema | null, standIns: StandIns): Finding[] {
+  const found: Finding[] = file.notes.map((message) => ({ severity: 'warning', code: 'noticed', name: null, message }));
+  const properties = schema?.properties ?? [];
+  const active = properties.filter((property) => !property.retired);
   const known = new Set(properties.flatMap((property) => [property.writtenName, ...property.knownSpellings]));
+  const own = new Set(active.map((property) => property.writtenName));
   for (const [name, held] of file.properties) {
     const odd = nameOddity(name);
     const near = active.find((property) => !['same', 'different'].includes(compareNames(property.writtenName, name)));
-    const strangers = schema?.schema.strangers[file.kind];
+    const strangers = schema?.strangers[file.kind];
     if (near && !known.has(name))
       found.push({
         severity: 'error',
@@ -75,7 +92,8 @@ export function checkFile(file: CheckedFile, schema: PreparedSchema | null, stan
         name,
         message: `The schema does not know ${JSON.stringify(name)}.`,
       });
-    if (held.form === 'text' && standIns.matches(held.text))
+    // Of a property's own value that is said already.
+    if (!own.has(name) && held.form === 'text' && standIns.matches(held.text))
       found.push({ severity: 'note', code: 'stand-in', name, message: `${JSON.stringify(held.text)} only stands in for a value.` });
   }
   return found;

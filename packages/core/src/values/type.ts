@@ -126,7 +126,9 @@ export function parseText(text: string, spec: TypeSpec): Parsed {
     }
     case 'date': {
       const form = spec.form?.date ?? PLAIN_FORM.date;
-      const iso = isIsoDate(trimmed) ? trimmed : readDateForm(trimmed, form);
+      // Of an instant, as files note when they were made, the day counts.
+      const day = /^(\d{4}-\d{2}-\d{2})[T ]\d{2}:\d{2}/.exec(trimmed)?.[1] ?? trimmed;
+      const iso = isIsoDate(day) ? day : readDateForm(trimmed, form);
       return iso !== null && isIsoDate(iso) ? good(iso) : bad('not-date', `${JSON.stringify(text)} is not a date such as ${dateInForm('2026-11-25', form)}`);
     }
   }

@@ -41,7 +41,7 @@ import { Bench, CatalogueActions, Way, catalogueFeature, counted } from '../shar
           <section class="card todo">
             <h2>To do</h2>
             @for (item of o.toDo; track item.text) {
-              <a [routerLink]="['/', item.station]" [queryParams]="item.view ? { view: item.view } : {}"
+              <a [routerLink]="['/', item.station]" [queryParams]="{ view: item.view, finding: item.finding }"
                 ><b>{{ item.count }}</b
                 ><span>{{ item.text }}</span></a
               >

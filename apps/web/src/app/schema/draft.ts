@@ -1,4 +1,4 @@
-import { Kind, KINDS, PropertyDraft } from '@rule/core/schema';
+import { Kind, KINDS, PropertyDraft, newSheetArea } from '@rule/core/schema';
 
 /** Kinds named in an address, as far as they are kinds. */
 export const kindsFrom = (text: string | undefined): Kind[] => KINDS.filter((kind) => (text ?? '').split(',').includes(kind));
@@ -29,6 +29,7 @@ export function tidy(draft: PropertyDraft): PropertyDraft {
     fileField: feed === 'file' ? draft.fileField : null,
     modelFact: feed === 'model' ? draft.modelFact : null,
     sheetFact: feed === 'sheet' ? draft.sheetFact : null,
+    sheetArea: feed === 'sheet' && draft.sheetFact === 'closed area' ? (draft.sheetArea ?? newSheetArea()) : null,
     inheritFrom: feed === 'inherited' ? draft.inheritFrom : null,
     mayOverride: feed === 'inherited' && draft.mayOverride,
     series: feed === 'counted' ? draft.series : null,

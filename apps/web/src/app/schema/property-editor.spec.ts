@@ -39,6 +39,12 @@ async function staged(inputs: object, more: object = {}, { role = 'administrator
       choiceLists: [{ id: 1, name: 'Finishes', choices: [{ value: 'brushed', retired: false }], usedBy: [], columns: [] }],
       numberSeries: [{ id: 1, name: 'Part numbers' }],
       editions: [],
+      schemaPlaces: {
+        fields: [{ kind: 'part', name: 'product id', files: 12 }],
+        cells: [{ name: 'TITLE', files: 3 }],
+        layers: ['ROOM'],
+        texts: ['Hall'],
+      },
       trySummary: { summary: null },
       classes: [{ name: 'sheet metal' }, { name: 'turned' }],
       foundValues: (name: string) => ({ ...found, name }),

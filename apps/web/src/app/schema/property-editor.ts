@@ -13,10 +13,13 @@ import {
   Property,
   PropertyDraft,
   SHEET_FACTS,
+  SheetArea,
+  Slot,
   UNIQUENESS,
   checkDefinition,
   draftOf,
   newDraft,
+  newSheetArea,
   oddLetters,
   runExample,
   sameDefinition,
@@ -130,6 +133,12 @@ export class PropertyEditor {
   protected readonly fileFields = FILE_FIELDS;
   protected readonly modelFacts = MODEL_FACTS;
   protected readonly sheetFacts = SHEET_FACTS;
+  protected readonly areasOf = [
+    { value: 'all of a layer', text: 'all outlines of a layer' },
+    { value: 'largest of a layer', text: 'the largest outline of a layer' },
+    { value: 'around a text', text: 'the outline around a text' },
+  ] as const;
+  protected readonly outlines = this.store.places;
   protected readonly inheritFrom = INHERIT_FROM;
   protected readonly levels = LEVELS;
   protected readonly units = UNITS.map((unit) => unit.code);
@@ -225,6 +234,7 @@ export class PropertyEditor {
   });
 
   constructor() {
+    if (!this.store.places()) this.store.loadPlaces();
     inject(Unsaved).watch(() => (this.typed() ? `the property ${this.draft()?.caption || 'without a name'}` : null));
     effect(() => {
       const [id, define, kinds] = [this.id(), this.define(), kindsFrom(this.kindsAsked())];
@@ -268,12 +278,45 @@ export class PropertyEditor {
     const { states } = this.draft()!.mayChange;
     this.setMayChange({ states: states.includes(state) ? states.filter((other) => other !== state) : [...states, state] });
   }
+  protected setArea(area: SheetArea, change: Partial<SheetArea>): void {
+    this.set({ sheetArea: { ...area, ...change } });
+  }
+  protected setSheetFact(sheetFact: PropertyDraft['sheetFact']): void {
+    this.set({ sheetFact, sheetArea: sheetFact === 'closed area' ? (this.draft()!.sheetArea ?? newSheetArea()) : null });
+  }
+
+  /** Homes that a kind of file offers: what is kept under another name is typed beside. */
+  protected homesOf(kind: Kind): { value: string; text: string }[] {
+    const places = this.store.places();
+    const files = (count: number) => (count === 1 ? '1 file' : `${count} files`);
+    const fields = (places?.fields ?? []).filter((field) => field.kind === kind && field.name !== 'file name');
+    const cells = kind === 'drawing' && this.draft()?.level === 'sheet' ? (places?.cells ?? []) : [];
+    const offered = [
+      ...fields.map(({ name, files: count }) => ({ value: `field: ${name}`, text: `file field ${name} (${files(count)})` })),
+      ...cells.map(({ name, files: count }) => ({ value: `cell: ${name}`, text: `cell ${name} (${files(count)})` })),
+    ];
+    const now = this.homeText(kind);
+    const home = this.draft()?.homes[kind];
+    const known = now === '' || home?.place === 'property' || offered.some((entry) => entry.value === now);
+    return known ? offered : [...offered, { value: now, text: `${home!.place} ${home!.name} (in no file)` }];
+  }
+  protected homePlace(kind: Kind): string {
+    const home: Slot | undefined = this.draft()?.homes[kind];
+    return home === undefined ? '' : home.place === 'property' ? 'property' : this.homeText(kind);
+  }
+  protected chooseHome(kind: Kind, value: string): void {
+    this.setHome(kind, value === 'property' ? `property: ${this.draft()?.writtenName ?? ''}` : value);
+  }
   protected setHome(kind: Kind, text: string): void {
     const { homes } = this.draft()!;
     const rest = Object.fromEntries(Object.entries(homes).filter(([other]) => other !== kind));
     const [place, ...name] = text.split(':');
     if (text.trim() === '') this.set({ homes: rest });
     else if (place === 'field' || place === 'cell' || place === 'property') this.set({ homes: { ...rest, [kind]: { place, name: name.join(':').trim() } } });
+  }
+  /** The homes with another name for the property of a kind; a blank name stays, and is said to be missing. */
+  protected withHome(kind: Kind, name: string): PropertyDraft['homes'] {
+    return { ...this.draft()!.homes, [kind]: { place: 'property', name } };
   }
   protected homeText(kind: Kind): string {
     const home = this.draft()?.homes[kind];

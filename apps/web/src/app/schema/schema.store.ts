@@ -1,5 +1,5 @@
 import { computed, inject } from '@angular/core';
-import { ChoiceListRow, DraftView, EditionRow, RolloutRow, SeriesRow, TrySummary } from '@rule/contract';
+import { ChoiceListRow, DraftView, EditionRow, RolloutRow, SchemaPlaces, SeriesRow, TrySummary } from '@rule/contract';
 import { Property, PropertyDraft, SchemaChange, draftOf } from '@rule/core/schema';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
@@ -15,6 +15,8 @@ interface State {
   readonly rollout: readonly RolloutRow[] | null;
   readonly summary: TrySummary | null;
   readonly classes: readonly string[];
+  /** What homes and feeds are chosen from; `null` until it was asked for. */
+  readonly places: SchemaPlaces | null;
   readonly error: string | null;
   readonly saving: boolean;
 }
@@ -27,7 +29,7 @@ const touches = (change: SchemaChange, id: number): boolean =>
 
 /** What the Schema station works on: the draft, what it changes, choice lists, number series, editions, the newest try. */
 export const SchemaStore = signalStore(
-  withState<State>({ draft: null, lists: [], series: [], editions: [], rollout: null, summary: null, classes: [], error: null, saving: false }),
+  withState<State>({ draft: null, lists: [], series: [], editions: [], rollout: null, summary: null, classes: [], places: null, error: null, saving: false }),
   withComputed(({ draft }) => ({
     properties: computed<readonly Property[]>(() => draft()?.schema.properties ?? []),
     changes: computed(() => draft()?.changes ?? []),
@@ -107,6 +109,16 @@ export const SchemaStore = signalStore(
           switchMap(() =>
             api.rollout().pipe(
               tap((rollout) => patchState(store, { rollout })),
+              catchError(fail),
+            ),
+          ),
+        ),
+      ),
+      loadPlaces: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.schemaPlaces().pipe(
+              tap((places) => patchState(store, { places })),
               catchError(fail),
             ),
           ),

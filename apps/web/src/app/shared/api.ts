@@ -122,6 +122,9 @@ import {
   VaultFile,
   VaultState,
   HistoryQuery,
+  UpToDate,
+  SchemaPlaces,
+  BroughtUpToDate,
   TrayLine,
 } from '@rule/contract';
 import { ChoiceListDraft, Property, PropertyDraft, Schema, SchemaChange, SeriesDraft } from '@rule/core/schema';
@@ -343,6 +346,8 @@ export class Api {
 
   tray = () => this.get<Tray>('/tray');
   propose = (body: ProposedValues) => this.post<Tray>('/tray', body);
+  schemaPlaces = () => this.get<SchemaPlaces>('/schema/places');
+  bringUpToDate = (body: UpToDate) => this.post<BroughtUpToDate>('/values/up-to-date', body);
   pendingLines = (files: readonly number[]) => this.post<TrayLine[]>('/tray/pending', { files });
   undoStep = (again: boolean) => this.post<Tray>('/tray/undo', { again });
   dropLines = (lines: TrayLines['lines']) => this.post<Tray>('/tray/drop', { lines });

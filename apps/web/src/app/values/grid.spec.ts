@@ -11,6 +11,7 @@ const property = (id: number, writtenName: string, change: Partial<Property> = {
 const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({
   file: { id, library: 1, path: `parts/${name}`, folder: 'parts', name, kind: 'part', class: null, problem: null, lock: null, ...change },
   held,
+  findings: [],
 });
 
 @Component({

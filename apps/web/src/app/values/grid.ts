@@ -86,6 +86,9 @@ interface CellView {
   readonly mark: string | null;
   readonly title: string;
   readonly num: boolean;
+  /** Whether only its being up to date is the matter, and whether a required value is missing. */
+  readonly stale: boolean;
+  readonly missing: boolean;
 }
 interface LineView {
   readonly index: number;
@@ -100,7 +103,7 @@ interface LineView {
 function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null, mark: string | null): string {
   return [
     mark ? `not taken: ${mark}` : '',
-    shown.kind === 'value' || shown.kind === 'unreadable' ? shown.text : '',
+    shown.kind === 'value' || shown.kind === 'unreadable' || shown.kind === 'stale' ? shown.text : '',
     shown.violations.map((violation) => violation.message).join('; '),
     line ? `pending, now ${line.current?.text ?? 'blank'}` : '',
     shown.kind === 'not-reached' ? '' : closed,
@@ -232,7 +235,8 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
         [class.in]="within(line.index, cell.column)"
         [class.out]="cell.shown.kind === 'not-reached'"
         [class.taken]="cell.closed !== null"
-        [class.violating]="cell.shown.violations.length"
+        [class.violating]="cell.shown.violations.length && !cell.stale"
+        [class.stale]="cell.stale"
         [class.pending]="cell.line"
         [class.marked]="cell.mark"
         [title]="cell.title"
@@ -275,6 +279,9 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
                 <span class="placeholder">{{ cell.shown.text }}</span>
               }
             }
+            @case ('stale') {
+              <span class="wanted">{{ cell.shown.text }}</span><span class="mark warn">not written</span>
+            }
             @case ('stand-in') {
               <span class="stand-in">{{ cell.shown.text }}</span><span class="mark warn">stand-in</span>
             }
@@ -284,6 +291,13 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
           }
           @if (cell.mark) {
             <span class="bang" aria-hidden="true">✕</span><span class="visually-hidden">{{ cell.mark }}</span>
+          } @else if (cell.stale) {
+            @if (cell.shown.kind !== 'stale') {
+              <span class="mark warn">stale</span>
+            }
+            <span class="visually-hidden">{{ cell.shown.violations[0]!.message }}</span>
+          } @else if (cell.missing) {
+            <span class="mark bad">required</span>
           } @else if (cell.shown.violations.length && cell.shown.kind !== 'stand-in') {
             <span class="bang" aria-hidden="true">!</span><span class="visually-hidden">{{ cell.shown.violations[0]!.message }}</span>
           }
@@ -420,6 +434,14 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
     .violating {
       background: var(--vermilion-tint);
       box-shadow: inset 0 -2px var(--vermilion);
+    }
+    .stale {
+      background: var(--brass-tint);
+      box-shadow: inset 0 -2px var(--ochre);
+    }
+    .wanted {
+      color: var(--soft);
+      font-style: italic;
     }
     .pending {
       background: var(--brass-tint);
@@ -756,7 +778,19 @@ export class ValuesGrid {
     }
     const closed = this.closedBy(row, property);
     const mark = this.marks().get(`${row.file.id}/${property.id}`) ?? null;
-    return { column, property, shown: entry.shown, line, closed, mark, title: titleOf(entry.shown, line, closed, mark), num: this.isNumber(property) };
+    const { violations } = entry.shown;
+    return {
+      column,
+      property,
+      shown: entry.shown,
+      line,
+      closed,
+      mark,
+      title: titleOf(entry.shown, line, closed, mark),
+      num: this.isNumber(property),
+      stale: violations.length > 0 && violations.every((violation) => violation.code === 'stale'),
+      missing: violations.some((violation) => violation.code === 'required'),
+    };
   }
 
   private pendingOf(row: GridRow, property: Property): TrayLine | null {
@@ -768,7 +802,16 @@ export class ValuesGrid {
   }
   private show(row: GridRow, property: Property): ShownCell {
     if (!reaches(property, row.file.kind, row.file.class)) return { kind: 'not-reached', text: '', violations: [] };
-    return showCell(this.heldOf(row, property), forClass(property, row.file.class), this.standIns());
+    const own = forClass(property, row.file.class);
+    const shown = showCell(this.heldOf(row, property), own, this.standIns());
+    if (this.pendingOf(row, property)) return shown;
+    // The server judges in the light of the other values, of the model and of the sheet; what is typed it has not seen yet.
+    const findings = row.findings.filter((finding) => finding.property === property.id);
+    const stale = findings.find((finding) => finding.code === 'stale');
+    const violations = findings.map(({ code, message }) => ({ code, message }));
+    return stale?.wanted && shown.kind === 'placeholder'
+      ? { ...showCell(stale.wanted, own, this.standIns()), kind: 'stale', violations }
+      : { ...shown, violations };
   }
 
   /** Why this person may not type here, if so. */
@@ -1120,6 +1163,16 @@ export class ValuesGrid {
     );
     if (cells.length > MOST_CELLS) this.refused.emit({ message: `Up to ${MOST_CELLS} values can be blanked at once.`, cells: [] });
     else this.write(cells, 'Nothing was blanked');
+  }
+
+  /** Files and properties of the range; no properties where it is whole rows. */
+  selected(): { files: number[]; properties: number[] } {
+    const { top, bottom, left, right } = this.range();
+    const files = this.rows()
+      .slice(top, bottom + 1)
+      .flatMap((item) => (item !== null && !isGroup(item) ? [item.file.id] : []));
+    const columns = left === 0 ? [] : this.columns().slice(left - 1, right);
+    return { files, properties: columns.map((property) => property.id) };
   }
 
   /** Fills the first row of the range into the others. */

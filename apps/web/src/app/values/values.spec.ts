@@ -16,6 +16,7 @@ const text = (value: string) => ({ text: value, form: 'text' as const });
 const row = (id: number, held: GridRow['held'] = {}): GridRow => ({
   file: { id, library: 1, path: `parts/file-${id}.step`, folder: 'parts', name: `file-${id}.step`, kind: 'part', class: null, problem: null, lock: null },
   held,
+  findings: [],
 });
 const rows = [row(1, { 2: text('Kessler') }), row(2)];
 const found: ReplacementPreview = {

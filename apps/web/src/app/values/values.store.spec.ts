@@ -8,6 +8,7 @@ import { ValuesStore } from './values.store';
 const row = (id: number): GridRow => ({
   file: { id, library: 1, path: `${id}.step`, folder: '', name: `${id}.step`, kind: 'part', class: null, problem: null, lock: null },
   held: {},
+  findings: [],
 });
 const page = (from: number, count: number, total: number): GridPage => ({ total, rows: Array.from({ length: count }, (_, i) => row(from + i)) });
 

@@ -2,7 +2,19 @@ import { CdkDrag, CdkDragDrop, CdkDropList, moveItemInArray } from '@angular/cdk
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
-import { Clause, FileDetails, FileFilter, ReplacementPreview, GridView, GridViewContent, GroupBy, OPERATORS } from '@rule/contract';
+import {
+  Clause,
+  FileDetails,
+  FileFilter,
+  ReplacementPreview,
+  GridView,
+  GridViewContent,
+  GroupBy,
+  OPERATORS,
+  FINDING_KINDS,
+  FindingKind,
+  UpToDate,
+} from '@rule/contract';
 import { Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -66,6 +78,15 @@ import { Why } from './why';
         </div>
         <rule-index-row text="To do" [end]="toDoCount()" tone="warn" [on]="view() === 'to-do'" (choose)="go({ view: 'to-do', fill: null })" />
         <rule-index-row text="Projects and sets" [on]="view() === 'projects'" (choose)="go({ view: 'projects', fill: null })" />
+        @for (kind of findingKinds; track kind) {
+          <rule-index-row
+            [text]="findingTexts[kind]"
+            [end]="findingCounts()[kind]"
+            tone="warn"
+            [on]="view() === 'grid' && having() === kind"
+            (choose)="go({ finding: having() === kind ? null : kind, view: null, fill: null })"
+          />
+        }
         <h3>Kinds</h3>
         <rule-index-row
           text="All files"
@@ -144,12 +165,19 @@ import { Why } from './why';
               <button type="button" class="link" title="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
               <button type="button" class="link" title="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>
               <button type="button" class="link" title="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">Find and replace</button>
+              <button type="button" class="link" title="Computed values of the selection" (click)="renewSelection()">Bring up to date</button>
               <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().undo === 0" (click)="undo()">Undo</button>
               <button type="button" class="link" title="Ctrl+Y" [disabled]="steps().redo === 0" (click)="redo()">Redo</button>
             }
             <span class="chips">
               @if (folder()) {
                 <button type="button" class="chip plain" (click)="go({ folder: null })">folder: {{ folder() }} ×</button>
+              }
+              @if (having(); as kind) {
+                <button type="button" class="chip plain" (click)="go({ finding: null })">{{ findingTexts[kind] }} ×</button>
+                @if (kind === 'stale' && mayEdit() && grid.total()) {
+                  <button type="button" class="link" (click)="renew({ filter: filterNow() })">Bring all up to date</button>
+                }
               }
               @if (search()) {
                 <button type="button" class="chip plain" (click)="go({ search: null })">holds: {{ search() }} ×</button>
@@ -375,7 +403,12 @@ import { Why } from './why';
               }
             </dl>
             @for (violation of c.shown?.violations ?? []; track violation.code) {
-              <p class="note bad">{{ property.caption }} {{ violation.message }}.</p>
+              <p class="note" [class.bad]="violation.code !== 'stale'">
+                {{ property.caption }} {{ violation.message }}.
+                @if (violation.code === 'stale' && mayEdit() && !c.row.file.lock) {
+                  <button type="button" class="link" (click)="renew({ files: [c.row.file.id], properties: [property.id] })">Bring up to date</button>
+                }
+              </p>
             }
             @if (whyNotTyped(property, c.row.file.kind); as reason) {
               <p class="soft">{{ property.caption }} {{ reason }}.</p>
@@ -545,6 +578,7 @@ export class ValuesStation {
   readonly fill = input<string>();
   readonly without = input<string>();
   readonly item = input<string>();
+  readonly findingAsked = input<string | undefined>(undefined, { alias: 'finding' });
   readonly viewAsked = input<string | undefined>(undefined, { alias: 'view' });
   readonly sort = input('file', { transform: (text: string | undefined) => text ?? 'file' });
   readonly desc = input<string>();
@@ -579,7 +613,14 @@ export class ValuesStation {
       return [];
     }
   });
-  private readonly filterNow = computed((): FileFilter => {
+  protected readonly having = computed(() => FINDING_KINDS.find((kind) => kind === this.findingAsked()));
+  protected readonly findingKinds = FINDING_KINDS;
+  protected readonly findingTexts: Readonly<Record<FindingKind, string>> = { missing: 'Required and missing', stale: 'Stale', wrong: 'Breaks the schema' };
+  protected readonly findingCounts = computed((): Readonly<Record<FindingKind, number | string>> => {
+    const count = (kind: FindingKind) => this.overview()?.toDo.find((entry) => entry.finding === kind)?.count ?? '';
+    return { missing: count('missing'), stale: count('stale'), wrong: count('wrong') };
+  });
+  protected readonly filterNow = computed((): FileFilter => {
     const kind = KINDS.find((one) => one === this.kind());
     const [folder, search, clauses] = [this.folder(), this.search(), this.clauses()];
     const classId = Number(this.class());
@@ -588,6 +629,7 @@ export class ValuesStation {
       ...(kind ? { kind } : {}),
       ...(this.class() !== undefined && Number.isInteger(classId) ? { class: classId } : {}),
       ...(search ? { search } : {}),
+      ...(this.having() ? { finding: this.having()! } : {}),
       ...(clauses.length ? { where: clauses } : {}),
     };
   });
@@ -858,6 +900,23 @@ export class ValuesStation {
 
   protected redo(): void {
     if (this.steps().redo > 0) this.store.dispatch(TrayActions.undo({ again: true }));
+  }
+
+  /** Puts values in the tray that stale ones should be. */
+  protected renew(what: UpToDate): void {
+    this.api.bringUpToDate(what).subscribe({
+      next: ({ lines, barred, blanks }) => {
+        const left = [barred ? `${barred} files cannot be written now` : '', blanks ? `${blanks} values would only be emptied and stay` : ''].filter(Boolean);
+        this.notices.done(`${lines === 1 ? '1 value waits' : `${lines} values wait`} in your tray.${left.length ? ` ${left.join('; ')}.` : ''}`);
+        this.store.dispatch(TrayActions.load());
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected renewSelection(): void {
+    const cells = this.sheet()?.selected();
+    if (!cells || cells.files.length === 0) return;
+    this.renew({ files: cells.files, ...(cells.properties.length ? { properties: cells.properties } : {}) });
   }
 
   // Find and replace.

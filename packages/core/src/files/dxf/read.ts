@@ -1,7 +1,8 @@
 import { heldText } from '../../values';
 import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue, SheetReading } from '../contract';
 import { bytewiseText, plainAscii } from '../encoding';
-import { Vertex, outlineArea } from './area';
+import { Vertex } from './area';
+import { DrawnOutline, DrawnText, nest } from './nesting';
 import { DxfIndex, scanDxf } from './scan';
 import { DxfText, dxfText, plainMtext, showControlCodes } from './text';
 
@@ -62,7 +63,36 @@ export interface InsertContent extends InsertReading {
   readonly hasAttributes: boolean;
 }
 
-const FIELDS: Readonly<Record<string, string>> = { $LASTSAVEDBY: 'author', $PROJECTNAME: 'product name' };
+const FIELDS: Readonly<Record<string, string>> = {
+  $TITLE: 'title',
+  $SUBJECT: 'subject',
+  $AUTHOR: 'author',
+  $KEYWORDS: 'keywords',
+  $LASTSAVEDBY: 'last saved by',
+  $REVISIONNUMBER: 'version id',
+  $PROJECTNAME: 'product name',
+};
+/** Instants as Julian dates, in the time of the place where the drawing was saved. */
+const DATES: Readonly<Record<string, string>> = { $TDCREATE: 'created', $TDUPDATE: 'modified' };
+
+/** The Julian day number of 1970-01-01. */
+const EPOCH_DAY = 2_440_588;
+
+/**
+ * A Julian date of a drawing's header as ISO 8601 without a zone; `null` for one that is none. The day is the Julian day number, and its
+ * part counts from midnight (the DXF reference gives 2451544.91568287 as 1999-12-31, 9:58:35 in the evening).
+ */
+export function julianInstant(value: number): string | null {
+  if (!Number.isFinite(value) || value < 1_721_426 || value >= 5_373_485) return null;
+  return new Date(Math.round((value - EPOCH_DAY) * 86_400) * 1000).toISOString().slice(0, 19);
+}
+
+/** What is gathered of one layout. */
+interface Gathered {
+  readonly scales: number[];
+  readonly outlines: DrawnOutline[];
+  readonly texts: DrawnText[];
+}
 
 /** One entity: the positions of its groups, its type first. */
 interface Entity {
@@ -155,7 +185,11 @@ class Reader {
         problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
       else properties.push({ name, value: this.value(next.at + 1), first: variable.at, valueAt: next.at + 1 });
     }
-    const fields = variables.flatMap(({ name, at }) => (FIELDS[name] ? [{ name: FIELDS[name], value: this.value(at + 1), valueAt: at + 1 }] : []));
+    const fields = variables.flatMap(({ name, at }): { name: string; value: string; valueAt: number }[] => {
+      if (FIELDS[name]) return [{ name: FIELDS[name], value: this.value(at + 1), valueAt: at + 1 }];
+      const instant = DATES[name] ? julianInstant(Number(this.raw(at + 1))) : null;
+      return instant === null ? [] : [{ name: DATES[name]!, value: instant, valueAt: -1 }];
+    });
 
     const objectSection = sections.get('OBJECTS');
     this.readObjects(objectSection ? this.entities(objectSection.from, objectSection.to) : []);
@@ -169,10 +203,10 @@ class Reader {
     const inserts = [...this.inserts(top, layoutOf, byName), ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name, byName))];
     const unitCode = simple('$INSUNITS');
     const unit = unitCode ? (INSERT_UNITS[this.value(unitCode.at + 1).trim()] ?? null) : null;
-    const sheets = new Map<string, { scales: number[]; outlines: { layer: string; area: number }[] }>();
+    const sheets = new Map<string, Gathered>();
     this.sheets(top, layoutOf, sheets);
     for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
-    for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { scales: [], outlines: [] });
+    for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { scales: [], outlines: [], texts: [] });
     return {
       index: this.index,
       version,
@@ -182,7 +216,12 @@ class Reader {
       fields,
       blocks,
       inserts,
-      sheets: [...sheets].map(([layout, sheet]) => ({ layout, ...sheet, paper: this.papers.get(layout) ?? null, unit })),
+      sheets: [...sheets].map(([layout, { scales, outlines, texts }]): SheetReading => {
+        const nested = nest(outlines, texts);
+        if (!nested.complete)
+          problems.push({ code: 'outlines', message: `The layout ${layout} has so many outlines and texts that it was not worked out which lie in which.` });
+        return { layout, scales, outlines: nested.outlines, labels: nested.labels, paper: this.papers.get(layout) ?? null, unit };
+      }),
       handleSeedAt: simple('$HANDSEED') ? simple('$HANDSEED')!.at + 1 : -1,
       problems,
     };
@@ -242,18 +281,17 @@ class Reader {
     return undefined;
   }
 
-  private sheets(
-    entities: readonly Entity[],
-    layoutOf: (entity: Entity) => string,
-    into: Map<string, { scales: number[]; outlines: { layer: string; area: number }[] }>,
-  ): void {
+  private sheets(entities: readonly Entity[], layoutOf: (entity: Entity) => string, into: Map<string, Gathered>): void {
     const sheet = (entity: Entity) => {
       const layout = layoutOf(entity);
       const known = into.get(layout);
       if (known) return known;
-      const fresh = { scales: [], outlines: [] };
+      const fresh: Gathered = { scales: [], outlines: [], texts: [] };
       into.set(layout, fresh);
       return fresh;
+    };
+    const write = (entity: Entity, text: string, aligned: boolean) => {
+      if (text.trim()) sheet(entity).texts.push({ text, at: this.point(entity, aligned ? 11 : 10) });
     };
     for (let i = 0; i < entities.length; i++) {
       const entity = entities[i]!;
@@ -262,7 +300,7 @@ class Reader {
         // The viewport with the number 1 is the sheet itself.
         if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0) sheet(entity).scales.push(Number((paper / view).toPrecision(12)));
       } else if (entity.type === 'LWPOLYLINE' && (this.number(entity, 70, 0) & 1) === 1) {
-        sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', area: outlineArea(this.vertices(entity)) });
+        sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', vertices: this.vertices(entity) });
       } else if (entity.type === 'POLYLINE') {
         const flags = this.number(entity, 70, 0);
         const points: Vertex[] = [];
@@ -271,9 +309,27 @@ class Reader {
         for (; k < entities.length && entities[k]!.type === 'VERTEX'; k++)
           if ((this.number(entities[k]!, 70, 0) & 16) === 0) points.push({ ...this.point(entities[k]!, 10), bulge: this.number(entities[k]!, 42, 0) });
         // Only flat, closed polylines: 8 is a line in space, 16 and 64 are meshes.
-        if ((flags & 1) === 1 && (flags & (8 | 16 | 64)) === 0) sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', area: outlineArea(points) });
+        if ((flags & 1) === 1 && (flags & (8 | 16 | 64)) === 0) sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', vertices: points });
         i = k - 1;
-      }
+      } else if (entity.type === 'CIRCLE') {
+        const { x, y } = this.point(entity, 10);
+        const radius = this.number(entity, 40, 0);
+        // A circle is two half circles, each with the bulge 1.
+        if (radius > 0)
+          sheet(entity).outlines.push({
+            layer: this.get(entity, 8) ?? '',
+            vertices: [
+              { x: x - radius, y, bulge: 1 },
+              { x: x + radius, y, bulge: 1 },
+            ],
+          });
+      } else if (entity.type === 'TEXT' || entity.type === 'ATTRIB')
+        write(
+          entity,
+          showControlCodes(this.get(entity, 1) ?? ''),
+          this.number(entity, 72, 0) !== 0 || this.number(entity, entity.type === 'TEXT' ? 73 : 74, 0) !== 0,
+        );
+      else if (entity.type === 'MTEXT') write(entity, showControlCodes(plainMtext(this.longText(entity))), false);
     }
   }
 
@@ -371,6 +427,13 @@ class Reader {
     });
   }
 
+  /** The text of an MTEXT: pieces of 250 letters before its last one. */
+  private longText(entity: Entity): string {
+    let text = '';
+    for (let k = entity.from + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) text += this.value(k);
+    return text;
+  }
+
   private vertices(entity: Entity): Vertex[] {
     const points: { x: number; y: number; bulge: number }[] = [];
     const { codes } = this.index;
@@ -438,7 +501,18 @@ class Reader {
 }
 
 /** Codes of $INSUNITS that Rule has a unit for. */
-const INSERT_UNITS: Readonly<Record<string, string>> = { '1': 'in', '2': 'ft', '4': 'mm', '5': 'cm', '6': 'm', '10': 'yd' };
+const INSERT_UNITS: Readonly<Record<string, string>> = {
+  '1': 'in',
+  '2': 'ft',
+  '4': 'mm',
+  '5': 'cm',
+  '6': 'm',
+  '7': 'km',
+  '9': 'mil',
+  '10': 'yd',
+  '13': 'µm',
+  '14': 'dm',
+};
 
 /** Opens a DXF file. @throws FileError when it is broken or binary. */
 export const openDxf = (bytes: Uint8Array): DxfContent => new Reader(bytes).read();

@@ -20,6 +20,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
       case 'field': {
         const field = content.fields.find((f) => f.name === change.name);
         if (!field) throw new FileError('no-field', `The file has no field ${change.name}.`);
+        if (field.valueAt < 0) throw new FileError('fact', `The program that saves the drawing writes ${change.name}; it cannot be changed.`);
         return [valueEdit(content, field.valueAt, change.value?.text ?? '')];
       }
       case 'property':

@@ -1,0 +1,135 @@
+import { CellFinding } from '@rule/contract';
+import { FileJudgement, Judged, PreparedSchema, repairFor } from '@rule/core/schema';
+import { CopyValue, Db, Sql } from '../platform/db';
+import { LOCKS, TAKE_LOCK } from '../platform/locks';
+import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
+import { prepare } from '../schema/prepared';
+import { inForceOf } from '../schema/editions';
+
+/** Files judged in one go. */
+const BATCH = 200;
+/** More files than this are judged in a thread, so that nobody else waits for it. */
+const FEW = 200;
+
+/** What stands for all files in the queue. */
+const ALL = 0;
+
+/**
+ * Files whose judgement may have changed wait in `to_judge`: the database's triggers put them there, whatever wrote. Here those that look
+ * at them join: drawings of a model, assemblies of a part, files of a project.
+ */
+const SPREAD = `WITH RECURSIVE changed AS (UPDATE to_judge SET spread = true WHERE NOT spread RETURNING file_id),
+  every AS (SELECT id AS file_id FROM files WHERE NOT removed AND EXISTS (SELECT 1 FROM changed WHERE file_id = ${ALL})),
+  above(file_id) AS (SELECT file_id FROM changed WHERE file_id > 0 UNION SELECT c.assembly_id FROM above a JOIN copies c ON c.part_id = a.file_id),
+  looking AS (
+    SELECT file_id FROM every
+    UNION SELECT file_id FROM above
+    UNION SELECT f.id FROM files f JOIN above a ON f.model_file_id = a.file_id WHERE NOT f.removed
+    UNION SELECT f.id FROM files f JOIN changed w ON w.file_id < 0 AND (f.project_id = -w.file_id OR f.set_id = -w.file_id) WHERE NOT f.removed
+    UNION SELECT f.id FROM files f, changed w JOIN wide_holders h ON h.id = -w.file_id AND h.level = 'company' WHERE w.file_id < 0 AND NOT f.removed)
+  INSERT INTO to_judge (file_id, spread) SELECT file_id, true FROM looking EXCEPT SELECT file_id, true FROM changed`;
+
+const TAKE = `DELETE FROM to_judge WHERE file_id IN (SELECT DISTINCT file_id FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT ${BATCH}) RETURNING file_id AS id`;
+
+/** Where judgements are kept: only what is wrong with values, or is not what it should be, has rows. */
+const FINDINGS = 'findings (file_id, holder, property_id, check_id, code, message, wanted)';
+
+/** Judges some files, and keeps what was found in place of what was found before. */
+async function judgeFiles(sql: Sql, ids: readonly number[], prepared: PreparedSchema): Promise<void> {
+  const around = surroundingsOf([prepared]);
+  const facts = await loadFacts(sql, ids, around);
+  const found: CopyValue[][] = [];
+  for (const file of facts.values()) found.push(...findingsOf(prepared, file));
+  await sql.run('DELETE FROM findings WHERE file_id = ANY($1::int[])', [ids]);
+  if (found.length) await sql.copy(FINDINGS, found);
+}
+
+/** What a value should be where it is not: of one that is stale, and of one under another name. */
+const wantedOf = (judged: Judged, prepared: PreparedSchema) => (judged.derived !== undefined ? judged.derived : repairFor(judged, prepared.standIns));
+
+/** Everything that is to be said of a file and of what is inside it: the one judgement that grid, forms, Overview and checks go by. */
+export function* findingsOf(prepared: PreparedSchema, file: LoadedFacts): Generator<CopyValue[]> {
+  const of = function* (holder: string, values: FileJudgement['values']): Generator<CopyValue[]> {
+    for (const [property, judged] of values)
+      for (const { code, message } of judged.cell.violations) {
+        const wanted = code === 'stale' || code === 'other-name' ? wantedOf(judged, prepared) : null;
+        yield [file.id, holder, property, null, code, message, wanted ? JSON.stringify(wanted) : null];
+      }
+  };
+  const { values, failed } = prepared.judge(file);
+  yield* of('', values);
+  for (const { check, message } of failed) yield [file.id, '', null, check.id, 'check', message, null];
+  for (const holder of file.holders) yield* of(holder.key, prepared.judgeHolder(file, holder));
+}
+
+/** Brings kept judgements up to date, of some files or of all that wait. @returns how many were judged */
+export async function judgeWaiting(db: Db, only: readonly number[] | null, now: Date): Promise<number> {
+  let judged = 0;
+  for (;;) {
+    const ids = await db.transaction(async (sql) => {
+      await sql.all(TAKE_LOCK, [LOCKS.judging]);
+      const taken = [...new Set((await sql.all<{ id: number }>(TAKE, [only])).map((row) => row.id))];
+      if (taken.length === 0) return taken;
+      // Read after the queue: by now nothing is older than what put these files there.
+      const prepared = await prepare(sql, (await inForceOf(sql)).schema, now);
+      await judgeFiles(
+        sql,
+        taken.filter((id) => id > 0),
+        prepared,
+      );
+      return taken;
+    });
+    if (ids.length === 0) return judged;
+    judged += ids.length;
+  }
+}
+
+/** The kept judgement of every value, always as fresh as what it is asked for. */
+export class Judgements {
+  constructor(
+    private readonly db: Db,
+    private readonly inThread: (only: readonly number[] | null, now: Date) => Promise<number>,
+    private readonly clock: () => Date,
+  ) {}
+
+  /** What is to be said of files themselves, by file. */
+  async of(files: readonly number[]): Promise<Map<number, CellFinding[]>> {
+    await this.settle(files);
+    const found = await this.db.all<CellFinding & { file: number }>(
+      `SELECT file_id AS file, property_id AS property, code, message, wanted FROM findings WHERE file_id = ANY($1::int[]) AND holder = '' AND property_id IS NOT NULL`,
+      [files],
+    );
+    const byFile = new Map<number, CellFinding[]>();
+    for (const { file, ...finding } of found) byFile.set(file, [...(byFile.get(file) ?? []), finding]);
+    return byFile;
+  }
+
+  /** Values by what is the matter with them: each counts once, and one that is only missing, stale or under another name breaks nothing. */
+  async counts(): Promise<{ missing: number; stale: number; wrong: number }> {
+    await this.settle();
+    return (await this.db.one<{ missing: number; stale: number; wrong: number }>(
+      `SELECT count(*) FILTER (WHERE missing)::int AS missing, count(*) FILTER (WHERE stale)::int AS stale, count(*) FILTER (WHERE wrong)::int AS wrong FROM (
+         SELECT bool_or(f.code = 'required') AS missing, bool_or(f.code = 'stale') AS stale, bool_or(f.code NOT IN ('required', 'stale', 'stand-in', 'other-name')) AS wrong
+         FROM findings f WHERE f.property_id IS NOT NULL GROUP BY f.file_id, f.holder, f.property_id) v`,
+    ))!;
+  }
+
+  /** Brings judgements up to date: of some files, or of all. Cheap where nothing has changed. */
+  async settle(only: readonly number[] | null = null): Promise<void> {
+    const now = this.clock();
+    // Conditions may look at the day.
+    await this.db.run(
+      `WITH day AS (INSERT INTO settings VALUES ('judgedOn', to_jsonb($1::text)) ON CONFLICT (key) DO UPDATE SET value = excluded.value WHERE settings.value <> excluded.value RETURNING 1)
+       INSERT INTO to_judge (file_id) SELECT ${ALL} FROM day`,
+      [now.toISOString().slice(0, 10)],
+    );
+    await this.db.run(SPREAD);
+    const { n } = (await this.db.one<{ n: number }>(
+      'SELECT count(*)::int AS n FROM (SELECT 1 FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT $2) q',
+      [only, FEW + 1],
+    ))!;
+    if (n === 0) return;
+    if (n <= FEW) await judgeWaiting(this.db, only, now);
+    else await this.inThread(only, now);
+  }
+}

@@ -1,0 +1,108 @@
+import { LabelReading, OutlineReading, Point } from '../contract';
+import { Vertex, outlineArea } from './area';
+
+/** A closed outline as it is drawn. */
+export interface DrawnOutline {
+  readonly layer: string;
+  readonly vertices: readonly Vertex[];
+}
+
+/** A text with the point at which it stands. */
+export interface DrawnText {
+  readonly text: string;
+  readonly at: Point;
+}
+
+/** Corners that stand for an arc of a full circle when it is asked what lies inside. */
+const CORNERS = 64;
+/** Comparisons of a box with a box or a point that are made for one layout. */
+const MOST_COMPARISONS = 20_000_000;
+
+interface Ring {
+  readonly points: readonly Point[];
+  readonly area: number;
+  readonly layer: string;
+  readonly min: Point;
+  readonly max: Point;
+}
+
+/** The outline with its arcs as short straight lines. */
+function flatten(vertices: readonly Vertex[]): Point[] {
+  const points: Point[] = [];
+  for (const [i, a] of vertices.entries()) {
+    const b = vertices[(i + 1) % vertices.length]!;
+    points.push({ x: a.x, y: a.y });
+    if (a.bulge === 0) continue;
+    const angle = 4 * Math.atan(a.bulge);
+    const chord = Math.hypot(b.x - a.x, b.y - a.y);
+    if (chord === 0) continue;
+    const radius = chord / (2 * Math.sin(angle / 2));
+    // The centre lies on the chord's perpendicular, at the left of it for an arc that runs counter-clockwise.
+    const height = radius * Math.cos(angle / 2);
+    const centre = { x: (a.x + b.x) / 2 - ((b.y - a.y) / chord) * height, y: (a.y + b.y) / 2 + ((b.x - a.x) / chord) * height };
+    const start = Math.atan2(a.y - centre.y, a.x - centre.x);
+    const steps = Math.max(1, Math.ceil((Math.abs(angle) / (2 * Math.PI)) * CORNERS));
+    for (let k = 1; k < steps; k++) {
+      const turn = start + (angle * k) / steps;
+      points.push({ x: centre.x + Math.abs(radius) * Math.cos(turn), y: centre.y + Math.abs(radius) * Math.sin(turn) });
+    }
+  }
+  return points;
+}
+
+/** Whether a point lies inside: a ray to the right crosses the outline an odd number of times. */
+function isInside({ x, y }: Point, { points, min, max }: Ring): boolean {
+  if (x < min.x || x > max.x || y < min.y || y > max.y) return false;
+  let inside = false;
+  for (let i = 0, j = points.length - 1; i < points.length; j = i++) {
+    const [a, b] = [points[i]!, points[j]!];
+    if (a.y > y !== b.y > y && x < ((b.x - a.x) * (y - a.y)) / (b.y - a.y) + a.x) inside = !inside;
+  }
+  return inside;
+}
+
+function ringOf({ layer, vertices }: DrawnOutline): Ring {
+  const points = flatten(vertices);
+  let [minX, minY, maxX, maxY] = [Infinity, Infinity, -Infinity, -Infinity];
+  for (const { x, y } of points) {
+    minX = Math.min(minX, x);
+    minY = Math.min(minY, y);
+    maxX = Math.max(maxX, x);
+    maxY = Math.max(maxY, y);
+  }
+  return { points, layer, area: outlineArea(vertices), min: { x: minX, y: minY }, max: { x: maxX, y: maxY } };
+}
+
+/** Whether a smaller ring lies in a larger one: the middle of one of its sides does, and so does another. */
+const liesIn = (small: Ring, large: Ring): boolean => {
+  if (small.min.x < large.min.x || small.max.x > large.max.x || small.min.y < large.min.y || small.max.y > large.max.y) return false;
+  const middle = (i: number): Point => {
+    const [a, b] = [small.points[i % small.points.length]!, small.points[(i + 1) % small.points.length]!];
+    return { x: (a.x + b.x) / 2, y: (a.y + b.y) / 2 };
+  };
+  return isInside(middle(0), large) && isInside(middle(small.points.length >> 1), large);
+};
+
+/**
+ * Which outlines of a layer lie in which, and which outlines enclose which texts. A layout with so many of both that this would take
+ * long is given without: `complete` says so.
+ */
+export function nest(
+  outlines: readonly DrawnOutline[],
+  texts: readonly DrawnText[],
+): { readonly outlines: OutlineReading[]; readonly labels: LabelReading[]; readonly complete: boolean } {
+  const rings = outlines.map(ringOf);
+  if (rings.length * (rings.length + texts.length) > MOST_COMPARISONS)
+    return { outlines: rings.map(({ layer, area }) => ({ layer, area, within: null })), labels: [], complete: false };
+  const bySize = rings.map((ring, index) => ({ ring, index })).sort((a, b) => a.ring.area - b.ring.area);
+  const within = new Map<number, number>();
+  for (const [place, { ring, index }] of bySize.entries()) {
+    const around = bySize.slice(place + 1).find((other) => other.ring.layer === ring.layer && other.ring.area > ring.area && liesIn(ring, other.ring));
+    if (around) within.set(index, around.index);
+  }
+  const labels = texts.flatMap(({ text, at }): LabelReading[] => {
+    const around = bySize.filter(({ ring }) => isInside(at, ring)).map(({ index }) => index);
+    return around.length && text.trim() ? [{ text: text.trim(), outlines: around }] : [];
+  });
+  return { outlines: rings.map(({ layer, area }, index) => ({ layer, area, within: within.get(index) ?? null })), labels, complete: true };
+}
