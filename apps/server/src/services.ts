@@ -121,6 +121,8 @@ export function buildServices({
   const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, vault, layouts, sendOuts, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
+    context.progress('judging values', 0, 0);
+    await judgements.settle();
     await geometries.startIfNeeded();
     return report;
   });

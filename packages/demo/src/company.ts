@@ -56,10 +56,16 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
   property('Sheets', { kinds: ['drawing'], type: 'whole', min: 1, max: 99 }),
   property('Model', { kinds: ['drawing'], maxLength: 120, help: 'File name of the part or assembly that the drawing shows.' }),
   property('Saved by', {
-    kinds: ['part', 'assembly', 'drawing'],
+    kinds: ['part', 'assembly'],
     feed: 'file',
     fileField: 'author',
     help: 'Who saved the file last, as its program wrote it.',
+  }),
+  property('Last saved by', {
+    kinds: ['drawing'],
+    feed: 'file',
+    fileField: 'last saved by',
+    help: 'Who saved the drawing last, as its program wrote it.',
   }),
   property('Tightening torque', {
     kinds: ['assembly'],

@@ -6,7 +6,7 @@ import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
 import { inForceOf } from '../schema/editions';
 import { readSettings } from '../schema/settings';
-import { Judgements } from '../values/judgements';
+import { Judgements, UNHELD } from '../values/judgements';
 
 /** Files of one page. */
 const PAGE = 500;
@@ -39,7 +39,7 @@ export class FileChecks {
       readSettings(this.db),
       this.db.all<{ file: number; property: number | null; check: number | null; code: never; message: string; inside: string | null }>(
         `SELECT g.file_id AS file, g.property_id AS property, g.check_id AS "check", g.code, g.message, h.level || ' ' || coalesce(nullif(h.label, ''), h.key) AS inside
-         FROM findings g LEFT JOIN holders h ON h.file_id = g.file_id AND h.key = g.holder AND g.holder <> '' WHERE g.file_id = ANY($1::int[]) ORDER BY g.file_id, g.holder, g.property_id`,
+         FROM findings g LEFT JOIN holders h ON h.file_id = g.file_id AND h.key = g.holder AND g.holder <> '' WHERE g.file_id = ANY($1::int[]) AND g.code <> '${UNHELD}' ORDER BY g.file_id, g.holder, g.property_id`,
         [ids],
       ),
       this.db.all<{ file: number; name: string; held: HeldValue }>(

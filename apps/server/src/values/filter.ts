@@ -82,7 +82,7 @@ export function clausesSql(list: readonly Clause[], first = 1): Condition {
 const FINDING_SQL: Readonly<Record<FindingKind, string>> = {
   missing: `g.code = 'required'`,
   stale: `g.code = 'stale'`,
-  wrong: `g.code NOT IN ('required', 'stale', 'stand-in', 'other-name')`,
+  wrong: `g.code NOT IN ('required', 'stale', 'stand-in', 'other-name', 'unheld')`,
 };
 
 /** The condition that a filter stands for, parameters numbered from `first`. */

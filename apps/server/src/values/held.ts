@@ -43,7 +43,7 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
 
 /** What is known of values beside what is held: what stale ones should be, and those under another name. */
 const WANTED = `SELECT g.file_id AS file, g.holder, g.property_id AS property, g.wanted FROM findings g
-  WHERE g.file_id = ANY($1::int[]) AND g.property_id = ANY($2::int[]) AND g.code IN ('stale', 'other-name')`;
+  WHERE g.file_id = ANY($1::int[]) AND g.property_id = ANY($2::int[]) AND g.code IN ('stale', 'other-name', 'unheld')`;
 interface Wanted {
   readonly file: number;
   readonly holder: string;

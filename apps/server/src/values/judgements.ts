@@ -44,17 +44,23 @@ async function judgeFiles(sql: Sql, ids: readonly number[], prepared: PreparedSc
   if (found.length) await sql.copy(FINDINGS, found);
 }
 
+/** Marks values that are worked out and have no place to be written to. */
+export const UNHELD = 'unheld';
+
 /** What a value should be where it is not: of one that is stale, and of one under another name. */
 const wantedOf = (judged: Judged, prepared: PreparedSchema) => (judged.derived !== undefined ? judged.derived : repairFor(judged, prepared.standIns));
 
 /** Everything that is to be said of a file and of what is inside it: the one judgement that grid, forms, Overview and checks go by. */
 export function* findingsOf(prepared: PreparedSchema, file: LoadedFacts): Generator<CopyValue[]> {
   const of = function* (holder: string, values: FileJudgement['values']): Generator<CopyValue[]> {
-    for (const [property, judged] of values)
+    for (const [property, judged] of values) {
+      // No finding, but the only place where such a value is kept.
+      if (judged.unheld && judged.value) yield [file.id, holder, property, null, UNHELD, '', JSON.stringify(judged.value)];
       for (const { code, message } of judged.cell.violations) {
         const wanted = code === 'stale' || code === 'other-name' ? wantedOf(judged, prepared) : null;
         yield [file.id, holder, property, null, code, message, wanted ? JSON.stringify(wanted) : null];
       }
+    }
   };
   const { values, failed } = prepared.judge(file);
   yield* of('', values);
@@ -96,7 +102,7 @@ export class Judgements {
   async of(files: readonly number[]): Promise<Map<number, CellFinding[]>> {
     await this.settle(files);
     const found = await this.db.all<CellFinding & { file: number }>(
-      `SELECT file_id AS file, property_id AS property, code, message, wanted FROM findings WHERE file_id = ANY($1::int[]) AND holder = '' AND property_id IS NOT NULL`,
+      `SELECT file_id AS file, property_id AS property, code, message, wanted FROM findings WHERE file_id = ANY($1::int[]) AND holder = '' AND property_id IS NOT NULL AND code <> '${UNHELD}'`,
       [files],
     );
     const byFile = new Map<number, CellFinding[]>();
@@ -109,7 +115,7 @@ export class Judgements {
     await this.settle();
     return (await this.db.one<{ missing: number; stale: number; wrong: number }>(
       `SELECT count(*) FILTER (WHERE missing)::int AS missing, count(*) FILTER (WHERE stale)::int AS stale, count(*) FILTER (WHERE wrong)::int AS wrong FROM (
-         SELECT bool_or(f.code = 'required') AS missing, bool_or(f.code = 'stale') AS stale, bool_or(f.code NOT IN ('required', 'stale', 'stand-in', 'other-name')) AS wrong
+         SELECT bool_or(f.code = 'required') AS missing, bool_or(f.code = 'stale') AS stale, bool_or(f.code NOT IN ('required', 'stale', 'stand-in', 'other-name', '${UNHELD}')) AS wrong
          FROM findings f WHERE f.property_id IS NOT NULL GROUP BY f.file_id, f.holder, f.property_id) v`,
     ))!;
   }

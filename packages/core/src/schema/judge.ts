@@ -97,6 +97,8 @@ export interface Judged {
   readonly derived?: HeldValue | null;
   /** Why a rule gave no value. */
   readonly failure?: string;
+  /** Whether the value is only worked out: its holder has no place that could hold it. */
+  readonly unheld?: true;
   /** The known spelling under which the value stands. */
   readonly otherName?: string;
 }
@@ -451,6 +453,12 @@ export class PreparedSchema {
     const behind = holder.level === 'variant' ? file : holder.level === 'occurrence' ? holder.part : null;
     return this.judgeList(inner, list, holder.level, names, host, (prepared, own) => {
       const one = this.value(inner, own, prepared, names, { ...host, instant: null }, holder.level);
+      // A sheet holds values in the cells of its title block alone; what has none is shown, and never written.
+      if (holder.level === 'sheet' && slotOf(own, file.kind).place !== 'cell' && one.derived !== undefined) {
+        const { derived: _, ...rest } = one;
+        void _;
+        return { ...rest, unheld: true, cell: { ...one.cell, violations: one.cell.violations.filter((violation) => violation.code !== 'stale') } };
+      }
       if (!own.fallback || !behind || one.derived !== undefined || one.cell.state !== 'blank') return one;
       const { held, other } = this.holding(behind, own);
       const value = other ?? held;

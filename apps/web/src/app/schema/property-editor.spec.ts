@@ -139,21 +139,35 @@ describe('a property in depth', () => {
     expect(bar()).toMatch(/8.*fit/);
   });
 
-  it('homes are a place and a name; what is none changes nothing', async () => {
+  it('homes are chosen from what files have; a property of another name is typed', async () => {
     const { stage } = await staged({ id: 2 });
-    const home = stage.field('Home in a part');
-    const leave = async (text: string) => {
-      home.value = text;
-      home.dispatchEvent(new Event('input'));
-      home.dispatchEvent(new Event('blur'));
-      await stage.settled();
-    };
-    await leave('field: product name');
+    const homes = () => [...stage.field<HTMLSelectElement>('Home in a part').options].map((option) => option.textContent.trim());
+    expect(homes().slice(1)).toEqual(['property of another name …', 'file field product id (12 files)']);
+    await stage.select('Home in a part', 'file field product id (12 files)');
     await stage.click('Save in the draft');
-    expect(sent(stage).draft.homes).toEqual({ part: { place: 'field', name: 'product name' } });
-    await leave('');
+    expect(sent(stage).draft.homes).toEqual({ part: { place: 'field', name: 'product id' } });
+    await stage.select('Home in a part', 'property of another name …');
+    await stage.type('Name in a part', 'Werkstoff');
+    await stage.click('Save in the draft');
+    expect(sent(stage).draft.homes).toEqual({ part: { place: 'property', name: 'Werkstoff' } });
+    await stage.select('Home in a part', 'property Mass');
     await stage.click('Save in the draft');
     expect(sent(stage).draft.homes).toEqual({});
+  });
+
+  it('an area says which outlines it is of, chosen from the layers and texts of the drawings', async () => {
+    const { stage } = await staged({ id: 2 });
+    await stage.select('Value comes from', 'taken from the sheet');
+    await stage.select('What of the sheet', 'closed area');
+    expect(stage.text()).toContain('Name the layer that the outlines are on.');
+    await stage.select('Area of', 'the outline around a text');
+    await stage.type('Text in the outline', 'Hall');
+    expect([...stage.page.querySelectorAll<HTMLOptionElement>('#area-texts option, #area-layers option')].map((option) => option.value)).toEqual([
+      'Hall',
+      'ROOM',
+    ]);
+    await stage.click('Save in the draft');
+    expect(sent(stage).draft).toMatchObject({ sheetFact: 'closed area', sheetArea: { of: 'around a text', text: 'Hall', layer: '', holes: true } });
   });
 
   it('a class can ask for other things', async () => {

@@ -1,8 +1,9 @@
 import { FileFormat } from '../contract';
-import { readDxf } from './read';
+import { julianInstant, readDxf } from './read';
 import { modifyDxf } from './write';
 
 export { scanDxf } from './scan';
+export { julianInstant };
 export { boxOf, makeSheet } from './make';
 export type { Outline, SheetPlan } from './make';
 
