@@ -41,6 +41,18 @@ export interface FileFilter {
 export const FINDING_KINDS = ['missing', 'stale', 'wrong'] as const;
 export type FindingKind = (typeof FINDING_KINDS)[number];
 
+/** Comparisons that need no text. */
+const TEXTLESS: readonly Clause['operator'][] = ['is filled', 'is blank', 'is a stand-in'];
+
+/** What keeps a condition from saying anything: a name or a text that is missing. `null` when it is whole. */
+export function clauseProblem({ subject, name = '', operator, text = '' }: Clause): string | null {
+  if ((subject === 'value' || subject === 'field') && name.trim() === '') return 'Name the value that is compared.';
+  if (TEXTLESS.includes(operator) || text !== '') return null;
+  // Files in the top folder of a library stand in the folder with the empty name.
+  if (subject === 'folder' && (operator === 'is' || operator === 'is not')) return null;
+  return `Type what to compare with${subject === 'value' || subject === 'field' ? ', or choose "is blank"' : ''}.`;
+}
+
 export const clause = Joi.object<Clause>({
   subject: Joi.valid(...SUBJECTS).required(),
   name: Joi.string()
@@ -48,7 +60,12 @@ export const clause = Joi.object<Clause>({
     .when('subject', { is: Joi.valid('value', 'field'), then: Joi.required() }),
   operator: Joi.valid(...OPERATORS).required(),
   text: Joi.string().max(1000).allow(''),
-});
+})
+  .custom((value: Clause, helpers) => {
+    const problem = clauseProblem(value);
+    return problem === null ? value : helpers.message({ custom: `A condition is not whole. ${problem}` });
+  })
+  .id('clause');
 export const clauses = Joi.array().items(clause).max(50);
 
 /** What rows of the grid are grouped by: a folder, kind or class, or a property's number. */

@@ -364,6 +364,56 @@ describe('Open Packaging', () => {
     expect(back).toContain('<dc:title>Seating list</dc:title>');
   }, 120_000);
 
+  it('finds core and custom properties by any spelling of their relationship, and writes into the parts that are there', () => {
+    // LibreOffice 7.4 writes the core relation below officedocument; ./ and another case name the same part.
+    const rels = RELS(
+      '<Relationship Id="a" Type="http://schemas.openxmlformats.org/officedocument/2006/relationships/metadata/core-properties" Target="./docProps/core.xml"/><Relationship Id="b" Type="http://purl.oclc.org/ooxml/officeDocument/relationships/customProperties" Target="DocProps/Custom.xml"/>',
+    );
+    const written = changed(opc, bare, ...CHANGES);
+    const parts = unzipSync(written);
+    const odd = zipSync({ ...parts, '_rels/.rels': strToU8(rels) });
+    expect(held(opc, odd)).toEqual(held(opc, written));
+    const after = unzipSync(changed(opc, odd, { holder: '', place: 'field', name: 'title', value: heldText('New') }, { ...CHANGES[0]!, value: heldText('1') }));
+    expect(
+      Object.keys(after)
+        .filter((name) => name.startsWith('docProps/'))
+        .sort(),
+    ).toEqual(['docProps/core.xml', 'docProps/custom.xml']);
+    expect(strFromU8(after['_rels/.rels']!)).toBe(rels);
+    expect(strFromU8(after['docProps/core.xml']!)).toContain('>New<');
+  });
+
+  it('loses no entry whose name reads like another one', () => {
+    const two = zipSync({ 'media/a1.bin': strToU8('one'), 'media/a2.bin': strToU8('two'), ...unzipSync(bare) });
+    // Bytes that are no UTF-8: both names read alike.
+    const alike = Buffer.from(two);
+    for (const [name, byte] of [
+      ['media/a1.bin', 0xe4],
+      ['media/a2.bin', 0xf6],
+    ] as const)
+      for (let at = alike.indexOf(name); at >= 0; at = alike.indexOf(name, at)) alike.set([byte, byte], at + 6);
+    const after = Buffer.from(changed(opc, new Uint8Array(alike), CHANGES[0]!));
+    const count = (bytes: Buffer) => bytes.readUInt16LE(bytes.lastIndexOf(Buffer.from([0x50, 0x4b, 5, 6])) + 10);
+    expect(count(after)).toBe(count(alike) + 1);
+    expect([after.includes('one'), after.includes('two')].filter(Boolean)).toHaveLength([alike.includes('one'), alike.includes('two')].filter(Boolean).length);
+  });
+
+  it('writes texts that look like escapes, and whole numbers of any size, as office programs show them', () => {
+    const values: FileChange[] = [
+      { holder: '', place: 'property', name: 'Code', value: heldText('_x0041_B') },
+      { holder: '', place: 'property', name: 'Large', value: { text: '3000000000', form: 'integer' } },
+      { holder: '', place: 'property', name: 'Least', value: { text: '-2147483648', form: 'integer' } },
+      { holder: '', place: 'property', name: 'Huge', value: { text: '12345678901234567890', form: 'integer' } },
+    ];
+    const after = changed(opc, bare, ...values);
+    const custom = strFromU8(unzipSync(after)['docProps/custom.xml']!);
+    expect(custom).toContain('<vt:lpwstr>_x005F_x0041_B</vt:lpwstr>');
+    expect(custom).toContain('<vt:r8>3000000000</vt:r8>');
+    expect(custom).toContain('<vt:i4>-2147483648</vt:i4>');
+    expect(custom).toContain('<vt:lpwstr>12345678901234567890</vt:lpwstr>');
+    expect(holder(opc, after).values.map((value) => value.held.text)).toEqual(['_x0041_B', '3000000000', '-2147483648', '12345678901234567890']);
+  });
+
   it('says what is wrong with a file that is none', () => {
     expect(() => opc.read(utf8('not a zip'))).toThrow('not an Open Packaging document');
     expect(() => opc.read(zipSync({ 'a.txt': strToU8('x') }))).toThrow('not an Open Packaging document');

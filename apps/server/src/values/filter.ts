@@ -1,4 +1,4 @@
-import { Clause, FileFilter, FindingKind } from '@rule/contract';
+import { Clause, FileFilter, FindingKind, clauseProblem } from '@rule/contract';
 
 /** A condition on `files f` with the parameters that it needs. */
 export interface Condition {
@@ -50,6 +50,8 @@ function compare(column: string, number: string | null, { operator, text = '' }:
 }
 
 function clauseSql(clause: Clause, bind: Binding): string {
+  // One that was kept before it was refused, and says nothing, takes nothing in.
+  if (clauseProblem(clause) !== null) return 'false';
   switch (clause.subject) {
     case 'file name':
       return compare('f.name', null, clause, bind);

@@ -55,6 +55,64 @@ export function guessEncoding(bytes: Uint8Array): Encoding {
   }
 }
 
+/**
+ * The line on which a file stops being UTF-8, where most of it is: letters outside ASCII that are UTF-8 stand in it as well. `null` for a
+ * file that is UTF-8 throughout, or plainly in another encoding.
+ */
+export function lineNotUtf8(bytes: Uint8Array): number | null {
+  let line = 1;
+  let first: number | null = null;
+  let [good, bad] = [0, 0];
+  for (let i = 0; i < bytes.length;) {
+    const byte = bytes[i]!;
+    if (byte === 10) line++;
+    if (byte < 0x80) {
+      i++;
+      continue;
+    }
+    const length = byte >= 0xf0 && byte < 0xf5 ? 4 : byte >= 0xe0 ? 3 : 2;
+    const follows = byte >= 0xc2 && byte < 0xf5 && i + length <= bytes.length && bytes.subarray(i + 1, i + length).every((next) => (next & 0xc0) === 0x80);
+    if (follows) good++;
+    else {
+      bad++;
+      first ??= line;
+    }
+    i += follows ? length : 1;
+  }
+  return bad > 0 && good > bad ? first : null;
+}
+
+/** Whether lines end in more than one way. Line breaks inside quotation marks count as well: then the longer way of reading does no harm. */
+const mixesLineEnds = (text: string): boolean => {
+  const [both, feed, both2] = [text.includes('\r\n'), /(^|[^\r])\n/.test(text), /\r(?!\n)/.test(text)];
+  return Number(both) + Number(feed) + Number(both2) > 1;
+};
+
+/** The text with all line ends outside quotation marks as line feeds. A quotation mark opens a value only where one begins (RFC 4180). */
+function evenLines(text: string, delimiter: string): string {
+  let out = '';
+  let from = 0;
+  let begins = true;
+  let quoted = false;
+  for (let i = 0; i < text.length; i++) {
+    const c = text[i]!;
+    if (quoted) {
+      if (c !== '"') continue;
+      if (text[i + 1] === '"') i++;
+      else quoted = false;
+    } else if (c === '"' && begins) {
+      quoted = true;
+      begins = false;
+    } else if (c === '\r') {
+      out += `${text.slice(from, i)}\n`;
+      if (text[i + 1] === '\n') i++;
+      from = i + 1;
+      begins = true;
+    } else begins = c === delimiter || c === '\n';
+  }
+  return out + text.slice(from);
+}
+
 /** Decodes a text file, in the encoding that is named or guessed. */
 export function decodeText(bytes: Uint8Array, encoding: Encoding = guessEncoding(bytes)): { text: string; encoding: Encoding } {
   if (encoding === 'utf-8' || encoding === 'utf-16le' || encoding === 'utf-16be') return { text: new TextDecoder(encoding).decode(bytes), encoding };
@@ -73,20 +131,39 @@ export interface CsvSource extends TableSource {
   readonly delimiter: string;
 }
 
+/** A cell of text. What could not be decoded is no value. */
+const cellOf = (cell: string, lossy: boolean): TableCell =>
+  cell === '' ? { text: '', is: 'blank' } : lossy && cell.includes('\ufffd') ? { text: cell, is: 'unreadable' } : { text: restore(cell), is: 'text' };
+
 /** Rows that are parsed in one go. */
 const ROWS_AT_ONCE = 2000;
 
 /** Opens CSV in any of the encodings above and with any common delimiter. @throws TableError `csv-not` */
 export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource {
-  const { text, encoding } = decodeText(bytes, choice.encoding);
+  const guessed = guessEncoding(bytes);
+  const odd = choice.encoding === undefined && guessed === 'windows-1252' ? lineNotUtf8(bytes) : null;
+  if (odd !== null)
+    throw new TableError('csv-encoding', `Line ${odd} holds letters that are not UTF-8, though the rest of the file is. Choose the encoding to read it in.`);
+  const decoded = decodeText(bytes, choice.encoding ?? guessed);
+  const { encoding } = decoded;
+  // Read as UTF-8 because somebody said so, though some bytes are none.
+  const lossy = encoding === 'utf-8' && guessed !== 'utf-8';
+  let { text } = decoded;
   if (text.includes('\0')) throw new TableError('csv-not', 'This is not a text file.');
   const hint = /^sep=(.)\r?\n/.exec(text);
   const start = hint ? hint[0].length : 0;
   // Without empty lines at the end: they mislead the search for the delimiter.
   let end = text.length;
   while (end > start && (text[end - 1] === '\n' || text[end - 1] === '\r')) end--;
-  const sample = Papa.parse<string[]>(text.slice(start, Math.min(end, start + 256 * 1024)), { preview: 100, delimiter: choice.delimiter ?? hint?.[1] ?? '' });
-  const { delimiter, linebreak } = sample.meta;
+  const mixed = mixesLineEnds(text.slice(start, end));
+  const head = text.slice(start, Math.min(end, start + 256 * 1024));
+  const sample = Papa.parse<string[]>(mixed ? head.replace(/\r\n?/g, '\n') : head, { preview: 100, delimiter: choice.delimiter ?? hint?.[1] ?? '' });
+  const { delimiter } = sample.meta;
+  const linebreak = mixed ? '\n' : sample.meta.linebreak;
+  if (mixed) {
+    text = text.slice(0, start) + evenLines(text.slice(start, end), delimiter);
+    end = text.length;
+  }
   return {
     sheet: null,
     note: encoding === 'utf-8' ? null : `read as ${encoding}`,
@@ -106,7 +183,7 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
         });
         const quote = parsed.errors.find((error) => error.type === 'Quotes');
         if (quote) throw new TableError('csv-quotes', `Line ${row + (quote.row ?? 0) + 1}: a quotation mark is not closed.`);
-        for (const cells of parsed.data) yield cells.map((cell): TableCell => ({ text: restore(cell), is: cell === '' ? 'blank' : 'text' }));
+        for (const cells of parsed.data) yield cells.map((cell) => cellOf(cell, lossy));
         row += parsed.data.length;
         if (!parsed.meta.truncated || parsed.meta.cursor <= 0) return;
         at += parsed.meta.cursor;

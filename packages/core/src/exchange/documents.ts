@@ -1,7 +1,7 @@
 import { SaxesParser, SaxesTagPlain } from 'saxes';
 import { FILE_HEADER, HOLDER_HEADER, IDENTITY_HEADER } from './columns';
 import { BLANK_CELL, TableCell, TableError, TableSource } from './table';
-import { escapeMarkup, escapeX, unescapeX } from './xstring';
+import { escapeMarkup, escapeX, unescapeX } from '../files/opc';
 
 /** What a table in JSON or XML says of itself, beside its rows. */
 export interface DocumentHead {

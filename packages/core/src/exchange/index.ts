@@ -1,7 +1,7 @@
 export * from './table';
 export * from './csv-form';
 export * from './csv';
-export * from './xstring';
+export { escapeMarkup, escapeX, unescapeX } from '../files/opc';
 export * from './workbook';
 export * from './write-workbook';
 export * from './columns';

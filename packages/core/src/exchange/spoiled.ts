@@ -16,6 +16,7 @@ export const SPOILED = [
   'autocorrected',
   'letters',
   'error cell',
+  'unreadable cell',
   'formula',
 ] as const;
 export type SpoiledCode = (typeof SPOILED)[number];
@@ -198,6 +199,10 @@ const readsAsSerial = (serial: number, iso: string): boolean =>
  * ECMA-376 part 1, 18.18.11), numbers keep fifteen digits (IEEE 754 binary64).
  */
 export function spoiled(cell: TableCell, sent: string | null, type: ValueType): Spoiled | null {
+  if (cell.is === 'unreadable')
+    return cell.formula
+      ? found('unreadable cell', 'The cell holds a formula without a stored result. Open the table in a spreadsheet program and save it.', false)
+      : found('unreadable cell', 'The cell cannot be read: the file does not hold the text that it refers to, or holds it in another encoding.', false);
   if (cell.is === 'error' || isErrorText(cell.text)) return found('error cell', `The cell holds the error ${cell.text.trim()}.`, sent !== null && sent !== '');
   if (cell.formula) return found('formula', 'The cell holds a formula; what came out of it when the table was saved would be written.', false);
   if (cell.text === '') return null;

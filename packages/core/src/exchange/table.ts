@@ -1,7 +1,8 @@
 /** One cell as a workbook or CSV file holds it. `text` is plain: numbers with a full stop, dates as ISO 8601. */
 export interface TableCell {
   readonly text: string;
-  readonly is: 'text' | 'number' | 'boolean' | 'date' | 'error' | 'blank';
+  /** `unreadable`: something stands there and cannot be made out, such as a text that the workbook does not hold, or a formula without its result. */
+  readonly is: 'text' | 'number' | 'boolean' | 'date' | 'error' | 'unreadable' | 'blank';
   /** Set when the cell's value was computed by a formula. */
   readonly formula?: true;
 }

@@ -220,7 +220,7 @@ function judgeCell(written: TableCell, property: Property, found: FoundRow, cont
   if (!odd && says(cell, current, property))
     return { ...shared, verdict: 'same', proposed: current, takeable: false, code: 'same', message: 'Rule holds this value already.' };
   if (odd) {
-    const check = odd.code === 'error cell' ? null : checkProposed(cell.text, own, context.standIns);
+    const check = odd.code === 'error cell' || odd.code === 'unreadable cell' ? null : checkProposed(cell.text, own, context.standIns);
     return {
       ...shared,
       verdict: 'spoiled',

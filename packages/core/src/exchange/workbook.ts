@@ -1,8 +1,7 @@
 import { SaxesParser, SaxesTagPlain } from 'saxes';
 import { FileError } from '../files';
-import { ZipEntry, ZipIndex, scanZip, unpackPieces } from '../files/opc';
+import { ZipEntry, ZipIndex, partName, scanZip, unescapeX, unpackPieces } from '../files/opc';
 import { BLANK_CELL, Table, TableCell, TableError, TableSource, tableOf } from './table';
-import { unescapeX } from './xstring';
 
 /** Limits that keep a hostile workbook from filling memory. */
 export interface WorkbookLimits {
@@ -118,6 +117,8 @@ function serialToIso(serial: number, date1904: boolean): string {
   const at = new Date(Date.UTC(1899, 11, 30) + Math.round(days * 86_400_000));
   if (Number.isNaN(at.getTime())) return String(serial);
   const iso = at.toISOString();
+  // Less than a day is a time of day, of no day.
+  if (serial >= 0 && serial < 1 && !Number.isInteger(serial)) return iso.slice(11, 19);
   return Number.isInteger(serial) ? iso.slice(0, 10) : `${iso.slice(0, 10)}T${iso.slice(11, 19)}`;
 }
 
@@ -171,40 +172,53 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
   if (bytes[0] !== 0x50 || bytes[1] !== 0x4b) throw new TableError('xlsx-not', 'This is not an XLSX workbook.');
   const zip = asTable(() => scanZip(bytes));
   let total = 0;
-  for (const entry of zip.entries.values()) {
-    if (!entry.name.startsWith('xl/') || !/\.(xml|rels)$/.test(entry.name)) continue;
+  const measured = new Set<string>();
+  /** A part is looked at before it is unpacked: it must not be larger than what Rule reads. */
+  const measure = (name: string) => {
+    const entry = zip.entries.get(name);
+    if (!entry || measured.has(name)) return;
+    measured.add(name);
     total += entry.size;
     if (total > limits.bytes || entry.size > Math.max(1 << 20, entry.packed * RATIO))
       throw new TableError('xlsx-too-large', `The workbook unpacks to more than Rule reads (${entry.name}).`);
-  }
+  };
   const pieces = (name: string): Iterable<Uint8Array> => {
     const entry = zip.entries.get(name);
     return entry ? asTablePieces(zip, entry) : [];
   };
   /** Parts that are not there hold nothing. */
   const scan = (name: string, part: string, on: Handlers) => {
+    measure(name);
     if (zip.entries.has(name)) scanXml(pieces(name), part, on);
   };
-  if (!zip.entries.has('xl/workbook.xml')) throw new TableError('xlsx-not', 'This is not an XLSX workbook: it has no xl/workbook.xml.');
+  /** What a part points at: part names by the ids and by the kinds of its relationships. */
+  const relations = (of: string): { readonly byId: ReadonlyMap<string, string>; readonly byKind: (kind: RegExp) => string | null } => {
+    const slash = of.lastIndexOf('/') + 1;
+    const list: { id: string; kind: string; part: string }[] = [];
+    scan(partName(zip, `/${of.slice(0, slash)}_rels/${of.slice(slash)}.rels`), `the relationships of ${of || 'the workbook'}`, {
+      open: (name, a) => {
+        if (name === 'Relationship' && a['TargetMode'] !== 'External')
+          list.push({ id: a['Id'] ?? '', kind: a['Type'] ?? '', part: partName(zip, a['Target'] ?? '', of) });
+      },
+    });
+    return { byId: new Map(list.map(({ id, part }) => [id, part])), byKind: (kind) => list.find((entry) => kind.test(entry.kind))?.part ?? null };
+  };
+  const book = relations('').byKind(/\/officeDocument$/i) ?? partName(zip, 'xl/workbook.xml');
+  if (!zip.entries.has(book)) throw new TableError('xlsx-not', 'This is not an XLSX workbook: it has no workbook part.');
+  const parts = relations(book);
 
   let date1904 = false;
   const sheets: { name: string; rel: string }[] = [];
-  scan('xl/workbook.xml', 'workbook.xml', {
+  scan(book, 'workbook.xml', {
     open: (name, a) => {
       if (name === 'workbookPr') date1904 = a['date1904'] === '1' || a['date1904'] === 'true';
       if (name === 'sheet') sheets.push({ name: a['name'] ?? '', rel: a['id'] ?? '' });
     },
   });
-  const targets = new Map<string, string>();
-  scan('xl/_rels/workbook.xml.rels', 'workbook.xml.rels', {
-    open: (name, a) => {
-      if (name === 'Relationship') targets.set(a['Id'] ?? '', a['Target'] ?? '');
-    },
-  });
   const shared: string[] = [];
   let characters = 0;
   const item = new StringItem();
-  scan('xl/sharedStrings.xml', 'sharedStrings.xml', {
+  scan(parts.byKind(/\/sharedStrings$/i) ?? partName(zip, 'sharedStrings.xml', book), 'sharedStrings.xml', {
     open: (name) => item.open(name),
     close: (name) => {
       item.close(name);
@@ -216,23 +230,27 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
     },
     text: (text) => item.add(text),
   });
-  const dateStyles = zip.entries.has('xl/styles.xml') ? readDateStyles(pieces('xl/styles.xml')) : [];
+  const styles = parts.byKind(/\/styles$/i) ?? partName(zip, 'styles.xml', book);
+  measure(styles);
+  const dateStyles = zip.entries.has(styles) ? readDateStyles(pieces(styles)) : [];
   let cells = 0;
   return {
     sheets: sheets.flatMap(({ name, rel }): TableSource[] => {
-      const target = targets.get(rel) ?? '';
-      const part = target.startsWith('/') ? target.slice(1) : `xl/${target}`;
+      const part = parts.byId.get(rel) ?? '';
       if (!zip.entries.has(part)) return [];
+      measure(part);
       return [
         {
           sheet: name,
           note: null,
           rows: () => {
             cells = 0;
-            return sheetRows(pieces(part), name, shared, dateStyles, date1904, (n) => {
+            const count = (n: number) => {
               cells += n;
               if (cells > limits.cells) throw new TableError('xlsx-too-large', `The workbook has more than ${limits.cells} cells.`);
-            });
+            };
+            const read = () => sheetRows(pieces(part), name, shared, dateStyles, date1904, count);
+            return rowsRise(pieces(part)) ? inOrder(read()) : sorted(read());
           },
         },
       ];
@@ -243,6 +261,56 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
 /** Reads the sheets of an XLSX workbook, all of them in memory. @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large` */
 export const readWorkbook = (bytes: Uint8Array, limits?: WorkbookLimits): Table[] => openWorkbook(bytes, limits).sheets.map(tableOf);
 
+/** Whether the rows of a sheet stand in the order of their numbers, as nearly all programs write them. The text is looked through without parsing it. */
+function rowsRise(pieces: Iterable<Uint8Array>): boolean {
+  const decoder = new TextDecoder('latin1');
+  const number = /<(?:\w+:)?row\s(?:[^<>]*?\s)?r="(\d+)"/g;
+  let left = '';
+  let last = 0;
+  for (const piece of pieces) {
+    const text = left + decoder.decode(piece);
+    // A tag may go on in the next piece.
+    const cut = text.lastIndexOf('<');
+    left = text.slice(Math.max(0, cut), cut + 4096);
+    for (const match of (cut < 0 ? text : text.slice(0, cut)).matchAll(number)) {
+      const n = Number(match[1]);
+      if (n <= last) return false;
+      last = n;
+    }
+  }
+  return true;
+}
+
+interface NumberedRow {
+  readonly at: number;
+  readonly cells: TableCell[];
+}
+
+function* inOrder(rows: Iterable<NumberedRow>): Generator<TableCell[]> {
+  let next = 0;
+  for (const { at, cells } of rows) {
+    for (; next < at; next++) yield [];
+    next = at + 1;
+    yield cells;
+  }
+}
+
+/** Rows that stand in any order; pieces of one row are put together. All of them are in memory, as far as the limits let them. */
+function* sorted(rows: Iterable<NumberedRow>): Generator<TableCell[]> {
+  const byNumber = new Map<number, TableCell[]>();
+  for (const { at, cells } of rows) {
+    const known = byNumber.get(at);
+    if (!known) byNumber.set(at, cells);
+    else
+      for (const [i, cell] of cells.entries()) {
+        while (known.length < i) known.push(BLANK_CELL);
+        if (cell.is !== 'blank') known[i] = cell;
+        else known[i] ??= cell;
+      }
+  }
+  yield* inOrder([...byNumber].sort((a, b) => a[0] - b[0]).map(([at, cells]) => ({ at, cells })));
+}
+
 function* sheetRows(
   pieces: Iterable<Uint8Array>,
   sheet: string,
@@ -250,9 +318,8 @@ function* sheetRows(
   dateStyles: readonly boolean[],
   date1904: boolean,
   count: (n: number) => void,
-): Generator<TableCell[]> {
-  const ready: TableCell[][] = [];
-  let given = 0;
+): Generator<NumberedRow> {
+  const ready: NumberedRow[] = [];
   let row: TableCell[] = [];
   let rowNumber = -1;
   let column = -1;
@@ -260,14 +327,19 @@ function* sheetRows(
   let style = 0;
   let value = '';
   let inValue = false;
+  let hasValue = false;
   let formula = false;
   const inline = new StringItem();
 
   const cell = (): TableCell => {
     const mark = formula ? { formula: true as const } : {};
+    // Nothing came out of a formula yet: its program has not computed it.
+    if (formula && !hasValue && type !== 'inlineStr') return { text: '', is: 'unreadable', formula: true };
     switch (type) {
-      case 's':
-        return { text: shared[Number(value)] ?? '', is: 'text', ...mark };
+      case 's': {
+        const text = /^\s*\d+\s*$/.test(value) ? shared[Number(value)] : undefined;
+        return text === undefined ? { text: '', is: 'unreadable', ...mark } : { text, is: 'text', ...mark };
+      }
       case 'inlineStr':
         return { text: inline.take(), is: 'text', ...mark };
       case 'str':
@@ -291,9 +363,7 @@ function* sheetRows(
     open: (name, a) => {
       if (name === 'row') {
         rowNumber = a['r'] ? Number(a['r']) - 1 : rowNumber + 1;
-        if (!(rowNumber >= given && rowNumber < ROWS)) throw new TableError('xlsx-broken', `Sheet ${sheet}: row ${a['r']} is out of order.`);
-        for (; given < rowNumber; given++) ready.push([]);
-        given = rowNumber + 1;
+        if (!(rowNumber >= 0 && rowNumber < ROWS)) throw new TableError('xlsx-broken', `Sheet ${sheet}: there is no row ${a['r']}.`);
         row = [];
         column = -1;
       } else if (name === 'c') {
@@ -303,13 +373,14 @@ function* sheetRows(
         style = Number(a['s'] ?? 0);
         value = '';
         formula = false;
-      } else if (name === 'v') inValue = true;
+        hasValue = false;
+      } else if (name === 'v') inValue = hasValue = true;
       else if (name === 'f') formula = true;
       else if (type === 'inlineStr') inline.open(name);
     },
     close: (name) => {
       if (name === 'v') inValue = false;
-      else if (name === 'row') ready.push(row);
+      else if (name === 'row') ready.push({ at: rowNumber, cells: row });
       else if (name === 'c') {
         count(1 + Math.max(0, column - row.length));
         while (row.length < column) row.push(BLANK_CELL);

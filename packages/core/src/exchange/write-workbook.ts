@@ -1,5 +1,5 @@
 import { Zip, ZipDeflate, strToU8 } from 'fflate';
-import { escapeMarkup, escapeX } from './xstring';
+import { escapeMarkup, escapeX } from '../files/opc';
 
 /** A value that goes into a cell. A date is an ISO 8601 text without a time. */
 export type WrittenValue = string | number | { readonly date: string } | null;

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Clause, OPERATORS, SUBJECTS } from '@rule/contract';
+import { Clause, OPERATORS, SUBJECTS, clauseProblem } from '@rule/contract';
 import { KINDS } from '@rule/core/schema';
 import { ValueType } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
@@ -39,7 +39,7 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
             [attr.list]="listId"
             [attr.aria-label]="'Condition ' + (i + 1) + ': written name'"
             [ngModel]="clause.name"
-            (change)="edit(i, { name: $any($event.target).value })"
+            (ngModelChange)="edit(i, { name: $event })"
           />
         }
         <select
@@ -64,10 +64,13 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
             [attr.aria-label]="'Condition ' + (i + 1) + ': text'"
             [placeholder]="typeOf()(clause.name ?? '') === 'date' ? 'year-month-day' : ''"
             [ngModel]="clause.text"
-            (change)="edit(i, { text: $any($event.target).value })"
+            (ngModelChange)="edit(i, { text: $event })"
           />
         }
         <button type="button" class="link" [attr.aria-label]="'remove condition ' + (i + 1)" (click)="drop(i)">remove</button>
+        @if (problem(clause); as text) {
+          <small class="soft">{{ text }}</small>
+        }
       </div>
     }
     <button type="button" class="link" (click)="add()">Add a condition</button>
@@ -103,6 +106,8 @@ export class Clauses {
   protected readonly kinds = KINDS;
   protected readonly listId = `rule-names-${Clauses.count++}`;
   private static count = 0;
+
+  protected readonly problem = clauseProblem;
 
   protected operators(clause: Clause): readonly Operator[] {
     const fitting = operatorsFor(clause.subject, clause.subject === 'value' ? this.typeOf()(clause.name ?? '') : null);

@@ -33,6 +33,7 @@ const CODES: Readonly<Record<string, string>> = {
   autocorrected: 'signs exchanged',
   letters: 'letters lost or misread',
   'error cell': 'error cells',
+  'unreadable cell': 'cells that cannot be read',
   formula: 'formulas',
 };
 

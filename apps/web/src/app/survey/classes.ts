@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, inject, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { ClassRow, ClassesDraft, Clause } from '@rule/contract';
+import { ClassRow, ClassesDraft, Clause, clauseProblem } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
@@ -50,7 +50,7 @@ type Draft = ClassesDraft['classes'][number];
       @if (mayAdminister()) {
         <div class="actions">
           <p-button severity="secondary" label="Add a class" (onClick)="add()" />
-          <p-button label="Save and sort all files anew" [disabled]="!changed()" [loading]="busy()" (onClick)="save()" />
+          <p-button label="Save and sort all files anew" [disabled]="!changed() || !whole()" [loading]="busy()" (onClick)="save()" />
         </div>
       }
     </fieldset>
@@ -88,6 +88,7 @@ export class Classes {
     () => 'the classes',
   );
   protected readonly drafts = this.work.value;
+  protected readonly whole = computed(() => this.drafts().every((entry) => entry.clauses.every((clause) => clauseProblem(clause) === null)));
   protected readonly changed = this.work.changed;
   protected readonly busy = signal(false);
   protected readonly error = signal<string | null>(null);

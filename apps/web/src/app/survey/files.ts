@@ -1,11 +1,14 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
-import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, output, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, inject, input, linkedSignal, output, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Clause, FileFilter, FilesPage } from '@rule/contract';
+import { Clause, FileFilter, FilesPage, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
 import { Api, FileLink, Notices } from '../shared';
 import { Clauses } from '../clauses';
 import { Pager } from './pager';
+
+/** How long somebody may pause while typing a condition before files are asked for. */
+const TYPING_MS = 250;
 
 const STATES = ['all', 'is filled', 'is blank', 'is a stand-in'] as const;
 type State = (typeof STATES)[number];
@@ -18,7 +21,7 @@ type State = (typeof STATES)[number];
   template: `
     <section class="card">
       <h2>Conditions</h2>
-      <rule-clauses [clauses]="filter().where ?? []" [names]="names()" [typeOf]="typeOf()" (changed)="where.emit($event)" />
+      <rule-clauses [clauses]="written()" [names]="names()" [typeOf]="typeOf()" (changed)="write($event)" />
       <div class="show">
         <label
           >Show the value of
@@ -90,6 +93,9 @@ export class FoundFiles {
   readonly typeOf = input<(name: string) => ValueType | null>(() => null);
   readonly nameChange = output<string>();
   readonly where = output<readonly Clause[]>();
+  /** Conditions as they are being written; those that are whole become the filter. */
+  protected readonly written = linkedSignal<readonly Clause[]>(() => this.filter().where ?? [], { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) });
+  private pause: ReturnType<typeof setTimeout> | undefined;
   protected readonly states = STATES;
   protected readonly pager = new Pager<FilesPage['rows'][number]>(inject(Notices).failed);
 
@@ -111,7 +117,17 @@ export class FoundFiles {
       this.turn();
       untracked(() => this.pager.from((offset, limit) => this.api.files({ ...filter, offset, limit, ...(name ? { name } : {}) })));
     });
-    inject(DestroyRef).onDestroy(() => this.pager.stop());
+    inject(DestroyRef).onDestroy(() => {
+      clearTimeout(this.pause);
+      this.pager.stop();
+    });
+  }
+
+  protected write(clauses: readonly Clause[]): void {
+    this.written.set(clauses);
+    clearTimeout(this.pause);
+    const whole = clauses.filter((clause) => clauseProblem(clause) === null);
+    if (JSON.stringify(whole) !== JSON.stringify(this.filter().where ?? [])) this.pause = setTimeout(() => this.where.emit(whole), TYPING_MS);
   }
 
   private isState = (clause: Clause): boolean => clause.subject === 'value' && clause.name === this.name() && STATES.includes(clause.operator as State);

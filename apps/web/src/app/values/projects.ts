@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileRow, WideDraft, WideRow, WideView } from '@rule/contract';
+import { FileRow, WideDraft, WideRow, WideView, clauseProblem } from '@rule/contract';
 import { Property, checkProposed, isHeldAt, sameDefinition, whyNotTypedAbove } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
 import { Store } from '@ngrx/store';
@@ -67,7 +67,7 @@ const MOST_SHOWN = 200;
         <p class="soft">Files that belong to it by rule: all conditions must hold. With none, files are put in by hand.</p>
         <rule-clauses [clauses]="d.clauses" [names]="names()" (changed)="draft.set({ level: d.level, name: d.name, clauses: $event })" />
         <div class="actions below">
-          <button pButton type="button" [disabled]="!d.name.trim()" (click)="save(d)">Save</button>
+          <button pButton type="button" [disabled]="!d.name.trim() || !whole()" (click)="save()">Save</button>
           <button pButton type="button" class="p-button-text" (click)="draft.set(null)">Leave it</button>
         </div>
       </section>
@@ -401,7 +401,11 @@ export class Projects {
     this.begun = draft;
     this.draft.set(draft);
   }
-  protected save(draft: WideDraft): void {
+  protected readonly whole = computed(() => (this.draft()?.clauses ?? []).every((clause) => clauseProblem(clause) === null));
+  /** Saves what stands in the draft now: a click may come before the view has followed the last letter. */
+  protected save(): void {
+    const draft = this.draft();
+    if (!draft) return;
     this.api.saveProject(this.draftId(), { ...draft, name: draft.name.trim() }).subscribe({
       next: (row) => {
         this.draft.set(null);

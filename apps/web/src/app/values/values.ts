@@ -12,6 +12,7 @@ import {
   GroupBy,
   OPERATORS,
   FINDING_KINDS,
+  clauseProblem,
   FindingKind,
   UpToDate,
 } from '@rule/contract';
@@ -789,6 +790,11 @@ export class ValuesStation {
   protected addClause(property: Property): void {
     const subject = property.feed === 'file' && property.fileField ? ('field' as const) : ('value' as const);
     const clause: Clause = { subject, name: subject === 'field' ? property.fileField! : property.writtenName, operator: this.operator(), text: this.operand() };
+    const problem = clauseProblem(clause);
+    if (problem !== null) {
+      this.notices.error(problem);
+      return;
+    }
     this.filtering.set(null);
     this.go({ where: JSON.stringify([...this.clauses(), clause]) });
   }

@@ -1,15 +1,20 @@
 import { HeldValue, heldText, plainNumber } from '../../values';
 import { FileChange, FileError, FileFormat, FileReading, ReadValue } from '../contract';
 import { Edit } from '../edits';
+import { unescapeX } from './xstring';
 import { TextEdit, XmlElement, XmlPart, escapeXml, readXml, spliceText } from './xml';
 import { ZipIndex, replaceParts, scanZip, unpack } from './zip';
 
+export { escapeMarkup, escapeX, unescapeX } from './xstring';
 export { type ZipEntry, type ZipIndex, scanZip, unpack, unpackPieces } from './zip';
 
 /** Relationship types and content types of ECMA-376 (parts 1 and 2), also in their strict form. */
 const CORE_RELATION = 'http://schemas.openxmlformats.org/package/2006/relationships/metadata/core-properties';
+/** LibreOffice 7 writes the core relation below officedocument; any that ends so means the same. */
+const CORE_RELATIONS = /\/metadata\/core-properties$/i;
 const CUSTOM_RELATION = 'http://schemas.openxmlformats.org/officeDocument/2006/relationships/custom-properties';
-const CUSTOM_STRICT = 'http://purl.oclc.org/ooxml/officeDocument/relationships/customProperties';
+/** The strict form of the standard spells it `customProperties`. */
+const CUSTOM_RELATIONS = /\/custom-?properties$/i;
 const CORE_TYPE = 'application/vnd.openxmlformats-package.core-properties+xml';
 const CUSTOM_TYPE = 'application/vnd.openxmlformats-officedocument.custom-properties+xml';
 /** Format identifier of user-defined document properties (ECMA-376 part 1, custom properties). */
@@ -56,26 +61,45 @@ const partOf = (zip: ZipIndex, path: string): Part | null => {
   return entry ? { path, xml: readXml(unpack(zip, entry), path) } : null;
 };
 
+/**
+ * The name of the part that a relationship of the package points at: `./` and `../` resolved, percent signs decoded, and found whatever
+ * its case, as names of parts are compared (ECMA-376 part 2, 6.2.2.3 and 7.3.4, from memory).
+ */
+export function partName(zip: ZipIndex, target: string, from = ''): string {
+  const segments: string[] = target.startsWith('/') ? [] : from.split('/').slice(0, -1);
+  for (const segment of target.split('/'))
+    if (segment === '..') segments.pop();
+    else if (segment !== '' && segment !== '.') segments.push(segment);
+  let path = segments.join('/');
+  try {
+    path = zip.entries.has(path) ? path : decodeURIComponent(path);
+  } catch {
+    // A percent sign that stands for itself.
+  }
+  if (zip.entries.has(path)) return path;
+  const lower = path.toLowerCase();
+  for (const name of zip.entries.keys()) if (name.toLowerCase() === lower) return name;
+  return path;
+}
+
 function openOpc(bytes: Uint8Array): OpcContent {
   const zip = scanZip(bytes);
   const relations = partOf(zip, '_rels/.rels');
   const types = partOf(zip, '[Content_Types].xml');
   if (!relations || !types) throw new FileError('opc-not', 'This is an archive, but not an Open Packaging document.');
-  const target = (...kinds: string[]) => {
-    const relation = relations.xml.root.children.find(
-      (child) => kinds.includes(child.attributes['Type'] ?? '') && child.attributes['TargetMode'] !== 'External',
-    );
-    return relation?.attributes['Target']?.replace(/^\//, '') ?? null;
+  const target = (kind: RegExp): string | null => {
+    const relation = relations.xml.root.children.find((child) => kind.test(child.attributes['Type'] ?? '') && child.attributes['TargetMode'] !== 'External');
+    const path = relation?.attributes['Target'];
+    return path === undefined ? null : partName(zip, path);
   };
-  const [core, custom] = [target(CORE_RELATION), target(CUSTOM_RELATION, CUSTOM_STRICT)];
-  const main = relations.xml.root.children.find((child) => /\/(officeDocument|3dmodel)$/.test(child.attributes['Type'] ?? ''))?.attributes['Target'] ?? '';
+  const [core, custom] = [target(CORE_RELATIONS), target(CUSTOM_RELATIONS)];
   return {
     zip,
     relations,
     types,
     core: core === null ? null : partOf(zip, core),
     custom: custom === null ? null : partOf(zip, custom),
-    main: main.replace(/^\//, ''),
+    main: target(/\/(officeDocument|3dmodel)$/i) ?? '',
   };
 }
 
@@ -109,14 +133,16 @@ function readVariant(element: XmlElement | undefined): HeldValue {
       return heldText(day ? day[1]! : text.trim());
     }
     default:
-      return heldText(text.replace(/_x([0-9A-Fa-f]{4})_/g, (_, hex: string) => String.fromCharCode(parseInt(hex, 16))));
+      return heldText(unescapeX(text));
   }
 }
 
 function writeVariant(value: HeldValue): string {
   switch (value.form) {
     case 'integer':
-      return Math.abs(Number(value.text)) < 2 ** 31 ? `<vt:i4>${value.text}</vt:i4>` : `<vt:i8>${value.text}</vt:i8>`;
+      // Office programs show no i8: larger numbers stand as doubles as long as those hold them exactly.
+      if (Number(value.text) >= -(2 ** 31) && Number(value.text) < 2 ** 31) return `<vt:i4>${value.text}</vt:i4>`;
+      return Number.isSafeInteger(Number(value.text)) ? `<vt:r8>${value.text}</vt:r8>` : `<vt:lpwstr>${escapeXml(value.text)}</vt:lpwstr>`;
     case 'boolean':
       return `<vt:bool>${value.text === 'yes'}</vt:bool>`;
     // A document property has no unit: the number stands in the unit of the property.
@@ -124,7 +150,7 @@ function writeVariant(value: HeldValue): string {
     case 'measure':
       return `<vt:r8>${value.text}</vt:r8>`;
     case 'text':
-      return `<vt:lpwstr>${escapeXml(value.text)}</vt:lpwstr>`;
+      return `<vt:lpwstr>${escapeXml(value.text.replace(/_(?=x[0-9A-Fa-f]{4}_)/g, '_x005F_'))}</vt:lpwstr>`;
   }
 }
 

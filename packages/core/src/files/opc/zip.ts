@@ -20,7 +20,10 @@ export interface ZipEntry {
 /** The index of a zip archive: entries by name, nothing unpacked. */
 export interface ZipIndex {
   readonly bytes: Uint8Array;
+  /** By name; of several with one name, the first. */
   readonly entries: ReadonlyMap<string, ZipEntry>;
+  /** All of them, in the order of the table of contents. */
+  readonly list: readonly ZipEntry[];
   readonly directory: number;
   readonly end: number;
 }
@@ -57,7 +60,7 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
   const broken = (at: number): never => {
     throw new FileError('zip-broken', 'The table of contents of the document is broken.', at);
   };
-  const entries = new Map<string, ZipEntry>();
+  const list: ZipEntry[] = [];
   let at = directory;
   for (let n = 0; n < count; n++) {
     if (at + 46 > end || data.getUint32(at, true) !== CENTRAL) broken(at);
@@ -70,7 +73,7 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
     if (entryEnd > directory) broken(at);
     // Bit 3: sizes follow the data, with or without a signature.
     if (data.getUint16(at + 8, true) & 8 && entryEnd + 12 <= directory) entryEnd += data.getUint32(entryEnd, true) === DESCRIPTOR ? 16 : 12;
-    entries.set(name, {
+    list.push({
       name,
       method: data.getUint16(at + 10, true),
       packed,
@@ -83,7 +86,10 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
     });
     at += 46 + nameLength + extra + comment;
   }
-  return { bytes, entries, directory, end };
+  // Names may be in letters that only their own system knows: two of them can read alike, and neither may be lost.
+  const entries = new Map<string, ZipEntry>();
+  for (const entry of list) if (!entries.has(entry.name)) entries.set(entry.name, entry);
+  return { bytes, entries, list, directory, end };
 }
 
 /** Unpacks an entry. @throws FileError when it is broken, too large or packed in an unknown way. */
@@ -160,6 +166,7 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
   const { bytes, entries, directory, end } = index;
   const edits: Edit[] = [];
   const changed = new Map<string, { crc: number; packed: number; size: number }>();
+  const isReplaced = (entry: ZipEntry) => parts.has(entry.name) && entries.get(entry.name) === entry;
   const records: Uint8Array[] = [];
   const local = (name: string, content: Uint8Array, stamp: Uint8Array): Uint8Array => {
     const packed = deflateSync(content, { level: 6 });
@@ -179,13 +186,13 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
     h.setUint16(26, nameBytes.length, true);
     return joined(header, nameBytes, packed);
   };
-  const list = [...entries.values()].sort((a, b) => a.start - b.start);
+  const inFile = [...index.list].sort((a, b) => a.start - b.start);
   let shift = 0;
-  const starts = new Map<string, number>();
-  for (const entry of list) {
-    starts.set(entry.name, entry.start + shift);
-    const content = parts.get(entry.name);
-    if (!content) continue;
+  const starts = new Map<ZipEntry | string, number>();
+  for (const entry of inFile) {
+    starts.set(entry, entry.start + shift);
+    if (!isReplaced(entry)) continue;
+    const content = parts.get(entry.name)!;
     const insert = local(entry.name, content, bytes.subarray(entry.start + 10, entry.start + 14));
     edits.push({ offset: entry.start, length: entry.end - entry.start, insert });
     shift += insert.length - (entry.end - entry.start);
@@ -200,10 +207,10 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
     added.push(insert);
     shift += insert.length;
   }
-  for (const entry of entries.values()) {
+  for (const entry of index.list) {
     const record = copyOf(bytes, entry.record, entry.recordEnd);
     const r = view(record);
-    const now = changed.get(entry.name);
+    const now = isReplaced(entry) ? changed.get(entry.name) : undefined;
     if (now) {
       r.setUint16(8, (r.getUint16(8, true) & ~8) | 0x800, true);
       r.setUint16(10, 8, true);
@@ -211,7 +218,7 @@ export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Ar
       r.setUint32(20, now.packed, true);
       r.setUint32(24, now.size, true);
     }
-    r.setUint32(42, starts.get(entry.name)!, true);
+    r.setUint32(42, starts.get(entry)!, true);
     records.push(record);
   }
   for (const name of parts.keys()) {
