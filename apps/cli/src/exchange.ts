@@ -1,7 +1,7 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { basename, resolve } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import { ApplyMode, CellPage, TABLE_FORMATS, TableFormat, TakeBackView } from '@rule/contract';
+import { ApplyMode, CellPage, ColumnChoice, ReadingChoice, TABLE_FORMATS, TableFormat, TakeBackView } from '@rule/contract';
 import { Outcome } from './commands';
 import { Row } from './output';
 import { RuleServer } from './server';
@@ -40,24 +40,89 @@ export async function sendOut(server: RuleServer, name: string, to: string, form
   return { said: `send-out ${id} of ${layout.name} is written to ${resolve(to)}` };
 }
 
+/** What is decided on the command line about a table. */
+export interface Decided {
+  /** `Header=Property`, `Header=file`, `Header=holder` or `Header=ignored`. */
+  readonly columns: readonly string[];
+  readonly onlyBlanks: boolean;
+  readonly leaveAmbiguous: boolean;
+}
+
+/** What is asked about a table, with what answers it. */
+function askedOf({ inspection }: TakeBackView): string {
+  if (!inspection) return 'Rule asks about it.';
+  const said = [
+    inspection.problem ? `${inspection.problem.replace(/\.$/, '')}.` : '',
+    inspection.doubt ?? '',
+    inspection.asks.includes('columns')
+      ? `It is not clear what ${inspection.columns
+          .filter((column) => column.ask)
+          .map((column) => JSON.stringify(column.header))
+          .join(', ')} stand for: say it with --column "Header=Property", "Header=file" or "Header=ignored".`
+      : '',
+    inspection.asks.includes('rows')
+      ? `Several files are called ${inspection.ambiguous.map((entry) => JSON.stringify(entry.name)).join(', ')}: write paths with folders, or leave such rows out with --leave-ambiguous.`
+      : '',
+    inspection.asks.includes('sheet') ? 'It has several sheets.' : '',
+    inspection.asks.includes('encoding') && !inspection.doubt ? `Its encoding is not plain (read as ${inspection.encoding ?? ''}).` : '',
+  ];
+  return said.filter(Boolean).join(' ');
+}
+
+async function choiceOf(server: RuleServer, { inspection, takeBack: { name } }: TakeBackView, decided: Decided): Promise<ReadingChoice> {
+  if (!inspection) throw new Trouble(`${name} cannot be read again.`);
+  const columns: Record<number, ColumnChoice> = {};
+  // What was decided about an earlier table with the same header holds on.
+  for (const { at, use, property, by, ask } of inspection.columns)
+    if (by === null && !ask) {
+      if (use === 'property' && property !== null && property > 0) columns[at] = { use, property };
+      else if (use === 'file' || use === 'holder' || use === 'ignored' || use === 'draft') columns[at] = { use };
+    }
+  const properties = decided.columns.length ? await server.properties() : [];
+  for (const text of decided.columns) {
+    const cut = text.lastIndexOf('=');
+    const [header, means] = [text.slice(0, cut), text.slice(cut + 1)];
+    if (cut < 1 || means === '') throw new Trouble(`--column ${text}: write "Header=Property", "Header=file", "Header=holder" or "Header=ignored".`);
+    const column = inspection.columns.find((candidate) => candidate.header === header);
+    if (!column)
+      throw new Trouble(
+        `--column ${text}: the table has no column ${JSON.stringify(header)}. It has: ${inspection.columns.map((each) => each.header).join(', ')}.`,
+      );
+    const property = properties.find((candidate) => candidate.writtenName === means && !candidate.retired);
+    if (property) columns[column.at] = { use: 'property', property: property.id };
+    else if (means === 'file' || means === 'holder' || means === 'ignored') columns[column.at] = { use: means };
+    else throw new Trouble(`--column ${text}: the schema has no property ${JSON.stringify(means)}.`);
+  }
+  return {
+    ...(Object.keys(columns).length ? { columns } : {}),
+    ...(decided.onlyBlanks ? { onlyBlanks: true } : {}),
+    ...(decided.leaveAmbiguous ? { leaveAmbiguous: true } : {}),
+  };
+}
+
 /**
  * Takes a table back: compares it, and applies what is clear where that is asked for. What waits for a decision or is left out makes it a
  * warning, what is refused or not applied an error.
  */
-export async function takeBack(server: RuleServer, file: string, apply: ApplyMode | null): Promise<Outcome> {
+export async function takeBack(server: RuleServer, file: string, apply: ApplyMode | null, decided: Decided): Promise<Outcome> {
   const bytes = await readFile(file).catch(() => {
     throw new Trouble(`${file} cannot be read.`);
   });
   let view = await server.takeBack(basename(file), bytes);
   const { id } = view.takeBack;
-  while (view.takeBack.state === 'comparing') {
-    await pause(ASK_EVERY_MS);
-    view = await server.takeBackView(id);
+  const compared = async () => {
+    while (view.takeBack.state === 'comparing') {
+      await pause(ASK_EVERY_MS);
+      view = await server.takeBackView(id);
+    }
+  };
+  await compared();
+  if (decided.columns.length || decided.onlyBlanks || decided.leaveAmbiguous) {
+    if (view.takeBack.state === 'compared') view = await server.reopenTakeBack(id);
+    view = await server.answerTakeBack(id, await choiceOf(server, view, decided));
+    await compared();
   }
-  if (view.takeBack.state === 'asking')
-    throw new Trouble(
-      `${file}: ${view.inspection?.problem ?? `Rule asks about its ${view.inspection?.asks.join(' and ')}`}. Answer it in Exchange, take-back ${id}.`,
-    );
+  if (view.takeBack.state === 'asking') throw new Trouble(`${file}: ${askedOf(view)} Or answer it in Exchange, take-back ${id}.`);
   if (view.takeBack.state === 'failed') throw new Trouble(`${file}: ${view.takeBack.note ?? 'it cannot be compared'}.`);
   const report = apply !== null && view.ready > 0 ? await server.applyTakeBack(id, apply) : null;
   if (report) view = await server.takeBackView(id);

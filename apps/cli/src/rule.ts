@@ -23,6 +23,9 @@ rule take-back FILE --apply            writes what is clear; conflicts, spoiled 
   --format FORM     xlsx, csv, json or xml, where the ending of the file does not say
   --for NAME        whom a table is sent out for
   --file-by-file    apply every file for itself; otherwise all of them or none
+  --column "HEADER=PROPERTY"  what a column of a table stands for; also HEADER=file, HEADER=holder, HEADER=ignored; as often as needed
+  --only-blank      take only values for which Rule holds none
+  --leave-ambiguous leave rows out whose file name several files have
   --output FORM     table, csv or json
   --quiet           nothing but the rows
 
@@ -64,6 +67,9 @@ function parse(args: readonly string[]) {
         'dry-run': { type: 'boolean', default: false },
         apply: { type: 'boolean', default: false },
         'file-by-file': { type: 'boolean', default: false },
+        column: { type: 'string', multiple: true, default: [] },
+        'only-blank': { type: 'boolean', default: false },
+        'leave-ambiguous': { type: 'boolean', default: false },
         quiet: { type: 'boolean', default: false },
         help: { type: 'boolean', default: false },
       },
@@ -108,7 +114,8 @@ async function carryOut(
   if (command === 'take-back') {
     if (folder === undefined || rest.length) throw new Trouble('One file at a time. A name with blanks goes in quotes.');
     if (values.apply && values['dry-run']) throw new Trouble('Either --apply or --dry-run.');
-    return finish(await takeBack(server!, folder, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null));
+    const decided = { columns: values.column, onlyBlanks: values['only-blank'], leaveAmbiguous: values['leave-ambiguous'] };
+    return finish(await takeBack(server!, folder, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null, decided));
   }
   if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
   if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');

@@ -8,6 +8,7 @@ import {
   JobRow,
   Layouts,
   Problem,
+  ReadingChoice,
   SendOutRequest,
   SendOutStarted,
   Settings,
@@ -67,6 +68,8 @@ export class RuleServer {
   sendOut = (json: SendOutRequest) => this.ask<SendOutStarted>('POST', '/exchange/send-outs', {}, { json });
   sentFile = async (id: number) => new Uint8Array(await (await this.send('GET', `/exchange/send-outs/${id}/file`, {})).arrayBuffer());
   takeBack = (name: string, bytes: Uint8Array) => this.ask<TakeBackView>('POST', '/exchange/take-backs', {}, { name, bytes });
+  answerTakeBack = (id: number, json: ReadingChoice) => this.ask<TakeBackView>('PUT', `/exchange/take-backs/${id}/reading`, {}, { json });
+  reopenTakeBack = (id: number) => this.ask<TakeBackView>('POST', `/exchange/take-backs/${id}/reopen`, {}, { json: {} });
   takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
   takeBackCells = (id: number, query: CellQuery) => this.get<CellPage>(`/exchange/take-backs/${id}/cells`, { ...query });
   applyTakeBack = (id: number, mode: ApplyMode) => this.ask<ApplyReport>('POST', `/exchange/take-backs/${id}/apply`, {}, { json: { mode } });

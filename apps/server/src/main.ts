@@ -48,7 +48,7 @@ await services.geometries.startIfNeeded();
 const LOOK_EVERY_MS = 3_600_000;
 const look = () =>
   services.lists
-    .lookAtSources()
+    .lookAtSources(new Date(Date.now() - LOOK_EVERY_MS + 60_000))
     .catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'sources of choice lists'));
 void look();
 const looking = setInterval(() => void look(), LOOK_EVERY_MS);

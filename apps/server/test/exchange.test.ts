@@ -373,6 +373,35 @@ describe('a list from elsewhere', () => {
     expect((await rule.services.editions.draft()).schema.properties.map((property) => property.writtenName)).toContain('Lagerort');
     await varga.delete('/schema/draft');
   });
+  it('makes drafts that reach what their rows are about, and reads the next table with the same header in the same way', async () => {
+    const varga = await rule.signIn('varga');
+    const text = (length: string) =>
+      new TextEncoder().encode(
+        `Teil;Zuschnitt;Ablage\nDR-15/parts/frame-leg.step;${length};Halle 3\nDR-15/drawings/face-plate.dxf;;Halle 4\nbought parts/drum-bearing.step;820;\n`,
+      );
+    const asked = await takeBack('zuschnitt.csv', text('720'));
+    const columns: ReadingChoice['columns'] = { 0: { use: 'file' }, 1: { use: 'draft' }, 2: { use: 'draft' } };
+    await answer(asked, { columns }, varga);
+    const drafts = (await rule.services.editions.draft()).schema.properties.filter((property) => ['Zuschnitt', 'Ablage'].includes(property.writtenName));
+    expect(drafts.map(({ writtenName, kinds, type, level }) => [writtenName, kinds, type, level])).toEqual([
+      ['Zuschnitt', ['part'], 'whole', 'document'],
+      ['Ablage', ['part', 'drawing'], 'text', 'document'],
+    ]);
+    const again = await takeBack('zuschnitt 2.csv', text('725'));
+    expect([again.takeBack.state, again.warnings]).toEqual(['compared', [`Its columns are read as those of take-back ${asked.takeBack.id}.`]]);
+    expect((await cellsOf(again)).map((cell) => [cell.name, cell.text])).toContainEqual(['Zuschnitt', '725']);
+    await varga.delete('/schema/draft');
+  });
+  it('with a bad byte in the midst of UTF-8 is shown with the line, and asked about', async () => {
+    const bytes = Buffer.concat([Buffer.from('File,Description\nDR-15/parts/drum.step,Größe Ä\nDR-15/parts/trier.step,'), Buffer.from([0xfc, 10])]);
+    const asked = await takeBack('odd.csv', bytes);
+    expect(asked.inspection).toMatchObject({ asks: ['encoding'], doubt: expect.stringMatching(/^Line 3 holds letters that are not UTF-8/) as unknown });
+    const view = await answer(asked, { encoding: 'utf-8' });
+    expect((await cellsOf(view)).map((cell) => [cell.row, cell.verdict, cell.takeable])).toEqual([
+      [2, 'change', true],
+      [3, 'spoiled', false],
+    ]);
+  });
   it('a file name that several files have is asked about, never guessed', async () => {
     const bytes = new TextEncoder().encode('File,Order number\ngear-motor.step,OM-1\ntrier.step,OM-2\nnothing.step,OM-3\n');
     const asked = await takeBack('orders.csv', bytes);
@@ -535,6 +564,37 @@ describe('deliveries and watched folders', () => {
     expect((await varga.delete(`/exchange/layouts/${layout}`)).status).toBe(409);
     await varga.delete(`/exchange/deliveries/${id}`);
   });
+  it('what is timed is done once, however many servers there are', async () => {
+    const varga = await rule.signIn('varga');
+    const [target, inbox, source] = ['twice', 'twice-in', 'sources'].map((name) => join(folder, name)) as [string, string, string];
+    for (const each of [target, inbox, source]) mkdirSync(each);
+    const { id: layout } = (
+      await varga.post('/exchange/layouts', { name: 'Released parts', purpose: '', shared: true, content: content({ filter: { kind: 'part' } }) })
+    ).body as { id: number };
+    const draft = { name: 'On release', layout, format: 'csv', folder: target, when: 'release', state: 'released', minute: 0, weekday: 0, active: true };
+    const released = (await varga.post('/exchange/deliveries', draft).expect(200)).body as { id: number };
+    const hourly = (await varga.post('/exchange/deliveries', { ...draft, name: 'By the clock', when: 'hourly', state: '' }).expect(200)).body as { id: number };
+    await rule.db.run(`UPDATE deliveries SET next_at = now() - interval '1 minute' WHERE id = $1`, [hourly.id]);
+    const watched = (await varga.post('/exchange/folders', { folder: inbox, apply: false, active: true }).expect(200)).body as { id: number };
+    writeFileSync(join(inbox, 'orders.csv'), 'File,Order number\nDR-15/parts/gear-motor.step,OM-77\n');
+    utimesSync(join(inbox, 'orders.csv'), new Date(), new Date(Date.now() - 60_000));
+    const before = (await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_backs'))!.n;
+    const second = rule.another();
+    try {
+      await Promise.all([1, 2, 3].flatMap(() => [rule.services.deliveries.tick(), second.services.deliveries.tick()]));
+    } finally {
+      await second.close();
+    }
+    expect(
+      readdirSync(target)
+        .map((name) => name.replace(/ \d{4}.*/, ''))
+        .sort(),
+    ).toEqual(['By the clock', 'On release']);
+    expect((await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_backs'))!.n).toBe(before + 1);
+    await varga.delete(`/exchange/deliveries/${released.id}`);
+    await varga.delete(`/exchange/deliveries/${hourly.id}`);
+    await varga.delete(`/exchange/folders/${watched.id}`);
+  });
   it('a watched folder takes tables back as they come, applies what is clear, and reports the rest', async () => {
     const varga = await rule.signIn('varga');
     const inbox = join(folder, 'inbox');
@@ -604,5 +664,27 @@ describe('the command line', () => {
     writeFileSync(join(folder, 'odd.csv'), 'What,Why\na,b\n');
     expect(await rule_('take-back', join(folder, 'odd.csv'))).toMatchObject({ exit: 3, err: expect.stringMatching(/No column "Rule identity" or "File"/) });
     expect((await rule_('take-back', file, '--apply', '--dry-run')).exit).toBe(3);
+
+    // Columns and rows that are not clear are settled where the command is given; a dry run stands in nobody's way.
+    const list = join(folder, 'suppliers.csv');
+    writeFileSync(list, 'Piece,Vendor of it\nDR-15/parts/trier.step,Kolbe\ngear-motor.step,Kolbe\nDR-15/parts/drum.step,Kolbe\n');
+    expect(await rule_('take-back', list)).toMatchObject({ exit: 3, err: expect.stringMatching(/--column "Header=Property"/) });
+    const flags = ['--column', 'Piece=file', '--column', 'Vendor of it=Supplier'];
+    expect(await rule_('take-back', list, ...flags)).toMatchObject({
+      exit: 3,
+      err: expect.stringMatching(/Several files are called "gear-motor\.step".*--leave-ambiguous/),
+    });
+    expect(await rule_('take-back', list, '--column', 'Nothing=file')).toMatchObject({
+      exit: 3,
+      err: expect.stringMatching(/no column "Nothing"\. It has: Piece, Vendor of it/),
+    });
+    const rehearsed = await rule_('take-back', list, ...flags, '--leave-ambiguous', '--dry-run');
+    expect(rehearsed).toMatchObject({ exit: 1, err: expect.stringMatching(/would change 2,.*\n(.*\n)*nothing was written\n$/) });
+    const applied = await rule_('take-back', list, ...flags, '--leave-ambiguous', '--apply');
+    expect(applied.err).toMatch(/applied 2 values in 2 files, 0 not\n$/);
+    expect(applied.err).not.toContain('was taken back on');
+    const blanks = join(folder, 'blanks.csv');
+    writeFileSync(blanks, 'Piece,Vendor of it\nDR-15/parts/trier.step,Other\n');
+    expect((await rule_('take-back', blanks, '--only-blank', '--apply')).err).toMatch(/nothing was to be written\n$/);
   });
 });

@@ -77,6 +77,8 @@ export interface Rule {
   /** Changes a property and brings the change into force. */
   amend(writtenName: string, change: Partial<PropertyDraft> & { retired?: boolean }): Promise<void>;
   bytes(pathEnd: string): Buffer;
+  /** A second server on the same database, library and vault. */
+  another(): { readonly services: Services; close(): Promise<void> };
   stop(): Promise<void>;
 }
 
@@ -246,6 +248,28 @@ export async function startRule(options: Options = {}): Promise<Rule> {
       const property = schema.properties.find((candidate) => candidate.writtenName === name)!;
       await services.editions.edit(null, [{ id: property.id, base: null, draft: { ...draftOf(property), ...change }, retired: retired ?? property.retired }]);
       await services.editions.bringIntoForce(null, 'for a test', null);
+    },
+    another: () => {
+      const own = new Db(database.url, 6);
+      const threads = new WorkPool(worker, { databaseUrl: database.url, storeRoot: storeFolder(data) }, 1);
+      const kernels = new KernelPool(kernelWorker, { databaseUrl: database.url });
+      const second = buildServices({
+        db: own,
+        databaseUrl: database.url,
+        pool: threads,
+        kernel: kernels,
+        vaultPort: new HttpVault(vaultUrl, TOKEN, 1000),
+        dataFolder: data,
+      });
+      return {
+        services: second,
+        close: async () => {
+          await second.jobs.close();
+          await kernels.close();
+          await threads.close();
+          await own.close();
+        },
+      };
     },
     bytes: (pathEnd) =>
       readFileSync(

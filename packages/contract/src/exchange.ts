@@ -154,6 +154,8 @@ export interface ReadingChoice {
   /** Which file is meant by a name that several have, by the name as it stands in the table; 0 for none. */
   readonly files?: Readonly<Record<string, number>>;
   readonly onlyBlanks?: boolean;
+  /** Whether rows whose file name several files have are left out without asking. */
+  readonly leaveAmbiguous?: boolean;
   /** Whether it is only read again, and not compared yet. */
   readonly hold?: boolean;
 }
@@ -174,6 +176,7 @@ export const readingChoice = Joi.object<ReadingChoice>({
   columns: Joi.object().pattern(/^\d{1,5}$/, columnChoice),
   files: Joi.object().pattern(Joi.string().max(4000), Joi.number().integer().min(0)),
   onlyBlanks: Joi.boolean(),
+  leaveAmbiguous: Joi.boolean(),
   hold: Joi.boolean(),
 }).required();
 
@@ -196,6 +199,8 @@ export interface TableInspection {
   readonly asks: readonly ('encoding' | 'sheet' | 'columns' | 'rows')[];
   /** Why it cannot be compared as it is. */
   readonly problem: string | null;
+  /** What makes the encoding doubtful. */
+  readonly doubt?: string | null;
 }
 
 export interface TakeBackRow {

@@ -2,6 +2,7 @@ import { copyFile, mkdir, readFile, readdir, realpath, rename, rm, stat, writeFi
 import { join, sep } from 'node:path';
 import { Delivery, DeliveryDraft, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
 import { Db, rows } from '../platform/db';
+import { LOCKS } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { exists, sync } from '../platform/store';
 import { filterSql } from '../values/filter';
@@ -127,7 +128,8 @@ export class Deliveries {
   async tick(): Promise<void> {
     const now = this.clock();
     for (const { id } of await this.db.all<{ id: number }>('SELECT id FROM deliveries WHERE next_at <= $1', [now])) await this.claim(id, now);
-    for (const delivery of await this.list()) if (delivery.active && delivery.when === 'release') await this.deliverReleased(delivery);
+    for (const delivery of await this.list())
+      if (delivery.active && delivery.when === 'release') await this.db.unlessTaken(LOCKS.delivery, delivery.id, () => this.deliverReleased(delivery));
     for (const folder of await this.folders()) if (folder.active) await this.lookInto(folder);
   }
 
@@ -247,7 +249,8 @@ export class Deliveries {
     };
     try {
       if (size > LARGEST_TABLE) throw invalid('too-large', `${name} is larger than ${LARGEST_TABLE / 2 ** 20} MiB.`);
-      const view = await this.takeBacks.take(user, name, await readFile(claimed));
+      // Nobody is there to be asked: one row that could mean two files does not keep the others waiting.
+      const view = await this.takeBacks.take(user, name, await readFile(claimed), { leaveAmbiguous: true });
       const { takeBack, inspection, issueCount, open } = view;
       const counts = takeBack.counts;
       const said = counts

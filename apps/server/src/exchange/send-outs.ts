@@ -2,7 +2,7 @@ import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FileFilter, LayoutContent, SendOutRequest, SendOutRow, SendOutStarted, SurveyTable, TableFormat, WHOLE_LIBRARY } from '@rule/contract';
 import { TableColumn } from '@rule/core/exchange';
-import { ChoiceListDraft, Property, isHeldAt, whyNotChanged } from '@rule/core/schema';
+import { ChoiceListDraft, Property, isHeldAt, whyNotChanged, KINDS, whyNotTyped } from '@rule/core/schema';
 import { TypeGuess, columnOf } from '@rule/core/survey';
 import { JobContext, Jobs } from '../jobs/jobs';
 import { Db, rows } from '../platform/db';
@@ -80,8 +80,13 @@ export class SendOuts {
     const content: LayoutContent = { ...WHOLE_LIBRARY, filter };
     const found = await this.strays(filter);
     const known = new Map([...(await this.properties.ofFiles(this.db)).values()].map((property) => [property.writtenName, property]));
-    const wanted = names.length ? names : [...found.keys()].sort((a, b) => a.localeCompare(b));
-    if (wanted.length === 0) throw invalid('no-names', 'None of these files holds a property.');
+    const held = names.length ? names : [...found.keys()].sort((a, b) => a.localeCompare(b));
+    // Files that hold nothing yet are where filling in begins: with what the schema asks of them.
+    const wanted = held.length
+      ? held
+      : [...known.values()]
+          .filter((property) => KINDS.some((kind) => property.kinds.includes(kind) && whyNotTyped(property, kind) === null))
+          .map((property) => property.writtenName);
     if (wanted.length > MOST_COLUMNS) throw invalid('too-many-names', `A table has ${MOST_COLUMNS} columns at most; these files hold ${wanted.length} names.`);
     const strays: FoundColumn[] = [];
     const columns = wanted.map((name): { property: number; header: string; editable: boolean } => {

@@ -1,3 +1,4 @@
+import { ColumnMatch } from '@rule/core/exchange';
 import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
 import { randomUUID } from 'node:crypto';
@@ -17,7 +18,6 @@ import {
   TakeBackView,
 } from '@rule/contract';
 import { draftFrom } from '@rule/core/survey';
-import { Kind } from '@rule/core/schema';
 import { Applying } from '../changes/apply';
 import { JobContext, Jobs } from '../jobs/jobs';
 import { Db } from '../platform/db';
@@ -25,7 +25,7 @@ import { forbidden, invalid, notFound, refused } from '../platform/problem';
 import { FileStore } from '../platform/store';
 import { Editions } from '../schema/editions';
 import { WorkPool } from '../threads/pool';
-import { Compared, Outcome } from '../threads/take-back';
+import { Compared, Outcome, TableInput } from '../threads/take-back';
 import { User } from '../users/user';
 
 /** Largest table that Rule takes back. */
@@ -46,6 +46,9 @@ const CELL = `c.id, c.row, c.file_id AS file, f.path, f.kind, coalesce(h.label, 
 const READY = `c.decision = 'take' AND c.outcome IS NULL AND c.takeable`;
 /** Cells that nobody has decided about, and that somebody can. */
 const OPEN = `c.decision IS NULL AND c.outcome IS NULL AND c.verdict IN ('conflict', 'spoiled')`;
+
+/** Tables with the same columns in the same order are told by this. */
+const headerKey = (columns: readonly ColumnMatch[]): string => JSON.stringify(columns.map((column) => column.header));
 
 /** Tables that come back: what Rule asks about them, what they would change, and what became of it. */
 export class TakeBacks {
@@ -70,10 +73,14 @@ export class TakeBacks {
   async take(user: User, name: string, bytes: Uint8Array, choice: ReadingChoice = {}): Promise<TakeBackView> {
     if (bytes.length === 0) throw invalid('empty-file', `${name} is empty.`);
     const hash = await this.store.put(bytes);
-    const found = unpacked(name, await this.pool.run('inspectTable', { name, hash, choice }));
+    const first = unpacked(name, await this.pool.run('inspectTable', { name, hash, choice }));
+    // A table with the same header as one that was answered for is read in the same way.
+    const earlier = first.asks.length ? await this.answersFor(first) : null;
+    const wanted = earlier ? { ...earlier.choice, ...choice } : choice;
+    const found = earlier ? unpacked(name, await this.pool.run('inspectTable', { name, hash, choice: wanted })) : first;
     const row = await this.db.one<{ id: number }>(
-      `INSERT INTO take_backs (user_id, at, name, hash, choice, inspection, state) VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, 'asking') RETURNING id`,
-      [user.id, this.clock(), name, hash, JSON.stringify(choice), json(found)],
+      `INSERT INTO take_backs (user_id, at, name, hash, choice, inspection, state, answers_of) VALUES ($1, $2, $3, $4, $5::jsonb, $6::jsonb, 'asking', $7) RETURNING id`,
+      [user.id, this.clock(), name, hash, JSON.stringify(wanted), json(found), earlier?.of ?? null],
     );
     if (found.asks.length === 0) await this.startComparing(user, row!.id, found.rows);
     return this.view(row!.id);
@@ -92,7 +99,8 @@ export class TakeBacks {
       json(found),
     ]);
     if (found.asks.length === 0 && !choice.hold) {
-      await this.draft(user, found, choice);
+      await this.draft(user, { name, hash, choice }, found);
+      await this.remember(id, found, choice);
       await this.startComparing(user, id, found.rows);
     }
     return this.view(id);
@@ -108,26 +116,51 @@ export class TakeBacks {
     return this.view(id);
   }
 
-  /** Makes drafts of properties for the columns of which somebody wants some. */
-  private async draft(user: User, { columns, sample }: TableInspection, choice: ReadingChoice): Promise<void> {
-    const wanted = columns.filter((column) => column.use === 'draft' && choice.columns?.[column.at]?.use === 'draft');
+  /** Keeps what somebody decided about a table, by its header, for the next one with the same. */
+  private async remember(id: number, { columns, sheet, headerRow }: TableInspection, choice: ReadingChoice): Promise<void> {
+    const { hold: _, ...kept } = choice;
+    void _;
+    await this.db.run(
+      `INSERT INTO reading_answers (header, take_back_id, choice) VALUES ($1, $2, $3::jsonb)
+       ON CONFLICT (header) DO UPDATE SET take_back_id = excluded.take_back_id, choice = excluded.choice`,
+      [headerKey(columns), id, JSON.stringify({ ...kept, ...(sheet === null || choice.sheet === undefined ? {} : { sheet }), headerRow })],
+    );
+  }
+
+  /** What was decided about the last table with the same header. */
+  private answersFor({ columns, format }: TableInspection): Promise<{ of: number; choice: ReadingChoice } | null> {
+    return this.db
+      .one<{ of: number; choice: ReadingChoice }>('SELECT take_back_id AS of, choice FROM reading_answers WHERE header = $1', [headerKey(columns)])
+      .then((row) => {
+        if (!row) return null;
+        const { encoding, delimiter, decimal, sheet, ...rest } = row.choice;
+        // The encoding of a file is its own; what is between cells goes with CSV alone.
+        void encoding;
+        return {
+          of: row.of,
+          choice: { ...rest, ...(format === 'csv' ? { ...(delimiter ? { delimiter } : {}), ...(decimal ? { decimal } : {}) } : sheet ? { sheet } : {}) },
+        };
+      });
+  }
+
+  /** Makes drafts of properties for the columns of which somebody wants some: of the type, and for the files, that their rows have. */
+  private async draft(user: User, input: TableInput, { columns }: TableInspection): Promise<void> {
+    const wanted = columns.filter((column) => column.use === 'draft' && input.choice.columns?.[column.at]?.use === 'draft');
     if (wanted.length === 0) return;
     if (user.role !== 'administrator') throw forbidden('Only administrators make drafts of properties. Leave the column out, or ask one of them.');
     const { schema } = await this.editions.draft();
     const known = new Set(schema.properties.map((property) => property.writtenName));
-    const kinds: Kind[] = ['part', 'assembly', 'drawing'];
-    const drafts = wanted
-      .filter((column) => !known.has(column.header.trim()))
-      .map((column) => {
-        const counts = new Map<string, number>();
-        for (const row of sample) counts.set(row[column.at] ?? '', (counts.get(row[column.at] ?? '') ?? 0) + 1);
-        return draftFrom(
-          column.header,
-          kinds,
-          [...counts].map(([text, files]) => ({ text, form: 'text', unit: null, files, standIn: false })),
-        );
-      });
-    if (drafts.length) await this.editions.add(user, drafts);
+    const fresh = wanted.filter((column) => !known.has(column.header.trim()));
+    if (fresh.length === 0) return;
+    const made = unpacked(input.name, await this.pool.run('draftColumns', { ...input, columns: fresh.map((column) => column.at) }));
+    await this.editions.add(
+      user,
+      made.map(({ header, kinds, classes, level, values }) => ({
+        ...draftFrom(header, kinds.length ? kinds : ['part', 'assembly', 'drawing'], values),
+        classes,
+        level,
+      })),
+    );
   }
 
   private async startComparing(user: User, id: number, rows: number): Promise<void> {
@@ -163,9 +196,10 @@ export class TakeBacks {
 
   /** What somebody who takes a table back should know of other copies. */
   private async warnings(id: number, user: User, hash: string, sendOuts: readonly number[]): Promise<string[]> {
-    const [twice, since, newer, edition] = await Promise.all([
+    const [earlier, twice, since, newer, edition] = await Promise.all([
+      this.db.one<{ of: number }>('SELECT answers_of AS of FROM take_backs WHERE id = $1 AND answers_of IS NOT NULL', [id]),
       this.db.all<{ at: string; by: string }>(
-        `SELECT to_char(t.at, 'YYYY-MM-DD HH24:MI') AS at, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.hash = $2 AND t.id <> $1 AND t.state = 'compared' ORDER BY t.id DESC LIMIT 1`,
+        `SELECT to_char(t.at, 'YYYY-MM-DD HH24:MI') AS at, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.hash = $2 AND t.id <> $1 AND EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL) ORDER BY t.id DESC LIMIT 1`,
         [id, hash],
       ),
       // Copies that came back while this one was out, and changed files of it.
@@ -189,6 +223,7 @@ export class TakeBacks {
       ),
     ]);
     return [
+      ...(earlier ? [`Its columns are read as those of take-back ${earlier.of}.`] : []),
       ...twice.map(({ at, by }) => `This very file was taken back on ${at} by ${by} already.`),
       ...since.map(
         ({ name, by, files, at }) =>

@@ -4,7 +4,7 @@ import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
-import { TAKE_LOCK } from './locks';
+import { TAKE_LOCK, TRY_LOCK } from './locks';
 
 /** Runs SQL with numbered parameters, inside a transaction or outside of one. */
 export interface Sql {
@@ -185,6 +185,14 @@ export class Db implements Sql {
       );
     this.turn = mine;
     return mine;
+  }
+
+  /** Runs work unless somebody else of this database runs work under the same lock: then nothing is done. A crash lets go of it. */
+  async unlessTaken(lock: number, of: number, work: () => Promise<void>): Promise<void> {
+    await this.transaction(async (sql) => {
+      const { got } = (await sql.one<{ got: boolean }>(TRY_LOCK, [lock, of]))!;
+      if (got) await this.inside.exit(work);
+    });
   }
 
   close(): Promise<void> {

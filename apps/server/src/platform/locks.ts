@@ -15,10 +15,15 @@ export const LOCKS = {
   nameCounts: 7305,
   /** Files are judged and what was found is kept: one batch at a time. */
   judging: 7306,
+  /** Class of the locks on deliveries that are under way; the second key is the delivery's number. */
+  delivery: 7307,
 } as const;
 
 /** Takes the lock of a running server, by class and runner, for as long as its connection lives. */
 export const HOLD_ALIVE = 'SELECT pg_advisory_lock($1, $2)';
+
+/** Takes a lock by class and number until the transaction ends, where nobody else has it. */
+export const TRY_LOCK = 'SELECT pg_try_advisory_xact_lock($1, $2) AS got';
 
 /** Takes one of the locks until the transaction ends. */
 export const TAKE_LOCK = 'SELECT pg_advisory_xact_lock($1)';

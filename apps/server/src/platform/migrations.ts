@@ -634,7 +634,15 @@ CREATE INDEX tray_steps_set ON tray_steps (change_set_id, id);
 `,
   },
   {
-    name: '0010-kept-judgements',
+    name: '0010-answers-about-tables',
+    up: `
+-- What was decided about tables, by their headers, for the next table with the same one.
+ALTER TABLE take_backs ADD COLUMN answers_of int;
+CREATE TABLE reading_answers (header text PRIMARY KEY, take_back_id int NOT NULL, choice jsonb NOT NULL);
+`,
+  },
+  {
+    name: '0011-kept-judgements',
     up: `
 -- What is wrong with values, or is not what it should be: the one judgement that every view goes by, kept so that no view works it out anew.
 CREATE TABLE findings (

@@ -145,8 +145,11 @@ export class ChoiceLists {
   }
 
   /** Looks at the sources of all lists, and keeps how many choices differ or why a source does not answer. */
-  async lookAtSources(): Promise<void> {
-    for (const { id } of await this.db.all<{ id: number }>('SELECT id FROM choice_lists WHERE source IS NOT NULL ORDER BY id')) {
+  async lookAtSources(since: Date = this.clock()): Promise<void> {
+    const due = 'source IS NOT NULL AND (looked_at IS NULL OR looked_at <= $1)';
+    for (const { id } of await this.db.all<{ id: number }>(`SELECT id FROM choice_lists WHERE ${due} ORDER BY id`, [since])) {
+      // Several servers share the work: whoever notes first that it looks is the one.
+      if ((await this.db.run(`UPDATE choice_lists SET looked_at = $3 WHERE id = $2 AND ${due}`, [since, id, this.clock()])) === 0) continue;
       let differs: number | null = null;
       let trouble: string | null = null;
       try {

@@ -30,8 +30,8 @@ import {
   IDENTITY_HEADER,
   FILE_HEADER,
 } from '@rule/core/exchange';
-import { Property, PropertyLevel, isHeldAt } from '@rule/core/schema';
-import { TypeGuess, columnOf, guessType } from '@rule/core/survey';
+import { Property, PropertyLevel, isHeldAt, KINDS, Kind } from '@rule/core/schema';
+import { TypeGuess, columnOf, guessType, ValueCount } from '@rule/core/survey';
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { FILE_STATE, STATE_FROM } from '../library/file-state';
 import { CopyValue, Db } from '../platform/db';
@@ -344,10 +344,10 @@ export async function inspectTable(input: TableInput, db: Db, store: FileStore):
     const asks: TableInspection['asks'][number][] = [];
     // A table that was sent out tells by its values whether it is read in the right encoding.
     const guessed = opened.csv && opened.csv.encoding !== 'utf-8' && !opened.csv.encoding.startsWith('utf-16') && made.sent.length === 0;
-    if (guessed && input.choice.encoding === undefined) asks.push('encoding');
+    if ((guessed || opened.csv?.doubt) && input.choice.encoding === undefined) asks.push('encoding');
     if (opened.sheets.length > 1 && ours.length !== 1 && input.choice.sheet === undefined) asks.push('sheet');
     if (problem !== null || matches.some((match) => match.ask)) asks.push('columns');
-    if (ambiguous.some((entry) => input.choice.files?.[entry.name] === undefined)) asks.push('rows');
+    if (!input.choice.leaveAmbiguous && ambiguous.some((entry) => input.choice.files?.[entry.name] === undefined)) asks.push('rows');
     return {
       format: opened.format,
       encoding: opened.csv?.encoding ?? null,
@@ -362,7 +362,62 @@ export async function inspectTable(input: TableInput, db: Db, store: FileStore):
       ambiguous: ambiguous.slice(0, MOST_AMBIGUOUS),
       asks,
       problem,
+      doubt: opened.csv?.doubt ?? null,
     };
+  });
+}
+
+/** A column of which a draft of a property is made, with the files and holders whose rows fill it in. */
+export interface DraftColumn {
+  readonly header: string;
+  readonly values: readonly ValueCount[];
+  readonly kinds: readonly Kind[];
+  /** Classes, where all files belong to one; empty where some belong to none. */
+  readonly classes: readonly string[];
+  readonly level: PropertyLevel;
+}
+
+/** What the rows that fill columns in are about: a draft reaches what its table is about, no more. */
+export async function draftColumns(input: TableInput & { readonly columns: readonly number[] }, db: Db, store: FileStore): Promise<Outcome<DraftColumn[]>> {
+  return outcome(async () => {
+    const made = await ground(db, input, await store.get(input.hash));
+    const shape = shapeOf(made.matches, made.properties);
+    const found = input.columns.map((at) => ({
+      at,
+      counts: new Map<string, number>(),
+      kinds: new Set<Kind>(),
+      classes: new Set<string | null>(),
+      levels: new Set<PropertyLevel>(),
+    }));
+    const sent = new Map(made.sent.map((entry) => [entry.id, entry]));
+    for (const batch of batchesOf(made)) {
+      const identities = batch.map(({ cells }): RowIdentity => ({
+        mark: readIdentityMark(cells[shape.identityAt]?.text ?? ''),
+        path: cells[shape.fileAt]?.text ?? '',
+        holder: cells[shape.holderAt]?.text ?? '',
+      }));
+      const rows = await findRows(db, identities, { sent, byName: new Map(), asked: [], choice: input.choice });
+      batch.forEach(({ cells }, i) => {
+        const row = rows[i];
+        if (!row || 'message' in row) return;
+        for (const column of found) {
+          const text = cells[column.at]?.text ?? '';
+          if (text === '') continue;
+          column.counts.set(text, (column.counts.get(text) ?? 0) + 1);
+          column.kinds.add(row.file.kind);
+          column.classes.add(row.file.className);
+          column.levels.add(row.level);
+        }
+      });
+    }
+    const header = new Map(made.matches.map((match) => [match.at, match.header]));
+    return found.map(({ at, counts, kinds, classes, levels }) => ({
+      header: header.get(at) ?? '',
+      values: [...counts].map(([text, files]) => ({ text, form: 'text' as const, unit: null, files, standIn: false })),
+      kinds: KINDS.filter((kind) => kinds.has(kind)),
+      classes: classes.has(null) ? [] : [...classes].filter((name): name is string => name !== null).sort(),
+      level: levels.size === 1 ? [...levels][0]! : 'document',
+    }));
   });
 }
 

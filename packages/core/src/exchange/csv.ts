@@ -128,6 +128,8 @@ export interface CsvChoice {
 /** A CSV file that is read row by row, with what was chosen or guessed about it. */
 export interface CsvSource extends TableSource {
   readonly encoding: Encoding;
+  /** Why somebody should look whether the encoding is right; `null` where it is sure or was chosen. */
+  readonly doubt: string | null;
   readonly delimiter: string;
 }
 
@@ -142,11 +144,9 @@ const ROWS_AT_ONCE = 2000;
 export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource {
   const guessed = guessEncoding(bytes);
   const odd = choice.encoding === undefined && guessed === 'windows-1252' ? lineNotUtf8(bytes) : null;
-  if (odd !== null)
-    throw new TableError('csv-encoding', `Line ${odd} holds letters that are not UTF-8, though the rest of the file is. Choose the encoding to read it in.`);
-  const decoded = decodeText(bytes, choice.encoding ?? guessed);
+  const decoded = decodeText(bytes, choice.encoding ?? (odd === null ? guessed : 'utf-8'));
   const { encoding } = decoded;
-  // Read as UTF-8 because somebody said so, though some bytes are none.
+  // Read as UTF-8 though some bytes are none.
   const lossy = encoding === 'utf-8' && guessed !== 'utf-8';
   let { text } = decoded;
   if (text.includes('\0')) throw new TableError('csv-not', 'This is not a text file.');
@@ -168,6 +168,7 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
     sheet: null,
     note: encoding === 'utf-8' ? null : `read as ${encoding}`,
     encoding,
+    doubt: odd === null ? null : `Line ${odd} holds letters that are not UTF-8, though the rest of the file is. Choose the encoding to read it in.`,
     delimiter,
     *rows() {
       let at = start;
@@ -192,5 +193,9 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
   };
 }
 
-/** Reads CSV in any of the encodings above and with any common delimiter. @throws TableError */
-export const readCsv = (bytes: Uint8Array): Table => tableOf(csvSource(bytes));
+/** Reads CSV in any of the encodings above and with any common delimiter, where its encoding is plain. @throws TableError */
+export function readCsv(bytes: Uint8Array): Table {
+  const source = csvSource(bytes);
+  if (source.doubt !== null) throw new TableError('csv-encoding', source.doubt);
+  return tableOf(source);
+}

@@ -46,6 +46,9 @@ const MATCHED: Readonly<Record<string, string>> = {
             <span class="chip warn">please look</span>
           }
         </h2>
+        @if (i.doubt && asks('encoding')) {
+          <p class="note">{{ i.doubt }}</p>
+        }
         <div class="row">
           @if (i.format === 'csv') {
             <label class="field"
