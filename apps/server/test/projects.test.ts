@@ -201,7 +201,7 @@ describe('a try', () => {
     expect(rows.map((row) => [row.path, row.message])).toEqual([
       ['DR-15/assemblies/drum-unit.step', expect.stringMatching(/^occurrence .*: Tightening torque is above 22/) as unknown],
     ]);
-    await rule.services.editions.discard();
+    await rule.services.editions.discard(null);
   });
 });
 
@@ -215,6 +215,6 @@ describe('workflow states', () => {
     expect(problems.map((problem) => problem.message)).toEqual(['Stamp: The company has no workflow state "released".']);
     await varga.put('/settings', { ...settings, workflowStates: ['open', 'open'] }).expect(400);
     await varga.put('/settings', settings).expect(200);
-    await rule.services.editions.discard();
+    await rule.services.editions.discard(null);
   });
 });

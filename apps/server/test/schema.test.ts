@@ -56,6 +56,18 @@ const tryIt = async () => {
 const findings = async (id: number, query = '') => ((await varga.get(`/schema/tries/${id}?${query}`)).body as { total: number; rows: TryFinding[] }).rows;
 
 describe('the draft', () => {
+  it('can be restored after it was discarded, with who did what in it, until another one begins', async () => {
+    await add(newDraft('Torque class'));
+    const before = await draftView();
+    expect((await varga.delete('/schema/draft').expect(200)).body as DraftView).toMatchObject({ number: null, changes: [], discarded: { changes: 1 } });
+    const back = (await varga.post('/schema/draft/reinstate').expect(200)).body as DraftView;
+    expect([back.changes, back.edits.map((edit) => edit.what), back.discarded]).toEqual([before.changes, before.edits.map((edit) => edit.what), null]);
+    await varga.delete('/schema/draft').expect(200);
+    await add(newDraft('Another'));
+    expect((await varga.post('/schema/draft/reinstate')).body as Problem).toMatchObject({ status: 409, code: 'draft-begun' });
+    await varga.delete('/schema/draft').expect(200);
+    expect((await okafor.post('/schema/draft/reinstate')).status).toBe(403);
+  });
   it('begins with the first change, and is nobody else’s business until it is in force', async () => {
     expect(await draftView()).toMatchObject({ number: null, inForce: 1, changes: [] });
     const { ids } = (await add({ ...newDraft('Colour'), maxLength: 20 })).body as { ids: number[] };

@@ -415,6 +415,16 @@ describe('surveys as tables', () => {
 
   const cellsOf = async (view: TakeBackView) => (await got<CellPage>(`/exchange/take-backs/${view.takeBack.id}/cells`, { offset: 0, limit: 500 })).cells;
 
+  it('of files that hold nothing yet go out with what the schema asks of them', async () => {
+    await rule.db.run(
+      `UPDATE held_values v SET name = 'hidden ' || v.name, place = 'fact' FROM files f WHERE f.id = v.file_id AND f.folder = 'inherited/projects/Tern Street' AND v.place = 'property'`,
+    );
+    const rows = await csv({ format: 'csv', filter: { folder: 'inherited/projects/Tern Street' }, names: [] });
+    expect(rows.length).toBeGreaterThan(1);
+    expect(rows[0]).toEqual(expect.arrayContaining(['Rule identity', 'File', 'Part number', 'Description', 'Material']));
+    expect(rows[0]).not.toContain('Saved by');
+    await rule.db.run(`UPDATE held_values v SET name = substring(name from 8), place = 'property' WHERE name LIKE 'hidden %'`);
+  });
   it('one row a file, one column a name, filled in and taken back', async () => {
     const rows = await csv({ format: 'csv', filter: { folder: 'inherited/DR-5/models', kind: 'part' }, names: [] });
     const header = rows[0]!;

@@ -333,6 +333,8 @@ export interface EditionRow {
 
 /** The draft: what it says, what that changes, what is wrong with it, and who has worked on it. */
 export interface DraftView {
+  /** The last draft that was discarded, where no other has begun; absent from servers of earlier versions. */
+  readonly discarded?: { readonly changes: number; readonly by: string; readonly at: string } | null;
   /** `null` when nobody has begun a draft: the schema is then what is in force. */
   readonly number: number | null;
   readonly revision: number;

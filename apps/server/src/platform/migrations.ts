@@ -642,7 +642,22 @@ CREATE TABLE reading_answers (header text PRIMARY KEY, take_back_id int NOT NULL
 `,
   },
   {
-    name: '0011-kept-judgements',
+    name: '0011-drafts-given-up',
+    up: `
+-- The last draft that was discarded, so that it can be taken back.
+CREATE TABLE discarded_drafts (
+  id int PRIMARY KEY CHECK (id = 1),
+  schema jsonb NOT NULL,
+  based_on int REFERENCES editions,
+  edits jsonb NOT NULL,
+  changes int NOT NULL,
+  user_id int REFERENCES users,
+  at timestamptz NOT NULL
+);
+`,
+  },
+  {
+    name: '0012-kept-judgements',
     up: `
 -- What is wrong with values, or is not what it should be: the one judgement that every view goes by, kept so that no view works it out anew.
 CREATE TABLE findings (

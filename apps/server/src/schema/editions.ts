@@ -108,7 +108,13 @@ export class Editions {
           [stored.id],
         )
       : [];
+    const discarded = stored
+      ? undefined
+      : await this.db.one<NonNullable<DraftView['discarded']>>(
+          `SELECT d.changes, coalesce(u.display_name, '') AS "by", d.at FROM discarded_drafts d LEFT JOIN users u ON u.id = d.user_id`,
+        );
     return {
+      discarded: discarded ?? null,
       number: stored?.number ?? null,
       revision: stored?.revision ?? 0,
       inForce: inForce.number,
@@ -329,8 +335,41 @@ export class Editions {
     await this.replace(author, `went back to edition ${number}`, { ...schema, forms: schema.forms.map((form) => formDocument(form, schema.properties)) });
   }
 
-  async discard(): Promise<void> {
-    if ((await this.db.run(`DELETE FROM editions WHERE state = 'draft'`)) === 0) throw notFound('A draft');
+  /** Discards the draft. The last one that was discarded can be taken back as long as nobody has begun another. */
+  async discard(author: Author): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      await sql.all(TAKE_LOCK, [LOCKS.draft]);
+      const stored = await this.stored(sql, true);
+      if (!stored) throw notFound('A draft');
+      const { schema } = await this.inForce(sql);
+      await sql.run(
+        `INSERT INTO discarded_drafts (id, schema, based_on, edits, changes, user_id, at)
+         SELECT 1, e.schema, e.based_on, coalesce((SELECT jsonb_agg(jsonb_build_object('user', d.user_id, 'at', d.at, 'what', d.what) ORDER BY d.id) FROM edition_edits d WHERE d.edition_id = e.id), '[]'), $2, $3, $4
+         FROM editions e WHERE e.id = $1
+         ON CONFLICT (id) DO UPDATE SET schema = excluded.schema, based_on = excluded.based_on, edits = excluded.edits, changes = excluded.changes, user_id = excluded.user_id, at = excluded.at`,
+        [stored.id, compareSchemas(schema, stored.schema).length, author?.id ?? null, this.clock()],
+      );
+      await sql.run('DELETE FROM editions WHERE id = $1', [stored.id]);
+    });
+  }
+
+  /** Takes the last discarded draft back, with who did what in it. @throws AppError when another draft has begun, or there is none */
+  async reinstate(): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      await sql.all(TAKE_LOCK, [LOCKS.draft]);
+      if (await this.stored(sql, true)) throw refused('draft-begun', 'Another draft has begun meanwhile; it has to be discarded or brought into force first.');
+      const row = await sql.one<{ id: number }>(
+        `INSERT INTO editions (number, state, schema, user_id, at, based_on, revision)
+         SELECT (SELECT coalesce(max(number), 0) + 1 FROM editions), 'draft', d.schema, d.user_id, $1, d.based_on, 1 FROM discarded_drafts d RETURNING id`,
+        [this.clock()],
+      );
+      if (!row) throw notFound('A discarded draft');
+      await sql.run(
+        `INSERT INTO edition_edits (edition_id, user_id, at, what) SELECT $1, n.user, n.at, n.what FROM discarded_drafts d, jsonb_to_recordset(d.edits) AS n("user" int, at timestamptz, what text)`,
+        [row.id],
+      );
+      await sql.run('DELETE FROM discarded_drafts');
+    });
   }
 
   /** Brings the draft into force: all of it at once, or nothing. `revision` is the one its author has seen. */

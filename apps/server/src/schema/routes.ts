@@ -199,9 +199,16 @@ export function schemaRoutes(s: Services): Route[] {
     route({
       method: 'delete',
       path: '/schema/draft',
-      summary: 'Give the draft up',
+      summary: 'Discard the draft',
       role: 'administrator',
-      action: async () => (await s.editions.discard(), s.editions.draft()),
+      action: async ({ user }) => (await s.editions.discard(user), s.editions.draft()),
+    }),
+    route({
+      method: 'post',
+      path: '/schema/draft/reinstate',
+      summary: 'Take the last discarded draft back',
+      role: 'administrator',
+      action: async () => (await s.editions.reinstate(), s.editions.draft()),
     }),
     route<{ note: string; revision: number | null }>({
       method: 'post',

@@ -134,7 +134,15 @@ describe('editions', () => {
   });
   it('a draft is given up', async () => {
     const stage = await staged();
-    await stage.click('Give the draft up');
+    await stage.click('Discard draft');
+    expect(stage.text('[role=alertdialog]')).toMatch(/^Discard the draft\?It holds \d+ changes? to \d+ definitions?/);
+    expect(stage.calls.filter((call) => call.name === 'discardDraft').length).toBe(0);
+    await stage.click('Keep the draft');
+    expect(stage.page.querySelector('[role=alertdialog]')).toBeNull();
+    await stage.click('Discard draft');
+    const sure = [...stage.page.querySelectorAll<HTMLButtonElement>('[role=alertdialog] button')].at(-1)!;
+    sure.click();
+    await stage.settled();
     expect(stage.calls.filter((call) => call.name === 'discardDraft').length).toBe(1);
   });
   it('an editor reads and decides nothing', async () => {

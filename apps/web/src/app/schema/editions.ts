@@ -45,9 +45,25 @@ const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels
         </p>
       </div>
       @if (d?.number && mayAdminister()) {
-        <div class="actions"><p-button severity="secondary" label="Give the draft up" (onClick)="discard()" /></div>
+        <div class="actions"><p-button severity="secondary" label="Discard draft" [disabled]="asking()" (onClick)="ask()" /></div>
+      } @else if (d?.discarded && mayAdminister()) {
+        <div class="actions"><p-button severity="secondary" label="Restore the discarded draft" (onClick)="reinstate()" /></div>
       }
     </div>
+    @if (asking() && d?.number) {
+      <section class="card ask" role="alertdialog" aria-labelledby="discard-title" tabindex="-1" (keydown.escape)="asking.set(false)">
+        <h2 id="discard-title">Discard the draft?</h2>
+        <p>{{ lossText() }} Files keep their values. The draft can be restored until another one begins.</p>
+        <div class="actions">
+          <p-button severity="secondary" label="Keep the draft" (onClick)="asking.set(false)" />
+          <p-button severity="danger" label="Discard draft" (onClick)="discard()" />
+        </div>
+      </section>
+    } @else if (d?.discarded; as gone) {
+      <p class="note">
+        {{ gone.by || 'Somebody' }} discarded a draft with {{ gone.changes }} {{ gone.changes === 1 ? 'change' : 'changes' }}, {{ when(gone.at) }}.
+      </p>
+    }
     @if (d?.number) {
       <section class="card" aria-labelledby="changes">
         <h2 id="changes">What it changes</h2>
@@ -276,8 +292,25 @@ export class SchemaEditions {
         });
     });
   }
+  protected readonly asking = signal(false);
+  /** What would be lost with the draft, in numbers. */
+  protected readonly lossText = computed(() => {
+    const changes = this.store.changes();
+    const people = new Set((this.store.draft()?.edits ?? []).map((edit) => edit.by)).size;
+    const definitions = new Set(this.rows(changes).map((row) => row.subject)).size;
+    const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
+    return `It holds ${some(changes.length, 'change', 'changes')} to ${some(definitions, 'definition', 'definitions')}${people > 1 ? ` by ${people} people` : ''}.`;
+  });
+  protected ask(): void {
+    this.asking.set(true);
+    setTimeout(() => document.querySelector<HTMLElement>('rule-schema-editions .ask button')?.focus());
+  }
   protected discard(): void {
+    this.asking.set(false);
     this.store.run(this.api.discardDraft(), () => this.store.load());
+  }
+  protected reinstate(): void {
+    this.store.run(this.api.reinstateDraft(), () => this.store.load());
   }
   protected goBack(edition: number): void {
     this.store.run(this.api.goBackTo(edition), () => {

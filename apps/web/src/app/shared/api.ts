@@ -263,6 +263,7 @@ export class Api {
   saveForm = (body: SavedForm) => this.put<{ id: number; draft: DraftView }>('/schema/draft/forms', body);
   removeForm = (id: number) => this.http.delete<DraftView>(`/api/schema/draft/forms/${id}`);
   orderForms = (ids: readonly number[]) => this.put<DraftView>('/schema/draft/forms/order', { ids });
+  reinstateDraft = () => this.post<DraftView>('/schema/draft/reinstate');
   discardDraft = () => this.http.delete<DraftView>('/api/schema/draft');
   bringIntoForce = (note: string, revision: number) => this.post<{ edition: number }>('/schema/draft/in-force', { note, revision });
   goBackTo = (edition: number) => this.post<DraftView>(`/schema/editions/${edition}/draft`);

@@ -45,10 +45,16 @@ describe('classes', () => {
     name.dispatchEvent(new Event('input'));
     await stage.settled();
     await stage.click('remove Bought');
+    // A condition that says nothing would take all files in.
+    expect(stage.button(SAVE).disabled).toBe(true);
+    const text = [...stage.page.querySelectorAll<HTMLInputElement>('[aria-label$=": text"]')].at(-1)!;
+    text.value = 'sheet-';
+    text.dispatchEvent(new Event('input'));
+    await stage.settled();
     await stage.click(SAVE);
     expect(sent()).toEqual([
       { id: 5, name: 'Weldment', clauses: ROWS[1]!.clauses, statedMass: false },
-      { name: 'Sheet', clauses: [{ subject: 'file name', operator: 'starts with', text: '' }], statedMass: false },
+      { name: 'Sheet', clauses: [{ subject: 'file name', operator: 'starts with', text: 'sheet-' }], statedMass: false },
     ]);
   });
 

@@ -107,6 +107,16 @@ describe('foreign names', () => {
     expect(() => stage.field('Their name 1')).toThrow();
   });
 
+  it('keeps the mapping that is being built while one looks elsewhere for what belongs in it', async () => {
+    const stage = await staged({}, { suggested: { name: 'Matl', property: 1 } });
+    await wait(stage);
+    stage.fixture.destroy();
+    // The station comes back with the next name that was sent into the mapping.
+    await stage.show(ForeignNames, { properties, strays: ['Wt', 'Fin'], names: ['Material'], filter: {}, suggested: { name: 'Desc', property: 1 } });
+    await wait(stage);
+    expect([stage.field('Their name 1').value, stage.field('Their name 2').value]).toEqual(['Matl', 'Desc']);
+  });
+
   it('says why it cannot be looked at', async () => {
     const stage = await staged({ previewForeign: throwError(() => new Error('Material is retired.')) }, { suggested: { name: 'Matl', property: 1 } });
     await wait(stage);

@@ -10,6 +10,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
 import { Api, ExactName, FileLink, Notices, TrayActions, problemOf, sessionFeature } from '../shared';
 import { Clauses } from '../clauses';
+import { ForeignDraft } from './foreign-draft';
 
 /** A conversion in its plainest form. */
 export function plainConversion(kind: Conversion['do'], unit: string | null): Conversion {
@@ -327,11 +328,12 @@ export class ForeignNames {
   protected readonly pairs = pairsOf;
   protected readonly clauses = (list: readonly Clause[]) => [...list];
   protected readonly mappings = signal<readonly ForeignMapping[]>([]);
-  protected readonly id = signal<number | null>(null);
-  protected readonly name = signal('');
-  protected readonly rows = signal<readonly ForeignRow[]>([]);
-  protected readonly clash = signal<ForeignRequest['clash']>('keep ours');
-  protected readonly keep = signal(false);
+  private readonly draft = inject(ForeignDraft);
+  protected readonly id = this.draft.id;
+  protected readonly name = this.draft.name;
+  protected readonly rows = this.draft.rows;
+  protected readonly clash = this.draft.clash;
+  protected readonly keep = this.draft.keep;
   protected readonly where = signal<number | null>(null);
   protected readonly preview = signal<ForeignPreview | null>(null);
   protected readonly error = signal<string | null>(null);
@@ -349,7 +351,8 @@ export class ForeignNames {
     this.load();
     effect(() => {
       const suggested = this.suggested();
-      if (suggested) untracked(() => this.add(suggested.name, suggested.property));
+      const known = untracked(() => this.rows().some((row) => row.from === suggested?.name && row.to === suggested.property));
+      if (suggested && !known) untracked(() => this.add(suggested.name, suggested.property));
     });
     effect((cleanup) => {
       const request = this.request();

@@ -1,0 +1,12 @@
+import { Injectable, signal } from '@angular/core';
+import { ForeignRequest, ForeignRow } from '@rule/contract';
+
+/** The mapping that is being built: it stays while one looks elsewhere for what belongs in it. */
+@Injectable({ providedIn: 'root' })
+export class ForeignDraft {
+  readonly id = signal<number | null>(null);
+  readonly name = signal('');
+  readonly rows = signal<readonly ForeignRow[]>([]);
+  readonly clash = signal<ForeignRequest['clash']>('keep ours');
+  readonly keep = signal(false);
+}
