@@ -1,3 +1,4 @@
+import { execFileSync } from 'node:child_process';
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { FileChange, FileError, applyEdits, invertEdits } from '../src/files';
@@ -262,5 +263,85 @@ describe('writing', () => {
         },
       ),
     );
+  });
+});
+
+describe('texts that look like codes', () => {
+  const cell = (typed: string) => changed(DRAWING, at('cell', 'insert:30', 'MATL', typed));
+  const typed = ['%%c160', 'a ^ b', '^J', '50%', '100%%', '%%%', '⌀12 ^2', '%%d^ ', 'x^2', '%%065', '%%u'];
+  it.each(typed)('%j comes back as it was typed', (text) => expect(values(cell(text), 'insert:30')['MATL']).toBe(text));
+  it('ezdxf reads their carets as they were typed', () => {
+    // Of percent signs ezdxf knows only some codes; that `%%%` draws one sign is the DXF reference's (from memory).
+    const judge = 'import sys, json; from ezdxf.tools.text import caret_decode; print(json.dumps([caret_decode(t) for t in json.loads(sys.argv[1])]))';
+    const carets = typed.filter((text) => text.includes('^') && !text.includes('%%'));
+    const raw = carets.map((text) => /\r\n {2}1\r\n([^\r]*)\r\n {2}2\r\nMATL/.exec(Buffer.from(cell(text)).toString('utf8').slice(-600))![1]!);
+    expect(JSON.parse(execFileSync('/usr/bin/python3', ['-c', judge, JSON.stringify(raw)], { encoding: 'utf8' }))).toEqual(carets);
+  });
+  it('any text comes back', () => {
+    fc.assert(
+      fc.property(fc.stringMatching(/^[%^cdpIJ 0-6a]{1,12}$/), (text) => {
+        expect(values(cell(text), 'insert:30')['MATL'] ?? '').toBe(text);
+      }),
+    );
+  });
+  it('a line break inside a single line is written as the caret code for it', () => {
+    expect(Buffer.from(cell('first\nsecond')).toString()).toContain('first^Jsecond');
+    expect(values(cell('first\nsecond'), 'insert:30')['MATL']).toBe('first\nsecond');
+  });
+});
+
+describe('drawings that try the reader', () => {
+  const OBJECTS: Pair[] = [[0, 'SECTION'], [2, 'OBJECTS'], [0, 'LAYOUT'], [5, '60'], [100, 'AcDbPlotSettings'], [100, 'AcDbLayout'], [1, 'A3 sheet'], [330, '5F'], [0, 'ENDSEC']]; // prettier-ignore
+  it('may name programs that react to an entity before its owner', () => {
+    const entities: Pair[] = ENTITIES.map((pair) => pair);
+    entities.splice(4, 0, [102, '{ACAD_REACTORS'], [330, '99'], [102, '}'], [330, '5F']);
+    const drawing = bytes(dxfText([...header('AC1032'), ...BLOCKS, ...entities.slice(0, -1), ...OBJECTS, [0, 'EOF']]));
+    expect(dxf.read(drawing).inserts.map((insert) => insert.layout)).toEqual(['A3 sheet']);
+  });
+  it('may have two attributes with one tag: both are seen and written', () => {
+    const second: Pair[] = [[0, 'ATTRIB'], [5, '32'], [10, 232], [20, 20], [40, 3.5], [1, 'C45'], [2, 'MATL'], [70, 0]]; // prettier-ignore
+    const entities = [...ENTITIES];
+    entities.splice(
+      entities.findIndex(([, value]) => value === 'SEQEND'),
+      0,
+      ...second,
+    );
+    const definition: Pair[] = [[0, 'ATTDEF'], [10, 102], [20, 60], [40, 3.5], [1, ''], [3, 'Material once more'], [2, 'MATL'], [70, 0]]; // prettier-ignore
+    const blocks = [...BLOCKS];
+    blocks.splice(
+      blocks.findIndex(([, value]) => value === 'ENDBLK'),
+      0,
+      ...definition,
+    );
+    const drawing = bytes(dxfText([...header('AC1032', [[9, '$HANDSEED'], [5, 'FF']]), ...blocks, ...entities])); // prettier-ignore
+    expect(values(drawing, 'insert:30')).toEqual({ MATL: 'S235JR', 'MATL~2': 'C45' });
+    expect(dxf.read(drawing).blocks[0]!.cells.map((cell) => cell.tag)).toEqual(['MATL', 'TITLE', 'MATL~2']);
+    expect(dxf.read(drawing).inserts[0]!.missing).toEqual(['TITLE']);
+    expect(values(changed(drawing, at('cell', 'insert:30', 'MATL~2', 'E295')), 'insert:30')).toEqual({ MATL: 'S235JR', 'MATL~2': 'E295' });
+    // An insert that lacks the second one gets it under the tag that the block gives it.
+    const gained = changed(bytes(dxfText([...header('AC1015', [[9, '$HANDSEED'], [5, 'FF']]), ...blocks, ...ENTITIES])), at('cell', 'insert:30', 'MATL~2', 'E295')); // prettier-ignore
+    expect(values(gained, 'insert:30')).toEqual({ MATL: 'S235JR', 'MATL~2': 'E295' });
+    expect(Buffer.from(gained).toString()).not.toContain('~2');
+  });
+  it('may use a handle twice: each insert has a key of its own', () => {
+    const insert = ENTITIES.slice(2, ENTITIES.findIndex(([, value]) => value === 'SEQEND') + 2);
+    const drawing = bytes(dxfText([...header('AC1032'), ...BLOCKS, ...ENTITIES.slice(0, 2), ...insert, ...ENTITIES.slice(2)]));
+    expect(dxf.read(drawing).holders.map((holder) => holder.key)).toEqual(['', 'insert:30', 'insert:30~2']);
+    const after = changed(drawing, at('cell', 'insert:30~2', 'MATL', 'E295'));
+    expect([values(after, 'insert:30'), values(after, 'insert:30~2')]).toEqual([{ MATL: 'S235JR' }, { MATL: 'E295' }]);
+  });
+  it('may have twenty thousand document properties, read and written in a time that grows with their number', () => {
+    const work = (count: number) => {
+      const drawing = bytes(dxfText([...header('AC1032', Array.from({ length: count }, (_, k) => property(`P${k}`, 'x')).flat()), [0, 'EOF']]));
+      const started = performance.now();
+      const after = changed(drawing, ...Array.from({ length: count }, (_, k) => at('property', '', `P${k}`, String(k))));
+      const found = Object.keys(values(after)).length;
+      return { time: performance.now() - started, count: found };
+    };
+    const small = Math.min(...[0, 1, 2].map(() => work(2000).time));
+    const { time, count } = work(20_000);
+    expect(count).toBe(20_000);
+    // Ten times as many take about ten times as long; their square would be a hundred times.
+    expect(time / small).toBeLessThan(40);
   });
 });

@@ -1,8 +1,9 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { FileChange, FileError, applyEdits, invertEdits } from '../src/files';
-import { decodeString, encodeString, scanStep, step } from '../src/files/step';
-import { HeldValue, heldText } from '../src/values';
+import { decodeString, encodeString, makeEmptyStep, scanStep, step } from '../src/files/step';
+import { HeldValue, UNITS, heldText } from '../src/values';
+import { openMeshReader } from './outside';
 
 const bytes = (text: string) => new Uint8Array(Buffer.from(text, 'latin1'));
 const text = (b: Uint8Array) => Buffer.from(b).toString('latin1');
@@ -103,7 +104,11 @@ describe('reading', () => {
     ["DESCRIPTIVE_REPRESENTATION_ITEM('value')", { text: 'value', form: 'text' }],
     ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(12.5),#90)", { text: '12.5', form: 'measure', unit: 'kg' }],
     ["MEASURE_REPRESENTATION_ITEM('n',LENGTH_MEASURE(2.),#94)", { text: '2', form: 'measure', unit: 'in' }],
-    ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(1.),#95)", { text: '1', form: 'real' }],
+    ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(1.),#95)", { text: '1', form: 'measure', unit: 't' }],
+    // Units that are none of Rule's, or only much like one (an avoirdupois pound is 0.45359237 kg: NIST SP 811), give no number.
+    ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(1.),#96)", { text: '1 hecto gram', form: 'text' }],
+    ["MEASURE_REPRESENTATION_ITEM('n',MASS_MEASURE(5.),#98)", { text: '5 POUND', form: 'text' }],
+    ["MEASURE_REPRESENTATION_ITEM('n',LENGTH_MEASURE(5.),#99)", { text: '5', form: 'measure', unit: 'dm' }],
   ])('%s', (item, held) => {
     const units = `#90=(MASS_UNIT()NAMED_UNIT(*)SI_UNIT(.KILO.,.GRAM.));
 #91=DIMENSIONAL_EXPONENTS(1.,0.,0.,0.,0.,0.,0.);
@@ -111,6 +116,10 @@ describe('reading', () => {
 #93=LENGTH_MEASURE_WITH_UNIT(LENGTH_MEASURE(25.4),#92);
 #94=(CONVERSION_BASED_UNIT('INCH',#93)LENGTH_UNIT()NAMED_UNIT(#91));
 #95=(MASS_UNIT()NAMED_UNIT(*)SI_UNIT(.MEGA.,.GRAM.));
+#96=(MASS_UNIT()NAMED_UNIT(*)SI_UNIT(.HECTO.,.GRAM.));
+#97=MASS_MEASURE_WITH_UNIT(MASS_MEASURE(0.4536),#90);
+#98=(CONVERSION_BASED_UNIT('POUND',#97)MASS_UNIT()NAMED_UNIT(#91));
+#99=(LENGTH_UNIT()NAMED_UNIT(*)SI_UNIT(.DECI.,.METRE.));
 `;
     expect(values(file(CONTEXT + product(10, 'P-1') + units + attribute(20, 12, 'n', item)))).toEqual({ n: held });
   });
@@ -441,5 +450,187 @@ describe('an external reference', () => {
   });
   it('is no field of a part that has none', () => {
     expect(() => step.modify(source, [{ holder: '', place: 'field', name: 'external file', value: heldText('x') }])).toThrow(FileError);
+  });
+});
+
+describe('units', () => {
+  it.each(UNITS.map((unit) => unit.code))('%s is written and read back, and stands as a measure', (unit) => {
+    for (const schema of ['AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF', 'AUTOMOTIVE_DESIGN']) {
+      const after = changed(file(CONTEXT + product(10, 'P-1'), schema), change('n', { text: '2.5', form: 'measure', unit }));
+      expect(values(after)).toEqual({ n: { text: '2.5', form: 'measure', unit } });
+      expect(step.read(after).problems).toEqual([]);
+    }
+  });
+  it('says so where a unit is unknown', () => {
+    const stones = `#90=(MASS_UNIT()NAMED_UNIT(*)SI_UNIT(.KILO.,.GRAM.));
+#91=MASS_MEASURE_WITH_UNIT(MASS_MEASURE(6.35),#90);
+#92=DIMENSIONAL_EXPONENTS(0.,1.,0.,0.,0.,0.,0.);
+#93=(CONVERSION_BASED_UNIT('STONE',#91)MASS_UNIT()NAMED_UNIT(#92));
+`;
+    const reading = step.read(
+      file(CONTEXT + product(10, 'P-1') + stones + attribute(20, 12, 'Mass', "MEASURE_REPRESENTATION_ITEM('Mass',MASS_MEASURE(2.),#93)")),
+    );
+    expect(reading.problems).toEqual([expect.objectContaining({ code: 'unit', message: expect.stringMatching(/"Mass".*"STONE"/) })]);
+  });
+});
+
+describe('texts that other programs can read', () => {
+  const german = 'Gehäusedeckel für Prüfstände, größer als üblich. ';
+  it('are written with their escaped runs merged, and read back', () => {
+    const long = german.repeat(50);
+    const encoded = encodeString(long);
+    expect(decodeString(bytes(encoded.slice(1, -1)))).toBe(long);
+    // Letter by letter each umlaut would take a run of its own: 12 bytes and what stands between.
+    expect(encodeString('äöü').length).toBe("'\\X2\\00E400F600FC\\X0\\'".length);
+    expect(encodeString('äaö')).toBe("'\\X2\\00E4006100F6\\X0\\'");
+    expect(encodeString('äabcö')).toBe("'\\X2\\00E4\\X0\\abc\\X2\\00F6\\X0\\'");
+  });
+  it('are refused where they are longer than other programs take, and the file stays readable up to there', async () => {
+    const meshes = await openMeshReader();
+    const base = makeEmptyStep({ kind: 'part', id: 'P-1', name: 'P-1', at: '2026-01-01T00:00:00', organisation: '', unit: 'mm' });
+    const most = 15_998;
+    const after = changed(base, change('Note', heldText('x'.repeat(most))));
+    expect(values(after)['Note']!.text).toHaveLength(most);
+    expect(() => meshes(after)).not.toThrow();
+    expect(() => changed(base, change('Note', heldText('x'.repeat(most + 1))))).toThrow(/Note takes 16001 bytes .* up to 16000/);
+    expect(() => changed(base, change('Note', heldText('ß'.repeat(4000))))).toThrow(FileError);
+    expect(() => changed(base, { holder: '', place: 'field', name: 'product name', value: heldText('x'.repeat(20_000)) })).toThrow(FileError);
+  });
+});
+
+describe('files that try the reader', () => {
+  it('may have sections of edition 3 beside their data, and numbers beyond 2³¹', () => {
+    const source = bytes(
+      `ISO-10303-21;
+HEADER;
+FILE_DESCRIPTION((),'4;1');
+FILE_NAME('part.step','2026-01-01T00:00:00',(''),(''),'','','');
+FILE_SCHEMA(('AUTOMOTIVE_DESIGN'));
+ENDSEC;
+ANCHOR;
+<part>=#4000000012;
+<it's;not#1>=#4000000010{role:'the; part'};
+ENDSEC;
+REFERENCE;
+#4000000090=<other.stp#bolt;1>;
+#LABEL=<http://example.org/a'b>;
+ENDSEC;
+DATA;
+${CONTEXT}${product(4_000_000_010, 'P-1')}#4000000020=SOMETHING(#4000000090,@12,#LABEL);
+${attribute(4_000_000_030, 4_000_000_012, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')")}ENDSEC;
+END-ISO-10303-21;
+`,
+    );
+    expect(values(source)).toEqual({ Material: heldText('S235JR') });
+    const after = changed(source, change('Colour', heldText('red')), change('Material', null));
+    expect(values(after)).toEqual({ Colour: heldText('red') });
+    // New instances get numbers above all that are given, also by references.
+    expect(text(after)).toContain("#4000000091=GENERAL_PROPERTY('','Colour','user defined attribute');");
+    expect(text(after)).toContain('#4000000090=<other.stp#bolt;1>;');
+  });
+  it('may not have numbers that cannot be told apart', () => {
+    expect(() => step.read(file('#99999999999999999=PRODUCT($,$,$,$);\n'))).toThrow(/number beyond/);
+  });
+  it('may hold a property twice: the first counts, and removing it removes all', () => {
+    const twice = file(
+      CONTEXT +
+        product(10, 'P-1') +
+        attribute(20, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')") +
+        attribute(30, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','C45')"),
+    );
+    expect(values(twice)).toEqual({ Material: heldText('S235JR') });
+    expect(step.read(twice).problems.map((problem) => problem.code)).toEqual(['name-twice']);
+    const after = changed(twice, change('Material', null));
+    expect(values(after)).toEqual({});
+    expect(text(after)).not.toContain('C45');
+  });
+  it('may define one version of a product twice: it is one holder', () => {
+    const views = file(
+      `${CONTEXT}${product(10, 'P-1')}#16=PRODUCT_DEFINITION('manufacturing','',#11,$);
+${attribute(20, 16, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')")}`,
+    );
+    expect(step.read(views).holders.map((holder) => holder.key)).toEqual(['']);
+    expect(values(views)).toEqual({ Material: heldText('S235JR') });
+    const after = changed(views, { holder: '', place: 'field', name: 'product id', value: heldText('P-2') }, change('Material', heldText('C45')));
+    expect(step.read(after).structure!.roots).toEqual(['P-2']);
+    expect(values(after)).toEqual({ Material: heldText('C45') });
+  });
+  it('may hold two versions of one product, whose id is one and the same', () => {
+    const versions = file(`${CONTEXT}${product(10, 'P-1')}#21=PRODUCT_DEFINITION_FORMATION('B','',#10);
+#22=PRODUCT_DEFINITION('design','',#21,$);
+`);
+    const id = (holder: string, value: string) => ({ holder, place: 'field', name: 'product id', value: heldText(value) }) as const;
+    expect(step.read(versions).holders.map((holder) => holder.key)).toEqual(['', 'variant:P-1~2']);
+    expect(step.read(changed(versions, id('', 'P-2'), id('variant:P-1~2', 'P-2'))).structure!.roots).toEqual(['P-2', 'P-2~2']);
+    expect(() => changed(versions, id('', 'P-2'), id('variant:P-1~2', 'P-3'))).toThrow(/two values/);
+  });
+  it('may have solids whose names clash with the ones they are given', () => {
+    const solids = ['tube', 'tube, body 3', 'tube'].map((name, k) => `#${30 + k}=MANIFOLD_SOLID_BREP('${name}',#99);\n`).join('');
+    const body = file(`${product(10, 'P-1')}${solids}#40=SHAPE_REPRESENTATION('',(#30,#31,#32),#99);
+#41=SHAPE_DEFINITION_REPRESENTATION(#13,#40);
+`);
+    expect(
+      step
+        .read(body)
+        .holders.filter((holder) => holder.level === 'body')
+        .map((holder) => holder.key),
+    ).toEqual(['body:P-1/tube', 'body:P-1/tube, body 3', 'body:P-1/tube, body 3~2']);
+  });
+  it('may have ids and names that are too long for a key: keys are cut and stay apart, names are a remark', () => {
+    const long = 'x'.repeat(5000);
+    const reading = step.read(
+      file(
+        `${CONTEXT}${product(10, `${long}1`)}${product(20, `${long}2`)}${attribute(30, 12, long, `DESCRIPTIVE_REPRESENTATION_ITEM('${long}','S235JR')`)}${attribute(40, 12, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','C45')")}`,
+      ),
+    );
+    const keys = reading.holders.map((holder) => holder.key);
+    expect(new Set(keys).size).toBe(2);
+    expect(Math.max(...keys.map((key) => key.length))).toBeLessThan(420);
+    expect(reading.holders[0]!.values.filter((value) => value.place === 'property').map((value) => value.name)).toEqual(['Material']);
+    expect(reading.problems).toEqual([expect.objectContaining({ code: 'name-long', message: expect.stringMatching(/5000 letters, "xxx/) })]);
+  });
+});
+
+describe('holders follow their product', () => {
+  const assembly = file(
+    `${CONTEXT}${product(10, 'UNIT')}${product(20, 'BOLT')}#30=NEXT_ASSEMBLY_USAGE_OCCURRENCE('1','Bolt 1','',#12,#22,$);
+${attribute(40, 22, 'Material', "DESCRIPTIVE_REPRESENTATION_ITEM('Material','S235JR')")}${attribute(50, 30, 'Position', "DESCRIPTIVE_REPRESENTATION_ITEM('Position','left')")}`,
+  );
+  it('when its id is changed together with its values', () => {
+    const after = changed(
+      assembly,
+      { holder: 'copy:BOLT', place: 'field', name: 'product id', value: heldText('SCREW') },
+      change('Material', heldText('8.8'), 'copy:BOLT'),
+      { holder: '', place: 'field', name: 'product id', value: heldText('FRAME') },
+    );
+    expect(values(after, 'copy:SCREW')).toEqual({ Material: heldText('8.8') });
+    expect([...step.movedHolders!(assembly, after)]).toEqual([
+      ['copy:BOLT', 'copy:SCREW'],
+      ['occurrence:UNIT/1', 'occurrence:FRAME/1'],
+    ]);
+    expect([...step.movedHolders!(assembly, changed(assembly, change('Material', heldText('8.8'), 'copy:BOLT')))]).toEqual([]);
+  });
+});
+
+describe('twenty thousand occurrences', () => {
+  const COUNT = 20_000;
+  it('are read and written in a time that grows with their number, not with its square', () => {
+    const make = (count: number) =>
+      file(
+        `${CONTEXT}${product(10, 'UNIT')}${product(20, 'BOLT')}${Array.from({ length: count }, (_, k) => `#${30 + k}=NEXT_ASSEMBLY_USAGE_OCCURRENCE('B','Bolt','',#12,#22,$);\n`).join('')}`,
+      );
+    const work = (count: number) => {
+      const source = make(count);
+      const started = performance.now();
+      const occurrences = step.read(source).structure!.occurrences;
+      const after = changed(source, ...occurrences.map(({ key }, k) => change('Position', heldText(String(k)), key)));
+      const read = step.read(after);
+      return { time: performance.now() - started, read };
+    };
+    const small = Math.min(...[0, 1, 2].map(() => work(COUNT / 10).time));
+    const { time, read } = work(COUNT);
+    expect(read.holders.filter((holder) => holder.values.some((value) => value.name === 'Position'))).toHaveLength(COUNT);
+    // Ten times as many take about ten times as long; their square would be a hundred times.
+    expect(time / small).toBeLessThan(40);
   });
 });

@@ -56,6 +56,8 @@ interface ReadyFile {
   readonly oldHash: string;
   readonly newHash: string;
   readonly reading: FileReading;
+  /** Holders that have another key from now on, old key and new key. */
+  readonly moved: readonly (readonly [from: string, to: string])[];
 }
 
 interface Failure {
@@ -261,11 +263,11 @@ export class Applying {
         if (isBeside(file)) {
           const conflicts = fileLines.filter((line) => clashing.has(line.id)).map((line) => line.id);
           if (conflicts.length) failures.push({ file, lines: fileLines, message: 'The value was changed by someone else.', conflicts, current: null });
-          else ready.push({ file, lines: fileLines, oldHash: '', newHash: '', reading: BESIDE, movedTo: null });
+          else ready.push({ file, lines: fileLines, oldHash: '', newHash: '', reading: BESIDE, moved: [], movedTo: null });
         } else {
           const movedTo = newPath(file, fileLines);
           const made = await this.pool.run('prepareFile', { full: file.full, format: file.format, lines: fileLines, exact: exact.get(id) ?? null });
-          if (made.ok) ready.push({ file, lines: fileLines, oldHash: made.oldHash, newHash: made.newHash, reading: made.reading, movedTo });
+          if (made.ok) ready.push({ file, lines: fileLines, oldHash: made.oldHash, newHash: made.newHash, reading: made.reading, moved: made.moved, movedTo });
           else failures.push({ file, lines: fileLines, message: made.message, conflicts: made.conflicts, current: made });
         }
         context.progress('preparing files', ++prepared, byFile.size);
@@ -438,6 +440,7 @@ export class Applying {
       readonly file: Pick<TargetFile, 'id' | 'full' | 'format'>;
       readonly newHash: string;
       readonly reading: FileReading;
+      readonly moved: ReadyFile['moved'];
       readonly movedTo: string | null;
     }[],
     partly: boolean,
@@ -459,6 +462,10 @@ export class Applying {
         done.flatMap(({ file, movedTo }) => (movedTo === null ? [] : [{ id: file.id, name: basename(movedTo) }])),
       );
       await storeReadings(sql, read, standIns);
+      await moveLines(
+        sql,
+        done.map(({ file, moved }) => ({ file: file.id, moved })),
+      );
       if (beside.length) await this.recordBeside(sql, changeSet, beside, standIns);
       await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
       await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, ids]);
@@ -646,6 +653,7 @@ export class Applying {
     const outcomes = done.length
       ? await this.pool.run('readFiles', { paths: done.map((row) => ({ path: row.target, full: row.movedTo ?? row.target, format: row.format })) })
       : [];
+    const moved = await this.movedOf(changeSet, done);
     await this.record(
       changeSet,
       [
@@ -653,6 +661,7 @@ export class Applying {
           file: { id: row.file, full: row.target, format: row.format },
           newHash: row.newHash,
           reading: outcomes[i]!.reading ?? BESIDE,
+          moved: moved.get(row.file) ?? [],
           movedTo: row.movedTo,
         })),
         // Values beside files have no journal: they are recorded with the set or not at all.
@@ -668,14 +677,26 @@ export class Applying {
     return done.length + beside.length === 0 ? 'put back' : broken ? 'partly finished' : 'finished';
   }
 
+  /** Holders that an interrupted set moved, by file: only fields can. */
+  private async movedOf(changeSet: number, done: readonly JournalRow[]): Promise<Map<number, ReadyFile['moved']>> {
+    const fields = await this.db.all<{ file: number }>(`SELECT DISTINCT file_id AS file FROM change_lines WHERE change_set_id = $1 AND place = 'field'`, [
+      changeSet,
+    ]);
+    const touched = new Set(fields.map((row) => row.file));
+    const moved = new Map<number, ReadyFile['moved']>();
+    for (const { file, format, oldHash, newHash } of done)
+      if (touched.has(file)) moved.set(file, await this.pool.run('movedIn', { format, from: oldHash, to: newHash }));
+    return moved;
+  }
+
   private async besideOf(
     changeSet: number,
-  ): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading; movedTo: null }[]> {
+  ): Promise<{ file: Pick<TargetFile, 'id' | 'full' | 'format'>; newHash: string; reading: FileReading; moved: []; movedTo: null }[]> {
     const files = await this.db.all<{ id: number }>(
       `SELECT DISTINCT f.id FROM change_lines l JOIN targets f ON f.id = l.file_id AND f.format IN ('other', 'above') WHERE l.change_set_id = $1 AND l.accepted`,
       [changeSet],
     );
-    return files.map(({ id }) => ({ file: { id, full: '', format: 'other' }, newHash: '', reading: BESIDE, movedTo: null }));
+    return files.map(({ id }) => ({ file: { id, full: '', format: 'other' }, newHash: '', reading: BESIDE, moved: [], movedTo: null }));
   }
 
   /** Brings one file that gets another name to its new version under that name. */
@@ -704,6 +725,22 @@ export class Applying {
       return false;
     }
   }
+}
+
+/** Lines of all change sets follow holders that got another key: they are about the same copy, body or occurrence as before. */
+async function moveLines(sql: Sql, files: readonly { readonly file: number; readonly moved: ReadyFile['moved'] }[]): Promise<void> {
+  const moves = files.flatMap(({ file, moved }) => moved.map(([from, to]) => ({ file, from, to })));
+  if (moves.length === 0) return;
+  // Keys may have changed places, and no two lines of a set may be about one value in between. A line about a holder that is gone stays where it is.
+  const bind = [rows(moves)];
+  const found = await sql.all<{ id: number; to: string }>(
+    `SELECT l.id, n."to" FROM jsonb_to_recordset($1::jsonb) AS n(file int, "from" text, "to" text) JOIN change_lines l ON l.file_id = n.file AND l.holder = n."from"
+     WHERE NOT EXISTS (SELECT 1 FROM change_lines o WHERE (o.change_set_id, o.file_id, o.holder, o.place, o.name) = (l.change_set_id, l.file_id, n."to", l.place, l.name)
+       AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS m(file int, "from" text) WHERE m.file = o.file_id AND m."from" = o.holder))`,
+    bind,
+  );
+  await sql.run(`UPDATE change_lines SET holder = chr(1) || id WHERE id = ANY($1::int[])`, [found.map((row) => row.id)]);
+  await sql.run('UPDATE change_lines l SET holder = n."to" FROM jsonb_to_recordset($1::jsonb) AS n(id int, "to" text) WHERE l.id = n.id', [rows(found)]);
 }
 
 /** Writes the new names of files, which may have changed places with one another. */

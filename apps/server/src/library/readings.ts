@@ -1,4 +1,4 @@
-import { FileReading, formatOf } from '@rule/core/files';
+import { FileReading, formatOf, shortKey } from '@rule/core/files';
 import { StandIns } from '@rule/core/values';
 import { COPY_NULL, CopyRows, CopyValue, Sql, copiedText } from '../platform/db';
 import { hashOf } from '../platform/store';
@@ -74,8 +74,9 @@ function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile, blocks: 
     problem,
     kind: reading?.kind ?? null,
     format: reading?.format ?? null,
-    product:
+    product: shortKey(
       reading?.holders.find((holder) => holder.key === '')?.values.find((value) => value.place === 'field' && value.name === 'product id')?.held.text ?? '',
+    ),
     reading:
       reading &&
       ({

@@ -25,7 +25,14 @@ export interface PrepareInput {
 
 /** A file made ready: its old and new bytes are in the store, nothing is written yet. Or why that cannot be. */
 export type Prepared =
-  | { readonly ok: true; readonly oldHash: string; readonly newHash: string; readonly reading: FileReading }
+  | {
+      readonly ok: true;
+      readonly oldHash: string;
+      readonly newHash: string;
+      readonly reading: FileReading;
+      /** Holders that have another key from now on, old key and new key. */
+      readonly moved: readonly (readonly [from: string, to: string])[];
+    }
   | {
       readonly ok: false;
       readonly message: string;
@@ -34,8 +41,22 @@ export type Prepared =
       readonly current: FileReading | null;
     };
 
-const find = (reading: FileReading, line: PreparedLine): HeldValue | null =>
-  reading.holders.find((holder) => holder.key === line.holder)?.values.find((value) => value.place === line.place && value.name === line.name)?.held ?? null;
+/** Looks values of a reading up by holder, place and name. */
+function finder(reading: FileReading): (holder: string, place: Place, name: string) => HeldValue | null {
+  const values = new Map<string, HeldValue>();
+  for (const { key, values: held } of reading.holders)
+    for (const value of held) {
+      const at = `${key}\n${value.place}\n${value.name}`;
+      if (!values.has(at)) values.set(at, value.held);
+    }
+  return (holder, place, name) => values.get(`${holder}\n${place}\n${name}`) ?? null;
+}
+
+/** Holders whose keys moved when a kept version of a file became another. */
+export async function movedIn(input: { readonly format: string; readonly from: string; readonly to: string }, store: FileStore): Promise<[string, string][]> {
+  const format = formatById(input.format);
+  return format.movedHolders ? [...format.movedHolders(await store.get(input.from), await store.get(input.to))] : [];
+}
 
 /** A line as the core knows lines; which file it is in does not matter here. */
 const asLine = ({ holder, place, name, base, proposed }: PreparedLine) => ({ address: { file: 0, holder, place, name }, base, proposed });
@@ -51,22 +72,25 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
     if (lines.length < input.lines.length && lines.length === 0) {
       await store.put(bytes);
-      return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes) };
+      return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes), moved: [] };
     }
     const format = formatById(input.format);
     current = format.read(bytes);
-    const conflicts = lines.filter((line) => judgeLine(asLine(line), find(current!, line)) === 'conflict');
+    const stands = finder(current);
+    const judged = (line: PreparedLine) => judgeLine(asLine(line), stands(line.holder, line.place, line.name));
+    const conflicts = lines.filter((line) => judged(line) === 'conflict');
     if (conflicts.length)
       return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
-    const changes = lines
-      .filter((line) => judgeLine(asLine(line), find(current!, line)) === 'apply')
-      .map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
+    const changes = lines.filter((line) => judged(line) === 'apply').map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
-    const wrong = lines.find((line) => orNull(find(reading, line))?.text !== orNull(line.proposed)?.text);
+    // A product that gets another id takes its holders along: the other values of the same set are theirs still.
+    const moved = lines.some((line) => line.place === 'field') && format.movedHolders ? format.movedHolders(bytes, after) : new Map<string, string>();
+    const standsNow = finder(reading);
+    const wrong = lines.find((line) => orNull(standsNow(moved.get(line.holder) ?? line.holder, line.place, line.name))?.text !== orNull(line.proposed)?.text);
     if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would not read back as written.`, conflicts: [], oldHash, current };
     await store.put(bytes);
-    return { ok: true, oldHash, newHash: await store.put(after), reading };
+    return { ok: true, oldHash, newHash: await store.put(after), reading, moved: [...moved] };
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
     if (error instanceof FileError) return { ok: false, message: describe(error), conflicts: [], oldHash, current };

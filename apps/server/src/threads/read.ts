@@ -118,8 +118,14 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
       try {
         return { path, size, mtimeMs, hash, reading: known.read(bytes), problem: null };
       } catch (error) {
-        if (!(error instanceof FileError)) throw error;
-        return { path, size, mtimeMs, hash, reading: null, problem: describe(error) };
+        return {
+          path,
+          size,
+          mtimeMs,
+          hash,
+          reading: null,
+          problem: error instanceof FileError ? describe(error) : `Rule failed on this file: ${wordsOf(error)}`,
+        };
       }
     }
   } catch (error) {
@@ -170,13 +176,43 @@ export interface ScanOutcome {
   readonly touched: number;
 }
 
-/** Reads files and stores what they hold, all in one transaction. */
+const wordsOf = (error: unknown) => (error instanceof Error ? error.message : String(error));
+
+/** Classes of SQLSTATE that say that a value cannot be kept: data exceptions, broken constraints, exceeded limits. */
+const REFUSES_DATA = /^(22|23|54)/;
+
+/** The code that the database gave with an error. */
+const sqlState = (error: unknown): string => {
+  const { code, parent } = (error ?? {}) as { code?: unknown; parent?: { code?: unknown } };
+  return ([code, parent?.code].find((one) => typeof one === 'string') as string) ?? '';
+};
+
+/**
+ * Reads files and stores what they hold, all in one transaction. Where the database refuses what one of them holds, the others go in
+ * and that one is kept as a file that could not be read, with the reason.
+ */
 export async function scanFiles(input: ScanInput, db: Db): Promise<ScanOutcome> {
+  try {
+    return await scanTogether(input, db, null);
+  } catch (error) {
+    if (!REFUSES_DATA.test(sqlState(error))) throw error;
+    if (input.files.length === 1) return scanTogether(input, db, `What it holds cannot be kept: ${wordsOf(error)}`);
+    const middle = input.files.length >> 1;
+    const halves = [input.files.slice(0, middle), input.files.slice(middle)];
+    const outcomes: ScanOutcome[] = [];
+    for (const files of halves) outcomes.push(await scanFiles({ ...input, files }, db));
+    return { failed: outcomes.flatMap((outcome) => outcome.failed), touched: outcomes.reduce((sum, outcome) => sum + outcome.touched, 0) };
+  }
+}
+
+/** @param refused why what the files hold is not kept, if it is not */
+async function scanTogether(input: ScanInput, db: Db, refused: string | null): Promise<ScanOutcome> {
   const readings = new Readings(compileStandIns(input.standIns));
   const failed: { path: string; message: string }[] = [];
   const touched: { id: number; size: number; mtimeMs: number }[] = [];
   for (const { id, path, full, listed, hash, born } of input.files) {
-    const { path: _path, ...outcome } = await readOne(path, full, undefined, listed);
+    const { path: _path, ...read } = await readOne(path, full, undefined, listed);
+    const outcome = refused === null ? read : { ...read, reading: null, problem: refused };
     if (outcome.problem !== null) failed.push({ path, message: outcome.problem });
     if (outcome.hash !== '' && outcome.hash === hash) touched.push({ id, size: outcome.size, mtimeMs: outcome.mtimeMs });
     else readings.add({ id, born, ...outcome });

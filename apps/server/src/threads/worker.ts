@@ -27,6 +27,7 @@ const tasks = {
   pictureOf: ({ values, synonyms }: { readonly values: readonly ValueCount[]; readonly synonyms: readonly (readonly string[])[] }) =>
     Promise.resolve(found.pictureOf(values, synonyms)),
   prepareFile: (input: prepare.PrepareInput) => prepare.prepareFile(input, store),
+  movedIn: (input: Parameters<typeof prepare.movedIn>[0]) => prepare.movedIn(input, store),
   sendOut: (input: sending.SendOutInput) => sending.sendOut(input, database()),
   countSubjects: ({ content }: { readonly content: LayoutContent }) => sending.countSubjects(database(), content),
   inspectTable: (input: taking.TableInput) => taking.inspectTable(input, database(), store),
@@ -46,6 +47,7 @@ export const {
   findTwins,
   pictureOf,
   prepareFile,
+  movedIn,
   sendOut,
   countSubjects,
   inspectTable,

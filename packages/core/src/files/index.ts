@@ -5,6 +5,7 @@ import { step } from './step';
 
 export * from './contract';
 export * from './edits';
+export { shortKey } from './keys';
 export * from './encoding';
 export * from './paths';
 

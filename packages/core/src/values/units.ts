@@ -17,15 +17,20 @@ export interface Unit {
  * definition), pound-force 0.453 592 37 × 9.806 65 N, and what is made of these as the product of the exact factors.
  */
 export const UNITS: readonly Unit[] = [
+  { code: 'µm', quantity: 'length', toSi: 1e-6, also: ['μm', 'um'] },
   { code: 'mm', quantity: 'length', toSi: 1e-3 },
   { code: 'cm', quantity: 'length', toSi: 1e-2 },
+  { code: 'dm', quantity: 'length', toSi: 0.1 },
   { code: 'm', quantity: 'length', toSi: 1 },
+  { code: 'km', quantity: 'length', toSi: 1000 },
+  { code: 'mil', quantity: 'length', toSi: 0.0254 / 1000, also: ['thou'] },
   { code: 'in', quantity: 'length', toSi: 0.0254, also: ['"', 'inch'] },
   { code: 'yd', quantity: 'length', toSi: 0.9144, also: ['yard'] },
   { code: 'ft', quantity: 'length', toSi: 0.3048, also: ["'", 'foot', 'feet'] },
+  { code: 'mg', quantity: 'mass', toSi: 1e-6 },
   { code: 'g', quantity: 'mass', toSi: 1e-3 },
   { code: 'kg', quantity: 'mass', toSi: 1 },
-  { code: 't', quantity: 'mass', toSi: 1000 },
+  { code: 't', quantity: 'mass', toSi: 1000, also: ['Mg'] },
   { code: 'lb', quantity: 'mass', toSi: 0.45359237, also: ['lbs'] },
   { code: 'oz', quantity: 'mass', toSi: 0.45359237 / 16 },
   { code: '°', quantity: 'angle', toSi: Math.PI / 180, also: ['deg'] },

@@ -1,4 +1,5 @@
 import { FileFormat } from '../contract';
+import { sound } from '../keys';
 import { julianInstant, readDxf } from './read';
 import { modifyDxf } from './write';
 
@@ -8,4 +9,4 @@ export { boxOf, makeSheet } from './make';
 export type { Outline, SheetPlan } from './make';
 
 /** DXF, ASCII, from AC1009 on: drawings. */
-export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: readDxf, modify: modifyDxf };
+export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: (bytes) => sound(readDxf(bytes)), modify: modifyDxf };

@@ -1,10 +1,11 @@
 import { heldText } from '../../values';
 import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue, SheetReading } from '../contract';
 import { bytewiseText, plainAscii } from '../encoding';
+import { Keys } from '../keys';
 import { Vertex } from './area';
 import { DrawnOutline, DrawnText, nest } from './nesting';
 import { DxfIndex, scanDxf } from './scan';
-import { DxfText, dxfText, plainMtext, showControlCodes } from './text';
+import { DxfText, drawnText, dxfText, plainMtext } from './text';
 
 /** A DXF file with the positions of the groups that writing needs. */
 export interface DxfContent {
@@ -29,6 +30,8 @@ export interface BlockContent extends BlockReading {
   readonly base: Point;
   /** Raw values of the attribute definitions, in the order of `cells`. */
   readonly definitions: readonly {
+    /** As the block has it: two may have the same. */
+    readonly tag: string;
     readonly style: string;
     readonly flags: string;
     readonly align: string;
@@ -126,7 +129,12 @@ class Reader {
   }
 
   private find(entity: Entity, code: number): number {
-    for (let k = entity.from + 1; k < entity.to; k++) if (this.index.codes[k] === code) return k;
+    const { codes } = this.index;
+    for (let k = entity.from + 1; k < entity.to; k++) {
+      if (codes[k] === code) return k;
+      // What stands between `102 {…` and `102 }` belongs to a program: its handles are not the entity's own.
+      if (codes[k] === 102 && this.raw(k).startsWith('{')) while (k + 1 < entity.to && !(codes[k + 1] === 102 && this.raw(k + 1) === '}')) k++;
+    }
     return -1;
   }
 
@@ -173,6 +181,7 @@ class Reader {
     if (this.text.unknownPage) problems.push({ code: 'code-page', message: `Texts are in the code page ${codePage}; letters outside ASCII may be wrong.` });
 
     const properties: DxfContent['properties'][number][] = [];
+    const names = new Set<string>();
     for (const [i, variable] of variables.entries()) {
       if (variable.name !== '$CUSTOMPROPERTYTAG') continue;
       const next = variables[i + 1];
@@ -181,9 +190,9 @@ class Reader {
         continue;
       }
       const name = this.value(variable.at + 1);
-      if (properties.some((property) => property.name === name))
-        problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      if (names.has(name)) problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
       else properties.push({ name, value: this.value(next.at + 1), first: variable.at, valueAt: next.at + 1 });
+      names.add(name);
     }
     const fields = variables.flatMap(({ name, at }): { name: string; value: string; valueAt: number }[] => {
       if (FIELDS[name]) return [{ name: FIELDS[name], value: this.value(at + 1), valueAt: at + 1 }];
@@ -324,12 +333,8 @@ class Reader {
             ],
           });
       } else if (entity.type === 'TEXT' || entity.type === 'ATTRIB')
-        write(
-          entity,
-          showControlCodes(this.get(entity, 1) ?? ''),
-          this.number(entity, 72, 0) !== 0 || this.number(entity, entity.type === 'TEXT' ? 73 : 74, 0) !== 0,
-        );
-      else if (entity.type === 'MTEXT') write(entity, showControlCodes(plainMtext(this.longText(entity))), false);
+        write(entity, drawnText(this.get(entity, 1) ?? ''), this.number(entity, 72, 0) !== 0 || this.number(entity, entity.type === 'TEXT' ? 73 : 74, 0) !== 0);
+      else if (entity.type === 'MTEXT') write(entity, drawnText(plainMtext(this.longText(entity))), false);
     }
   }
 
@@ -354,12 +359,17 @@ class Reader {
       else if (inside.some((entity) => entity.type === 'ATTDEF')) {
         const base = this.point(entities[i]!, 10);
         const definitions = inside.filter((e) => e.type === 'ATTDEF');
+        const tags = new Keys();
         blocks.push({
           name,
           base,
-          cells: definitions.map((e) => this.cell(e, base)),
+          cells: definitions.map((e) => {
+            const cell = this.cell(e, base);
+            return { ...cell, tag: tags.free(cell.tag) };
+          }),
           shapes: this.shapes(inside, base),
           definitions: definitions.map((e) => ({
+            tag: this.get(e, 2) ?? '',
             style: this.get(e, 7) ?? '',
             flags: this.get(e, 70)?.trim() ?? '0',
             align: this.get(e, 72)?.trim() ?? '0',
@@ -409,7 +419,7 @@ class Reader {
           const horizontal = this.number(entity, 72, 0);
           const at = entity.type === 'TEXT' && horizontal !== 0 ? this.point(entity, 11) : this.point(entity, 10);
           const raw = this.get(entity, 1) ?? '';
-          const text = showControlCodes(entity.type === 'MTEXT' ? plainMtext(raw) : raw);
+          const text = drawnText(entity.type === 'MTEXT' ? plainMtext(raw) : raw);
           return [
             {
               shape: 'text',
@@ -444,6 +454,8 @@ class Reader {
     return points;
   }
 
+  private readonly insertKeys = new Keys();
+
   private inserts(entities: readonly Entity[], layoutOf: (entity: Entity) => string, blocks: ReadonlyMap<string, BlockContent>): InsertContent[] {
     const found: InsertContent[] = [];
     for (let i = 0; i < entities.length; i++) {
@@ -454,19 +466,21 @@ class Reader {
       const hasAttributes = this.get(insert, 66)?.trim() === '1';
       if (!hasAttributes && !block) continue;
       const cells: CellContent[] = [];
+      const names = new Keys();
       let k = i + 1;
       if (hasAttributes)
         for (; k < entities.length && entities[k]!.type !== 'SEQEND'; k++) {
           const cell = entities[k]!.type === 'ATTRIB' ? this.attribute(entities[k]!) : undefined;
-          if (cell) cells.push(cell);
+          // Attributes of one tag are told apart by their order, in a block as in its inserts.
+          if (cell) cells.push({ ...cell, tag: names.free(cell.tag) });
         }
       const tags = new Set(cells.map((cell) => cell.tag));
       for (const { tag, preset, constant } of block?.cells ?? [])
-        if (constant && !tags.has(tag)) cells.push({ tag, text: showControlCodes(preset), valueAt: -1, inner: [], fixed: 'constant' });
+        if (constant && !tags.has(tag)) cells.push({ tag, text: drawnText(preset), valueAt: -1, inner: [], fixed: 'constant' });
       const handle = this.get(insert, 5)?.trim();
       found.push({
         block: name,
-        holder: `insert:${handle ?? found.length + 1}`,
+        holder: this.insertKeys.free(`insert:${handle ?? found.length + 1}`),
         layout: layoutOf(insert),
         missing: (block?.cells ?? []).filter((cell) => !cell.constant && !tags.has(cell.tag)).map((cell) => cell.tag),
         cells,
@@ -496,7 +510,7 @@ class Reader {
     const inner: number[] = [];
     if (embedded >= 0) for (let k = embedded + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) inner.push(k);
     const text = inner.length ? plainMtext(inner.map((k) => this.value(k)).join('')) : this.value(valueAt);
-    return { tag, text: showControlCodes(text), valueAt, inner, ...fixed };
+    return { tag, text: drawnText(text), valueAt, inner, ...fixed };
   }
 }
 

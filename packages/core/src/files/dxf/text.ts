@@ -67,6 +67,22 @@ export const showControlCodes = (text: string): string =>
     ? text.replace(/%%(\d{3}|[cdpuok%])/gi, (_, code: string) => (/^\d/.test(code) ? String.fromCharCode(Number(code)) : CONTROL[code.toLowerCase()]!))
     : text;
 
+/** What a caret and the character behind it stand for in a drawing's text: the DXF reference gives control characters so, and a caret as `^` and a blank. */
+const CARETS: Readonly<Record<string, string>> = { '^ ': '^', '^I': '\t', '^J': '\n', '^M': '\r' };
+
+/** A text of a drawing as it is drawn: without control codes and carets. */
+export const drawnText = (text: string): string => {
+  const shown = showControlCodes(text);
+  return shown.includes('^') ? shown.replace(/\^[ IJM]/g, (code) => CARETS[code]!) : shown;
+};
+
+/** A text as a drawing's text that is drawn like it: what would be taken for a code is escaped. */
+export function codedText(text: string): string {
+  const carets = text.replace(/[\^\t\n\r]/g, (c) => (c === '^' ? '^ ' : c === '\t' ? '^I' : c === '\n' ? '^J' : '^M'));
+  // `%%%` draws one percent sign; where no code begins, percent signs stand for themselves.
+  return showControlCodes(carets) === carets ? carets : carets.replaceAll('%', '%%%');
+}
+
 /** The plain text of an MTEXT: formatting codes removed, stacked fractions on one line, paragraphs as line breaks. */
 export const plainMtext = (text: string): string =>
   text.replace(

@@ -1,7 +1,7 @@
 import { FileChange, FileError, Point } from '../contract';
 import { Edit } from '../edits';
 import { BlockContent, DxfContent, InsertContent, openDxf } from './read';
-import { toMtext } from './text';
+import { codedText, toMtext } from './text';
 
 const encoder = new TextEncoder();
 
@@ -10,13 +10,15 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
   const content = openDxf(bytes);
   const seen = new Set<string>();
   const gained = new Map<InsertContent, { readonly tag: string; readonly text: string }[]>();
+  const byName = new Map(content.properties.map((property) => [property.name, property]));
+  const byHolder = new Map(content.inserts.map((insert) => [insert.holder, insert]));
   const edits = changes.flatMap((change) => {
     const place = JSON.stringify([change.holder, change.place, change.name]);
     if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
     seen.add(place);
     switch (change.place) {
       case 'cell':
-        return cellEdits(content, change, gained);
+        return cellEdits(content, byHolder.get(change.holder), change, gained);
       case 'field': {
         const field = content.fields.find((f) => f.name === change.name);
         if (!field) throw new FileError('no-field', `The file has no field ${change.name}.`);
@@ -24,7 +26,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
         return [valueEdit(content, field.valueAt, change.value?.text ?? '')];
       }
       case 'property':
-        return propertyEdits(content, change);
+        return propertyEdits(content, byName, change);
       case 'fact':
         throw new FileError('fact', `${change.name} is a fact about the drawing and cannot be written.`);
     }
@@ -39,8 +41,12 @@ function valueEdit(content: DxfContent, at: number, text: string): Edit {
   return { offset: starts[at]!, length: ends[at]! - starts[at]!, insert: encoded(content, text) };
 }
 
-function cellEdits(content: DxfContent, change: FileChange, gained: Map<InsertContent, { readonly tag: string; readonly text: string }[]>): Edit[] {
-  const insert = content.inserts.find((candidate) => candidate.holder === change.holder);
+function cellEdits(
+  content: DxfContent,
+  insert: InsertContent | undefined,
+  change: FileChange,
+  gained: Map<InsertContent, { readonly tag: string; readonly text: string }[]>,
+): Edit[] {
   if (!insert) throw new FileError('no-holder', `The drawing has no title block ${change.holder}.`);
   const text = change.value?.text ?? '';
   const cell = insert.cells.find((candidate) => candidate.tag === change.name);
@@ -56,12 +62,12 @@ function cellEdits(content: DxfContent, change: FileChange, gained: Map<InsertCo
         ? `The cell ${change.name} is constant: its block holds the text, not the sheet.`
         : `The drawing computes the cell ${change.name} itself (${cell.fixed}).`,
     );
-  if (cell.inner.length === 0) return [valueEdit(content, cell.valueAt, text)];
+  if (cell.inner.length === 0) return [valueEdit(content, cell.valueAt, codedText(text))];
   // A multi-line attribute holds its text twice: its first line, and all of it in an inner MTEXT.
   const [kept, ...others] = [...cell.inner].reverse();
   const { lines, ends } = content.index;
   const removed = others.map((at) => ({ offset: lines[at]!, length: (lines[at + 1] ?? ends[at]!) - lines[at]!, insert: new Uint8Array() }));
-  return [valueEdit(content, cell.valueAt, text.split(/\r?\n/)[0]!), ...removed, valueEdit(content, kept!, toMtext(text))];
+  return [valueEdit(content, cell.valueAt, codedText(text.split(/\r?\n/)[0]!)), ...removed, valueEdit(content, kept!, codedText(toMtext(text)))];
 }
 
 /** Gives inserts the attributes that they lack: placed as the block's definition says, moved, scaled and turned as the insert is. */
@@ -91,14 +97,14 @@ function gainedEdits(content: DxfContent, gained: ReadonlyMap<InsertContent, rea
       groups.push(
         ...pointGroups(10, place(insert, block, definition.first)),
         [40, number(cell.height * Math.abs(insert.scale.y))],
-        [1, content.text.encode(text)],
+        [1, content.text.encode(codedText(text))],
       );
       groups.push([50, number(cell.rotation + insert.rotation)], [41, number(cell.widthFactor * Math.abs(insert.scale.x / insert.scale.y))]);
       if (definition.style) groups.push([7, content.text.encode(definition.style)]);
       groups.push([72, definition.align]);
       if (aligned) groups.push(...pointGroups(11, place(insert, block, definition.second)));
       if (modern) groups.push([100, 'AcDbAttribute']);
-      groups.push([2, content.text.encode(tag)], [70, String(Number(definition.flags) & ~2)], [74, definition.valign]);
+      groups.push([2, content.text.encode(definition.tag)], [70, String(Number(definition.flags) & ~2)], [74, definition.valign]);
     }
     if (!insert.hasAttributes) {
       groups.push([0, 'SEQEND']);
@@ -130,10 +136,10 @@ function place(insert: InsertContent, block: BlockContent, point: Point): Point 
   return { x: insert.at.x + x * Math.cos(angle) - y * Math.sin(angle), y: insert.at.y + x * Math.sin(angle) + y * Math.cos(angle) };
 }
 
-function propertyEdits(content: DxfContent, change: FileChange): Edit[] {
+function propertyEdits(content: DxfContent, byName: ReadonlyMap<string, DxfContent['properties'][number]>, change: FileChange): Edit[] {
   if (change.holder !== '') throw new FileError('no-holder', 'A drawing holds properties for the document only.');
   const { index, properties, version } = content;
-  const existing = properties.find((property) => property.name === change.name);
+  const existing = byName.get(change.name);
   if (existing && change.value) return [valueEdit(content, existing.valueAt, change.value.text)];
   if (existing) {
     const from = index.lines[existing.first]!;

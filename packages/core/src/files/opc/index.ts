@@ -1,6 +1,7 @@
 import { HeldValue, heldText, plainNumber } from '../../values';
 import { FileChange, FileError, FileFormat, FileReading, ReadValue } from '../contract';
 import { Edit } from '../edits';
+import { sound } from '../keys';
 import { unescapeX } from './xstring';
 import { TextEdit, XmlElement, XmlPart, escapeXml, readXml, spliceText } from './xml';
 import { ZipIndex, replaceParts, scanZip, unpack } from './zip';
@@ -323,4 +324,9 @@ function link({ relations, types }: OpcContent, parts: Parts, path: string, rela
 }
 
 /** Open Packaging (ECMA-376 part 2): office documents and 3MF, for their core and custom properties. */
-export const opc: FileFormat = { id: 'opc', endings: ['.docx', '.xlsx', '.pptx', '.docm', '.xlsm', '.pptm', '.3mf'], read: readOpc, modify: modifyOpc };
+export const opc: FileFormat = {
+  id: 'opc',
+  endings: ['.docx', '.xlsx', '.pptx', '.docm', '.xlsm', '.pptm', '.3mf'],
+  read: (bytes) => sound(readOpc(bytes)),
+  modify: modifyOpc,
+};

@@ -3,7 +3,7 @@ import { StepModel, refOf, refsOf, textOf } from './model';
 import { Argument } from './parse';
 import { Bodies } from './bodies';
 import { Structure } from './structure';
-import { readDensityUnit, readUnit } from './units';
+import { readDensityUnit, readUnit, unitName } from './units';
 
 /**
  * One user-defined attribute and the instances it is made of, as the public recommended practice for
@@ -21,6 +21,8 @@ export interface Attribute {
   readonly unit: number | null;
   /** The argument that holds the value, for splicing. */
   readonly argument: Argument;
+  /** The name of a unit that Rule does not know. */
+  readonly strange?: string;
   /** Whether the representation holds the values of other attributes of the same property definition too. */
   readonly grouped: boolean;
   /** Whether the item serves another attribute too, so that it must not be edited in place. */
@@ -45,6 +47,7 @@ export function holderKeys(structure: Structure, bodies: Bodies): HolderKeys {
   for (const { id, key } of structure.definitions.values()) keyOf.set(id, id === first ? '' : roots.has(id) ? `variant:${key}` : `copy:${key}`);
   for (const { id, key } of structure.occurrences) keyOf.set(id, key);
   const idOf = new Map([...keyOf].map(([id, key]) => [key, id]));
+  for (const [id, first] of structure.otherViews) keyOf.set(id, keyOf.get(first)!);
   for (const [id, key] of bodies.keyOf) keyOf.set(id, key);
   return { keyOf, idOf };
 }
@@ -64,7 +67,11 @@ export function plain(real: string): string {
 }
 
 interface ItemValue {
+  /** The name of a unit that Rule does not know. */
+  readonly strange?: string;
   readonly held: HeldValue;
+  /** The number as it stands, whatever its unit. */
+  readonly number: string;
   readonly argument: Argument;
   readonly unit: number | null;
   readonly name: string;
@@ -81,18 +88,20 @@ function readItem(model: StepModel, id: number): ItemValue | undefined {
   const name = args.length === 1 ? '' : textOf(args[0]);
   switch (record.name) {
     case 'DESCRIPTIVE_REPRESENTATION_ITEM':
-      return value?.is === 'text' ? { held: { text: value.value, form: 'text' }, argument: value, unit: null, name } : undefined;
+      return value?.is === 'text' ? { held: { text: value.value, form: 'text' }, number: value.value, argument: value, unit: null, name } : undefined;
     case 'INTEGER_REPRESENTATION_ITEM':
-      return value?.is === 'number' ? { held: { text: value.value, form: 'integer' }, argument: value, unit: null, name } : undefined;
+      return value?.is === 'number' ? { held: { text: value.value, form: 'integer' }, number: value.value, argument: value, unit: null, name } : undefined;
     case 'REAL_REPRESENTATION_ITEM':
-      return value?.is === 'number' ? { held: { text: plain(value.value), form: 'real' }, argument: value, unit: null, name } : undefined;
+      return value?.is === 'number' ? { held: { text: plain(value.value), form: 'real' }, number: value.value, argument: value, unit: null, name } : undefined;
     case 'BOOLEAN_REPRESENTATION_ITEM':
-      return value?.is === 'enum' ? { held: { text: value.value === 'T' ? 'yes' : 'no', form: 'boolean' }, argument: value, unit: null, name } : undefined;
+      return value?.is === 'enum'
+        ? { held: { text: value.value === 'T' ? 'yes' : 'no', form: 'boolean' }, number: value.value, argument: value, unit: null, name }
+        : undefined;
     case 'VALUE_REPRESENTATION_ITEM': {
       const inner = measure(value);
       if (!inner || value?.is !== 'typed') return undefined;
       const form = inner.argument.is === 'text' ? 'text' : value.name === 'COUNT_MEASURE' && Number.isInteger(Number(inner.text)) ? 'integer' : 'real';
-      return { held: { text: inner.text, form }, argument: inner.argument, unit: null, name };
+      return { held: { text: inner.text, form }, number: inner.text, argument: inner.argument, unit: null, name };
     }
     case 'MEASURE_REPRESENTATION_ITEM': {
       const inner = measure(value);
@@ -105,8 +114,17 @@ function readItem(model: StepModel, id: number): ItemValue | undefined {
 
 function measured(model: StepModel, inner: { text: string; argument: Argument }, unitId: number | undefined, name: string): ItemValue {
   const unit = unitId === undefined ? undefined : readUnit(model, unitId);
+  // A number in a unit that is not known, or is only like one, is no number: 5 of something else would become 5 of ours.
+  const strange = unitId !== undefined && unit === undefined ? unitName(model, unitId) : null;
   return {
-    held: unit === undefined ? { text: inner.text, form: 'real' } : { text: inner.text, form: 'measure', unit },
+    ...(strange === null ? {} : { strange }),
+    held:
+      strange !== null
+        ? { text: `${inner.text} ${strange}`, form: 'text' }
+        : unit === undefined
+          ? { text: inner.text, form: 'real' }
+          : { text: inner.text, form: 'measure', unit },
+    number: inner.text,
     argument: inner.argument,
     unit: unitId ?? null,
     name,
@@ -186,6 +204,7 @@ export function readAttributes(model: StepModel, keys: HolderKeys): Attribute[] 
         item,
         context,
         unit: value.unit,
+        ...(value.strange === undefined ? {} : { strange: value.strange }),
         argument: value.argument,
         grouped,
         itemShared: representationShared || users.get(item)! > 1,
@@ -237,7 +256,7 @@ export function readFacts(model: StepModel, keys: HolderKeys): Fact[] {
         } else if (said.includes('density')) {
           const value = readItem(model, item);
           const unit = value?.unit == null ? undefined : readDensityUnit(model, value.unit);
-          if (value) facts.push({ holder, name: 'density', held: unit === undefined ? value.held : { text: value.held.text, form: 'measure', unit } });
+          if (value) facts.push({ holder, name: 'density', held: unit === undefined ? value.held : { text: value.number, form: 'measure', unit } });
         }
       } else if (record?.name === 'CARTESIAN_POINT') {
         const point = record.args[1];

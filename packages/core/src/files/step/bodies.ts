@@ -1,3 +1,4 @@
+import { Keys } from '../keys';
 import { StepModel, refOf, refsOf, textOf } from './model';
 import { Structure } from './structure';
 
@@ -24,6 +25,14 @@ export interface Bodies {
 
 const SOLIDS = new Set(['MANIFOLD_SOLID_BREP', 'BREP_WITH_VOIDS', 'FACETED_BREP']);
 
+function listed(lists: Map<number, number[]>, key: number): number[] {
+  const known = lists.get(key);
+  if (known) return known;
+  const list: number[] = [];
+  lists.set(key, list);
+  return list;
+}
+
 /**
  * Reads the solids of products that have several, or whose one solid carries values of its own, by both
  * ways in which values are tied to a solid: a shape aspect with a geometric item usage, or a property
@@ -39,10 +48,11 @@ export function readBodies(model: StepModel, structure: Structure): Bodies {
     const representation = refOf(args[1]);
     const record = definition === undefined ? undefined : model.record(definition);
     if (!record || representation === undefined) continue;
-    const product = record.name === 'PRODUCT_DEFINITION_SHAPE' ? refOf(record.args[2]) : undefined;
+    const defined = record.name === 'PRODUCT_DEFINITION_SHAPE' ? refOf(record.args[2]) : undefined;
+    const product = defined === undefined ? undefined : (structure.otherViews.get(defined) ?? defined);
     if (product !== undefined && structure.definitions.has(product)) {
       shapeOf.set(product, definition!);
-      representations.set(product, [...(representations.get(product) ?? []), representation]);
+      listed(representations, product).push(representation);
     } else if (record.name === 'PROPERTY_DEFINITION') {
       const items = refsOf(model.record(representation)?.args[1]);
       if (items.length === 1) tied.set(items[0]!, definition!);
@@ -54,8 +64,8 @@ export function readBodies(model: StepModel, structure: Structure): Bodies {
     const a = refOf(args[2]);
     const b = refOf(args[3]);
     if (a === undefined || b === undefined) continue;
-    related.set(a, [...(related.get(a) ?? []), b]);
-    related.set(b, [...(related.get(b) ?? []), a]);
+    listed(related, a).push(b);
+    listed(related, b).push(a);
   }
   const aspects = new Map<number, number>();
   for (const type of ['GEOMETRIC_ITEM_SPECIFIC_USAGE', 'ITEM_IDENTIFIED_REPRESENTATION_USAGE'] as const)
@@ -75,14 +85,16 @@ export function readBodies(model: StepModel, structure: Structure): Bodies {
         .filter((id) => SOLIDS.has(model.record(id)?.name ?? ''))
         .map((solid) => ({ solid, representation })),
     );
-    const distinct = solids.filter(({ solid }, i) => solids.findIndex((other) => other.solid === solid) === i);
+    const met = new Set<number>();
+    const distinct = solids.filter(({ solid }) => !met.has(solid) && met.add(solid));
     if (distinct.length < 2 && !distinct.some(({ solid }) => aspects.has(solid) || tied.has(solid))) continue;
     const taken = new Set<string>();
+    const keys = new Keys();
     for (const [i, { solid, representation }] of distinct.entries()) {
       const name = textOf(model.record(solid)?.args[0]);
       const label = name && !taken.has(name) ? name : `${name ? `${name}, ` : ''}body ${i + 1}`;
       taken.add(label);
-      const key = `body:${structure.definitions.get(product)!.key}/${label}`;
+      const key = keys.free(`body:${structure.definitions.get(product)!.key}/${label}`);
       list.push({ key, label, solid, representation, shape: shapeOf.get(product)!, aspect: aspects.get(solid) });
       for (const id of [solid, aspects.get(solid), tied.get(solid)]) if (id !== undefined) keyOf.set(id, key);
     }

@@ -1,5 +1,6 @@
 import { FileFormat } from '../contract';
-import { readStep } from './read';
+import { sound } from '../keys';
+import { movedHolders, readStep } from './read';
 import { modifyStep } from './write';
 
 export { decodeString, encodeString } from './strings';
@@ -13,6 +14,7 @@ export type { CutShape } from './shapes';
 export const step: FileFormat = {
   id: 'step',
   endings: ['.step', '.stp', '.p21'],
-  read: readStep,
+  read: (bytes) => sound(readStep(bytes)),
   modify: modifyStep,
+  movedHolders,
 };

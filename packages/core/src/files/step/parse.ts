@@ -117,6 +117,11 @@ class Parser {
       this.i = endOfString(bytes, start);
       return argument('text', start, this.i, decodeString(bytes, start + 1, this.i - 1));
     }
+    // Names of constants and values (`#LABEL`, `@12`) are told apart by nobody here: they are no references to instances.
+    if (c === 64 || (c === 35 && !(bytes[start + 1]! >= 48 && bytes[start + 1]! <= 57))) {
+      for (this.i++; isWord(bytes[this.i]!);) this.i++;
+      return argument('enum', start, this.i, bytewiseText(bytes, start, this.i));
+    }
     if (c === 35) {
       let id = 0;
       for (this.i++; bytes[this.i]! >= 48 && bytes[this.i]! <= 57; this.i++) id = id * 10 + bytes[this.i]! - 48;

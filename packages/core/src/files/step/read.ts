@@ -30,6 +30,22 @@ export function openStep(bytes: Uint8Array): StepContent {
   return { model, structure, keys, bodies, attributes: readAttributes(model, keys) };
 }
 
+/** Holders whose key a change of product ids or names moved: the same instance has another key than before. @throws FileError */
+export function movedHolders(before: Uint8Array, after: Uint8Array): ReadonlyMap<string, string> {
+  const keysOf = (bytes: Uint8Array) => {
+    const model = new StepModel(bytes);
+    const structure = readStructure(model);
+    return holderKeys(structure, readBodies(model, structure)).keyOf;
+  };
+  const now = keysOf(after);
+  const moved = new Map<string, string>();
+  for (const [id, key] of keysOf(before)) {
+    const other = now.get(id);
+    if (other !== undefined && other !== key) moved.set(key, other);
+  }
+  return moved;
+}
+
 /** The own fields of a product: id, name, description and version, and the file that an external reference names. */
 export function productFields(model: StepModel, definition: Definition): Field[] {
   const product = model.args(definition.product);
@@ -66,7 +82,12 @@ export function readStep(bytes: Uint8Array): FileReading {
   const problems: FileProblem[] = [];
   const valuesOf = new Map<string, ReadValue[]>();
   const seen = new Set<string>();
-  for (const { holder, name, held } of attributes) {
+  for (const { holder, name, held, strange } of attributes) {
+    if (strange !== undefined)
+      problems.push({
+        code: 'unit',
+        message: `${JSON.stringify(name)} is given in ${JSON.stringify(strange)}, which is none of the units that Rule knows; it is kept as a text.`,
+      });
     const place = JSON.stringify([holder, name]);
     if (seen.has(place)) {
       problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
@@ -83,7 +104,9 @@ export function readStep(bytes: Uint8Array): FileReading {
   if (unit) facts.push({ holder: '', name: 'length unit', held: heldText(unit) });
   for (const { holder, name, held } of facts) {
     const list = valuesOf.get(holder) ?? [];
-    if (!list.some((value) => value.place === 'fact' && value.name === name)) list.push({ place: 'fact', name, held });
+    const place = JSON.stringify([holder, 'fact', name]);
+    if (!seen.has(place)) list.push({ place: 'fact', name, held });
+    seen.add(place);
     valuesOf.set(holder, list);
   }
   const holders: HolderReading[] = [];

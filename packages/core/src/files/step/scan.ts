@@ -22,7 +22,7 @@ export interface StepIndex {
   readonly bytes: Uint8Array;
   readonly header: readonly HeaderSpan[];
   /** Instance spans in file order, as parallel arrays. */
-  readonly ids: Int32Array;
+  readonly ids: Float64Array;
   readonly starts: Int32Array;
   readonly rights: Int32Array;
   readonly ends: Int32Array;
@@ -44,6 +44,11 @@ const HASH = 35;
 const SEMICOLON = 59;
 const EQUALS = 61;
 const PAREN = 40;
+const ANGLE = 60;
+const CLOSING_ANGLE = 62;
+
+/** The largest instance number; the numbers of new instances above it are whole too. */
+const LARGEST_ID = 2 ** 52;
 
 const isDigit = (c: number) => c >= 48 && c <= 57;
 const isWord = (c: number) => (c >= 65 && c <= 90) || (c >= 97 && c <= 122) || c === 95 || isDigit(c);
@@ -94,6 +99,23 @@ function endOfStatement(bytes: Uint8Array, start: number): number {
   throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
 }
 
+/** The same for an entry of an ANCHOR or REFERENCE section (ISO 10303-21, edition 3), which may hold addresses in angle brackets. */
+function endOfEntry(bytes: Uint8Array, start: number): number {
+  let i = start;
+  while (i < bytes.length) {
+    const c = bytes[i]!;
+    if (c === SEMICOLON) return i + 1;
+    if (c === APOSTROPHE) i = endOfString(bytes, i);
+    else if (c === SLASH && bytes[i + 1] === STAR) i = endOfComment(bytes, i);
+    else if (c === ANGLE) {
+      const close = bytes.indexOf(CLOSING_ANGLE, i);
+      if (close < 0) break;
+      i = close + 1;
+    } else i++;
+  }
+  throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
+}
+
 function keywordAt(bytes: Uint8Array, start: number): string {
   let end = start;
   while (end < bytes.length && (isWord(bytes[end]!) || bytes[end] === 45)) end++;
@@ -104,39 +126,50 @@ function keywordAt(bytes: Uint8Array, start: number): string {
 class Spans {
   length = 0;
   private cells: Int32Array;
+  /** Apart from the others: there are programs that give numbers beyond 2³¹. */
+  private numbers: Float64Array;
 
   constructor(private room: number) {
-    this.cells = new Int32Array(room * 4);
+    this.cells = new Int32Array(room * 3);
+    this.numbers = new Float64Array(room);
   }
 
   /** Adds an instance of which the end is not known yet. */
   begin(id: number, start: number, right: number): void {
     if (this.length === this.room) this.grow();
     const { cells, room, length } = this;
-    cells[length] = id;
-    cells[room + length] = start;
-    cells[2 * room + length] = right;
+    this.numbers[length] = id;
+    cells[length] = start;
+    cells[room + length] = right;
   }
 
   end(end: number): void {
-    this.cells[3 * this.room + this.length++] = end;
+    this.cells[2 * this.room + this.length++] = end;
   }
 
   /** Adds instances by their columns. */
   take(columns: Columns, count: number): void {
     while (this.length + count > this.room) this.grow();
-    for (let column = 0; column < 4; column++) this.cells.set(columns[column]!.subarray(0, count), column * this.room + this.length);
+    this.numbers.set(columns[0].subarray(0, count), this.length);
+    for (let column = 0; column < 3; column++) this.cells.set(columns[column + 1]!.subarray(0, count), column * this.room + this.length);
     this.length += count;
   }
 
   private grow(): void {
-    const larger = new Int32Array(this.room * 8);
-    for (let column = 0; column < 4; column++) larger.set(this.column(column), column * this.room * 2);
+    const larger = new Int32Array(this.room * 6);
+    for (let column = 0; column < 3; column++) larger.set(this.column(column), column * this.room * 2);
     this.cells = larger;
+    const numbers = new Float64Array(this.room * 2);
+    numbers.set(this.ids);
+    this.numbers = numbers;
     this.room *= 2;
   }
 
-  /** 0 the ids, 1 the starts, 2 the right sides, 3 the ends. */
+  get ids(): Float64Array {
+    return this.numbers.subarray(0, this.length);
+  }
+
+  /** 0 the starts, 1 the right sides, 2 the ends. */
   column(column: number): Int32Array {
     return this.cells.subarray(column * this.room, column * this.room + this.length);
   }
@@ -182,7 +215,7 @@ class Types {
 }
 
 /** Finds instances by their ids: most files number them in ascending order, so that they can be looked up where they are. */
-function positionOf(ids: Int32Array): StepIndex['position'] {
+function positionOf(ids: Float64Array): StepIndex['position'] {
   let ascending = true;
   for (let k = 1; k < ids.length && ascending; k++) ascending = ids[k - 1]! < ids[k]!;
   if (!ascending) {
@@ -222,7 +255,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   const spans = new Spans(Math.max(64, bytes.length >> 5));
   let maxId = 0;
   let dataEnd = -1;
-  let section: 'none' | 'header' | 'data' = 'none';
+  let section: 'none' | 'header' | 'data' | 'passed over' = 'none';
   let finished = false;
 
   while (!finished) {
@@ -247,10 +280,21 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
       if (bytes[i] !== EQUALS) throw new FileError('step-syntax', `Instance #${id} has no right side.`, start);
       if (!WORD[bytes[++i]!]) i = skipBlank(bytes, i);
       spans.begin(id, start, i);
+      if (id > LARGEST_ID) throw new FileError('step-syntax', `An instance has a number beyond ${LARGEST_ID}.`, start);
       if (id > maxId) maxId = id;
       types.note(spans.length, i);
       i = endOfStatement(bytes, i);
       spans.end(i);
+      continue;
+    }
+    if (section === 'passed over' && keywordAt(bytes, i) !== 'ENDSEC') {
+      // References to other files (edition 3) give numbers to what stands elsewhere: no instance may take them.
+      if (bytes[i] === HASH) {
+        let id = 0;
+        for (let k = i + 1; isDigit(bytes[k]!); k++) id = id * 10 + bytes[k]! - 48;
+        if (id > maxId && id <= LARGEST_ID) maxId = id;
+      }
+      i = endOfEntry(bytes, i);
       continue;
     }
     const keyword = keywordAt(bytes, i);
@@ -258,6 +302,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
     i = endOfStatement(bytes, i);
     if (keyword === 'HEADER') section = 'header';
     else if (keyword === 'DATA') section = 'data';
+    else if (section === 'none' && (keyword === 'ANCHOR' || keyword === 'REFERENCE')) section = 'passed over';
     else if (keyword === 'ENDSEC') {
       if (section === 'data') dataEnd = start;
       section = 'none';
@@ -267,15 +312,15 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
   }
   if (dataEnd < 0) throw new FileError('step-truncated', 'The file has no data section.', bytes.length);
 
-  const ids = spans.column(0);
+  const ids = spans.ids;
   const newline = bytes.indexOf(10);
   return {
     bytes,
     header,
     ids,
-    starts: spans.column(1),
-    rights: spans.column(2),
-    ends: spans.column(3),
+    starts: spans.column(0),
+    rights: spans.column(1),
+    ends: spans.column(2),
     byType: types.byType,
     position: positionOf(ids),
     maxId,

@@ -49,17 +49,41 @@ function decodeEscaped(bytes: Uint8Array): string {
   });
 }
 
+/**
+ * Bytes that a string may take with its apostrophes. ISO 10303-21 sets no limit for strings, but common readers have buffers of 16 KiB and
+ * take the whole file for broken where one string is longer (found by experiment with two readers).
+ */
+export const LONGEST_STRING = 16_000;
+
+/** Letters of plain ASCII that are cheaper inside a run of escaped ones than the run's end and a new beginning: three more bytes each, against eight. */
+const BRIDGE = 2;
+
 /** Encodes a text with its apostrophes, in printable ASCII alone, so that every reader agrees on it. */
 export function encodeString(text: string): string {
   let out = '';
   let wide: string[] = [];
+  const hex = (point: number) => point.toString(16).toUpperCase().padStart(4, '0');
   const close = () => {
     if (wide.length) out += `\\X2\\${wide.join('')}\\X0\\`;
     wide = [];
   };
-  for (const char of text) {
+  const chars = [...text];
+  /** Whether a run of escaped letters goes on behind a few plain ones. */
+  const bridges = (at: number): boolean => {
+    for (let k = at; k < chars.length && k <= at + BRIDGE; k++) {
+      const point = chars[k]!.codePointAt(0)!;
+      if (point > 0x7f && point <= 0xffff) return true;
+      if (point < 0x20 || point >= 0x7f) return false;
+    }
+    return false;
+  };
+  for (const [at, char] of chars.entries()) {
     const point = char.codePointAt(0)!;
     if (point >= 0x20 && point < 0x7f) {
+      if (wide.length && bridges(at)) {
+        wide.push(hex(point));
+        continue;
+      }
       close();
       out += char === "'" ? "''" : char === '\\' ? '\\\\' : char;
     } else if (point < 0x20 || point === 0x7f) {
@@ -68,7 +92,7 @@ export function encodeString(text: string): string {
     } else if (point > 0xffff) {
       close();
       out += `\\X4\\${point.toString(16).toUpperCase().padStart(8, '0')}\\X0\\`;
-    } else wide.push(point.toString(16).toUpperCase().padStart(4, '0'));
+    } else wide.push(hex(point));
   }
   close();
   return `'${out}'`;

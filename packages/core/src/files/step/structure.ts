@@ -1,4 +1,5 @@
 import { OccurrenceReading, ProductReading, StructureReading } from '../contract';
+import { Keys, shortKey } from '../keys';
 import { ASSEMBLY_CATEGORY } from './make';
 import { StepModel, refOf, refsOf, textOf } from './model';
 import { Argument } from './parse';
@@ -21,19 +22,14 @@ export interface Occurrence extends OccurrenceReading {
 /** Product structure with instance ids, for reading and writing. */
 export interface Structure {
   readonly definitions: ReadonlyMap<number, Definition>;
+  /** The definition that counts by the id of another of the same version of the same product: a view of it (its planning, its making) for which nothing is held apart. */
+  readonly otherViews: ReadonlyMap<number, number>;
   readonly occurrences: readonly Occurrence[];
   /** Definitions that no occurrence places, in file order. */
   readonly roots: readonly Definition[];
   readonly reading: StructureReading;
   /** Whether a root's product says by its category that it is an assembly, be it empty. */
   readonly saysAssembly: boolean;
-}
-
-function unique(key: string, taken: Set<string>): string {
-  let free = key;
-  for (let n = 2; taken.has(free); n++) free = `${key}~${n}`;
-  taken.add(free);
-  return free;
 }
 
 /** Products of a category, by its name in lower case. */
@@ -71,30 +67,39 @@ export function readStructure(model: StepModel): Structure {
   const external = externalFiles(model);
   const definitions = new Map<number, Definition>();
   const products: ProductReading[] = [];
-  const takenProducts = new Set<string>();
+  const productKeys = new Keys();
+  const otherViews = new Map<number, number>();
+  const viewOf = new Map<number, number>();
   for (const id of [...model.idsOf('PRODUCT_DEFINITION'), ...model.idsOf('PRODUCT_DEFINITION_WITH_ASSOCIATED_DOCUMENTS')]) {
     const formation = refOf(model.record(id)?.args[2]);
     const product = formation === undefined ? undefined : refOf(model.record(formation)?.args[2]);
     const args = product === undefined ? undefined : model.record(product)?.args;
     if (formation === undefined || product === undefined || !args || raw.has(product)) continue;
-    const key = unique(textOf(args[0]) || textOf(args[1]) || `#${product}`, takenProducts);
+    const first = viewOf.get(formation);
+    if (first !== undefined) {
+      otherViews.set(id, first);
+      continue;
+    }
+    viewOf.set(formation, id);
+    const key = productKeys.free(textOf(args[0]) || textOf(args[1]) || `#${product}`);
     definitions.set(id, { id, product, formation, key, external: external.get(id) ?? null });
-    products.push({ key, id: textOf(args[0]), name: textOf(args[1]), externalFile: external.has(id) ? textOf(external.get(id)) : null });
+    products.push({ key, id: shortKey(textOf(args[0])), name: shortKey(textOf(args[1])), externalFile: external.has(id) ? textOf(external.get(id)) : null });
   }
 
   const occurrences: Occurrence[] = [];
-  const takenOccurrences = new Set<string>();
+  const occurrenceKeys = new Keys();
+  const definitionOf = (id = -1) => definitions.get(otherViews.get(id) ?? id);
   const placed = new Set<number>();
   for (const id of model.idsOf('NEXT_ASSEMBLY_USAGE_OCCURRENCE')) {
     const args = model.args(id);
-    const parent = definitions.get(refOf(args[3]) ?? -1);
-    const child = definitions.get(refOf(args[4]) ?? -1);
+    const parent = definitionOf(refOf(args[3]));
+    const child = definitionOf(refOf(args[4]));
     if (!parent || !child) continue;
     placed.add(child.id);
     const label = textOf(args[1]) || textOf(args[0]) || child.key;
     occurrences.push({
       id,
-      key: unique(`occurrence:${parent.key}/${textOf(args[0]) || label}`, takenOccurrences),
+      key: occurrenceKeys.free(`occurrence:${parent.key}/${textOf(args[0]) || label}`),
       label,
       parent: parent.key,
       child: child.key,
@@ -104,6 +109,7 @@ export function readStructure(model: StepModel): Structure {
   const roots = [...definitions.values()].filter((definition) => !placed.has(definition.id));
   return {
     definitions,
+    otherViews,
     occurrences,
     roots,
     saysAssembly: roots.some((root) => assemblies.has(root.product)),

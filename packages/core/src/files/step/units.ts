@@ -35,66 +35,116 @@ const density = (mass: string, length: string): UnitWriting => ({
   statements: [mass, length, 'DERIVED_UNIT_ELEMENT($1,1.)', 'DERIVED_UNIT_ELEMENT($2,-3.)', 'DERIVED_UNIT(($3,$4))'],
 });
 
-const LENGTH = '1.,0.,0.,0.,0.,0.,0.';
-const MASS = '0.,1.,0.,0.,0.,0.,0.';
-const TIME = '0.,0.,1.,0.,0.,0.,0.';
-const NONE = '0.,0.,0.,0.,0.,0.,0.';
+/** Exponents of length, mass, time and electric current, as DIMENSIONAL_EXPONENTS has them with those of temperature, substance and light. */
+const exponents = (length: number, mass = 0, time = 0, current = 0) => [length, mass, time, current, 0, 0, 0].map((n) => `${n}.`).join(',');
+const LENGTH = exponents(1);
+const MASS = exponents(0, 1);
+const TIME = exponents(0, 0, 1);
+const NONE = exponents(0);
+const METRE = si('LENGTH_UNIT', '$', 'METRE');
+const CENTIMETRE = si('LENGTH_UNIT', '.CENTI.', 'METRE');
+
+/** An SI unit with a name of its own and no entity of its own in the older schemas. */
+const named = (prefix: string, name: string) => `(NAMED_UNIT(*)SI_UNIT(${prefix},.${name}.))`;
+const plainly = (prefix: string, name: string): UnitWriting => ({ measure: 'NUMERIC_MEASURE', statements: [named(prefix, name)] });
+
+/** A unit that is so many of a named SI unit. */
+const multiple = (name: string, factor: number, base: string, dimension: string): UnitWriting => ({
+  measure: 'NUMERIC_MEASURE',
+  statements: [
+    `DIMENSIONAL_EXPONENTS(${dimension})`,
+    base,
+    `MEASURE_WITH_UNIT(NUMERIC_MEASURE(${factor}${Number.isInteger(factor) ? '.' : ''}),$2)`,
+    `(CONVERSION_BASED_UNIT('${name}',$3)NAMED_UNIT($1))`,
+  ],
+});
+
+/** Other units multiplied with one another: the statements of each, and then the product of their powers. */
+const derived = (measure: string, kind: string | null, ...parts: readonly (readonly [unit: UnitWriting, power: number])[]): UnitWriting => {
+  const statements: string[] = [];
+  const elements: string[] = [];
+  for (const [unit, power] of parts) {
+    const before = statements.length;
+    statements.push(...unit.statements.map((statement) => statement.replace(/\$(\d+)/g, (_, k: string) => `$${Number(k) + before}`)));
+    statements.push(`DERIVED_UNIT_ELEMENT($${statements.length},${power}.)`);
+    elements.push(`$${statements.length}`);
+  }
+  const list = `(${elements.join(',')})`;
+  return { measure, statements: [...statements, kind === null ? `DERIVED_UNIT(${list})` : `(${kind}()DERIVED_UNIT(${list}))`] };
+};
+
+// The factors are those of NIST SP 811, appendix B, as in the units of values.
+const POUND = 0.45359237;
+const POUND_FORCE = POUND * 9.80665;
+const INCH = based('LENGTH_UNIT', 'LENGTH_MEASURE', 'INCH', '25.4', MILLIMETRE, LENGTH);
+const FOOT = based('LENGTH_UNIT', 'LENGTH_MEASURE', 'FOOT', '304.8', MILLIMETRE, LENGTH);
+const POUNDS = based('MASS_UNIT', 'MASS_MEASURE', 'POUND', '0.45359237', KILOGRAM, MASS);
+const MINUTE = based('TIME_UNIT', 'TIME_MEASURE', 'MINUTE', '60.', SECOND, TIME);
+const LBF = multiple('POUND-FORCE', POUND_FORCE, named('$', 'NEWTON'), exponents(1, 1, -2));
 
 const WRITINGS: Readonly<Record<string, UnitWriting>> = {
+  µm: { measure: 'LENGTH_MEASURE', statements: [si('LENGTH_UNIT', '.MICRO.', 'METRE')] },
   mm: { measure: 'LENGTH_MEASURE', statements: [MILLIMETRE] },
-  cm: { measure: 'LENGTH_MEASURE', statements: [si('LENGTH_UNIT', '.CENTI.', 'METRE')] },
-  m: { measure: 'LENGTH_MEASURE', statements: [si('LENGTH_UNIT', '$', 'METRE')] },
-  in: based('LENGTH_UNIT', 'LENGTH_MEASURE', 'INCH', '25.4', MILLIMETRE, LENGTH),
-  ft: based('LENGTH_UNIT', 'LENGTH_MEASURE', 'FOOT', '304.8', MILLIMETRE, LENGTH),
+  cm: { measure: 'LENGTH_MEASURE', statements: [CENTIMETRE] },
+  dm: { measure: 'LENGTH_MEASURE', statements: [si('LENGTH_UNIT', '.DECI.', 'METRE')] },
+  m: { measure: 'LENGTH_MEASURE', statements: [METRE] },
+  km: { measure: 'LENGTH_MEASURE', statements: [si('LENGTH_UNIT', '.KILO.', 'METRE')] },
+  mil: based('LENGTH_UNIT', 'LENGTH_MEASURE', 'MIL', '0.0254', MILLIMETRE, LENGTH),
+  in: INCH,
+  ft: FOOT,
+  yd: based('LENGTH_UNIT', 'LENGTH_MEASURE', 'YARD', '914.4', MILLIMETRE, LENGTH),
+  mg: { measure: 'MASS_MEASURE', statements: [si('MASS_UNIT', '.MILLI.', 'GRAM')] },
   g: { measure: 'MASS_MEASURE', statements: [si('MASS_UNIT', '$', 'GRAM')] },
   kg: { measure: 'MASS_MEASURE', statements: [KILOGRAM] },
   t: based('MASS_UNIT', 'MASS_MEASURE', 'TONNE', '1000.', KILOGRAM, MASS),
-  lb: based('MASS_UNIT', 'MASS_MEASURE', 'POUND', '0.45359237', KILOGRAM, MASS),
+  lb: POUNDS,
+  oz: based('MASS_UNIT', 'MASS_MEASURE', 'OUNCE', String(POUND / 16), KILOGRAM, MASS),
   '°': based('PLANE_ANGLE_UNIT', 'PLANE_ANGLE_MEASURE', 'DEGREE', '0.017453292519943295', RADIAN, NONE),
   rad: { measure: 'PLANE_ANGLE_MEASURE', statements: [RADIAN] },
   s: { measure: 'TIME_MEASURE', statements: [SECOND] },
-  min: based('TIME_UNIT', 'TIME_MEASURE', 'MINUTE', '60.', SECOND, TIME),
+  min: MINUTE,
   h: based('TIME_UNIT', 'TIME_MEASURE', 'HOUR', '3600.', SECOND, TIME),
   'mm²': powered('AREA_UNIT', 'AREA_MEASURE', MILLIMETRE, 2),
-  'cm²': powered('AREA_UNIT', 'AREA_MEASURE', si('LENGTH_UNIT', '.CENTI.', 'METRE'), 2),
-  'm²': powered('AREA_UNIT', 'AREA_MEASURE', si('LENGTH_UNIT', '$', 'METRE'), 2),
+  'cm²': powered('AREA_UNIT', 'AREA_MEASURE', CENTIMETRE, 2),
+  'm²': powered('AREA_UNIT', 'AREA_MEASURE', METRE, 2),
+  'in²': derived('AREA_MEASURE', 'AREA_UNIT', [INCH, 2]),
+  'ft²': derived('AREA_MEASURE', 'AREA_UNIT', [FOOT, 2]),
   'mm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', MILLIMETRE, 3),
-  'cm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', si('LENGTH_UNIT', '.CENTI.', 'METRE'), 3),
-  'm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', si('LENGTH_UNIT', '$', 'METRE'), 3),
-  'kg/m³': density(KILOGRAM, si('LENGTH_UNIT', '$', 'METRE')),
-  'g/cm³': density(si('MASS_UNIT', '$', 'GRAM'), si('LENGTH_UNIT', '.CENTI.', 'METRE')),
-  'N·m': {
-    measure: 'NUMERIC_MEASURE',
-    statements: [
-      '(NAMED_UNIT(*)SI_UNIT($,.NEWTON.))',
-      si('LENGTH_UNIT', '$', 'METRE'),
-      'DERIVED_UNIT_ELEMENT($1,1.)',
-      'DERIVED_UNIT_ELEMENT($2,1.)',
-      'DERIVED_UNIT(($3,$4))',
-    ],
-  },
-  'lbf·ft': {
-    measure: 'NUMERIC_MEASURE',
-    statements: [
-      '(NAMED_UNIT(*)SI_UNIT($,.NEWTON.))',
-      si('LENGTH_UNIT', '$', 'METRE'),
-      'DERIVED_UNIT_ELEMENT($1,1.)',
-      'DERIVED_UNIT_ELEMENT($2,1.)',
-      'DERIVED_UNIT(($3,$4))',
-      'DIMENSIONAL_EXPONENTS(2.,1.,-2.,0.,0.,0.,0.)',
-      'MEASURE_WITH_UNIT(NUMERIC_MEASURE(1.3558179483314004),$5)',
-      "(CONVERSION_BASED_UNIT('POUND-FORCE FOOT',$7)NAMED_UNIT($6))",
-    ],
-  },
+  'cm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', CENTIMETRE, 3),
+  'm³': powered('VOLUME_UNIT', 'VOLUME_MEASURE', METRE, 3),
+  'in³': derived('VOLUME_MEASURE', 'VOLUME_UNIT', [INCH, 3]),
+  'kg/m³': density(KILOGRAM, METRE),
+  'g/cm³': density(si('MASS_UNIT', '$', 'GRAM'), CENTIMETRE),
+  'lb/in³': derived('NUMERIC_MEASURE', null, [POUNDS, 1], [INCH, -3]),
+  'N·m': derived('NUMERIC_MEASURE', null, [plainly('$', 'NEWTON'), 1], [{ measure: '', statements: [METRE] }, 1]),
+  'lbf·ft': derived('NUMERIC_MEASURE', null, [LBF, 1], [FOOT, 1]),
+  'lbf·in': derived('NUMERIC_MEASURE', null, [LBF, 1], [INCH, 1]),
+  N: plainly('$', 'NEWTON'),
+  kN: plainly('.KILO.', 'NEWTON'),
+  lbf: LBF,
+  Pa: plainly('$', 'PASCAL'),
+  kPa: plainly('.KILO.', 'PASCAL'),
+  MPa: plainly('.MEGA.', 'PASCAL'),
+  bar: multiple('BAR', 100_000, named('$', 'PASCAL'), exponents(-1, 1, -2)),
+  psi: multiple('POUND-FORCE PER SQUARE INCH', POUND_FORCE / 0.0254 ** 2, named('$', 'PASCAL'), exponents(-1, 1, -2)),
+  W: plainly('$', 'WATT'),
+  kW: plainly('.KILO.', 'WATT'),
+  V: plainly('$', 'VOLT'),
+  A: { measure: 'ELECTRIC_CURRENT_MEASURE', statements: [si('ELECTRIC_CURRENT_UNIT', '$', 'AMPERE')] },
+  '1/min': derived('NUMERIC_MEASURE', null, [MINUTE, -1]),
 };
 
 /** How to write a unit; `undefined` when STEP files written by Rule cannot carry it. */
 export const unitWriting = (code: string): UnitWriting | undefined => WRITINGS[code];
 
-const PREFIXES: Readonly<Record<string, number>> = { '': 1, MICRO: 1e-6, MILLI: 1e-3, CENTI: 1e-2, DECI: 0.1, KILO: 1e3 };
+/** Prefixes of SI_UNIT: ISO 10303-41, si_prefix. */
+const PREFIXES: Readonly<Record<string, number>> = {
+  '': 1, EXA: 1e18, PETA: 1e15, TERA: 1e12, GIGA: 1e9, MEGA: 1e6, KILO: 1e3, HECTO: 100, DECA: 10, DECI: 0.1, CENTI: 1e-2, MILLI: 1e-3,
+  MICRO: 1e-6, NANO: 1e-9, PICO: 1e-12, FEMTO: 1e-15, ATTO: 1e-18,
+}; // prettier-ignore
 
-/** Powers of length, mass, time and plane angle. */
-type Dimension = readonly [length: number, mass: number, time: number, angle: number];
+/** Powers of length, mass, time, plane angle and electric current. */
+type Dimension = readonly [length: number, mass: number, time: number, angle: number, current: number];
 
 /** What a unit is made of and how large it is in SI units. */
 interface Measured {
@@ -104,22 +154,32 @@ interface Measured {
 
 /** SI units by name; a gram is a thousandth of the SI unit. */
 const SI: Readonly<Record<string, Measured>> = {
-  METRE: { dimension: [1, 0, 0, 0], size: 1 },
-  GRAM: { dimension: [0, 1, 0, 0], size: 1e-3 },
-  SECOND: { dimension: [0, 0, 1, 0], size: 1 },
-  RADIAN: { dimension: [0, 0, 0, 1], size: 1 },
-  NEWTON: { dimension: [1, 1, -2, 0], size: 1 },
+  METRE: { dimension: [1, 0, 0, 0, 0], size: 1 },
+  GRAM: { dimension: [0, 1, 0, 0, 0], size: 1e-3 },
+  SECOND: { dimension: [0, 0, 1, 0, 0], size: 1 },
+  RADIAN: { dimension: [0, 0, 0, 1, 0], size: 1 },
+  AMPERE: { dimension: [0, 0, 0, 0, 1], size: 1 },
+  NEWTON: { dimension: [1, 1, -2, 0, 0], size: 1 },
+  PASCAL: { dimension: [-1, 1, -2, 0, 0], size: 1 },
+  WATT: { dimension: [2, 1, -3, 0, 0], size: 1 },
+  VOLT: { dimension: [2, 1, -3, 0, -1], size: 1 },
 };
 
 const QUANTITIES: Readonly<Record<string, Quantity>> = {
-  '1,0,0,0': 'length',
-  '0,1,0,0': 'mass',
-  '0,0,1,0': 'time',
-  '0,0,0,1': 'angle',
-  '2,0,0,0': 'area',
-  '3,0,0,0': 'volume',
-  '-3,1,0,0': 'density',
-  '2,1,-2,0': 'torque',
+  '1,0,0,0,0': 'length',
+  '0,1,0,0,0': 'mass',
+  '0,0,1,0,0': 'time',
+  '0,0,0,1,0': 'angle',
+  '0,0,0,0,1': 'current',
+  '2,0,0,0,0': 'area',
+  '3,0,0,0,0': 'volume',
+  '-3,1,0,0,0': 'density',
+  '1,1,-2,0,0': 'force',
+  '2,1,-2,0,0': 'torque',
+  '-1,1,-2,0,0': 'pressure',
+  '2,1,-3,0,0': 'power',
+  '2,1,-3,0,-1': 'voltage',
+  '0,0,-1,0,0': 'rotation',
 };
 
 /** Units are defined by units: a definition that runs in a circle ends here. */
@@ -146,14 +206,14 @@ function measuredUnit(model: StepModel, id: number, depth = 0): Measured | undef
   }
   const elements = records.find((record) => record.name === 'DERIVED_UNIT')?.args[0];
   if (elements?.is !== 'list') return undefined;
-  const dimension: [number, number, number, number] = [0, 0, 0, 0];
+  const dimension: [number, number, number, number, number] = [0, 0, 0, 0, 0];
   let size = 1;
   for (const item of elements.items) {
     const [unit, exponent] = item.is === 'ref' ? (model.records(item.id)[0]?.args ?? []) : [];
     const inner = unit?.is === 'ref' ? measuredUnit(model, unit.id, depth + 1) : undefined;
     if (!inner || exponent?.is !== 'number') return undefined;
     const power = Number(exponent.value);
-    for (let k = 0; k < 4; k++) dimension[k]! += inner.dimension[k]! * power;
+    for (let k = 0; k < 5; k++) dimension[k]! += inner.dimension[k]! * power;
     size *= inner.size ** power;
   }
   return { dimension, size };
@@ -164,6 +224,16 @@ export function readUnit(model: StepModel, id: number): string | undefined {
   const unit = measuredUnit(model, id);
   const quantity = unit && QUANTITIES[unit.dimension.join()];
   return quantity && unitOfSize(quantity, unit.size)?.code;
+}
+
+/** What a file calls a unit that Rule does not know, for people: the name of a conversion, or prefix and name of an SI unit. */
+export function unitName(model: StepModel, id: number): string {
+  const records = model.records(id);
+  const conversion = records.find((record) => record.name === 'CONVERSION_BASED_UNIT' || record.name === 'CONTEXT_DEPENDENT_UNIT')?.args[0];
+  if (conversion?.is === 'text' && conversion.value.trim()) return conversion.value.trim();
+  const si = records.find((record) => record.name === 'SI_UNIT')?.args.slice(-2) ?? [];
+  const words = si.flatMap((argument) => (argument.is === 'enum' ? [argument.value] : []));
+  return words.length ? words.join(' ').toLowerCase() : 'a unit without a name';
 }
 
 /**
@@ -179,7 +249,7 @@ export function readDensityUnit(model: StepModel, id: number): string | undefine
     const unit = item.is === 'ref' ? model.records(item.id)[0]?.args[0] : undefined;
     return unit?.is === 'ref' ? measuredUnit(model, unit.id) : undefined;
   });
-  const mass = parts.find((part) => part?.dimension.join() === '0,1,0,0');
-  const length = parts.find((part) => part?.dimension.join() === '1,0,0,0');
+  const mass = parts.find((part) => part?.dimension.join() === '0,1,0,0,0');
+  const length = parts.find((part) => part?.dimension.join() === '1,0,0,0,0');
   return mass && length && unitOfSize('density', mass.size / length.size ** 3)?.code;
 }

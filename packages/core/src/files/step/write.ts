@@ -6,8 +6,9 @@ import { Body } from './bodies';
 import { refOf, refsOf, textOf } from './model';
 import { Argument } from './parse';
 import { Field, StepContent, headerFields, openStep, productFields } from './read';
+import { Definition } from './structure';
 import { eachReference } from './scan';
-import { encodeString } from './strings';
+import { LONGEST_STRING, encodeString } from './strings';
 import { unitWriting } from './units';
 
 const KIND = "'user defined attribute'";
@@ -46,6 +47,13 @@ class Writer {
   private readonly isAp242: boolean;
   private context: number | undefined;
   private readonly removals: Attribute[] = [];
+  /** Attributes by holder and name; a careless writer may have put one there several times. */
+  private readonly held = new Map<string, Attribute[]>();
+  private readonly bodies: ReadonlyMap<string, Body>;
+  private definitions: ReadonlyMap<string, Definition> | undefined;
+  private shapes: ReadonlyMap<number, number> | undefined;
+  /** What is written for each argument of a product that several holders share, by its offset. */
+  private readonly fields = new Map<number, string>();
   /** Representations that get another list of items: by link, the item that takes the place of an old one, `null` to drop it. */
   private readonly relisted = new Map<number, { attribute: Attribute; items: Map<number, number | null> }>();
   /** Places changed by this call, so that one that comes twice is refused. */
@@ -56,6 +64,13 @@ class Writer {
     this.addition = new Addition(model.index.maxId, model.index.eol);
     const schema = model.header('FILE_SCHEMA')?.args[0];
     this.isAp242 = schema?.is === 'list' && /AP242|MANAGED_MODEL_BASED_3D/i.test(textOf(schema.items[0]));
+    for (const attribute of attributes) {
+      const place = placeOf(attribute.holder, attribute.name);
+      const list = this.held.get(place);
+      if (list) list.push(attribute);
+      else this.held.set(place, [attribute]);
+    }
+    this.bodies = new Map(content.bodies.list.map((body) => [body.key, body]));
     this.context = attributes[0]?.context ?? model.idsOf('REPRESENTATION_CONTEXT').find((id) => textOf(model.record(id)?.args[1]) === CONTEXT);
   }
 
@@ -66,13 +81,15 @@ class Writer {
     if (change.place === 'field') return this.changeField(change);
     if (change.place === 'fact') throw new FileError('fact', `${change.name} is a fact that the file states about its model and cannot be written.`);
     if (change.place === 'cell') throw new FileError('no-cells', 'A STEP file has no title block cells.');
-    const existing = this.content.attributes.find((a) => a.holder === change.holder && a.name === change.name);
+    const [existing, ...others] = this.held.get(placeOf(change.holder, change.name)) ?? [];
     if (!existing) {
       if (change.value) this.addAttribute(change.holder, change.name, change.value);
-    } else if (!change.value) {
-      if (existing.grouped) this.relist(existing, null);
-      else this.removals.push(existing);
-    } else this.replace(existing, change.value);
+    } else if (change.value) this.replace(existing, change.value);
+    else
+      for (const attribute of [existing, ...others]) {
+        if (attribute.grouped) this.relist(attribute, null);
+        else this.removals.push(attribute);
+      }
   }
 
   /** The edits of all changes. */
@@ -86,13 +103,19 @@ class Writer {
 
   private changeField(change: FileChange): void {
     const { model, structure, keys } = this.content;
-    const definition = [...structure.definitions.values()].find((d) => keys.keyOf.get(d.id) === change.holder);
+    this.definitions ??= new Map([...structure.definitions.values()].map((one) => [keys.keyOf.get(one.id)!, one]));
+    const definition = this.definitions.get(change.holder);
     const fields: Field[] = definition ? productFields(model, definition) : [];
     if (change.holder === '') fields.push(...headerFields(model));
     const field = fields.find((f) => f.name === change.name);
     if (!field) throw new FileError('no-field', `The file has no field ${change.name}.`);
     const { start, end } = field.argument;
-    this.edits.push(splice(start, end - start, encodeString(change.value?.text ?? '')));
+    const text = this.string(change.name, change.value?.text ?? '');
+    const written = this.fields.get(start);
+    if (written !== undefined && written !== text)
+      throw new FileError('change-twice', `${change.name} is one and the same for two versions of a product, and is changed to two values in one go.`);
+    if (written === undefined) this.edits.push(splice(start, end - start, text));
+    this.fields.set(start, text);
   }
 
   private replace(existing: Attribute, value: HeldValue): void {
@@ -112,10 +135,11 @@ class Writer {
   }
 
   /** The new text of the value argument alone, when the item can stay as it is. */
-  private inPlace({ argument }: Attribute, value: HeldValue): string | undefined {
+  private inPlace(existing: Attribute, value: HeldValue): string | undefined {
+    const { argument } = existing;
     switch (value.form) {
       case 'text':
-        return argument.is === 'text' ? encodeString(value.text) : undefined;
+        return argument.is === 'text' ? this.string(existing.name, value.text) : undefined;
       case 'boolean':
         return argument.is === 'enum' ? booleanOf(value) : undefined;
       case 'integer':
@@ -152,10 +176,10 @@ class Writer {
   }
 
   private item(name: string, value: HeldValue): string {
-    const n = encodeString(name);
+    const n = this.string('The name', name);
     switch (value.form) {
       case 'text':
-        return `DESCRIPTIVE_REPRESENTATION_ITEM(${n},${encodeString(value.text)})`;
+        return `DESCRIPTIVE_REPRESENTATION_ITEM(${n},${this.string(name, value.text)})`;
       case 'integer':
         return this.isAp242 ? `INTEGER_REPRESENTATION_ITEM(${n},${value.text})` : `VALUE_REPRESENTATION_ITEM(${n},COUNT_MEASURE(${real(value.text)}))`;
       case 'boolean':
@@ -167,15 +191,26 @@ class Writer {
         const writing = unitWriting(value.unit ?? '');
         if (!writing) throw new FileError('unit', `${name}: STEP files cannot carry the unit ${value.unit}.`);
         const ids: number[] = [];
-        for (const statement of writing.statements) ids.push(this.addition.add(statement.replace(/\$(\d)/g, (_, k: string) => `#${ids[Number(k) - 1]}`)));
+        for (const statement of writing.statements) ids.push(this.addition.add(statement.replace(/\$(\d+)/g, (_, k: string) => `#${ids[Number(k) - 1]}`)));
         return `MEASURE_REPRESENTATION_ITEM(${n},${writing.measure}(${real(value.text)}),#${ids.at(-1)})`;
       }
     }
   }
 
+  /** A text as a string of the file. @throws FileError where it is longer than other programs read */
+  private string(what: string, text: string): string {
+    const encoded = encodeString(text);
+    if (encoded.length > LONGEST_STRING)
+      throw new FileError(
+        'too-long',
+        `${what} takes ${encoded.length} bytes in a STEP file, and other programs read texts of up to ${LONGEST_STRING}: shorten it (letters outside ASCII take four bytes each).`,
+      );
+    return encoded;
+  }
+
   private addAttribute(holder: string, name: string, value: HeldValue): void {
     const { keys } = this.content;
-    const body = this.content.bodies.list.find((candidate) => candidate.key === holder);
+    const body = this.bodies.get(holder);
     const owner = body ? this.aspectOf(body) : keys.idOf.get(holder);
     if (owner === undefined)
       throw new FileError('no-holder', holder === '' ? 'The file defines no product, so it cannot hold properties.' : `The file has no ${holder}.`);
@@ -206,12 +241,16 @@ class Writer {
 
   /** The product definition shape of an occurrence; the occurrence itself where the file has none. */
   private shapeOf(occurrence: number): number {
-    const { model } = this.content;
-    let shape: number | undefined;
-    eachReference(model.index, (referrer, referred) => {
-      if (shape === undefined && referred === occurrence && model.record(referrer)?.name === 'PRODUCT_DEFINITION_SHAPE') shape = referrer;
-    });
-    return shape ?? occurrence;
+    const { model, structure } = this.content;
+    if (!this.shapes) {
+      const shapes = new Map<number, number>();
+      const occurrences = new Set(structure.occurrences.map((one) => one.id));
+      eachReference(model.index, (referrer, referred) => {
+        if (occurrences.has(referred) && !shapes.has(referred) && model.record(referrer)?.name === 'PRODUCT_DEFINITION_SHAPE') shapes.set(referred, referrer);
+      });
+      this.shapes = shapes;
+    }
+    return this.shapes.get(occurrence) ?? occurrence;
   }
 
   /**
@@ -278,6 +317,8 @@ class Writer {
     return i;
   }
 }
+
+const placeOf = (holder: string, name: string) => JSON.stringify([holder, name]);
 
 const booleanOf = (value: HeldValue) => (value.text === 'yes' ? '.T.' : '.F.');
 
