@@ -1,8 +1,8 @@
-import { distance } from 'fastest-levenshtein';
 import { findUnit } from '../values';
+import { arithmetic } from './decimals';
 import { BUILTINS, Builtin, Host, Meter, RuleLimit, builtin, callBuiltin } from './functions';
 import { patternOf } from './pattern';
-import { Binder, Expr, Parsed, RuleProblem, childrenOf, parseExpression, parseTests } from './syntax';
+import { Binder, Expr, Parsed, RuleProblem, TOO_DEEP, childrenOf, nearest, parseExpression, parseTests } from './syntax';
 import { ANY, FeelType, NULL, RuleScope, blankable, contextType, filled, join, listOf, namesOf, plain, typeWord } from './type';
 import {
   DaysDuration,
@@ -14,10 +14,12 @@ import {
   FeelTime,
   FeelValue,
   MonthsDuration,
+  LAST_YEAR,
   addMonths,
   civil,
   compare,
   contextOf,
+  daysOf,
   equal,
   isContext,
   isList,
@@ -33,6 +35,12 @@ type Run = (names: FeelContext, locals: FeelValue[], meter: Meter) => FeelValue;
 
 interface Piece {
   readonly run: Run;
+  readonly type: FeelType;
+}
+
+/** An operator between two types. The right side is run only where the left one does not decide. */
+interface Operation {
+  readonly apply: (left: FeelValue, right: Run, names: FeelContext, locals: FeelValue[], meter: Meter) => FeelValue;
   readonly type: FeelType;
 }
 
@@ -151,28 +159,34 @@ function path(value: FeelValue, name: string, meter: Meter): FeelValue {
 }
 
 function plus(a: FeelValue, b: FeelValue, meter: Meter): FeelValue {
-  if (typeof a === 'number' && typeof b === 'number') return finite(a + b);
+  if (typeof a === 'number' && typeof b === 'number') return arithmetic('plus', a, b);
   if (typeof a === 'string' && typeof b === 'string') return meter.text(a + b);
   return moved(a, b, 1) ?? moved(b, a, 1) ?? sumOf(a, b, 1);
 }
 
-const finite = (n: number): number | null => (Number.isFinite(n) ? n : null);
+const beyond = () => new RuleLimit(`A date lies outside the years -${LAST_YEAR} to ${LAST_YEAR}.`);
 
-/** A date or time moved by a duration. */
+/** A number of days since 1970-01-01 that is a date. @throws RuleLimit when no calendar reaches there */
+function inReach(days: number): number {
+  if (!(days >= daysOf(-LAST_YEAR, 1, 1)! && days <= daysOf(LAST_YEAR, 12, 31)!)) throw beyond();
+  return days;
+}
+
+/** A date or time moved by a duration. @throws RuleLimit for a date that no calendar reaches */
 function moved(a: FeelValue, by: FeelValue, sign: 1 | -1): FeelValue {
   if (by instanceof MonthsDuration) {
     if (!(a instanceof FeelDate || a instanceof FeelDateTime)) return null;
     const days = addMonths(a.days, sign * by.months);
-    if (days === null) return null;
+    if (days === null) throw beyond();
     return a instanceof FeelDate ? new FeelDate(days) : new FeelDateTime(days, a.seconds, a.offset);
   }
   if (!(by instanceof DaysDuration)) return null;
   const seconds = sign * by.seconds;
-  if (a instanceof FeelDate) return new FeelDate(a.days + Math.floor(seconds / 86_400));
+  if (a instanceof FeelDate) return new FeelDate(inReach(a.days + Math.floor(seconds / 86_400)));
   if (a instanceof FeelTime) return new FeelTime((((a.seconds + seconds) % 86_400) + 86_400) % 86_400, a.offset);
   if (!(a instanceof FeelDateTime)) return null;
   const total = a.seconds + seconds;
-  return new FeelDateTime(a.days + Math.floor(total / 86_400), ((total % 86_400) + 86_400) % 86_400, a.offset);
+  return new FeelDateTime(inReach(a.days + Math.floor(total / 86_400)), ((total % 86_400) + 86_400) % 86_400, a.offset);
 }
 
 function sumOf(a: FeelValue, b: FeelValue, sign: 1 | -1): FeelValue {
@@ -191,7 +205,7 @@ const instantOf = (value: FeelValue): number | null =>
         : null;
 
 function minus(a: FeelValue, b: FeelValue): FeelValue {
-  if (typeof a === 'number' && typeof b === 'number') return finite(a - b);
+  if (typeof a === 'number' && typeof b === 'number') return arithmetic('minus', a, b);
   const shifted = moved(a, b, -1) ?? sumOf(a, b, -1);
   if (shifted !== null) return shifted;
   const [x, y] = [instantOf(a), instantOf(b)];
@@ -199,7 +213,7 @@ function minus(a: FeelValue, b: FeelValue): FeelValue {
 }
 
 function times(a: FeelValue, b: FeelValue): FeelValue {
-  if (typeof a === 'number' && typeof b === 'number') return finite(a * b);
+  if (typeof a === 'number' && typeof b === 'number') return arithmetic('times', a, b);
   const [duration, n] = typeof a === 'number' ? [b, a] : [a, b];
   if (typeof n !== 'number') return null;
   if (duration instanceof DaysDuration) return new DaysDuration(duration.seconds * n);
@@ -207,7 +221,7 @@ function times(a: FeelValue, b: FeelValue): FeelValue {
 }
 
 function over(a: FeelValue, b: FeelValue): FeelValue {
-  if (typeof b === 'number') return b === 0 ? null : typeof a === 'number' ? finite(a / b) : times(a, 1 / b);
+  if (typeof b === 'number') return b === 0 ? null : typeof a === 'number' ? arithmetic('over', a, b) : times(a, 1 / b);
   if (a instanceof DaysDuration && b instanceof DaysDuration) return b.seconds === 0 ? null : a.seconds / b.seconds;
   return a instanceof MonthsDuration && b instanceof MonthsDuration && b.months !== 0 ? a.months / b.months : null;
 }
@@ -322,8 +336,17 @@ class Compiler {
           type: of.type,
         };
       }
-      case 'binary':
-        return this.binary(expr, sub(expr.left), sub(expr.right));
+      case 'binary': {
+        const [left, right] = [sub(expr.left), sub(expr.right)];
+        const { type, apply } = this.operation(expr, left.type, right.type);
+        return { type, run: (n, l, m) => apply(left.run(n, l, m), right.run, n, l, m) };
+      }
+      case 'chain':
+        return this.chain(
+          expr,
+          sub(expr.first),
+          expr.rest.map(({ right }) => sub(right)),
+        );
       case 'between': {
         const [of, low, high] = [sub(expr.of), sub(expr.low), sub(expr.high)];
         this.comparable(expr, of.type, low.type);
@@ -552,9 +575,28 @@ class Compiler {
     else if (orderly && !ORDERED.has(a.kind)) this.complain(expr, 'type', `A ${typeWord(a)} is neither smaller nor larger than another.`);
   }
 
-  private binary(expr: Extract<Expr, { type: 'binary' }>, left: Piece, right: Piece): Piece {
-    const [a, b] = [left.run, right.run];
-    const [x, y] = [left.type, right.type];
+  /** Many operators of one rank, one after the other: computed in a loop, so that a thousand of them are no deeper than one. */
+  private chain({ first, rest }: Extract<Expr, { type: 'chain' }>, start: Piece, pieces: readonly Piece[]): Piece {
+    let { type } = start;
+    const steps = rest.map(({ operator, right, to }, i) => {
+      // What stands before an operator is a binary expression of its own: only the first one is what it is written as.
+      const left = i === 0 ? first : ({ type: 'binary', operator, left: first, right: rest[i - 1]!.right, from: first.from, to: rest[i - 1]!.to } as const);
+      const operation = this.operation({ type: 'binary', operator, left, right, from: first.from, to }, type, pieces[i]!.type);
+      ({ type } = operation);
+      return { apply: operation.apply, right: pieces[i]!.run };
+    });
+    return {
+      type,
+      run: (n, l, m) => {
+        let value = start.run(n, l, m);
+        for (const { apply, right } of steps) value = apply(value, right, n, l, m);
+        return value;
+      },
+    };
+  }
+
+  /** What an operator gives for operands of some types, and how it is applied to the value on its left and what stands on its right. */
+  private operation(expr: Extract<Expr, { type: 'binary' }>, x: FeelType, y: FeelType): Operation {
     const open = (type: FeelType) => type.kind === 'any' || type.kind === 'null';
     switch (expr.operator) {
       case 'and':
@@ -564,28 +606,22 @@ class Compiler {
         const type = plain('boolean', true);
         if (expr.operator === 'and')
           return {
-            run: (n, l, m) => {
-              const first = a(n, l, m);
-              return first === false ? false : both(first, b(n, l, m));
-            },
+            apply: (first, b, n, l, m) => (first === false ? false : both(first, b(n, l, m))),
             type,
           };
         return {
-          run: (n, l, m) => {
-            const first = a(n, l, m);
-            return first === true ? true : either(first, b(n, l, m));
-          },
+          apply: (first, b, n, l, m) => (first === true ? true : either(first, b(n, l, m))),
           type,
         };
       }
       case '=':
         this.comparable(expr, x, y, false);
-        return { run: (n, l, m) => equal(a(n, l, m), b(n, l, m)), type: plain('boolean', true) };
+        return { apply: (a, b, n, l, m) => equal(a, b(n, l, m)), type: plain('boolean', true) };
       case '!=':
         this.comparable(expr, x, y, false);
         return {
-          run: (n, l, m) => {
-            const same = equal(a(n, l, m), b(n, l, m));
+          apply: (a, b, n, l, m) => {
+            const same = equal(a, b(n, l, m));
             return same === null ? null : !same;
           },
           type: plain('boolean', true),
@@ -596,7 +632,7 @@ class Compiler {
       case '>=': {
         this.comparable(expr, x, y);
         const { operator } = expr;
-        return { run: (n, l, m) => ordered(operator, a(n, l, m), b(n, l, m)), type: plain('boolean', true) };
+        return { apply: (a, b, n, l, m) => ordered(operator, a, b(n, l, m)), type: plain('boolean', true) };
       }
       case '+': {
         const type = open(x) || open(y) ? { ...(open(x) ? y : x), blank: true } : this.sumType(expr, x, y);
@@ -612,7 +648,7 @@ class Compiler {
               { label: `Write text(${this.text(part)})`, text: `text(${this.text(part)})` },
               'warning',
             );
-        return { run: (n, l, m) => plus(a(n, l, m), b(n, l, m), m), type };
+        return { apply: (a, b, n, l, m) => plus(a, b(n, l, m), m), type };
       }
       case '-': {
         let type = plain('number', x.blank || y.blank);
@@ -621,7 +657,7 @@ class Compiler {
         else if (MOMENTS.has(x.kind) && DURATIONS.has(y.kind)) type = blankable(x);
         else if (DURATIONS.has(x.kind) && x.kind === y.kind) type = blankable(x);
         else if (x.kind !== 'number' || y.kind !== 'number') this.wrongOperands(expr, x, y, 'be subtracted from');
-        return { run: (n, l, m) => minus(a(n, l, m), b(n, l, m)), type };
+        return { apply: (a, b, n, l, m) => minus(a, b(n, l, m)), type };
       }
       case '*':
       case '/': {
@@ -631,14 +667,14 @@ class Compiler {
         else if (expr.operator === '*' && DURATIONS.has(y.kind) && x.kind === 'number') type = blankable(y);
         else if (expr.operator === '/' && DURATIONS.has(x.kind) && x.kind === y.kind) type = plain('number', true);
         else if (x.kind !== 'number' || y.kind !== 'number') this.wrongOperands(expr, x, y, expr.operator === '*' ? 'be multiplied with' : 'be divided by');
-        return { run: expr.operator === '*' ? (n, l, m) => times(a(n, l, m), b(n, l, m)) : (n, l, m) => over(a(n, l, m), b(n, l, m)), type };
+        return { apply: expr.operator === '*' ? (a, b, n, l, m) => times(a, b(n, l, m)) : (a, b, n, l, m) => over(a, b(n, l, m)), type };
       }
       case '**': {
         if (!open(x) && !open(y) && (x.kind !== 'number' || y.kind !== 'number')) this.wrongOperands(expr, x, y, 'be raised to');
         return {
-          run: (n, l, m) => {
-            const [base, power] = [a(n, l, m), b(n, l, m)];
-            return typeof base === 'number' && typeof power === 'number' ? finite(base ** power) : null;
+          apply: (base, b, n, l, m) => {
+            const power = b(n, l, m);
+            return typeof base === 'number' && typeof power === 'number' ? arithmetic('power', base, power) : null;
           },
           type: plain('number', true),
         };
@@ -974,25 +1010,9 @@ const numbersFrom = (from: number, to: number): number[] => {
   return Array.from({ length: size }, (_, i) => from + i * step);
 };
 
-/** The name that was probably meant: the same but for case and blanks, a caption, or one or two letters away. */
-function nearest(name: string, candidates: readonly string[], captions: Readonly<Record<string, string>>): string | null {
-  const squeezed = (text: string) => text.toLowerCase().replace(/[\s_-]+/g, '');
-  const wanted = squeezed(name);
-  let best: string | null = null;
-  let least = Math.max(1, Math.floor(wanted.length / 4)) + 1;
-  for (const candidate of candidates) {
-    for (const spelling of [candidate, captions[candidate]]) {
-      if (spelling === undefined) continue;
-      const apart = distance(wanted, squeezed(spelling));
-      if (apart < least) [best, least] = [candidate, apart];
-    }
-  }
-  return best;
-}
-
 const failed = (error: unknown): Outcome => {
   if (error instanceof RuleLimit) return { ok: false, message: error.message };
-  if (error instanceof RangeError && /call stack/i.test(error.message)) return { ok: false, message: 'The rule is nested too deeply.' };
+  if (error instanceof RangeError && /call stack/i.test(error.message)) return { ok: false, message: TOO_DEEP };
   throw error;
 };
 

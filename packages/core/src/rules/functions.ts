@@ -1,5 +1,7 @@
 import { convert, dateInForm, findUnit, firstUpper, isDateForm, plainNumber, shortPerson, titleCase } from '../values';
+import { arithmetic, sumOf } from './decimals';
 import { patternOf } from './pattern';
+import { RELATIONS, relate } from './ranges';
 import { FeelType, ANY, listOf, plain, TypeKind } from './type';
 import {
   DaysDuration,
@@ -22,6 +24,7 @@ import {
   readDateTime,
   readDuration,
   readTime,
+  typeName,
 } from './value';
 
 /** A limit that an expression ran into. */
@@ -88,8 +91,10 @@ const KIND: Readonly<Record<string, readonly TypeKind[]>> = {
   t: ['days and time duration', 'years and months duration'],
   l: ['list'],
   c: ['context'],
+  k: ['string', 'list'],
   f: ['function'],
   r: ['range'],
+  p: ['number', 'function'],
   a: ['any'],
 };
 const RESULT: Readonly<Record<string, FeelType>> = {
@@ -235,7 +240,9 @@ add('replace', 'input:s, pattern:s, replacement:s, flags:s?', 's', 'Replaces wha
   const pattern = patternOf(p as string, (f ?? '') as string);
   if (!pattern) return null;
   try {
-    return m.text(pattern.matcher(s as string).replaceAll((r as string).replace(/\\/g, '\\\\')));
+    const text = r as string;
+    // In the flag q the replacement stands for its own letters too.
+    return m.text(pattern.matcher(s as string).replaceAll(((f ?? '') as string).includes('q') ? () => text : text));
   } catch {
     return null;
   }
@@ -318,8 +325,14 @@ add(
   },
 );
 const finite = (n: number): number | null => (Number.isFinite(n) ? n : null);
+/** a − b·⌊a ÷ b⌋, step by step in decimals. */
+function remainder(a: number, b: number): number | null {
+  const quotient = arithmetic('over', a, b);
+  const part = quotient === null ? null : arithmetic('times', b, Math.floor(quotient));
+  return part === null ? null : arithmetic('minus', a, part);
+}
 add('modulo', 'dividend:n, divisor:n', 'n', 'What is left after division, with the sign of the divisor.', ([a, b]) =>
-  b === 0 ? null : finite((a as number) - (b as number) * Math.floor((a as number) / (b as number))),
+  b === 0 ? null : remainder(a as number, b as number),
 );
 add('sqrt', 'number:n', 'n', 'The square root.', ([n]) => finite(Math.sqrt(n as number)));
 add('log', 'number:n', 'n', 'The natural logarithm.', ([n]) => finite(Math.log(n as number)));
@@ -375,15 +388,9 @@ const itemType = (args: readonly FeelType[]): FeelType => {
   return args.length === 1 && first.kind === 'list' ? { ...(first.item ?? ANY), blank: true } : { ...first, blank: true };
 };
 const sameList = (args: readonly FeelType[]): FeelType => (args[0]?.kind === 'list' ? args[0] : listOf(ANY));
-const sum = (list: readonly number[]) => {
-  // Compensated summation, so that the order of parts does not show in the last digits.
-  let [total, lost] = [0, 0];
-  for (const n of list) {
-    const next = total + n;
-    lost += Math.abs(total) >= Math.abs(n) ? total - next + n : n - next + total;
-    total = next;
-  }
-  return total + lost;
+const mean = (list: readonly number[]): number | null => {
+  const total = sumOf(list);
+  return total === null ? null : arithmetic('over', total, list.length);
 };
 add('count', 'list:l', 'n', 'Number of items.', ([l]) => (l as readonly FeelValue[]).length);
 add('min', 'list:l*', itemType, 'The smallest item.', ([l]) => extreme(l as readonly FeelValue[], -1));
@@ -395,7 +402,7 @@ add(
   'The total; blank when an item is blank.',
   ([l]) => {
     const list = numbers(l!);
-    return list?.length ? finite(sum(list)) : null;
+    return list?.length ? sumOf(list) : null;
   },
 );
 add(
@@ -405,7 +412,7 @@ add(
   'The product of numbers.',
   ([l]) => {
     const list = numbers(l!);
-    return list?.length ? finite(list.reduce((a, b) => a * b, 1)) : null;
+    return list?.length ? list.reduce<number | null>((a, b) => (a === null ? null : arithmetic('times', a, b)), 1) : null;
   },
 );
 add(
@@ -415,7 +422,7 @@ add(
   'The average.',
   ([l]) => {
     const list = numbers(l!);
-    return list?.length ? finite(sum(list) / list.length) : null;
+    return list?.length ? mean(list) : null;
   },
 );
 add(
@@ -428,7 +435,7 @@ add(
     if (!list?.length) return null;
     const sorted = [...list].sort((a, b) => a - b);
     const half = sorted.length >> 1;
-    return sorted.length % 2 ? sorted[half]! : (sorted[half - 1]! + sorted[half]!) / 2;
+    return sorted.length % 2 ? sorted[half]! : mean(sorted.slice(half - 1, half + 1));
   },
 );
 add(
@@ -439,8 +446,9 @@ add(
   ([l]) => {
     const list = numbers(l!);
     if (!list || list.length < 2) return null;
-    const mean = sum(list) / list.length;
-    return Math.sqrt(sum(list.map((n) => (n - mean) ** 2)) / (list.length - 1));
+    const middle = mean(list);
+    const squares = middle === null ? null : sumOf(list.map((n) => (n - middle) ** 2));
+    return squares === null ? null : finite(Math.sqrt(squares / (list.length - 1)));
   },
 );
 add('mode', 'list:l*', 'L', 'The numbers that occur most often.', ([l]) => {
@@ -493,6 +501,20 @@ add('remove', 'list:l, position:n', sameList, 'A list without one item.', ([l, n
   list.splice(at > 0 ? at - 1 : list.length + at, 1);
   return list;
 });
+add(
+  'list replace',
+  'list:l, position:p, newItem:a',
+  sameList,
+  'A list with an item in the place of another, by its position or by what decides which ones.',
+  ([l, at, item], m) => {
+    const list = l as readonly FeelValue[];
+    if (at instanceof FeelFunction) return m.items(list).map((old) => (at.call([old, item!]) === true ? item! : old));
+    const position = at as number;
+    if (!Number.isInteger(position) || position === 0 || Math.abs(position) > list.length) return null;
+    return list.with(position > 0 ? position - 1 : list.length + position, item!);
+  },
+  true,
+);
 add('reverse', 'list:l', sameList, 'A list from its end.', ([l]) => [...(l as readonly FeelValue[])].reverse());
 add(
   'index of',
@@ -551,6 +573,36 @@ table.set('union', {
 /* ---- groups of values ---- */
 
 add('get value', 'context:c, key:s', 'a', 'One value of a group by its name.', ([c, key]) => (c as FeelContext)[key as string] ?? null);
+/** A group of values with one of them set, below a path of names. */
+function put(context: FeelContext, [key, ...rest]: readonly string[], value: FeelValue): FeelValue {
+  const inner = context[key!] ?? null;
+  const set = rest.length === 0 ? value : put(isContext(inner) ? inner : contextOf([]), rest, value);
+  return contextOf([...Object.entries(context).filter(([name]) => name !== key), [key!, set]]);
+}
+add(
+  'context put',
+  'context:c, key:k, value:a',
+  'a',
+  'A group of values with one of them set, by its name or by the names that lead to it.',
+  ([c, key, value], m) => {
+    const keys = isList(key!) ? m.items(key) : [key!];
+    if (!isContext(c!) || keys.length === 0 || keys.length > 20 || !keys.every((name) => typeof name === 'string')) return null;
+    m.spend(Object.keys(c).length);
+    return put(c, keys as readonly string[], value!);
+  },
+  true,
+);
+add('context merge', 'contexts:l', 'a', 'Several groups of values as one; the last one counts.', ([l], m) =>
+  (l as readonly FeelValue[]).every(isContext)
+    ? contextOf(m.items((l as readonly FeelContext[]).flatMap((one) => Object.entries(one)) as never) as never)
+    : null,
+);
+add('context', 'entries:l', 'a', 'A group of values from a list of keys and values.', ([l]) => {
+  const entries = (l as readonly FeelValue[]).map((entry) => (isContext(entry) ? ([entry['key'] ?? null, entry['value'] ?? null] as const) : null));
+  const names = new Set(entries.map((entry) => entry?.[0]));
+  if (names.size < entries.length || !entries.every((entry) => typeof entry?.[0] === 'string')) return null;
+  return contextOf(entries as readonly (readonly [string, FeelValue])[]);
+});
 add('get entries', 'context:c', 'L', 'The names and values of a group.', ([c], m) =>
   m.items(
     Object.entries(c as FeelContext).map(([key, value]) =>
@@ -571,6 +623,58 @@ add(
     return text === null ? null : (m.host.lookup?.(list as string, text, column as string) ?? null);
   },
 );
+
+/* ---- ranges ---- */
+
+for (const [name, { help }] of Object.entries(RELATIONS))
+  add(
+    name,
+    'first:a, second:a',
+    () => plain('boolean', true),
+    help,
+    ([a, b]) => relate(name, a!, b!),
+  );
+add(
+  'range',
+  'from:s',
+  () => ({ kind: 'range', blank: true }),
+  'A range from a text such as "[1..10)".',
+  ([s]) => readRange(s as string),
+);
+add(
+  'is',
+  'first:a, second:a',
+  () => plain('boolean'),
+  'Whether two values are the same in type and value.',
+  ([a, b]) => {
+    if (typeName(a!) !== typeName(b!)) return false;
+    const offset = (value: FeelValue) => (value instanceof FeelTime || value instanceof FeelDateTime ? value.offset : null);
+    return offset(a!) === offset(b!) && equal(a!, b!) === true;
+  },
+  true,
+);
+
+/** An end of a written range: a number, a text in quotes, or a date, time or duration, with or without its sign or its function around it. */
+function readEnd(written: string): FeelValue | undefined {
+  const text = written.trim();
+  if (text === '' || text === 'null') return null;
+  if (/^-?(\d+(\.\d+)?|\.\d+)$/.test(text)) return Number(text);
+  const inner = /^(?:@|(?:date|time|date and time|duration)\()?"([^"\\]*)"\)?$/.exec(text);
+  if (!inner) return undefined;
+  if (text.startsWith('"')) return inner[1]!;
+  return readDate(inner[1]!) ?? readTime(inner[1]!) ?? readDateTime(inner[1]!) ?? readDuration(inner[1]!) ?? undefined;
+}
+
+/** Reads a range as FEEL writes it; `null` when it is none. */
+function readRange(text: string): FeelRange | null {
+  const parts = /^\s*([[(\]])(.*)\.\.(.*)([\])[])\s*$/s.exec(text);
+  if (!parts) return null;
+  const [low, high] = [readEnd(parts[2]!), readEnd(parts[3]!)];
+  const [lowIncluded, highIncluded] = [parts[1] === '[', parts[4] === ']'];
+  if (low === undefined || high === undefined || (low === null && (high === null || lowIncluded)) || (high === null && highIncluded)) return null;
+  const order = low === null || high === null ? -1 : compare(low, high);
+  return order === null || order > 0 ? null : new FeelRange(low, lowIncluded, high, highIncluded);
+}
 
 /* ---- dates and times ---- */
 

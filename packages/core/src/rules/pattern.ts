@@ -2,7 +2,7 @@ import { RE2JS } from 're2js';
 
 const patterns = new Map<string, RE2JS | null>();
 
-/** Compiles a pattern on an engine that cannot hang; `null` when it is none. Flags as in XPath: s, m, i, x. */
+/** Compiles a pattern on an engine that cannot hang; `null` when it is none. Flags as in XPath: s, m, i, x, and q for a pattern that stands for its own letters. */
 export function patternOf(pattern: string, flags = ''): RE2JS | null {
   const key = `${flags}/${pattern}`;
   let found = patterns.get(key);
@@ -13,9 +13,12 @@ export function patternOf(pattern: string, flags = ''): RE2JS | null {
         if (flag === 'i') bits |= RE2JS.CASE_INSENSITIVE;
         else if (flag === 's') bits |= RE2JS.DOTALL;
         else if (flag === 'm') bits |= RE2JS.MULTILINE;
-        else if (flag !== 'x') throw new RangeError('flag');
+        else if (flag !== 'x' && flag !== 'q') throw new RangeError('flag');
       }
-      found = pattern.length > 1000 ? null : RE2JS.compile(flags.includes('x') ? pattern.replace(/\s+/g, '') : pattern, bits);
+      found =
+        pattern.length > 1000
+          ? null
+          : RE2JS.compile(flags.includes('q') ? RE2JS.quote(pattern) : flags.includes('x') ? pattern.replace(/\s+/g, '') : pattern, bits);
     } catch {
       found = null;
     }

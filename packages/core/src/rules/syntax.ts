@@ -1,4 +1,5 @@
 import type { SyntaxNode } from '@lezer/common';
+import { distance } from 'fastest-levenshtein';
 import { parser, trackVariables } from 'lezer-feel';
 
 /** What is wrong or doubtful at a place of an expression. Offsets count UTF-16 units from its start. */
@@ -37,6 +38,8 @@ export type Expr = { readonly from: number; readonly to: number } & (
   | { readonly type: 'path'; readonly of: Expr; readonly name: string; readonly nameFrom: number }
   | { readonly type: 'negate'; readonly of: Expr }
   | { readonly type: 'binary'; readonly operator: BinaryOperator; readonly left: Expr; readonly right: Expr }
+  /** Many operators of one rank, from the left to the right: `a + b - c …`. `to` is where the operand of each ends. */
+  | { readonly type: 'chain'; readonly first: Expr; readonly rest: readonly { readonly operator: BinaryOperator; readonly right: Expr; readonly to: number }[] }
   | { readonly type: 'between'; readonly of: Expr; readonly low: Expr; readonly high: Expr }
   | { readonly type: 'in'; readonly of: Expr; readonly tests: readonly Expr[] }
   | { readonly type: 'if'; readonly condition: Expr; readonly then: Expr; readonly otherwise: Expr }
@@ -64,7 +67,16 @@ export interface Binder {
 }
 
 export const LONGEST_RULE = 10_000;
-const DEEPEST = 150;
+/** The deepest that brackets, conditions and functions may stand in one another. */
+export const DEEPEST = 150;
+/** Operators of one rank from which on they are kept as a chain: fewer tell more of how the value came about. */
+const CHAIN = 16;
+
+/** Operators in a row that the grammar's parser surely follows; it gives up somewhere behind. */
+const MOST_OPERATORS = 300;
+
+/** What is said of a rule that is nested too deeply. */
+export const TOO_DEEP = `The rule is nested more than ${DEEPEST} levels deep.`;
 
 class Refused extends Error {
   constructor(readonly problem: RuleProblem) {
@@ -85,6 +97,9 @@ function unquote(literal: string): string {
     return { n: '\n', r: '\r', t: '\t' }[one!] ?? one!;
   });
 }
+
+/** Kinds of nodes whose operators follow one another, with the operator where the kind says it. */
+const CHAINS: Readonly<Record<string, BinaryOperator | null>> = { ArithmeticExpression: null, Disjunction: 'or', Conjunction: 'and' };
 
 /** Builds expressions from the parser's tree. */
 class Reader {
@@ -111,7 +126,9 @@ class Reader {
 
   read(node: SyntaxNode, depth = 0): Expr {
     const at = { from: node.from, to: node.to };
-    if (depth > DEEPEST) throw new Refused({ severity: 'error', code: 'too-deep', message: 'The rule is nested too deeply.', ...at });
+    if (depth > DEEPEST) throw new Refused({ severity: 'error', code: 'too-deep', message: TOO_DEEP, ...at });
+    const chain = this.chain(node, depth);
+    if (chain) return chain;
     const sub = (child: SyntaxNode) => this.read(child, depth + 1);
     const all = this.children(node);
     const parts = this.parts(node);
@@ -228,6 +245,27 @@ class Reader {
     }
   }
 
+  /** Operators of one rank that follow one another; `null` where there are few, or none. */
+  private chain(node: SyntaxNode, depth: number): Expr | null {
+    const rest: { operator: BinaryOperator; node: SyntaxNode; to: number }[] = [];
+    let left = node;
+    for (;;) {
+      const operator = CHAINS[left.name];
+      const all = operator === undefined ? [] : this.children(left);
+      if (all.length !== 3) break;
+      rest.push({ operator: operator ?? (this.text(all[1]!) as BinaryOperator), node: all[2]!, to: left.to });
+      left = all[0]!;
+    }
+    if (rest.length < CHAIN) return null;
+    return {
+      type: 'chain',
+      first: this.read(left, depth + 1),
+      rest: rest.reverse().map(({ operator, node: right, to }) => ({ operator, right: this.read(right, depth + 1), to })),
+      from: node.from,
+      to: node.to,
+    };
+  }
+
   private binder(node: SyntaxNode, depth: number): Binder {
     const [name, , where] = this.children(node);
     const parts = this.children(where!).filter((child) => child.name !== '..');
@@ -276,42 +314,131 @@ export type NameTree = { readonly [name: string]: NameTree | null };
 const tracked = (names: NameTree): Record<string, unknown> =>
   Object.fromEntries(Object.entries(names).map(([name, inner]) => [name, inner === null ? 0 : tracked(inner)]));
 
+/** The name that was probably meant: the same but for case and blanks, a caption, or one or two letters away. */
+export function nearest(name: string, candidates: readonly string[], captions: Readonly<Record<string, string>>): string | null {
+  const squeezed = (text: string) => text.toLowerCase().replace(/[\s_-]+/g, '');
+  const wanted = squeezed(name);
+  let best: string | null = null;
+  let least = Math.max(1, Math.floor(wanted.length / 3)) + 1;
+  for (const candidate of candidates) {
+    for (const spelling of [candidate, captions[candidate]]) {
+      if (spelling === undefined) continue;
+      const apart = distance(wanted, squeezed(spelling));
+      if (apart < least) [best, least] = [candidate, apart];
+    }
+  }
+  return best;
+}
+
+/** A rule's text with blanks in the place of its texts and comments, so that signs can be looked at alone. */
+const bare = (source: string): string =>
+  source.replace(/"(?:[^"\\]|\\.)*"|\/\*[\s\S]*?\*\/|\/\/[^\n]*/g, (part) =>
+    part.startsWith('"') ? `"${'_'.repeat(Math.max(0, part.length - 2))}"` : ' '.repeat(part.length),
+  );
+
+const CLOSES: Readonly<Record<string, string>> = { ')': '(', ']': '[', '}': '{' };
+
+/** How deep brackets stand in one another at most, and the first one that is never closed, from the inside out. */
+function brackets(signs: string): { readonly deepest: number; readonly deepestAt: number; readonly open: number | null } {
+  const stack: number[] = [];
+  let [deepest, deepestAt] = [0, 0];
+  for (let i = 0; i < signs.length; i++) {
+    const c = signs[i]!;
+    if (c === '(' || c === '[' || c === '{') {
+      stack.push(i);
+      if (stack.length > deepest) [deepest, deepestAt] = [stack.length, i];
+    }
+    // Ends of ranges may be turned outwards, `]1..2[`: which bracket closes which is then for the grammar to say.
+    else if (CLOSES[c] !== undefined && stack.length > 0) stack.pop();
+  }
+  return { deepest, deepestAt, open: stack.at(-1) ?? null };
+}
+
+const problem = (code: RuleProblem['code'], message: string, from: number, to: number, fix?: RuleProblem['fix']) => ({
+  ok: false as const,
+  problems: [{ severity: 'error' as const, code, message, from, to, ...(fix ? { fix } : {}) }],
+});
+
+/** What the grammar does not read, said so that it can be repaired. */
+function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: NameTree) {
+  const end = source.trimEnd().length;
+  const text = source.slice(node.from, node.to).trim();
+  const word = text || source.slice(node.from).trimStart().slice(0, 12).trim();
+  const to = Math.max(node.to, Math.min(source.length, node.from + 1));
+  const first = (word || source[node.from - 1] || '')[0] ?? '';
+  if (first === "'") return problem('syntax', 'Texts stand in double quotes.', node.from, to);
+  if (first === '&') return problem('syntax', 'Write "and" between conditions.', node.from, to);
+  if (first === '|') return problem('syntax', 'Write "or" between conditions.', node.from, to);
+  for (let around: SyntaxNode | null = node.parent; around; around = around.parent) {
+    if (around.name !== 'IfExpression') continue;
+    const words = new Set<string>();
+    for (let child = around.firstChild; child; child = child.nextSibling) if (child.to > child.from) words.add(child.name);
+    if (!words.has('then')) return problem('syntax', 'After "if" and its condition, "then" is expected, and "else" behind it.', node.from, to);
+    if (!words.has('else') && node.from >= end - 1)
+      return problem('syntax', 'After "if … then …", "else" is expected: what the value is when the condition does not hold.', end, end, {
+        label: 'Write else null',
+        text: ' else null',
+      });
+    break;
+  }
+  const { open } = brackets(signs);
+  if (open !== null && node.from >= end - 1) return problem('syntax', `The ${JSON.stringify(source[open])} is never closed.`, open, open + 1);
+  // A name with blanks of which one letter is wrong falls apart into words that mean nothing side by side.
+  const run = /[\p{L}_][\p{L}\p{N}_ ]*$/u.exec(signs.slice(0, node.from))?.[0] ?? '';
+  const written = `${run}${/^[\p{L}\p{N}_ ]*/u.exec(signs.slice(node.from))![0]}`;
+  const near = written.trim().includes(' ') ? nearest(written.trim(), Object.keys(names), {}) : null;
+  if (near !== null) {
+    const start = node.from - run.length;
+    return problem(
+      'unknown-name',
+      `${JSON.stringify(written.trim())} is not a name that a rule can use here. Did you mean ${JSON.stringify(near)}?`,
+      start,
+      start + written.trimEnd().length,
+      {
+        label: `Write ${near}`,
+        text: near,
+      },
+    );
+  }
+  const before = signs.slice(0, node.from).trimEnd();
+  const wantsValue = before === '' || /[-+*\/=<>,([{:.]$|\b(?:and|or|if|then|else|in|return|satisfies|between|not)$/.test(before);
+  const expected = wantsValue ? 'a value is expected, such as a name, a number or a text' : 'an operator such as "+" or "=" is expected, or the end';
+  return problem(
+    'syntax',
+    word === '' ? `The rule ends too early: here ${expected}.` : `${JSON.stringify(word)} is not understood: here ${expected}.`,
+    node.from,
+    to,
+  );
+}
+
 function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests'): Parsed<SyntaxNode> {
-  const problem = (code: RuleProblem['code'], message: string, from: number, to: number, fix?: RuleProblem['fix']) => ({
-    ok: false as const,
-    problems: [{ severity: 'error' as const, code, message, from, to, ...(fix ? { fix } : {}) }],
-  });
   if (source.trim() === '') return problem('syntax', 'Nothing is written here yet.', 0, source.length);
   if (source.length > LONGEST_RULE) return problem('too-long', `A rule may have ${LONGEST_RULE} characters.`, LONGEST_RULE, source.length);
+  const signs = bare(source);
+  // Before it is parsed: the parser's own view of names takes a time that grows with the square of the depth.
+  const { deepest, deepestAt } = brackets(signs);
+  if (deepest > DEEPEST) return problem('too-deep', TOO_DEEP, deepestAt, deepestAt + 1);
   const root = parser.configure({ top, contextTracker: trackVariables(tracked(names)) }).parse(source).topNode;
-  // The grammar reads `a == b` as `a = (= b)`; `&&`, `||` and single quotes do not parse at all.
-  const doubled = /(?<![<>!=])==/.exec(source.replace(/"(?:[^"\\]|\\.)*"/g, (literal) => ' '.repeat(literal.length)));
+  // The grammar reads `a == b` as `a = (= b)`, and `a <> b` as `a < (> b)`; `&&`, `||` and single quotes do not parse at all.
+  const doubled = /(?<![<>!=])==/.exec(signs);
   if (doubled) return problem('double-equals', 'Two values are compared by a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
+  const unequal = /<>/.exec(signs);
+  if (unequal) return problem('syntax', 'That two values differ is written "!=".', unequal.index, unequal.index + 2, { label: 'Write !=', text: '!=' });
   let wrong: SyntaxNode | null = null;
   root.tree!.iterate({
     enter: (node) => {
       if (node.type.isError && wrong === null) wrong = node.node;
     },
   });
-  if (wrong !== null) {
-    const node = wrong as SyntaxNode;
-    const text = source.slice(node.from, node.to);
-    const rest = source.slice(node.from).trimStart();
-    const word = text || rest.slice(0, 12);
-    const said: Record<string, string> = {
-      "'": 'Texts stand in double quotes.',
-      '&': 'Write "and" between conditions.',
-      '|': 'Write "or" between conditions.',
-    };
-    const first = (word.trim() || source[node.from - 1] || '')[0] ?? '';
-    return problem(
-      'syntax',
-      said[first] ?? (word.trim() === '' ? 'The expression ends too early.' : `${JSON.stringify(word.trim())} is not expected here.`),
-      node.from,
-      Math.max(node.to, Math.min(source.length, node.from + 1)),
-    );
-  }
-  return { ok: true, value: root };
+  if (wrong === null) return { ok: true, value: root };
+  // The parser gives up where it is asked for too much, and calls an error what is none.
+  const at = wrong as SyntaxNode;
+  let depth = 0;
+  for (let node: SyntaxNode | null = at; node && depth <= DEEPEST; node = node.parent) depth++;
+  if (depth > DEEPEST) return problem('too-deep', TOO_DEEP, at.from, at.from + 1);
+  if (signs.split(/[-+*\/=<>]|\b(?:and|or)\b/).length > MOST_OPERATORS)
+    return problem('too-long', `A rule may have ${MOST_OPERATORS} operators in a row; lists take more: sum([…]), any([…]), x in (…).`, at.from, at.from + 1);
+  return syntaxProblem(source, signs, at, names);
 }
 
 const guarded = <T>(work: () => T): Parsed<T> => {
@@ -350,6 +477,8 @@ export function childrenOf(expr: Expr): readonly Expr[] {
       return [expr.of];
     case 'binary':
       return [expr.left, expr.right];
+    case 'chain':
+      return [expr.first, ...expr.rest.map(({ right }) => right)];
     case 'between':
       return [expr.of, expr.low, expr.high];
     case 'in':

@@ -104,9 +104,12 @@ export class FeelRange {
 
 const DAY = 86_400;
 
+/** The last year that dates reach, and with a minus the first. */
+export const LAST_YEAR = 200_000;
+
 /** Days since 1970-01-01 of a date of the Gregorian calendar, or `null` when there is no such date. */
 export function daysOf(year: number, month: number, day: number): number | null {
-  if (!Number.isInteger(year) || !Number.isInteger(month) || !Number.isInteger(day) || Math.abs(year) > 200_000) return null;
+  if (!Number.isInteger(year) || !Number.isInteger(month) || !Number.isInteger(day) || Math.abs(year) > LAST_YEAR) return null;
   const at = new Date(0);
   at.setUTCFullYear(year, month - 1, day);
   return at.getUTCFullYear() === year && at.getUTCMonth() === month - 1 && at.getUTCDate() === day ? at.getTime() / 86_400_000 : null;
