@@ -17,9 +17,16 @@ const REASONS: readonly TwinReason[] = ['case or blanks', 'same words', 'abbrevi
 /** Similarity by edit distance: 1 for the same text. */
 export const similarity = (a: string, b: string): number => 1 - distance(a, b) / Math.max(a.length, b.length, 1);
 
-/** Whether the letters of `short` stand in `long` in their order, the first one first; three letters or more. */
+/** Letters that an abbreviation saves at least, unless it leaves out all vowels: *Party* is no long form of *Part*, nor *Drawing* of *Drawn*. */
+const SAVED = 3;
+
+/**
+ * Whether the letters of `short` stand in `long` in their order, the first one first: three letters or more, and so few that they are no word
+ * of their own.
+ */
 export function isAbbreviation(short: string, long: string): boolean {
   if (short.length < 3 || short.length >= long.length || !long.startsWith(short[0]!)) return false;
+  if (long.length - short.length < SAVED && /[aeiou]/.test(short.slice(1))) return false;
   let at = 0;
   for (const letter of short) {
     at = long.indexOf(letter, at) + 1;
@@ -40,13 +47,13 @@ interface Entry {
 const isNumber = (word: string) => /^\d+$/.test(word);
 
 /** Word by word: the same, or one an abbreviation of the other. A word that the dictionary knows means what it says there. */
-function lettersLeftOut(a: Entry, b: Entry, dictionary: ReadonlyMap<string, readonly string[]>): boolean {
+function lettersLeftOut(a: Entry, b: Entry, dictionary: ReadonlyMap<string, readonly string[]>, meanings: ReadonlySet<string>): boolean {
   if (a.words.length !== b.words.length) return false;
   return a.words.every((word, i) => {
     const other = b.words[i]!;
     if (word === other) return true;
     const [short, long] = word.length < other.length ? [word, other] : [other, word];
-    return !dictionary.has(short) && isAbbreviation(short, long);
+    return !dictionary.has(short) && !meanings.has(short) && isAbbreviation(short, long);
   });
 }
 
@@ -56,7 +63,8 @@ function alikeInSpelling(a: Entry, b: Entry): boolean {
   if (Math.min(x.length, y.length) < 6 || Math.abs(x.length - y.length) > 0.12 * Math.max(x.length, y.length)) return false;
   if (a.fullList.filter(isNumber).join() !== b.fullList.filter(isNumber).join()) return false;
   if (similarity(x, y) < 0.88) return false;
-  if (a.fullList.length !== b.fullList.length) return true;
+  // Words written as one, and else nothing.
+  if (a.fullList.length !== b.fullList.length) return x === y;
   return a.fullList.every((word, i) => word === b.fullList[i] || similarity(word, b.fullList[i]!) >= 0.75);
 }
 
@@ -66,6 +74,8 @@ function alikeInSpelling(a: Entry, b: Entry): boolean {
  */
 export function findTwins(names: readonly string[], abbreviations: readonly Abbreviation[]): TwinGroup[] {
   const dictionary = dictionaryOf(abbreviations);
+  // What abbreviations stand for is a word of its own, and short for nothing.
+  const meanings = new Set([...dictionary.values()].flat());
   const entries = [...new Set(names)].map((name): Entry => {
     const words = wordsOf(name);
     const fullList = fullWords(words, dictionary);
@@ -97,7 +107,7 @@ export function findTwins(names: readonly string[], abbreviations: readonly Abbr
     for (let j = i + 1; j < entries.length; j++) {
       if (root(i) === root(j)) continue;
       const [a, b] = [entries[i]!, entries[j]!];
-      if (lettersLeftOut(a, b, dictionary)) join(i, j, 'letters left out');
+      if (lettersLeftOut(a, b, dictionary, meanings)) join(i, j, 'letters left out');
       else if (alikeInSpelling(a, b)) join(i, j, 'spelling');
     }
   const groups = new Map<number, string[]>();

@@ -1,3 +1,5 @@
+import { findUnit } from '../values';
+
 /** An abbreviation and what it stands for; the long form may have several words. */
 export interface Abbreviation {
   readonly short: string;
@@ -7,7 +9,10 @@ export interface Abbreviation {
 /** Abbreviations of the trade (common practice); a company edits its own list. */
 export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
   [
+    ['alum', 'aluminium'],
+    ['aluminum', 'aluminium'],
     ['appd', 'approved'],
+    ['approval', 'approved'],
     ['appr', 'approved'],
     ['apprv', 'approved'],
     ['assy', 'assembly'],
@@ -16,9 +21,12 @@ export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
     ['chk', 'checked'],
     ['ck', 'checked'],
     ['coat', 'coating'],
+    ['color', 'colour'],
+    ['creation', 'created'],
     ['cust', 'customer'],
     ['dept', 'department'],
     ['des', 'designed'],
+    ['desd', 'designed'],
     ['desc', 'description'],
     ['descr', 'description'],
     ['dia', 'diameter'],
@@ -32,9 +40,13 @@ export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
     ['dt', 'date'],
     ['eng', 'engineer'],
     ['engr', 'engineer'],
-    ['fin', 'finish'],
+    ['fin', 'surface finish'],
+    ['finish', 'surface finish'],
+    ['gray', 'grey'],
     ['ht', 'heat'],
     ['id', 'number'],
+    ['insp', 'inspected'],
+    ['inspection', 'inspected'],
     ['lbl', 'label'],
     ['len', 'length'],
     ['lg', 'length'],
@@ -44,7 +56,10 @@ export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
     ['mtrl', 'material'],
     ['mfg', 'manufacturer'],
     ['mfr', 'manufacturer'],
+    ['max', 'maximum'],
+    ['min', 'minimum'],
     ['mod', 'modified'],
+    ['mpn', 'manufacturer part number'],
     ['nbr', 'number'],
     ['no', 'number'],
     ['nr', 'number'],
@@ -57,8 +72,10 @@ export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
     ['qty', 'quantity'],
     ['ref', 'reference'],
     ['rel', 'released'],
+    ['release', 'released'],
     ['rev', 'revision'],
     ['sht', 'sheet'],
+    ['sn', 'serial number'],
     ['spec', 'specification'],
     ['std', 'standard'],
     ['supp', 'supplier'],
@@ -67,6 +84,7 @@ export const DEFAULT_ABBREVIATIONS: readonly Abbreviation[] = (
     ['thk', 'thickness'],
     ['tol', 'tolerance'],
     ['treat', 'treatment'],
+    ['uom', 'unit measure'],
     ['vend', 'vendor'],
     ['vol', 'volume'],
     ['wt', 'weight'],
@@ -83,17 +101,37 @@ export const DEFAULT_SYNONYMS: readonly (readonly string[])[] = [
   ['no', 'n', 'false'],
 ];
 
-/** Words that say nothing in a name. */
-const EMPTY = new Set(['of', 'the', 'a', 'an', 'and']);
+/** Words that say nothing in a name. A single letter says something: revision A is not revision B. */
+const EMPTY = new Set(['of', 'the', 'and']);
+
+/** Whose name stands for themselves: *Vendor Name* is *Vendor*, though *File Name* is not *File*. */
+const NAMED = new Set(['client', 'company', 'customer', 'department', 'manufacturer', 'project', 'supplier', 'vendor']);
 
 /** A text without accents, in lower case; `ß`, `ø` and `æ` as people type them without. */
 export const plainLetters = (text: string): string =>
   text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/ß/g, 'ss').replace(/ø/g, 'o').replace(/æ/g, 'ae').replace(/ł/g, 'l');
 
-/** The words of a written name: split at blanks, punctuation, case changes (`PartNo`, `HTMLText`) and between letters and digits. */
+/** A unit that stands behind a name, in brackets or as its last word: `Weight (kg)`, `length_mm`. */
+const BRACKETS = /\s*[([]([^()[\]]{1,12})[)\]]\s*$/u;
+const LAST_WORD = /[\s_-]+(kg|mm|cm|lb|lbs|Nm|MPa)$/u;
+
+/** A name without the unit that stands behind it; the name itself where that would leave nothing. */
+function withoutUnit(name: string): string {
+  const bracket = BRACKETS.exec(name);
+  const cut = bracket ? (findUnit(bracket[1]!.trim()) ? bracket.index : name.length) : (LAST_WORD.exec(name)?.index ?? name.length);
+  return cut === 0 ? name : name.slice(0, cut);
+}
+
+/**
+ * The words of a written name: split at blanks, punctuation, case changes (`PartNo`, `HTMLText`) and between letters and digits. `#` says
+ * number; letters around an apostrophe are one word (`App'd`), as are single ones around a slash (`P/N`).
+ */
 export function wordsOf(name: string): string[] {
-  const split = name
+  const split = withoutUnit(name)
     .normalize('NFC')
+    .replace(/(\p{L})['’](?=\p{L})/gu, '$1')
+    .replace(/(?<![\p{L}\p{N}])(\p{L})\/(\p{L})(?![\p{L}\p{N}])/gu, '$1$2')
+    .replaceAll('#', ' number ')
     .replace(/(\p{Ll}|\d)(\p{Lu})/gu, '$1 $2')
     .replace(/(\p{Lu})(\p{Lu}\p{Ll})/gu, '$1 $2')
     .replace(/(\p{L})(\d)/gu, '$1 $2')
@@ -104,8 +142,19 @@ export function wordsOf(name: string): string[] {
 }
 
 /** The words of a name with abbreviations spelled out and words that say nothing left out. */
-export const fullWords = (words: readonly string[], dictionary: ReadonlyMap<string, readonly string[]>): string[] =>
-  words.flatMap((word) => dictionary.get(word) ?? [word]).filter((word) => !EMPTY.has(word));
+export function fullWords(words: readonly string[], dictionary: ReadonlyMap<string, readonly string[]>): string[] {
+  const full: string[] = [];
+  for (const [i, word] of words.entries()) {
+    // How many there are is not which one it is.
+    const spelled = dictionary.get(word) ?? [word];
+    const meant = words[i + 1] === 'of' && spelled.join() === 'number' ? ['count'] : spelled;
+    for (const one of meant) if (!EMPTY.has(one) && full.at(-1) !== one && !(one === 'surface' && full.includes(one))) full.push(singular(one));
+  }
+  return full.length === 2 && full[1] === 'name' && NAMED.has(full[0]!) ? [full[0]!] : full;
+}
+
+/** A word in the singular, by its ending alone: English plurals of names. */
+const singular = (word: string): string => (/[^aius]s$/.test(word) && word.length > 4 ? word.slice(0, -1) : word);
 
 /** The dictionary as a map from the short form to its words. */
 export const dictionaryOf = (abbreviations: readonly Abbreviation[]): Map<string, readonly string[]> =>
