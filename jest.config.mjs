@@ -5,7 +5,14 @@ const names = {
   '^@rule/contract$': '<rootDir>/packages/contract/src/index.ts',
   '^@rule/demo$': '<rootDir>/packages/demo/src/index.ts',
 };
-const node = { rootDir: import.meta.dirname, testEnvironment: 'node', transform: { '\\.ts$': swc }, extensionsToTreatAsEsm: ['.ts'], moduleNameMapper: names };
+const node = {
+  rootDir: import.meta.dirname,
+  testEnvironment: 'node',
+  transform: { '\\.ts$': swc },
+  setupFilesAfterEnv: ['<rootDir>/scripts/lib/jest-patience.mjs'],
+  extensionsToTreatAsEsm: ['.ts'],
+  moduleNameMapper: names,
+};
 
 /** Unit tests of the core, tests of the server on a real PostgreSQL, and tests of components. */
 export default {

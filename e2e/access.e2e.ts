@@ -1,5 +1,6 @@
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import { accessFaults, signIn } from './pages';
+import { test } from './stack';
 
 /** Every view against the rules of WCAG 2.1 level AA that a program can check, in both surfaces. */
 for (const surface of ['light', 'dark'] as const)

@@ -3,12 +3,13 @@ import { mkdtempSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import * as sheetjs from '@e965/xlsx';
-import { Download, expect, test } from '@playwright/test';
+import { Download, expect } from '@playwright/test';
 import { step } from '@rule/core/files/step';
 import excel from 'exceljs';
 import { accessFaults, applyTray, signIn } from './pages';
+import { here, test } from './stack';
 
-const library = () => process.env['RULE_E2E_LIBRARY']!;
+const library = () => here().library;
 const value = (path: string, name: string) =>
   step
     .read(new Uint8Array(readFileSync(join(library(), path))))

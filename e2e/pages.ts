@@ -40,8 +40,11 @@ export async function gridCell(page: Page, file: string, caption: string) {
   const header = grid.getByRole('columnheader').filter({ has: page.getByRole('button', { name: new RegExp(`^${caption}(, [^ ]+)?( [↑↓])?$`) }) });
   await expect(grid.getByRole('columnheader').nth(1)).toBeVisible();
   for (let left = 0; (await header.count()) === 0 && left < 6000; left += 300) {
-    await grid.evaluate((frame, to) => (frame.scrollLeft = to), left);
-    await page.waitForTimeout(60);
+    // The grid draws what comes into sight with the next frame.
+    await grid.evaluate(async (frame, to) => {
+      frame.scrollLeft = to;
+      for (let frames = 0; frames < 3; frames++) await new Promise((drawn) => requestAnimationFrame(drawn));
+    }, left);
   }
   await expect(header).toHaveCount(1);
   return row.locator(`[aria-colindex="${await header.getAttribute('aria-colindex')}"]`);

@@ -1,13 +1,14 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { expect, test } from '@playwright/test';
+import { expect } from '@playwright/test';
 import { step } from '@rule/core/files/step';
 import { applyTray, signIn } from './pages';
+import { here, test } from './stack';
 
 /** What stands in a file of the demo's library on the disk. */
 const value = (path: string, name: string) =>
   step
-    .read(new Uint8Array(readFileSync(join(process.env['RULE_E2E_LIBRARY']!, path))))
+    .read(new Uint8Array(readFileSync(join(here().library, path))))
     .holders.find((holder) => holder.key === '')!
     .values.find((entry) => entry.place === 'property' && entry.name === name)?.held.text;
 

@@ -1,18 +1,19 @@
 import { mkdtempSync, readFileSync, readdirSync, statSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Page, expect, test } from '@playwright/test';
+import { Page, expect } from '@playwright/test';
 import { readCsv } from '@rule/core/exchange';
 import { step } from '@rule/core/files/step';
 import { zipSync } from 'fflate';
 import { applyTray, signIn, station } from './pages';
+import { here, test } from './stack';
 
 const INHERITED = join(import.meta.dirname, '../packages/demo/inherited');
 const files = readdirSync(INHERITED, { recursive: true, encoding: 'utf8' }).filter((path) => statSync(join(INHERITED, path)).isFile());
 
 /** What stands in the uploaded library on the server's disk. */
 const uploaded = () => {
-  const root = join(process.env['RULE_E2E_LIBRARY']!, '..', 'uploads');
+  const root = join(here().library, '..', 'uploads');
   return join(root, readdirSync(root)[0]!);
 };
 const value = (path: string, name: string) =>

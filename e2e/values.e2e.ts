@@ -1,10 +1,11 @@
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { Page, expect, test } from '@playwright/test';
+import { Page, expect } from '@playwright/test';
 import { FileReading, formatOf } from '@rule/core/files';
 import { applyTray, gridCell, signIn } from './pages';
+import { here, test } from './stack';
 
-const library = () => process.env['RULE_E2E_LIBRARY']!;
+const library = () => here().library;
 const reading = (path: string): FileReading => formatOf(path)!.read(new Uint8Array(readFileSync(join(library(), path))));
 /** What stands in a file of the demo's library on the disk, at document level or under a holder. */
 const value = (path: string, name: string, holder = '') =>

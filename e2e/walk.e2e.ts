@@ -2,14 +2,15 @@ import { execFileSync } from 'node:child_process';
 import { mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { Download, expect, test } from '@playwright/test';
+import { Download, expect } from '@playwright/test';
 import { dxf } from '@rule/core/files/dxf';
 import { step } from '@rule/core/files/step';
 import excel from 'exceljs';
 import pg from 'pg';
 import { applyTray, gridCell, signIn, station } from './pages';
+import { here, test } from './stack';
 
-const library = () => process.env['RULE_E2E_LIBRARY']!;
+const library = () => here().library;
 const read = (path: string) => new Uint8Array(readFileSync(join(library(), path)));
 const original = (path: string) => readFileSync(join(import.meta.dirname, '../packages/demo/library', path));
 const property = (path: string, name: string) =>
@@ -29,7 +30,7 @@ const keep = async (download: Download) => {
   return path;
 };
 async function database<T extends object>(sql: string, bind: unknown[] = []): Promise<T[]> {
-  const client = new pg.Client({ connectionString: process.env['RULE_E2E_DATABASE_URL'] });
+  const client = new pg.Client({ connectionString: here().database });
   await client.connect();
   try {
     return (await client.query<T>(sql, bind)).rows;
@@ -38,7 +39,7 @@ async function database<T extends object>(sql: string, bind: unknown[] = []): Pr
   }
 }
 const record = async (path: string) => {
-  const answer = await fetch(`http://127.0.0.1:${process.env['RULE_E2E_VAULT_PORT']}/api/files/query`, {
+  const answer = await fetch(`${here().vaultUrl}/api/files/query`, {
     method: 'POST',
     headers: { authorization: 'Bearer e2e', 'content-type': 'application/json' },
     body: JSON.stringify({ paths: [path] }),

@@ -114,12 +114,9 @@ await main(async () => {
       await postgres.start();
       if (wanted('server')) await jest('server', { RULE_TEST_DATABASE_URL: postgres.url('postgres') });
       if (wanted('e2e')) {
-        await postgres.ensureDatabase('rule_e2e');
         const report = join(VAR, 'e2e.json');
         const env = {
-          RULE_E2E_DATABASE_URL: postgres.url('rule_e2e'),
-          RULE_E2E_PORT: String(await freePort()),
-          RULE_E2E_VAULT_PORT: String(await freePort()),
+          RULE_E2E_POSTGRES_URL: postgres.url('postgres'),
           PLAYWRIGHT_JSON_OUTPUT_NAME: report,
         };
         await tests(

@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { chmodSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
-import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
+import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
 import { ApplyReport, ChangeSetRow, Problem, Tray } from '@rule/contract';
 import { step } from '@rule/core/files/step';
 import { dxf } from '@rule/core/files/dxf';
@@ -9,8 +9,6 @@ import { STEPS } from '../src/changes/apply';
 import { DiskStore } from '../src/platform/store';
 import { storeFolder } from '../src/services';
 import { DEMO_LIBRARY, Options, Person, Rule, startRule } from './harness';
-
-jest.setTimeout(30_000);
 
 let rule: Rule;
 let okafor: Person;

@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { FileReading } from '../src/files';
 import { dxf, julianInstant } from '../src/files/dxf';
+import { outlineArea } from '../src/files/dxf/area';
 import { PreparedSchema, Property, SheetArea, areaOn, newDraft, newSheetArea } from '../src/schema';
 import { compileStandIns } from '../src/values';
 
@@ -162,5 +163,33 @@ describe('when a drawing was made', () => {
     expect(() => dxf.modify(bytes, [{ holder: '', place: 'field', name: 'created', value: { text: '2026-01-01', form: 'text' } }])).toThrow(
       'cannot be changed',
     );
+  });
+});
+
+describe('the area of an outline', () => {
+  const square = (bulge: number, turned = false) => {
+    const corners = [
+      { x: 0, y: 0, bulge },
+      { x: 10, y: 0, bulge: 0 },
+      { x: 10, y: 10, bulge: 0 },
+      { x: 0, y: 10, bulge: 0 },
+    ];
+    if (!turned) return corners;
+    // The other way round a line belongs to its other end, and bends to its other side.
+    return [...corners].reverse().map((corner, i, all) => ({ ...corner, bulge: -all[(i + 1) % 4]!.bulge + 0 }));
+  };
+  // Half a disc of radius 5 over one side, outside or inside: by hand.
+  const half = (Math.PI * 25) / 2;
+  it.each([
+    ['straight', 0, 100],
+    ['bent outwards', 1, 100 + half],
+    ['bent inwards', -1, 100 - half],
+  ])('%s, in both directions', (_, bulge, area) => {
+    expect(outlineArea(square(bulge))).toBeCloseTo(area, 9);
+    expect(outlineArea(square(bulge, true))).toBeCloseTo(area, 9);
+  });
+  it('of a quarter arc is that of its segment', () => {
+    // tan(90° ÷ 4): a quarter circle of radius 5·√2 over a side of 10, r²(π/2 − 1)/2 beyond it.
+    expect(outlineArea(square(Math.tan(Math.PI / 8)))).toBeCloseTo(100 + (50 * (Math.PI / 2 - 1)) / 2, 9);
   });
 });

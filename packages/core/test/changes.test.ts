@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { Line, changesByFile, compareThree, invertLines, stackLines } from '../src/changes';
+import { Line, changesByFile, compareThree, invertLines, judgeLine, orNull, placesName, stackLines } from '../src/changes';
 import { HeldValue, heldText } from '../src/values';
 
 const line = (name: string, base: string | null, proposed: string | null, file = 1): Line => ({
@@ -42,6 +42,38 @@ describe('three-way comparison', () => {
     const kg: HeldValue = { text: '12', form: 'measure', unit: 'kg' };
     expect(compareThree(kg, { ...kg, unit: 'lb' }, heldText('13'))).toBe('conflict');
     expect(compareThree(kg, heldText('12'), heldText('13'))).toBe('conflict');
+  });
+});
+
+describe('a line against what stands at its address', () => {
+  const judged = (base: string | null, current: string | null, proposed: string | null, place: Line['address']['place'] = 'property') => {
+    const held = (t: string | null) => (t === null ? null : heldText(t));
+    const one = { ...line('x', base, proposed), address: { ...line('x', null, null).address, place } };
+    return [judgeLine(one, held(current)), placesName(one, held(current))];
+  };
+  it.each<[string | null, string | null, string | null, string, boolean]>([
+    ['a', 'a', 'b', 'apply', false],
+    ['a', 'b', 'c', 'conflict', false],
+    ['a', 'b', 'b', 'already', false],
+    // Nothing and an empty text are the same …
+    [null, '', 'b', 'apply', false],
+    ['', null, 'b', 'apply', false],
+    ['a', '', null, 'already', false],
+    ['a', null, '', 'already', true],
+    ['a', 'a', '', 'apply', false],
+    [null, '', '', 'already', false],
+    [null, 'c', '', 'conflict', false],
+    // … except where only the name is to be put into the file.
+    [null, null, '', 'apply', true],
+    ['', null, '', 'apply', true],
+    [null, null, null, 'already', false],
+  ])('base %j, now %j, proposed %j: %s', (base, current, proposed, verdict, names) => expect(judged(base, current, proposed)).toEqual([verdict, names]));
+  it('a cell or field has no name to put in', () => {
+    expect(judged(null, null, '', 'cell')).toEqual(['already', false]);
+    expect(judged(null, null, '', 'field')).toEqual(['already', false]);
+  });
+  it('an empty text is nothing, and any other is itself', () => {
+    expect([orNull(null), orNull(heldText('')), orNull(heldText('a'))]).toEqual([null, null, heldText('a')]);
   });
 });
 

@@ -242,6 +242,13 @@ describe('judging a file', () => {
     expect(codes(schema, file({ 'Make or buy': 'make' }), 1)).toEqual([]);
     expect(codes(schema, file({}), 3)).toEqual([]);
     expect(codes(schema, file({}, { state: 'released' }), 3)).toEqual(['required']);
+    expect(codes(schema, file({}, { state: 'in check' }), 3)).toEqual(['required']);
+    expect(codes(schema, file({}, { state: 'open' }), 3)).toEqual([]);
+    expect(codes(schema, file({}, { state: null }), 3)).toEqual([]);
+    expect(codes(schema, file({}, { state: 'a state of another vault' }), 3)).toEqual([]);
+    expect(codes(schema, file({ 'Approved by': 'A. Person' }, { state: 'released' }), 3)).toEqual([]);
+    const elsewhere = schemaOf(property(1, 'Approved by', { requiredFrom: 'gone' }));
+    expect(codes(elsewhere, file({}, { state: 'gone' }), 1)).toEqual([]);
     expect(codes(schema, file({}), 4)).toBeUndefined();
     expect(codes(schema, file({}, { className: 'Weldment' }), 4)).toEqual(['required']);
     expect(codes(schema, file({}), 5)).toEqual([]);

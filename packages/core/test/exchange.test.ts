@@ -573,6 +573,7 @@ describe('taking back', () => {
     { id: 12, path: 'b/arm.step', kind: 'part', className: null, state: null, lock: null },
     { id: 13, path: 'b/stub.step', kind: 'part', className: null, state: null, lock: 'is released in the vault' },
     { id: 14, path: 'c/plan.dxf', kind: 'drawing', className: null, state: null, lock: null },
+    { id: 15, path: 'c/shut.step', kind: 'part', className: null, state: null, lock: 'is open in another program' },
   ];
   const kg = (text: string): HeldValue => ({ text, form: 'measure', unit: 'kg' });
   const sent: Record<string, HeldValue> = {
@@ -582,6 +583,8 @@ describe('taking back', () => {
     '12/1': heldText('1.4301'),
     '13/3': heldText('x'),
     '11/4': heldText('me'),
+    '15/1': heldText('S235JR'),
+    '15/3': heldText('008'),
   };
   const HEADER = [IDENTITY_HEADER, FILE_HEADER, 'Material', 'Mass', 'Order number', 'Saved by'];
   type Back = { cells: TakeBackCell[]; issues: TakeBackIssue[]; counts: TakeBackCounts };
@@ -675,6 +678,10 @@ describe('taking back', () => {
   it('names what the spreadsheet spoiled, with what it would write if somebody took it all the same', () => {
     const result = back([row(11, 'S235JR', '1,5', cell('7', 'number'), 'me')]);
     expect(result.cells).toMatchObject([{ verdict: 'spoiled', code: 'zeros', proven: true, takeable: true, proposed: heldText('7'), base: heldText('007') }]);
+  });
+  it('what a spreadsheet provably spoiled is named in a file that is closed too, and cannot be taken there', () => {
+    const result = back([row(15, 'S235JR', '', cell('8', 'number'), '')]);
+    expect(result.cells).toMatchObject([{ verdict: 'spoiled', code: 'zeros', proven: true, takeable: false, proposed: heldText('8') }]);
   });
   it('reads numbers with the decimal sign of the file', () => {
     const mass = (text: string, decimal: '.' | ',') => back([row(12, '1.4301', text, '', '')], {}, { decimal }).cells.map((c) => c.proposed?.text ?? c.code);

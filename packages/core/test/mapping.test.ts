@@ -28,6 +28,7 @@ describe('part identity', () => {
     { file: 3, path: 'a/motor.step', productId: 'M-1' },
     { file: 4, path: 'b/motor.step', productId: 'M-1' },
     { file: 5, path: 'asm/top.step', productId: 'T-1' },
+    { file: 6, path: 'sub/lid.step', productId: 'L-1' },
   ];
   const index = new CandidateIndex(candidates);
   const match = (id: string, name = '', externalFile: string | null = null) => index.partFile({ key: id, id, name, externalFile }, 5);
@@ -47,6 +48,11 @@ describe('part identity', () => {
     expect(index.model('d/anything.dxf', 'plate.step')).toEqual({ state: 'matched', file: 1, by: 'document property' });
     expect(index.model('d/anything.dxf', 'b/motor.step')).toEqual({ state: 'matched', file: 4, by: 'document property' });
     expect(index.model('d/anything.dxf', 'motor.step')).toMatchObject({ state: 'ambiguous' });
+    expect(index.model('d/anything.dxf', 'sub/lid.step')).toEqual({ state: 'matched', file: 6, by: 'document property' });
+    expect(index.model('d/anything.dxf', '..\\sub\\lid.step')).toEqual({ state: 'unmatched' });
+    // The end of a path is whole folders.
+    expect(index.model('d/anything.dxf', 'ub/lid.step')).toEqual({ state: 'unmatched' });
+    expect(index.model('d/anything.dxf', '  ')).toEqual({ state: 'unmatched' });
     expect(index.model('d/plate.dxf', null)).toEqual({ state: 'matched', file: 1, by: 'base name' });
   });
   it('does not overrule a drawing that names a missing model', () => expect(index.model('d/plate.dxf', 'gone.step')).toEqual({ state: 'unmatched' }));

@@ -233,6 +233,17 @@ describe('cleaning up', () => {
     expect(after(merge('ask'), holder({ Matl: 'DC01', 'Material ': 'DC01' })).values).toEqual({ Material: 'DC01' });
   });
 
+  it('blanks and stand-ins are no clash, and no reason to lose a value', () => {
+    for (const rule of ['keep the target', 'keep the source', 'keep the filled one', 'ask'] as const) {
+      expect(after(merge(rule), holder({ Matl: '', Material: 'DC01' }))).toMatchObject({ clashes: [], values: { Material: 'DC01' } });
+      expect(after(merge(rule), holder({ Matl: 'S235JR', Material: '' }))).toMatchObject({ clashes: [], values: { Material: 'S235JR' } });
+      expect(after(merge(rule), holder({ Matl: 'S235JR', Material: 'TBD' }))).toMatchObject({ clashes: [], values: { Material: 'S235JR' } });
+      expect(after(merge(rule), holder({ Matl: '', Material: '' }))).toMatchObject({ clashes: [], values: { Material: '' } });
+      expect(after(merge(rule), holder({ Matl: '' }))).toMatchObject({ clashes: [], values: { Material: '' } });
+      expect(after(merge(rule), holder({ Matl: '', 'Material ': 'C45' }))).toMatchObject({ clashes: [], values: { Material: 'C45' } });
+    }
+  });
+
   it('settles clashes by the rule, or leaves them until somebody chooses', () => {
     const both = holder({ Matl: 'S235JR', Material: 'DC01' });
     expect(after(merge('keep the target'), both).values).toEqual({ Material: 'DC01' });

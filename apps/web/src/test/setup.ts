@@ -1,3 +1,8 @@
+import { jest } from '@jest/globals';
 import { setupZonelessTestEnv } from 'jest-preset-angular/setup-env/zoneless/index.mjs';
+import { countTimers } from './rest';
 
+// Machines are busy at times.
+jest.setTimeout(60_000);
+countTimers();
 setupZonelessTestEnv();

@@ -6,6 +6,7 @@ import { Property, newDraft } from '@rule/core/schema';
 import { Action, ActionsSubject, Store, provideStore } from '@ngrx/store';
 import { Observable, of } from 'rxjs';
 import { Api, CatalogueActions, Notices, SessionActions, sharedReducers } from '../app/shared';
+import { rested } from './rest';
 
 /** A property as the catalogue holds it. */
 export const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({
@@ -110,6 +111,11 @@ export class Stage {
     this.fixture.detectChanges();
     await this.fixture.whenStable();
     this.fixture.detectChanges();
+  }
+
+  /** Waits until nothing that was begun is still to come: pauses while somebody types, looks that are asked for, frames. */
+  rested(): Promise<void> {
+    return rested(() => this.settled());
   }
 
   text(selector = ':scope'): string {

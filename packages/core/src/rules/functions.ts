@@ -585,17 +585,20 @@ add(
   'a',
   'A group of values with one of them set, by its name or by the names that lead to it.',
   ([c, key, value], m) => {
-    const keys = isList(key!) ? m.items(key) : [key!];
-    if (!isContext(c!) || keys.length === 0 || keys.length > 20 || !keys.every((name) => typeof name === 'string')) return null;
+    const keys = (isList(key!) ? m.items(key) : [key!]).filter((name) => typeof name === 'string');
+    if (!isContext(c!) || keys.length === 0 || keys.length > 20 || keys.length < (isList(key!) ? key.length : 1)) return null;
     m.spend(Object.keys(c).length);
-    return put(c, keys as readonly string[], value!);
+    return put(c, keys, value!);
   },
   true,
 );
+function mergedOf(list: readonly FeelContext[], meter: Meter): FeelContext {
+  const entries = list.flatMap((one) => Object.entries(one));
+  meter.spend(entries.length);
+  return contextOf(entries);
+}
 add('context merge', 'contexts:l', 'a', 'Several groups of values as one; the last one counts.', ([l], m) =>
-  (l as readonly FeelValue[]).every(isContext)
-    ? contextOf(m.items((l as readonly FeelContext[]).flatMap((one) => Object.entries(one)) as never) as never)
-    : null,
+  (l as readonly FeelValue[]).every(isContext) ? mergedOf(l as readonly FeelContext[], m) : null,
 );
 add('context', 'entries:l', 'a', 'A group of values from a list of keys and values.', ([l]) => {
   const entries = (l as readonly FeelValue[]).map((entry) => (isContext(entry) ? ([entry['key'] ?? null, entry['value'] ?? null] as const) : null));

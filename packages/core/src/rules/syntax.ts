@@ -401,7 +401,7 @@ function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: N
     );
   }
   const before = signs.slice(0, node.from).trimEnd();
-  const wantsValue = before === '' || /[-+*\/=<>,([{:.]$|\b(?:and|or|if|then|else|in|return|satisfies|between|not)$/.test(before);
+  const wantsValue = before === '' || /[-+*/=<>,([{:.]$|\b(?:and|or|if|then|else|in|return|satisfies|between|not)$/.test(before);
   const expected = wantsValue ? 'a value is expected, such as a name, a number or a text' : 'an operator such as "+" or "=" is expected, or the end';
   return problem(
     'syntax',
@@ -436,7 +436,7 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
   let depth = 0;
   for (let node: SyntaxNode | null = at; node && depth <= DEEPEST; node = node.parent) depth++;
   if (depth > DEEPEST) return problem('too-deep', TOO_DEEP, at.from, at.from + 1);
-  if (signs.split(/[-+*\/=<>]|\b(?:and|or)\b/).length > MOST_OPERATORS)
+  if (signs.split(/[-+*/=<>]|\b(?:and|or)\b/).length > MOST_OPERATORS)
     return problem('too-long', `A rule may have ${MOST_OPERATORS} operators in a row; lists take more: sum([…]), any([…]), x in (…).`, at.from, at.from + 1);
   return syntaxProblem(source, signs, at, names);
 }

@@ -92,7 +92,7 @@ describe('the BOM of an assembly', () => {
     expect(station.candidates().map((file) => file.id)).toEqual([6, 7]);
     // Others are looked for by the server while somebody types.
     station.partFiles.look(' bolt ');
-    await new Promise((done) => setTimeout(done, 250));
+    await stage.rested();
     expect(stage.last('files')).toEqual([{ search: 'bolt', limit: 200 }]);
     expect(station.candidates().map((file) => file.id)).toEqual([6, 7, 3]);
     station.settle(table.rows[2], 6);

@@ -32,8 +32,7 @@ const staged = async (more: object = {}, inputs: object = {}): Promise<Stage> =>
 };
 /** What would be written, by what the rows were counted for last; the editor waits a moment before it asks. */
 const content = async (stage: Stage): Promise<LayoutContent> => {
-  await new Promise((done) => setTimeout(done, 250));
-  await stage.settled();
+  await stage.rested();
   return stage.last('countRows')![0] as LayoutContent;
 };
 
@@ -125,12 +124,11 @@ describe('a layout of a table', () => {
     await content(stage);
     await stage.type('For', ' Purchasing ');
     await stage.click('CSV');
-    await new Promise((done) => setTimeout(done, 700));
-    await stage.settled();
+    await stage.rested();
     expect(stage.last('sendOut')).toEqual([{ format: 'csv', content: WHOLE_LIBRARY, layout: null, recipient: 'Purchasing' }]);
     expect(fetched).toEqual(['/api/exchange/send-outs/31/file']);
     await stage.click('JSON');
-    await new Promise((done) => setTimeout(done, 50));
+    await stage.rested();
     const store = stage.fixture.componentRef.injector.get(ExchangeStore);
     expect([store.busy(), store.error(), fetched.length]).toEqual([false, 'The disk is full.', 1]);
   });

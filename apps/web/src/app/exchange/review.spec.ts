@@ -83,9 +83,7 @@ describe('the review of a table that came back', () => {
     await rest();
   };
   const rest = async () => {
-    await stage.settled();
-    await new Promise((done) => setTimeout(done, 40));
-    await stage.settled();
+    await stage.rested();
   };
   const rows = () => [...stage.page.querySelectorAll<HTMLElement>('cdk-virtual-scroll-viewport [role=row]')];
   const said = (row: HTMLElement) => [...row.querySelectorAll('[role=cell]')].map((each) => (each.textContent ?? '').replace(/\s+/g, ' ').trim());

@@ -40,8 +40,7 @@ const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, r
     { role },
   );
   await stage.show(HistoryStation, inputs);
-  await new Promise((done) => setTimeout(done, 40));
-  await stage.settled();
+  await stage.rested();
   return stage;
 };
 

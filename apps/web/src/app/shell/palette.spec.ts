@@ -21,8 +21,7 @@ const staged = async (): Promise<{ stage: Stage; went: unknown[] }> => {
 const entries = (stage: Stage) => [...stage.page.querySelectorAll('[role=option]')].map((each) => each.textContent.trim());
 const search = async (stage: Stage, text: string) => {
   await stage.type('Find', text);
-  await new Promise((done) => setTimeout(done, 200));
-  await stage.settled();
+  await stage.rested();
 };
 const press = async (stage: Stage, key: string) => {
   stage.field('Find').dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));

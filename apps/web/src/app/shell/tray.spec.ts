@@ -45,8 +45,7 @@ describe('the tray', () => {
     store.dispatch(TrayActions.loaded({ lines, counts: all }));
     store.dispatch(TrayActions.open({ open }));
     await stage.show(TrayBar);
-    await new Promise((done) => setTimeout(done, 40));
-    await stage.settled();
+    await stage.rested();
     return stage;
   };
   const rows = (stage: Stage) =>

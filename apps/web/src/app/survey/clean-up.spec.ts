@@ -42,9 +42,7 @@ describe('a clean-up', () => {
   });
   const body = () => document.body.textContent.replace(/\s+/g, ' ');
   const wait = async (stage: Stage) => {
-    await stage.settled();
-    await new Promise((done) => setTimeout(done, 260));
-    await stage.settled();
+    await stage.rested();
   };
   const staged = async (action: CleanUp, more: object = {}, role = 'editor'): Promise<Stage> => {
     const stage = new Stage({ previewCleanUp: preview, cleanUp: { lines: 3 }, ...more }, { role });

@@ -30,8 +30,7 @@ const staged = async (more: object = {}, inputs: object = {}, role = 'editor'): 
   return stage;
 };
 const wait = async (stage: Stage) => {
-  await new Promise((done) => setTimeout(done, 300));
-  await stage.settled();
+  await stage.rested();
 };
 const asked = (stage: Stage, name = 'previewForeign') => stage.last(name)![0] as ForeignRequest;
 

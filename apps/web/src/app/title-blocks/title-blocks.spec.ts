@@ -95,8 +95,7 @@ describe('title blocks', () => {
     expect(stage.text('.head p')).toContain('whose model is ambiguous.');
     expect(stage.text('[bench="inspector"]')).toContain('More than one file could be it.');
     station(stage).candidates.look('other');
-    await new Promise((done) => setTimeout(done, 250));
-    await stage.settled();
+    await stage.rested();
     expect([stage.last('files'), station(stage).models()]).toEqual([[{ search: 'other', limit: 200 }], [{ id: 3, path: 'other.step' }]]);
     station(stage).settle(3);
     expect(stage.last('settleModel')).toEqual([7, 3]);
@@ -104,7 +103,7 @@ describe('title blocks', () => {
   it('a settled model stays offered, though nothing that was looked for finds it', async () => {
     const stage = await staged({ block: { ...view, model: { match: { state: 'matched', file: 9, by: 'settled' }, path: 'DR-15/drum.step' } } });
     station(stage).candidates.look('');
-    await new Promise((done) => setTimeout(done, 250));
+    await stage.rested();
     expect([
       stage.last('files'),
       station(stage)

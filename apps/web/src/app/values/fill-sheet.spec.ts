@@ -63,8 +63,7 @@ describe('filling in over many files', () => {
       { role, properties: schema.properties },
     );
     await stage.show(FillSheet, { choice: { files: of.map((each) => each.id) } });
-    await new Promise((done) => setTimeout(done, 40));
-    await stage.settled();
+    await stage.rested();
     let closed = 0;
     (stage.fixture.componentInstance as FillSheet).closed.subscribe(() => closed++);
     return { stage, closed: () => closed };
@@ -180,8 +179,7 @@ describe('filling in over many files', () => {
     const { stage } = await staged({ files: { rows: [other] }, file: { holders } });
     await stage.click('Copy from a file …');
     await stage.type('File to copy from', 'other');
-    await new Promise((done) => setTimeout(done, 300));
-    await stage.settled();
+    await stage.rested();
     await stage.click('parts/other.step');
     const ticks = [...stage.page.querySelectorAll<HTMLLabelElement>('[aria-label="Copy from a file"] label.one')];
     expect(ticks.map((label) => label.textContent.replace(/\s+/g, ' ').trim())).toEqual(['Description: Arm', 'Supplier: Kessler Bearings']);

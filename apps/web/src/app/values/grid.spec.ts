@@ -6,6 +6,7 @@ import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { giveRoom } from '../../test/stage';
 import { ChosenCell, GridEdit, GridItem, Refused, ValuesGrid } from './grid';
+import { rested } from '../../test/rest';
 
 const property = (id: number, writtenName: string, change: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...change });
 const row = (id: number, name: string, held: GridRow['held'], change: Partial<GridRow['file']> = {}): GridRow => ({
@@ -66,9 +67,9 @@ describe('the grid', () => {
     await settle();
   });
   const settle = async () => {
-    await fixture.whenStable();
-    await new Promise((done) => setTimeout(done, 30));
-    await fixture.whenStable();
+    await rested(async () => {
+      await fixture.whenStable();
+    });
   };
   const press = async (...keys: (string | KeyboardEventInit)[]) => {
     for (const key of keys) {

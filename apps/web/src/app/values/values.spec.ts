@@ -48,8 +48,7 @@ const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, r
     return Promise.resolve(true);
   });
   await stage.show(ValuesStation, inputs);
-  await new Promise((done) => setTimeout(done, 40));
-  await stage.settled();
+  await stage.rested();
   return { stage, went };
 };
 const proposals = (stage: Stage) => stage.actions.filter((action) => action.type === '[Tray] Propose') as (Action & { values: unknown; reason: string })[];
