@@ -136,9 +136,9 @@ test('values are filled in by form: one part, many with mixed values, single occ
     const sheet = page.getByRole('dialog', { name: /^Fill in/ });
     await sheet.getByRole('combobox', { name: 'Revision' }).fill('D');
     await page.reload();
-    await expect(sheet.getByText('What you had typed here and not put in the tray is back.')).toBeVisible();
+    await expect(sheet.getByText('Unsaved entries restored.')).toBeVisible();
     await expect(sheet.getByRole('combobox', { name: 'Revision' })).toHaveValue('D');
-    await sheet.getByRole('button', { name: 'Forget it' }).click();
+    await sheet.getByRole('button', { name: 'Discard entries' }).click();
     await expect(sheet.getByText('Nothing would change yet.')).toBeVisible();
   });
 
@@ -303,7 +303,7 @@ test('the grid takes a block from a spreadsheet program, fills, replaces, groups
 
   await test.step('a cell says why it is so', async () => {
     await page.goto('/values?folder=DR-15%2Fparts&kind=part');
-    await (await gridCell(page, 'trier.step', 'Description')).click();
+    await (await gridCell(page, 'agitator-arm.step', 'Description')).click();
     await expect(page.getByRole('complementary', { name: 'Values: inspector' })).toContainText('Last changed through Rule by Tobe Okafor');
   });
 });

@@ -100,8 +100,9 @@ await main(async () => {
   const found = Object.fromEntries(only.map((folder) => [folder, { killed: 0, lived: [] }]));
   const worker = async () => {
     const copy = mkdtempSync(join(tmpdir(), 'rule-mutate-'));
-    for (const part of ['packages', 'jest.config.mjs', 'package.json', 'scripts', 'apps/web/jest.config.mjs']) cpSync(path(part), join(copy, part), { recursive: true, filter: (from) => !from.includes('node_modules') });
+    for (const part of ['packages', 'jest.config.mjs', 'package.json', 'scripts', 'apps/web/jest.config.mjs', 'apps/web/src/test', 'apps/web/tsconfig.spec.json']) cpSync(path(part), join(copy, part), { recursive: true, filter: (from) => !from.includes('node_modules') });
     symlinkSync(path('node_modules'), join(copy, 'node_modules'));
+    if (!(await passes(copy, 'test/'))) throw new Error('The tests of the core do not pass as they are: nothing can be told from changes.');
     for (let one = work.pop(); one; one = work.pop()) {
       const { file, from, to, by, folder, tests } = one;
       const text = readFileSync(file, 'utf8');

@@ -12,14 +12,14 @@ import { readSettings } from '../schema/settings';
 import { clashesOf } from '../schema/unique';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
-import { heldAt } from '../values/held';
+import { heldAt, standing } from '../values/held';
 import { HELD } from '../library/readings';
 import { LINE_FROM, LINE_ROW, insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
 /** A person's pending lines with what stands at their addresses now. */
 const PENDING = `${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
-  LEFT JOIN target_values v ON v.file_id = l.file_id AND v.holder = l.holder AND v.place = l.place AND v.name = l.name`;
+  LEFT JOIN LATERAL (${standing('l', 'file_id')}) v ON true`;
 /** A value for comparison: nothing and an empty text are the same. */
 const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
 /** Lines that cannot be applied as they are: their file is gone or locked, or somebody else has changed the value. */

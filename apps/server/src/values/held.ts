@@ -77,11 +77,24 @@ export async function valuesOfSheets(sql: Sql, files: readonly number[], propert
   return held;
 }
 
+/**
+ * What stands at the address that a row `alias` holds (`file`, or another name for it, `holder`, `place`, `name`), wherever it is kept. Address by address, each by its key: joined with all that is held the planner
+ * would go through the values of the whole library for one.
+ */
+export const standing = (
+  a: string,
+  file = 'file',
+) => `SELECT text, form, unit FROM held_values WHERE (file_id, holder, place, name) = (${a}.${file}, ${a}.holder, ${a}.place, ${a}.name)
+   UNION ALL
+   SELECT text, form, unit FROM beside_values WHERE ${a}.${file} < 0 AND ${a}.holder = '' AND ${a}.place = 'property' AND file_id = ${a}.${file} AND name = ${a}.name
+   UNION ALL
+   SELECT name, 'text', NULL FROM files WHERE ${a}.holder = '' AND ${a}.place = 'field' AND ${a}.name = 'file name' AND id = ${a}.${file} AND NOT removed`;
+
 /** What stands at addresses now: one value or `null` for each, in their order. */
 export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(HeldValue | null)[]> {
   const found = await sql.all<{ at: number; held: HeldValue }>(
-    `SELECT a.at, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text)
-     JOIN target_values v ON v.file_id = a.file AND v.holder = a.holder AND v.place = a.place AND v.name = a.name`,
+    `WITH a AS (SELECT * FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text))
+     SELECT a.at, ${HELD} AS held FROM a, LATERAL (${standing('a')}) v`,
     [rows(addresses.map((address, at) => ({ at, ...address })))],
   );
   const list: (HeldValue | null)[] = addresses.map(() => null);
