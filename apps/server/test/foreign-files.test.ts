@@ -47,9 +47,7 @@ describe('a survey', () => {
     write('good.step', part(`${product('GOOD')}\n${held('Material', 'C45')}`));
     // Stands for whatever a database may refuse that nobody has thought of.
     await rule.db.run(`CREATE FUNCTION refuse() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RAISE EXCEPTION ''no such value'' USING ERRCODE = ''22023''; END'`);
-    await rule.db.run(
-      `CREATE TRIGGER refuse BEFORE INSERT ON held_values FOR EACH ROW WHEN (NEW.name = 'Refused by the database') EXECUTE FUNCTION refuse()`,
-    );
+    await rule.db.run(`CREATE TRIGGER refuse BEFORE INSERT ON held_values FOR EACH ROW WHEN (NEW.name = 'Refused by the database') EXECUTE FUNCTION refuse()`);
     const report = await rule.services.scanner.rescan();
     expect(report).toMatchObject({ added: 4, failed: [{ path: 'DR-15/parts/refused.step', message: expect.stringContaining('no such value') }] });
     const kept = await rule.db.all<{ name: string; problem: string | null; holders: number }>(

@@ -183,7 +183,8 @@ export async function startRule(options: Options = {}): Promise<Rule> {
     databaseUrl: database.url,
     pool,
     kernel,
-    vaultPort: new HttpVault(vaultUrl, TOKEN, 1000),
+    // Machines are busy at times, and the stand-in runs in this very process.
+    vaultPort: new HttpVault(vaultUrl, TOKEN, 30_000),
     dataFolder: data,
     ...(options.at ? { at: options.at } : {}),
     ...(options.store ? { store: options.store(data) } : {}),
@@ -258,7 +259,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
         databaseUrl: database.url,
         pool: threads,
         kernel: kernels,
-        vaultPort: new HttpVault(vaultUrl, TOKEN, 1000),
+        vaultPort: new HttpVault(vaultUrl, TOKEN, 30_000),
         dataFolder: data,
       });
       return {

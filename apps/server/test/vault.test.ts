@@ -90,12 +90,14 @@ describe('the vault', () => {
   it('that is slow, fails or drops the connection gives a clear answer and leaves nothing half done', async () => {
     const gate = await rule.file('slide-gate.step');
     const before = rule.bytes('slide-gate.step');
-    for (const [faults, message] of [
-      [{ delayMs: 3000 }, /did not answer within 1 s/],
-      [{ failNext: 1 }, /inner fault/],
-      [{ dropNext: 1 }, /cannot be reached|broke off/],
+    const port = rule.services.vault['port'] as unknown as { timeoutMs: number };
+    for (const [faults, message, timeoutMs] of [
+      [{ delayMs: 3000 }, /did not answer within 1 s/, 1000],
+      [{ failNext: 1 }, /inner fault/, 30_000],
+      [{ dropNext: 1 }, /cannot be reached|broke off/, 30_000],
     ] as const) {
       await rule.vault('POST', '/api/faults', faults);
+      port.timeoutMs = timeoutMs;
       const answer = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
       expect([answer.status, answer.code]).toEqual([502, 'vault-unreachable']);
       expect(answer.detail).toMatch(message);

@@ -91,7 +91,7 @@ export class Trays {
   private async trayLines(user: User, condition: string, bind: readonly unknown[]): Promise<TrayLine[]> {
     const found = await this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
       `SELECT ${LINE_ROW}, f.lock_reason AS lock, f.removed,
-         CASE WHEN v.file_id IS NULL THEN NULL ELSE ${HELD} END AS current,
+         CASE WHEN v.text IS NULL THEN NULL ELSE ${HELD} END AS current,
          (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
           WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
        FROM ${PENDING} WHERE ${condition}`,

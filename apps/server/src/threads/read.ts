@@ -189,14 +189,19 @@ const sqlState = (error: unknown): string => {
 
 /**
  * Reads files and stores what they hold, all in one transaction. Where the database refuses what one of them holds, the others go in
- * and that one is kept as a file that could not be read, with the reason.
+ * and that one is kept as a file that could not be read, with the reason; where even that is refused it is only reported.
+ *
+ * @param refused why what the files hold is not kept, if it is not
  */
-export async function scanFiles(input: ScanInput, db: Db): Promise<ScanOutcome> {
+export async function scanFiles(input: ScanInput, db: Db, refused: string | null = null): Promise<ScanOutcome> {
   try {
-    return await scanTogether(input, db, null);
+    return await scanTogether(input, db, refused);
   } catch (error) {
     if (!REFUSES_DATA.test(sqlState(error))) throw error;
-    if (input.files.length === 1) return scanTogether(input, db, `What it holds cannot be kept: ${wordsOf(error)}`);
+    if (input.files.length === 1) {
+      const message = `What it holds cannot be kept: ${wordsOf(error)}`;
+      return refused === null ? scanFiles(input, db, message) : { failed: [{ path: input.files[0]!.path, message }], touched: 0 };
+    }
     const middle = input.files.length >> 1;
     const halves = [input.files.slice(0, middle), input.files.slice(middle)];
     const outcomes: ScanOutcome[] = [];
@@ -205,7 +210,6 @@ export async function scanFiles(input: ScanInput, db: Db): Promise<ScanOutcome> 
   }
 }
 
-/** @param refused why what the files hold is not kept, if it is not */
 async function scanTogether(input: ScanInput, db: Db, refused: string | null): Promise<ScanOutcome> {
   const readings = new Readings(compileStandIns(input.standIns));
   const failed: { path: string; message: string }[] = [];
