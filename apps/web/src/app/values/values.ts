@@ -341,7 +341,9 @@ import { Why } from './why';
           @if (grid.total() === 0) {
             <p class="note">
               {{
-                search() || kind() || folder() || clauses().length ? 'No file answers to this filter.' : 'No file is known yet. Register a library in Survey.'
+                search() || kind() || folder() || having() || clauses().length
+                  ? 'No file answers to this filter.'
+                  : 'No file is known yet. Register a library in Survey.'
               }}
             </p>
           } @else {
