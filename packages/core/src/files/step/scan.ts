@@ -86,28 +86,18 @@ export function endOfString(bytes: Uint8Array, start: number): number {
   }
 }
 
-/** Offset behind the semicolon that ends the statement at `start`. */
-function endOfStatement(bytes: Uint8Array, start: number): number {
+/**
+ * Offset behind the semicolon that ends the statement at `start`.
+ * @param addresses whether addresses may stand in it in angle brackets, as in an ANCHOR or REFERENCE section (ISO 10303-21, edition 3)
+ */
+function endOfStatement(bytes: Uint8Array, start: number, addresses = false): number {
   let i = start;
   while (i < bytes.length) {
     const c = bytes[i]!;
     if (c === SEMICOLON) return i + 1;
     if (c === APOSTROPHE) i = endOfString(bytes, i);
     else if (c === SLASH && bytes[i + 1] === STAR) i = endOfComment(bytes, i);
-    else i++;
-  }
-  throw new FileError('step-truncated', 'The file ends in the middle of a statement.', start);
-}
-
-/** The same for an entry of an ANCHOR or REFERENCE section (ISO 10303-21, edition 3), which may hold addresses in angle brackets. */
-function endOfEntry(bytes: Uint8Array, start: number): number {
-  let i = start;
-  while (i < bytes.length) {
-    const c = bytes[i]!;
-    if (c === SEMICOLON) return i + 1;
-    if (c === APOSTROPHE) i = endOfString(bytes, i);
-    else if (c === SLASH && bytes[i + 1] === STAR) i = endOfComment(bytes, i);
-    else if (c === ANGLE) {
+    else if (addresses && c === ANGLE) {
       const close = bytes.indexOf(CLOSING_ANGLE, i);
       if (close < 0) break;
       i = close + 1;
@@ -294,7 +284,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
         for (let k = i + 1; isDigit(bytes[k]!); k++) id = id * 10 + bytes[k]! - 48;
         if (id > maxId && id <= LARGEST_ID) maxId = id;
       }
-      i = endOfEntry(bytes, i);
+      i = endOfStatement(bytes, i, true);
       continue;
     }
     const keyword = keywordAt(bytes, i);
