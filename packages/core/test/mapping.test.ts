@@ -84,6 +84,21 @@ describe('a single-level BOM', () => {
       { item: 2, label: 'C name', quantity: 2, products: ['C', 'C~2'] },
     ]);
   });
+  it('keeps copies apart whose part file is not known, and never takes one for a file', () => {
+    const unknown = singleLevel(structure, (key) => (key === 'B' ? { state: 'unmatched' } : { state: 'ambiguous', candidates: [2, 3], by: 'product id' }));
+    expect(unknown.map(({ label, quantity, products }) => [label, quantity, products])).toEqual([
+      ['B name', 3, ['B']],
+      ['C name', 1, ['C']],
+      ['C~2 name', 1, ['C~2']],
+    ]);
+    // A copy may be called what a file's number says.
+    const clash: StructureReading = {
+      products: ['A', '7', '9'].map((key) => ({ key, id: key, name: '', externalFile: null })),
+      roots: ['A'],
+      occurrences: ['7', '9'].map((child, i) => ({ key: `o${i}`, label: '', parent: 'A', child })),
+    };
+    expect(singleLevel(clash, (key) => (key === '7' ? { state: 'unmatched' } : { state: 'matched', file: 7, by: 'settled' }))).toHaveLength(2);
+  });
   it('loses no occurrence of the root, whatever is matched', () => {
     fc.assert(
       fc.property(fc.array(fc.constantFrom('B', 'C', 'D'), { maxLength: 20 }), fc.array(fc.constantFrom('B', 'C', 'D')), (children, matched) => {
@@ -165,6 +180,21 @@ describe('a vault link', () => {
     ['a', 'b', undefined, {}, 'ask'],
   ] as const)('file %j, record %j, agreed %j, %j: %s', (file, record, agreed, change, action) =>
     expect(decide(link(change), file, record, agreed).action).toBe(action),
+  );
+
+  it.each([
+    ['a', 'a', undefined, {}, 'file and record say the same'],
+    ['b', 'a', 'a', {}, 'the file changed'],
+    ['a', 'b', 'a', {}, 'the record changed'],
+    ['a', 'b', undefined, {}, 'both hold a value and never agreed'],
+    ['b', 'c', 'a', {}, 'both changed since they last agreed'],
+    ['b', 'c', 'a', { onClash: "take the file's" as const }, "both changed since they last agreed; the file's is taken"],
+    ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's is taken"],
+    ['b', 'a', 'a', { in: 'never' as const }, 'the file changed, but the link never passes in'],
+    ['a', 'b', 'a', { out: 'never' as const }, 'the record changed, but the link never passes out'],
+    ['b', 'a', 'a', { in: 'when blank' as const }, 'the file changed, but the other side is not blank'],
+  ] as const)('file %j, record %j, agreed %j, %j: it says "%s"', (file, record, agreed, change, reason) =>
+    expect(decide(link(change), file, record, agreed).reason).toBe(reason),
   );
 
   it('treats both sides alike', () => {
