@@ -187,6 +187,22 @@ describe('a form over many files', () => {
   });
 });
 
+describe('an empty text that a file holds', () => {
+  it('is a blank: leaving it blank changes nothing, in whatever input it is asked for', () => {
+    const [one, other] = [input(supplier), input(supplier, { key: 'other' })];
+    const files = [file(1, { Supplier: '' }), file(2, {})];
+    const view = filling(form([one, other]), files).view(typed([one, '']), new Map());
+    expect(view.values).toEqual([]);
+    expect(view.panels[0]!.inputs.flatMap((entry) => entry.rows.map((row) => row.changes))).toEqual([0, 0]);
+    const filled = filling(form([one, other]), files).view(typed([one, 'Otterby']), new Map());
+    expect(filled.values.map((value) => [value.file, value.text])).toEqual([
+      [1, 'Otterby'],
+      [2, 'Otterby'],
+    ]);
+    expect(filled.panels[0]!.inputs.flatMap((entry) => entry.rows.map((row) => row.changes))).toEqual([2, 2]);
+  });
+});
+
 describe('conditions', () => {
   const buying = input(making);
   const of = (whenHidden: FormInput['whenHidden']) => input(supplier, { shownWhen: 'Make or buy = "buy"', requiredWhen: 'Make or buy = "buy"', whenHidden });
