@@ -230,6 +230,14 @@ describe('judging a file', () => {
     const schema = schemaOf(property(1, 'Code', change), property(2, 'Kind of part'));
     expect(codes(schema, file({ Code: text, 'Kind of part': 'x' }), 1)).toEqual(expected);
   });
+  it('a stand-in is a value where the list of choices has it, also for rules', () => {
+    const rule = { feed: 'ruled' as const, rule: 'text(Finish) + "!"' };
+    const shown = (choices: string[]) =>
+      ready(schemaOf(property(1, 'Finish', { type: 'choice', choices }), property(2, 'Label', rule)))
+        .judge(file({ Finish: '-' }))
+        .values.get(2)?.derived?.text;
+    expect([shown(['-', 'brushed']), shown(['brushed'])]).toEqual(['-!', '!']);
+  });
   it('asks for a value by condition, by state and by class', () => {
     const schema = schemaOf(
       property(1, 'Supplier', { requiredWhen: 'Make or buy = "buy"' }),

@@ -47,6 +47,13 @@ describe('learning what title block cells show', () => {
   it('keeps the binding in force between equals, and stays silent where little speaks for any', () => {
     const cells = ['a', 'b'].map((text, i) => observe(i, 'T', text, { 1: heldText(text) }, { 1: heldText(text) }));
     expect(learner(...cells).learned()[0]).toMatchObject({ source: 'drawing' });
+    // Also where the model was met first.
+    const late = [
+      observe(1, 'T', 'a', { 1: heldText('a') }),
+      observe(2, 'T', 'b', {}, { 1: heldText('b') }),
+      observe(3, 'T', 'c', { 1: heldText('c') }, { 1: heldText('c') }),
+    ];
+    expect(learner(...late).learned()[0]).toMatchObject({ source: 'drawing', agree: 2 });
     expect(learner(...cells).learned([{ block: 'B', tag: 'T', propertyId: 1, source: 'model', format: 'plain' }])[0]).toMatchObject({ source: 'model' });
     expect(learner(observe(1, 'T', 'a', { 1: heldText('a') })).learned()).toEqual([]);
     expect(learner(...[1, 2, 3, 4, 5].map((n) => observe(n, 'T', n < 3 ? 'x' : 'y', { 1: heldText('x') }))).learned()).toEqual([]);

@@ -158,6 +158,14 @@ describe('values of one name', () => {
     expect(clusters.find((cluster) => cluster.values.includes('BRUSHED '))!.to).toBe('brushed');
   });
 
+  it('leaves blanks and stand-ins out of clusters', () => {
+    const standIn = (text: string, files: number) => ({ ...value(text, files), standIn: true });
+    expect(clusterValues([standIn('TBD', 3), standIn('tbd', 2), value('', 5), value(' ', 4)], DEFAULT_SYNONYMS)).toEqual([]);
+    expect(clusterValues([standIn('Brushed', 3), value('brushed', 2), value('BRUSHED', 1)], DEFAULT_SYNONYMS).map((cluster) => cluster.values)).toEqual([
+      ['brushed', 'BRUSHED'],
+    ]);
+  });
+
   it('never clusters numbers that differ, and asks for care where digits are involved', () => {
     expect(clusterValues([value('M8 x 25'), value('M8 x 26'), value('DIN 912-88'), value('DIN 912-89')], [])).toEqual([]);
     expect(clusterValues([value('S235JR', 3), value('S235 JR')], [])[0]).toMatchObject({ to: 'S235JR', files: 4, careful: true });
@@ -286,6 +294,7 @@ describe('cleaning up', () => {
     expect(after(split, holder({ Size: '40' })).leftOut[0]!.message).toContain('1 parts where 2');
     expect(after(split, holder({ Size: '40x20', L: '41' })).leftOut).toHaveLength(1);
     expect(after({ do: 'join', names: ['A', 'B'], separator: ', ', to: 'AB' }, holder({ A: '1', B: '2' })).values).toEqual({ AB: '1, 2' });
+    expect(after({ do: 'join', names: ['A', 'B'], separator: ', ', to: 'A' }, holder({ A: '1', B: '2' })).values).toEqual({ A: '1, 2' });
     const convert: CleanUp = { do: 'convert', name: 'Mass', unit: 'kg' };
     // One pound is 0.45359237 kg exactly (NIST SP 811, appendix B).
     expect(after(convert, holder({ Mass: { text: '10', form: 'measure', unit: 'lb' } })).values).toEqual({ Mass: '4.5359237 kg' });
