@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { Property, PropertyDraft, checkDefinition, checkProposed, compareNames, judge, nameOddity, newDraft } from '../src/schema';
+import { SCHEMA_COLUMNS, Property, PropertyDraft, checkDefinition, checkProposed, compareNames, judge, nameOddity, newDraft } from '../src/schema';
 import { compileStandIns, heldText } from '../src/values';
 
 const draft = (change: Partial<PropertyDraft> = {}): PropertyDraft => ({ ...newDraft('Material'), ...change });
@@ -96,5 +96,24 @@ describe('what a file holds', () => {
   it('points at the choice that another wording stands for', () => {
     const p = property({ type: 'choice', choices: ['1.4301', 'S235JR'] });
     expect(judge(heldText('s235jr'), p, standIns)).toMatchObject({ violations: [{ code: 'not-a-choice', message: '"s235jr" is another wording of S235JR' }] });
+  });
+});
+
+describe('where a value comes from, in the workbook of the schema', () => {
+  const column =
+    SCHEMA_COLUMNS.find((one) => one.read !== undefined && one.header === 'Value comes from') ?? SCHEMA_COLUMNS.find((one) => /from/i.test(one.header))!;
+  it.each([
+    [{ feed: 'typed' as const }],
+    [{ feed: 'file' as const, fileField: 'author' as const }],
+    [{ feed: 'model' as const, modelFact: 'mass' as const }],
+    [{ feed: 'model' as const, modelFact: 'volume' as const }],
+    [{ feed: 'sheet' as const, sheetFact: 'scale' as const }],
+    [{ feed: 'inherited' as const, inheritFrom: 'project' as const }],
+    [{ feed: 'counted' as const, series: 'Parts' }],
+  ])('%j comes back as it went out', (change) => {
+    const draft = { ...newDraft('X'), ...change };
+    const read = column.read!(column.write({ ...draft, id: 1, retired: false }));
+    expect(read).toMatchObject(change);
+    expect({ ...draft, ...(read as object) }).toEqual(draft);
   });
 });
