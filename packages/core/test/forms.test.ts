@@ -187,6 +187,18 @@ describe('a form over many files', () => {
   });
 });
 
+describe('files that a property does not reach', () => {
+  it('are left out of its input, by kind and by class', () => {
+    const welded = property(7, 'Weld class', { kinds: ['part'], classes: ['Weldment'] });
+    const own = prepared(number, welded);
+    const files = [file(1, {}, { className: 'Weldment' }), file(2, {}), file(3, {}, { kind: 'assembly', className: 'Weldment' })];
+    const entry = input(welded);
+    const view = filling(form([entry]), files, [], 'editor', own).view(typed([entry, 'C']), new Map());
+    expect(view.values.map((value) => value.file)).toEqual([1]);
+    expect(view.panels[0]!.inputs[0]).toMatchObject({ of: 1 });
+  });
+});
+
 describe('an empty text that a file holds', () => {
   it('is a blank: leaving it blank changes nothing, in whatever input it is asked for', () => {
     const [one, other] = [input(supplier), input(supplier, { key: 'other' })];
