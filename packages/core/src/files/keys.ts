@@ -4,7 +4,7 @@ import { FileProblem, FileReading, HolderReading } from './contract';
 const LONGEST_NAME = 255;
 
 /** Longest key of a holder or product, in UTF-16 units: every key can stand in an index of the database. */
-export const LONGEST_KEY = 400;
+const LONGEST_KEY = 400;
 
 /** A text that is longer than a key may be, cut; a number made of the whole (FNV-1a) tells it from others that begin alike. */
 export function shortKey(text: string): string {

@@ -5,9 +5,6 @@ import { FeelRange, FeelValue, compare } from './value';
  * by counting points.
  */
 
-/** What is asked of two operands; an answer of `null` means that they cannot be compared. */
-export type RangeRelation = (a: FeelValue, b: FeelValue) => boolean | null;
-
 /** A range with both its ends; a point is one that holds itself alone. */
 interface Span {
   readonly low: FeelValue;

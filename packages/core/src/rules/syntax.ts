@@ -68,7 +68,7 @@ export interface Binder {
 
 export const LONGEST_RULE = 10_000;
 /** The deepest that brackets, conditions and functions may stand in one another. */
-export const DEEPEST = 150;
+const DEEPEST = 150;
 /** Operators of one rank from which on they are kept as a chain: fewer tell more of how the value came about. */
 const CHAIN = 16;
 

@@ -62,7 +62,7 @@ const CONTROL: Readonly<Record<string, string>> = { c: '⌀', d: '°', p: '±', 
  * The control codes of drawing texts as the characters they draw: `%%c`, `%%d`, `%%p`, `%%%`, a character
  * by its decimal number (`%%065`); underline, overline and strike-through (`%%u`, `%%o`, `%%k`) draw none.
  */
-export const showControlCodes = (text: string): string =>
+const showControlCodes = (text: string): string =>
   text.includes('%%')
     ? text.replace(/%%(\d{3}|[cdpuok%])/gi, (_, code: string) => (/^\d/.test(code) ? String.fromCharCode(Number(code)) : CONTROL[code.toLowerCase()]!))
     : text;
