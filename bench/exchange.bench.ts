@@ -254,7 +254,7 @@ const floor = await best('staging as many lines by COPY and updating the values 
   }),
 );
 const applying = await best(`applying ${CHANGES} values in ${FILES} files: lines, checks, values, counts, history`, 1, async () => {
-  const outcome = await services.takeBacks.apply(person, takeBack, 'whole');
+  const outcome = await services.takeBacks.applyUnasked(person, takeBack, 'whole');
   if (outcome.applied !== changed) throw new Error(`${outcome.applied} values applied of ${changed}`);
 });
 report('Applying what came back', [floor, applying]);

@@ -9,7 +9,7 @@ import helmet from 'helmet';
 import pg from 'pg';
 import { Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
-import { isConnectionError } from './platform/db';
+import { Db, isConnectionError } from './platform/db';
 import { AppError } from './platform/problem';
 import { openApi, routerOf } from './platform/route';
 import { routesOf } from './routes';
@@ -87,6 +87,8 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       autoLogging: { ignore: (req) => !(req.url ?? '').startsWith('/api') },
     }),
   );
+
+  app.use((_request, _response, next) => services.db.noting(next));
 
   const routes = routesOf(services);
   app.get('/api/openapi.json', (_request, response) => void response.json(openApi(routes)));
@@ -177,7 +179,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     app.use(express.static(webFolder, { index: false, maxAge: '1h' }));
     app.get('/{*path}', (_request, response) => response.sendFile(join(webFolder, 'index.html'), { cacheControl: false }));
   }
-  app.use(answerErrors(log));
+  app.use(answerErrors(log, services.db));
   return { app, close: () => sessionPool.end() };
 }
 
@@ -191,26 +193,29 @@ function jsonUnlessUpload(uploads: readonly RegExp[]): RequestHandler {
   return (request, response, next) => (uploads.some((path) => path.test(request.path)) && request.method === 'POST' ? next() : json(request, response, next));
 }
 
-function answerErrors(log: Logger): ErrorRequestHandler {
+function answerErrors(log: Logger, db: Db): ErrorRequestHandler {
   return (error: unknown, _request, response, next) => {
     if (response.headersSent) {
       next(error);
       return;
     }
-    const known = toAppError(error);
+    const known = toAppError(error, db.mayHaveWritten);
     if (known.status >= 500 && known.code === 'internal')
       log.error({ err: error instanceof Error ? { type: error.name, message: error.message, stack: error.stack } : String(error) }, 'unexpected error');
     response.status(known.status).type('application/problem+json').send(JSON.stringify(known.toProblem()));
   };
 }
 
-function toAppError(error: unknown): AppError {
+/** @param wrote whether the request may have written something before it failed */
+function toAppError(error: unknown, wrote: boolean): AppError {
   if (error instanceof AppError) return error;
   const type = (error as { type?: string }).type;
   if (type === 'entity.too.large')
     return new AppError(413, 'too-large', `What was sent is larger than Rule takes (${Math.round((error as { limit?: number }).limit! / 2 ** 20)} MiB).`);
   if (type === 'entity.parse.failed') return new AppError(400, 'bad-request', 'The body is not JSON.');
   if (isConnectionError(error))
-    return new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed by this request; try again in a moment.');
+    return wrote
+      ? new AppError(503, 'outcome-unknown', 'The database went away in the middle of this. Whether it was done is not known: look before you do it again.')
+      : new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed by this request; try again in a moment.');
   return new AppError(500, 'internal', 'Something unexpected went wrong on the server. What happened is in its log.');
 }

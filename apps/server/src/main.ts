@@ -21,6 +21,7 @@ const pool = new WorkPool(
   workerPath(dirname(fileURLToPath(import.meta.url))),
   { databaseUrl: config.databaseUrl, storeRoot: storeFolder(config.dataFolder) },
   config.workers,
+  (problem) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'a worker thread ended'),
 );
 const kernel = new KernelPool(kernelPath(dirname(fileURLToPath(import.meta.url))), { databaseUrl: config.databaseUrl });
 const services = buildServices({
@@ -33,7 +34,11 @@ const services = buildServices({
   dataFolder: config.dataFolder,
 });
 
-for (const { changeSet, outcome } of await services.applying.recover()) log.warn({ changeSet, outcome }, 'a change set was interrupted by a crash');
+// A promise that nobody waits for is a mistake of ours, and no reason to leave everybody without an answer.
+process.on('unhandledRejection', (problem) => log.error({ reason: problem instanceof Error ? problem.stack : String(problem) }, 'nobody waited for this'));
+
+for (const { changeSet, outcome, problem } of await services.applying.recover())
+  log.warn({ changeSet, outcome, problem }, 'a change set was interrupted by a crash');
 if (config.demo) await loadDemo(services, config.demo);
 else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
   const password = process.env['RULE_ADMIN_PASSWORD'];
@@ -64,6 +69,8 @@ const deliver = async () => {
     .catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'deliveries'));
   delivering = false;
 };
+/** Now and then: sets that another server left when it died. */
+const recovering = setInterval(() => services.applying.recovery.soon(), DELIVER_EVERY_MS);
 const deliveringEvery = setInterval(() => void deliver(), DELIVER_EVERY_MS);
 
 const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
@@ -80,6 +87,8 @@ server.listen(config.port, '127.0.0.1', () => {
 const stop = async () => {
   clearInterval(looking);
   clearInterval(deliveringEvery);
+  clearInterval(recovering);
+  services.applying.recovery.close();
   server.close();
   server.closeIdleConnections();
   await close();

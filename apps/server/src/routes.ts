@@ -273,12 +273,8 @@ export function routesOf(s: Services): Route[] {
       role: 'editor',
       body: applyTray,
       action: async ({ user, body }) => {
-        const report = await s.jobs.within(user, 'apply', body.title || 'Apply the tray', (context) =>
-          s.applying.applyTray(user, body.mode, body.title, context),
-        );
-        // The shapes in the files are as they were: they are known again by their own hash.
-        await s.geometries.startIfNeeded();
-        return report;
+        await s.applying.checkTray(user);
+        return s.changes.begin(user, body.title || 'Apply the tray', (context) => s.applying.applyTray(user, body.mode, body.title, context));
       },
     }),
     route<undefined, HistoryQuery>({
@@ -316,9 +312,8 @@ export function routesOf(s: Services): Route[] {
       summary: 'Undo a change set by its inverse',
       role: 'editor',
       action: async ({ user, params }) => {
-        const report = await s.applying.revert(user, params['set']!);
-        await s.geometries.startIfNeeded();
-        return report;
+        const { title } = await s.applying.checkRevert(params['set']!);
+        return s.changes.begin(user, `Revert ${title}`, (context) => s.applying.revert(user, params['set']!, context));
       },
     }),
 

@@ -1,5 +1,6 @@
 import { join } from 'node:path';
 import { Boms } from './bom/boms';
+import { Changes } from './changes/begin';
 import { Applying, Step } from './changes/apply';
 import { Checks } from './changes/check';
 import { Trays } from './changes/tray';
@@ -107,7 +108,8 @@ export function buildServices({
   const tries = new Tries(db, pool, jobs, editions, trays, clock);
   const documents = new SchemaDocuments(db, editions, clock);
   const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
-  const applying = new Applying(db, store, pool, trays, clock, () => vault.refreshLocks(), at);
+  const applying = new Applying(db, store, pool, trays, clock, () => vault.refreshLocks(), at, warn);
+  const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, () => vault.refreshLocks());
   const foreign = new ForeignMappings(db, properties, surveys, trays, () => vault.refreshLocks());
   const learning = new Learning(db, pool, properties, titleBlocks);
@@ -167,6 +169,7 @@ export function buildServices({
     titleBlocks,
     trays,
     applying,
+    changes,
     boms,
     vault,
     layouts,

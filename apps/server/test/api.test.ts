@@ -367,7 +367,7 @@ describe('a long history', () => {
   it('is listed page by page, and any change set of it can be looked at and reverted', async () => {
     const arm = await rule.file('agitator-arm.step');
     await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Description'), text: 'An old change' }], reason: 'old' }).expect(200);
-    const { changeSet } = (await okafor.post('/tray/apply', { mode: 'whole', title: 'old' }).expect(200)).body as { changeSet: number };
+    const { changeSet } = await okafor.apply('whole', 'old');
     await rule.db.run(
       `INSERT INTO change_sets (title, user_id, state, at, mode) SELECT 'later ' || n, (SELECT id FROM users WHERE name = 'okafor'), 'put back', now(), 'whole' FROM generate_series(1, 1200) n`,
     );
@@ -377,7 +377,7 @@ describe('a long history', () => {
     const next = await page(`?before=${newest.at(-1)!.id}&limit=1000`);
     expect(next[0]!.id).toBe(newest.at(-1)!.id - 1);
     expect((await okafor.get(`/history/${changeSet}/set`).expect(200)).body).toMatchObject({ id: changeSet, title: 'old', state: 'applied' });
-    expect((await okafor.post(`/history/${changeSet}/revert`).expect(200)).body).toMatchObject({ state: 'applied' });
+    expect(await okafor.revert(changeSet)).toMatchObject({ state: 'applied' });
     await okafor.get('/history/999999/set').expect(404);
   });
   it('keeps surveys of which more than a page were kept comparable', async () => {

@@ -472,7 +472,7 @@ describe('geometry', () => {
     const before = await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM shapes');
     const file = await rule.file('parts/drum.step');
     await okafor.post('/tray', { values: [{ file, property: await rule.property('Mass'), text: '9.5' }] });
-    await okafor.post('/tray/apply', { mode: 'whole', title: '' });
+    await okafor.apply();
     await measured();
     const remarksOf = async () =>
       ((await okafor.get('/survey/masses')).body as MassRemark[]).filter((remark) => remark.mass.state === 'stale').map((remark) => remark.path);
@@ -480,7 +480,7 @@ describe('geometry', () => {
     expect(await rule.db.one('SELECT count(*)::int AS n FROM shapes')).toEqual(before);
     const { mass } = await geometry('parts/drum.step');
     await okafor.post('/tray', { values: [{ file, property: await rule.property('Mass'), text: mass!.computed!.toFixed(3) }] });
-    await okafor.post('/tray/apply', { mode: 'whole', title: '' });
+    await okafor.apply();
     expect(await remarksOf()).toEqual([]);
   });
 });

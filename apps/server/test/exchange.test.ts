@@ -215,7 +215,7 @@ describe('a workbook that was sent out', () => {
     const sent = await sendOut('xlsx');
     const width = readCsv(new Uint8Array(await sendOut('csv'))).rows[0]!.length - 2;
     await lindqvist.post('/tray', { values: [{ file: await rule.file('trier.step'), property: await rule.property('Finish'), text: 'bead blasted' }] });
-    await lindqvist.post('/tray/apply', { mode: 'whole' });
+    await lindqvist.apply();
     const back = edit(sent, (set) => {
       set('bean-hopper.step', 'Finish', 'brushed');
       set('drum.step', 'Mass', 8.125);
@@ -279,7 +279,7 @@ describe('a workbook that was sent out', () => {
         ['trier.step', 'bead blasted', 'brushed', 'apply'],
       ]),
     );
-    expect((await okafor.post('/tray/apply', { mode: 'whole' })).body as ApplyReport).toMatchObject({ state: 'applied', applied: expect.any(Number) });
+    expect(await okafor.apply()).toMatchObject({ state: 'applied', applied: expect.any(Number) });
 
     // What happened to each row stands in a workbook of its own.
     const result = sheetjs.read(await bytesOf(`/exchange/take-backs/${view.takeBack.id}/result`), { type: 'buffer' }).Sheets['Result']!;

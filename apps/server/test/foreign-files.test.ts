@@ -1,7 +1,7 @@
 import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { ApplyReport, Tray } from '@rule/contract';
+import { Tray } from '@rule/contract';
 import { step } from '@rule/core/files/step';
 import { Person, Rule, startRule } from './harness';
 
@@ -89,7 +89,7 @@ describe('a copy whose product gets another id', () => {
       ],
     );
     await rule.db.run(`DELETE FROM change_lines WHERE file_id <> $1 AND state = 'pending'`, [file]);
-    const report = (await okafor.post('/tray/apply', { mode: 'whole' })).body as ApplyReport;
+    const report = await okafor.apply();
     expect(report).toMatchObject({ state: 'applied', applied: 2, failures: [] });
     const values = (key: string) =>
       step
@@ -99,8 +99,8 @@ describe('a copy whose product gets another id', () => {
     expect(values('copy:RENAMED')).toBe('for test');
     const lines = await rule.db.all<{ holder: string }>('SELECT holder FROM change_lines WHERE change_set_id = $1', [report.changeSet]);
     expect(lines.map((line) => line.holder)).toEqual(['copy:RENAMED', 'copy:RENAMED']);
-    const reverted = await okafor.post(`/history/${report.changeSet}/revert`, { mode: 'whole' });
-    expect(reverted.body).toMatchObject({ state: 'applied', applied: 2 });
+    const reverted = await okafor.revert(report.changeSet);
+    expect(reverted).toMatchObject({ state: 'applied', applied: 2 });
     expect(rule.bytes(path).equals(before)).toBe(true);
   });
 });

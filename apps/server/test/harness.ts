@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import { jest } from '@jest/globals';
-import { JobRow } from '@rule/contract';
+import { ApplyReport, ApplyStarted, JobRow } from '@rule/contract';
 import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync } from 'node:fs';
 import { Server } from 'node:http';
 import { AddressInfo } from 'node:net';
@@ -54,6 +54,10 @@ export interface Person {
   upload(path: string, name: string, bytes: Uint8Array): Test;
   /** Waits for the job that an answer names. */
   job(answer: { body: { job: number } }): Promise<JobRow>;
+  /** Applies the tray to its end. @returns the report, or the problem where there is none */
+  apply(mode?: 'whole' | 'file by file', title?: string): Promise<ApplyReport>;
+  /** The same for the revert of a change set. */
+  revert(set: number): Promise<ApplyReport>;
 }
 
 /** Rule with the demo company, on a database, a library and a vault of its own. */
@@ -226,7 +230,14 @@ export async function startRule(options: Options = {}): Promise<Rule> {
       const answer = await agent.post('/api/session').set('x-rule-csrf', csrf).send({ name, password: DEMO_PASSWORD });
       if (answer.status !== 200) throw new Error(`sign-in of ${name}: ${answer.text}`);
       csrf = (answer.body as { csrf: string }).csrf;
+      const toItsEnd = async (answer: Test): Promise<ApplyReport> => {
+        const { status, body } = (await answer) as { status: number; body: ApplyStarted };
+        if (status !== 200) return body as unknown as ApplyReport;
+        return body.report ?? ((await services.jobs.ended(body.job)).result as ApplyReport);
+      };
       return {
+        apply: (mode = 'whole', title = '') => toItsEnd(agent.post('/api/tray/apply').set('x-rule-csrf', csrf).send({ mode, title })),
+        revert: (set) => toItsEnd(agent.post(`/api/history/${set}/revert`).set('x-rule-csrf', csrf).send({})),
         get: (path) => agent.get(`/api${path}`),
         post: (path, body = {}) => agent.post(`/api${path}`).set('x-rule-csrf', csrf).send(body),
         put: (path, body) => agent.put(`/api${path}`).set('x-rule-csrf', csrf).send(body),

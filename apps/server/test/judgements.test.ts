@@ -56,7 +56,7 @@ const check = async () => {
   }
   return rows;
 };
-const apply = () => okafor.post('/tray/apply', { mode: 'whole', title: '' }).expect(200);
+const apply = () => okafor.apply();
 const tray = async () => (await okafor.get('/tray')).body as Tray;
 const findingsOf = async (path: string, name: string) => {
   const [{ rows }, property] = [await grid(), await rule.property(name)];

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { ApplyReport, NamingPlan, Tray } from '@rule/contract';
+import { NamingPlan, Tray } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
 import { Step } from '../src/changes/apply';
 import { Person, Rule, startRule } from './harness';
@@ -68,7 +68,7 @@ afterAll(() => rule.stop());
 const rules = (mode: 'rename' | 'copy', folder = '', text = 'Part number') => ({ rules: [{ kinds: ['part'], classes: [], rule: text, mode, folder }] });
 const plan = async () => ((await okafor.get('/file-names/plan').expect(200)).body as NamingPlan).rows.filter((row) => row.path.startsWith('parts/'));
 const id = async (path: string) => (await rule.db.one<{ id: number }>('SELECT id FROM files WHERE path = $1 AND NOT removed', [path]))!.id;
-const apply = async () => (await okafor.post('/tray/apply', { mode: 'whole', title: '' }).expect(200)).body as ApplyReport;
+const apply = async () => await okafor.apply();
 const property = (path: string, name: string) =>
   formatOf(path)!
     .read(readFileSync(at(path)))
@@ -119,7 +119,7 @@ describe('names of files', () => {
 
   it('come back when the change set is reverted', async () => {
     const [set] = (await okafor.get('/history')).body as { id: number }[];
-    expect((await okafor.post(`/history/${set!.id}/revert`).expect(200)).body).toMatchObject({ state: 'applied' });
+    expect(await okafor.revert(set!.id)).toMatchObject({ state: 'applied' });
     expect(existsSync(at('parts/kettle.step'))).toBe(true);
     expect(property('parts/sheet 1.dxf', 'Model')).toBe('kettle.step');
     expect(await model('parts/probe.dxf')).toBe('parts/probe.step');
@@ -148,7 +148,7 @@ describe('names of files', () => {
     expect(property('parts/kettle.step', 'Part number')).toBe('YD-120');
     expect([await id('parts/probe.step'), await id('parts/kettle.step')]).toEqual([kettle, probe]);
     const [set] = (await okafor.get('/history')).body as { id: number }[];
-    await okafor.post(`/history/${set!.id}/revert`).expect(200);
+    await okafor.revert(set!.id);
     expect(property('parts/kettle.step', 'Part number')).toBe('YD-110');
   });
 
@@ -176,7 +176,7 @@ describe('names of files', () => {
     const kettle = await id('parts/kettle.step');
     await okafor.post('/file-names/tray', { files: [kettle] }).expect(200);
     stopAt = step;
-    await okafor.post('/tray/apply', { mode: 'whole', title: '' });
+    await okafor.apply();
     stopAt = null;
     await rule.services.applying.recover();
     const [old, fresh] = [existsSync(at('parts/kettle.step')), existsSync(at('parts/YD-110.step'))];
@@ -184,7 +184,7 @@ describe('names of files', () => {
     expect(property('parts/sheet 1.dxf', 'Model')).toBe(fresh ? 'YD-110.step' : 'kettle.step');
     expect(await id(fresh ? 'parts/YD-110.step' : 'parts/kettle.step')).toBe(kettle);
     const [set] = (await okafor.get('/history')).body as { id: number; state: string }[];
-    if (fresh) await okafor.post(`/history/${set!.id}/revert`).expect(200);
+    if (fresh) await okafor.revert(set!.id);
     await okafor.post('/tray/drop', { lines: 'all' });
     expect(existsSync(at('parts/kettle.step'))).toBe(true);
   });

@@ -32,7 +32,7 @@ afterAll(() => rule.stop());
 const list = async () => (await okafor.get('/projects').expect(200)).body as WideRow[];
 const view = async (id: number) => (await okafor.get(`/projects/${id}`).expect(200)).body as WideView;
 const tray = async () => (await okafor.get('/tray')).body as Tray;
-const apply = () => okafor.post('/tray/apply', { mode: 'whole', title: '' }).expect(200);
+const apply = () => okafor.apply();
 const valuesOf = (path: string, place: string, holder = '') =>
   Object.fromEntries(
     formatOf(path)!
@@ -102,9 +102,9 @@ describe('a project', () => {
   it('gives its value back with everything that followed when the change set is reverted', async () => {
     const before = valuesOf('parts/drum.step', 'property');
     await okafor.post('/tray', { values: [{ file: -id, property: await rule.property('Client'), text: 'Someone else' }] }).expect(200);
-    const { changeSet } = (await apply()).body as { changeSet: number };
+    const { changeSet } = await apply();
     expect(valuesOf('parts/drum.step', 'property')['Client']).toBe('Someone else');
-    await okafor.post(`/history/${changeSet}/revert`).expect(200);
+    await okafor.revert(changeSet);
     expect(valuesOf('parts/drum.step', 'property')).toEqual(before);
     expect(Object.values((await view(id)).held).map((held) => held.text)).toEqual(['Tern Street Roasters']);
     const check = (await okafor.get(`/history/${changeSet}/check`)).body as { different: unknown[] };

@@ -1,6 +1,5 @@
 import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
 import {
-  ApplyReport,
   ChoiceListRow,
   DraftView,
   EditionRow,
@@ -47,7 +46,7 @@ const empty = async (person = varga) => {
   const { lines } = await tray(person);
   if (lines.length) await person.post('/tray/drop', { lines: lines.map((line) => line.id) });
 };
-const apply = async (person = varga) => (await person.post('/tray/apply', { mode: 'whole', title: '' })).body as ApplyReport;
+const apply = async (person = varga) => await person.apply();
 const tryIt = async () => {
   const { id, job } = (await varga.post('/schema/tries')).body as { id: number; job: number };
   expect(await rule.services.jobs.ended(job)).toMatchObject({ state: 'done' });
@@ -223,7 +222,7 @@ describe('what is in force', () => {
     expect(following.map(({ name, proposed, reason }) => [name, proposed?.text, reason])).toEqual([['Label', 'DRUM, WELDED', 'computed by the rule of Label']]);
     const report = await apply();
     expect(rule.bytes('DR-15/parts/drum.step').toString('latin1')).toContain("'DRUM, WELDED'");
-    await varga.post(`/history/${report.changeSet}/revert`);
+    await varga.revert(report.changeSet);
     expect(rule.bytes('DR-15/parts/drum.step').toString('latin1')).not.toContain("'DRUM, WELDED'");
   });
   it('a drawing follows its model, an assembly its parts', async () => {
@@ -426,7 +425,7 @@ describe('number series', () => {
         .sort(),
     ).toEqual(['DR15-001', 'DR15-002', 'DR15-003']);
     const report = await apply(okafor);
-    await okafor.post(`/history/${report.changeSet}/revert`);
+    await okafor.revert(report.changeSet);
     // The change was taken back; the numbers stay used.
     const series = async () => ((await varga.get('/series')).body as SeriesRow[]).find((row) => row.id === id)!;
     expect((await series()).numbers.map((row) => row.state)).toEqual(['used', 'used', 'used']);

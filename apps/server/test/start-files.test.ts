@@ -72,7 +72,7 @@ describe('start files', () => {
     expect(mine.lacks).toEqual(['Weld class']);
     const { lines } = (await okafor.post('/start-files/bring-up', { files: [mine.file] }).expect(200)).body as { lines: number };
     expect(lines).toBe(1);
-    await okafor.post('/tray/apply', { mode: 'whole', title: '' }).expect(200);
+    await okafor.apply();
     const now = formatOf('a.step')!.read(rule.bytes('from-start.step'));
     expect(now.holders[0]!.values.some((value) => value.name === 'Weld class')).toBe(true);
   });
@@ -109,7 +109,7 @@ describe('files that arrive', () => {
     await okafor.post('/to-dos/tray', { files: [mine.file] }).expect(200);
     const tray = (await okafor.get('/tray')).body as { lines: { name: string; proposed: { text: string } }[] };
     expect(tray.lines.find((line) => line.name === 'Weld class')!.proposed.text).toBe('B');
-    await okafor.post('/tray/apply', { mode: 'whole', title: '' }).expect(200);
+    await okafor.apply();
     const after = ((await okafor.get('/to-dos')).body as ToDo[]).find((entry) => entry.path === 'new/arrived.step');
     expect(after?.lacks ?? []).toEqual([]);
   });

@@ -3,7 +3,6 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, it } from '@jest/globals';
 import {
   AppliedCheck,
-  ApplyReport,
   ClassRow,
   CleanUpPreview,
   Coverage,
@@ -53,8 +52,8 @@ const got = async <T>(path: string, query: object = {}): Promise<T> => {
   return answer.body as T;
 };
 const tray = async () => (await okafor.get('/tray')).body as Tray;
-const apply = async () => (await okafor.post('/tray/apply', { mode: 'whole', title: '' })).body as ApplyReport;
-const revert = async (set: number) => (await okafor.post(`/history/${set}/revert`)).body as ApplyReport;
+const apply = async () => await okafor.apply();
+const revert = async (set: number) => await okafor.revert(set);
 const empty = async () => {
   const { lines } = await tray();
   if (lines.length) await okafor.post('/tray/drop', { lines: lines.map((line) => line.id) });

@@ -59,7 +59,7 @@ describe('the vault', () => {
     await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: '1.4404' } });
     expect(await decisions(gate)).toMatchObject({ Material: 'out' });
     await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Material'), text: 'DC01' }] });
-    await okafor.post('/tray/apply', { mode: 'whole' });
+    await okafor.apply();
     const values = ((await okafor.get(`/files/${gate}/record`)).body as VaultFile).values.find((v) => v.link.field === 'Material');
     expect(values).toMatchObject({ file: 'DC01', record: '1.4404', agreed: '1.4301', decision: { action: 'ask' } });
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem).toMatchObject({ code: 'clash', issues: [{ field: 'Material' }] });

@@ -432,13 +432,22 @@ export interface ApplyReport {
   readonly failures: readonly { readonly path: string; readonly message: string }[];
 }
 
+/** An apply that was begun: what came of it where it ended soon, or else the job that goes on. */
+export interface ApplyStarted {
+  readonly job: number;
+  readonly report: ApplyReport | null;
+}
+
 export interface ChangeSetRow {
   readonly id: number;
   readonly title: string;
   readonly by: string;
   readonly at: string;
   readonly mode: ApplyMode;
-  readonly state: 'applied' | 'partly applied' | 'put back';
+  /** `applying`: files are being written, or it was interrupted and waits to be finished or put back. */
+  readonly state: 'applying' | 'applied' | 'partly applied' | 'put back';
+  /** Why an interrupted set could not be finished so far. */
+  readonly problem: string | null;
   readonly lines: number;
   readonly files: number;
   readonly revertOf: number | null;

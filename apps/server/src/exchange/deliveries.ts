@@ -265,7 +265,7 @@ export class Deliveries {
           ];
       let trouble: string | null = counts ? null : said[0]!;
       if (apply && counts && counts.change > 0) {
-        const report = await this.takeBacks.apply(user, takeBack.id, 'file by file');
+        const report = await this.takeBacks.applyUnasked(user, takeBack.id, 'file by file');
         said.push(
           `Applied ${report.applied} values in ${report.files} files, ${report.failed} not.`,
           ...report.failures.map((failure) => `${failure.path}: ${failure.message}`),

@@ -160,7 +160,10 @@ export function exchangeRoutes(s: Services): Route[] {
       summary: 'Apply what is to be taken as a change set of its own, past your tray',
       role: 'editor',
       body: applyTakeBack,
-      action: ({ user, params, body }) => s.takeBacks.apply(user, params['takeBack']!, body.mode),
+      action: async ({ user, params, body }) => {
+        const id = params['takeBack']!;
+        return s.changes.begin(user, await s.takeBacks.titleOfApply(id), (context) => s.takeBacks.apply(user, id, body.mode, context));
+      },
     }),
     route({
       method: 'get',

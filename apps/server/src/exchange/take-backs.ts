@@ -356,13 +356,21 @@ export class TakeBacks {
   }
 
   /** Applies what is decided to be taken as a change set of its own, past everybody's tray. */
-  async apply(user: User, id: number, mode: ApplyMode): Promise<ApplyReport> {
+  async apply(user: User, id: number, mode: ApplyMode, context: JobContext): Promise<ApplyReport> {
     const { name } = await this.stored(id);
-    return this.jobs.within(user, 'apply', `Apply values of ${name}`, async (context) => {
-      const title = `take-back ${id}: ${name}`;
-      const { changeSet } = unpacked(name, await this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: title }));
-      return this.applying.applySet(user, changeSet!, mode, title, context);
-    });
+    const title = `take-back ${id}: ${name}`;
+    const { changeSet } = unpacked(name, await this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: title }));
+    return this.applying.applySet(user, changeSet!, mode, title, context);
+  }
+
+  /** What an apply of it is called. */
+  async titleOfApply(id: number): Promise<string> {
+    return `Apply values of ${(await this.stored(id)).name}`;
+  }
+
+  /** Applies without anybody who waits, under a job that others can watch. */
+  async applyUnasked(user: User, id: number, mode: ApplyMode): Promise<ApplyReport> {
+    return this.jobs.within(user, 'apply', await this.titleOfApply(id), (context) => this.apply(user, id, mode, context));
   }
 
   /** Writes the table with what happened to each row beside it, to a temporary file that the caller removes. */

@@ -3,7 +3,7 @@ import { FileGeometry, MassRemark } from '@rule/contract';
 import { MassNode, judgeMass, judgeMaterial, sumMass } from '@rule/core/geometry';
 import { Piscina } from 'piscina';
 import { JobCancelled, JobContext, Jobs } from '../jobs/jobs';
-import { Db } from '../platform/db';
+import { Db, isConnectionError } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { readSettings } from '../schema/settings';
 import { Masses } from './masses';
@@ -22,7 +22,12 @@ export class KernelPool {
   ) {}
 
   private open(): Piscina {
-    return (this.pool ??= new Piscina({ filename: this.worker, workerData: this.data, minThreads: 0, maxThreads: 1, idleTimeout: 20_000, execArgv: [] }));
+    if (!this.pool) {
+      this.pool = new Piscina({ filename: this.worker, workerData: this.data, minThreads: 0, maxThreads: 1, idleTimeout: 20_000, execArgv: [] });
+      // A thread that ends without a task is begun anew with the next one.
+      this.pool.on('error', () => undefined);
+    }
+    return this.pool;
   }
 
   /** @returns what went wrong, or `null` when the kernel took too long and was ended. */
@@ -75,7 +80,8 @@ export class Geometries {
       context.check();
       context.progress('measuring shapes', i, files.length);
       const said = await this.measureFile({ file: id, full: join(root, path) }, context.signal).catch((error: unknown) => {
-        if (error instanceof JobCancelled) throw error;
+        // Of a lost database no file is at fault: the job goes on when it is back.
+        if (error instanceof JobCancelled || isConnectionError(error)) throw error;
         return [error instanceof Error ? error.message : String(error)];
       });
       for (const message of said) context.error(path, message);

@@ -3,7 +3,7 @@ import { randomInt } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import PgBoss from 'pg-boss';
-import { Db, rows } from '../platform/db';
+import { Db, isConnectionError, rows } from '../platform/db';
 import { HOLD_ALIVE, LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
@@ -37,6 +37,8 @@ const QUEUES = ['rule-work', 'rule-geometry'] as const;
 const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry' ? 'rule-geometry' : 'rule-work');
 
 const CHANNEL = 'rule_jobs';
+/** Longest wait between two questions to a database that does not answer. */
+const LONGEST_WAIT = 5000;
 /** Progress is written this often at most. */
 const WRITE_EVERY = 300;
 
@@ -92,16 +94,46 @@ export class Jobs {
   }
 
   private async listen(): Promise<void> {
-    const client = new pg.Client({ connectionString: this.url, application_name: 'rule jobs' });
+    const client = new pg.Client({ connectionString: this.url, application_name: 'rule jobs', keepAlive: true });
+    let lost = false;
+    const again = (problem?: unknown) => {
+      if (lost || this.closing) return;
+      lost = true;
+      if (problem) this.warn(problem);
+      void client.end().catch(() => undefined);
+      void this.listenAgain();
+    };
     client.on('notification', ({ payload }) => this.changed.emit('job', Number(payload)));
-    client.on('error', (error) => {
-      this.warn(error);
-      if (!this.closing) setTimeout(() => void this.listen().catch(this.warn), 1000).unref();
-    });
+    client.on('error', again);
+    client.on('end', () => again());
     await client.connect();
     await client.query(HOLD_ALIVE, [LOCKS.alive, this.runner]);
     await client.query(`LISTEN ${CHANNEL}`);
     this.listener = client;
+  }
+
+  /** Listens again as soon as the database answers, however long that takes, and tells what may have happened meanwhile. */
+  private async listenAgain(): Promise<void> {
+    await this.patiently(async () => {
+      await this.listen();
+      for (const job of await this.list()) this.changed.emit('job', job.id);
+    });
+  }
+
+  /** Does some work again and again until the database answers. Other errors are told and end it. */
+  private async patiently(work: () => Promise<unknown>): Promise<void> {
+    for (let wait = 250; !this.closing; wait = Math.min(wait * 2, LONGEST_WAIT)) {
+      try {
+        await work();
+        return;
+      } catch (error) {
+        if (!isConnectionError(error)) {
+          this.warn(error);
+          return;
+        }
+        await new Promise((resolve) => setTimeout(resolve, wait).unref());
+      }
+    }
   }
 
   /** Jobs of processes that are no longer there go back to the queue. */
@@ -139,11 +171,43 @@ export class Jobs {
 
   /** Runs work at once, within a request, under a job that others can watch and cancel. */
   async within<T>(user: Pick<User, 'id'>, kind: JobKind, title: string, work: (context: JobContext) => Promise<T>): Promise<T> {
+    return this.watch(await this.opened(user, kind, title), work);
+  }
+
+  private async opened(user: Pick<User, 'id'>, kind: JobKind, title: string): Promise<number> {
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO jobs (kind, title, user_id, input, state, started_at, runner) VALUES ($1, $2, $3, '{}', 'running', $4, $5) RETURNING id`,
       [kind, title, user.id, this.clock(), this.runner],
     );
-    return this.watch(row!.id, work);
+    return row!.id;
+  }
+
+  /**
+   * Begins work at once, under a job that others can watch and cancel, and waits a while for its end.
+   * @returns the job, and its result where it came in time. @throws what the work threw in that time
+   */
+  async begin<T>(
+    user: Pick<User, 'id'>,
+    kind: JobKind,
+    title: string,
+    work: (context: JobContext) => Promise<T>,
+    wait: number,
+  ): Promise<{ job: number; result: T | null }> {
+    const job = await this.opened(user, kind, title);
+    await this.tell(job);
+    const ended = this.watch(job, work);
+    ended.catch((error: unknown) => {
+      if (!(error instanceof JobCancelled)) this.warn(error);
+    });
+    let timer: NodeJS.Timeout | undefined;
+    const later = new Promise<null>((done) => {
+      timer = setTimeout(() => done(null), wait);
+    });
+    try {
+      return { job, result: await Promise.race([ended, later]) };
+    } finally {
+      clearTimeout(timer);
+    }
   }
 
   private async run(id: number): Promise<void> {
@@ -153,12 +217,25 @@ export class Jobs {
     );
     if (!claimed) return;
     await this.db.run('DELETE FROM job_errors WHERE job_id = $1', [id]);
-    await this.watch(id, (context) => this.runners.get(claimed.kind)!(context, claimed.input)).catch((error: unknown) => {
+    await this.watch(
+      id,
+      (context) => this.runners.get(claimed.kind)!(context, claimed.input),
+      () => this.putBack(id, claimed.kind),
+    ).catch((error: unknown) => {
       if (!(error instanceof JobCancelled)) this.warn(error);
     });
   }
 
-  private async watch<T>(id: number, work: (context: JobContext) => Promise<T>): Promise<T> {
+  /** Puts a job that lost its database back in the queue. */
+  private async putBack(id: number, kind: JobKind): Promise<void> {
+    const back = await this.db.run(`UPDATE jobs SET state = 'waiting', runner = NULL, step = '' WHERE id = $1 AND state = 'running' AND NOT cancel`, [id]);
+    if (back > 0) await this.boss!.send(queueOf(kind), { job: id }, { retryLimit: 0, expireInHours: 23 });
+    else await this.db.run(`UPDATE jobs SET state = 'cancelled', ended_at = $2 WHERE id = $1 AND state = 'running'`, [id, this.clock()]);
+    await this.tell(id);
+  }
+
+  /** @param whenLost puts work that can be begun again back, where the database was lost under it */
+  private async watch<T>(id: number, work: (context: JobContext) => Promise<T>, whenLost?: () => Promise<void>): Promise<T> {
     const controller = new AbortController();
     this.running.set(id, controller);
     let last = 0;
@@ -202,7 +279,11 @@ export class Jobs {
       const result = await work(context);
       write(...now);
       await pending;
-      await this.end(id, 'done', null, result);
+      // What is done is done: where the database has gone meanwhile, the row says so later.
+      await this.end(id, 'done', null, result).catch((error: unknown) => {
+        if (!isConnectionError(error)) throw error;
+        void this.patiently(() => this.end(id, 'done', null, result));
+      });
       return result;
     } catch (error) {
       write(...now);
@@ -210,9 +291,13 @@ export class Jobs {
       // A server that stops leaves its jobs as they are: the next start takes them up.
       if (!(this.closing && controller.signal.aborted)) {
         const cancelled = error instanceof JobCancelled || controller.signal.aborted;
-        await this.end(id, cancelled ? 'cancelled' : 'failed', cancelled ? null : error instanceof Error ? error.message : String(error), null).catch(
-          this.warn,
-        );
+        const message = cancelled ? null : error instanceof Error ? error.message : String(error);
+        const end = () => this.end(id, cancelled ? 'cancelled' : 'failed', message, null);
+        const last = whenLost && isConnectionError(error) && !cancelled ? whenLost : end;
+        await last().catch((failed: unknown) => {
+          if (!isConnectionError(failed)) this.warn(failed);
+          else void this.patiently(last);
+        });
       }
       throw error;
     } finally {

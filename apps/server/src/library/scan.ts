@@ -2,13 +2,14 @@ import { Dirent, stat } from 'node:fs';
 import { readdir, stat as statOf } from 'node:fs/promises';
 import { join, sep } from 'node:path';
 import { RescanReport } from '@rule/contract';
-import { JobContext, UNWATCHED } from '../jobs/jobs';
+import { JobCancelled, JobContext, UNWATCHED } from '../jobs/jobs';
 import { Db, rows } from '../platform/db';
-import { LOCKS } from '../platform/locks';
+import { LOCKS, SHARE_LOCK } from '../platform/locks';
 import { readSettings } from '../schema/settings';
 import { ScanInput } from '../threads/read';
 import { WorkPool } from '../threads/pool';
 import { forgetBlocks } from './blocks';
+import { unfinishedFiles, unfinishedPaths } from './unfinished';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
 import { recountFiles, recountValues } from './counts';
@@ -92,7 +93,7 @@ export class Scanner {
 
   /** Reads all libraries, or one of them. */
   async rescan(context: JobContext = UNWATCHED, only: number | null = null): Promise<RescanReport> {
-    return this.db.exclusive(LOCKS.files, async () => {
+    return this.db.exclusive(LOCKS.survey, async () => {
       const report = emptyReport();
       try {
         for (const { id, root, known } of await this.db.all<{ id: number; root: string; known: boolean }>(
@@ -119,12 +120,18 @@ export class Scanner {
     const sort = async () => {
       context.progress('sorting into classes', 0, 0);
       await this.db.transaction(async (sql) => {
+        await sql.all(SHARE_LOCK, [LOCKS.readings]);
         await assignClasses(sql, null);
         await assignWide(sql, null);
       });
       context.progress('counting names', 0, 0);
-      await allDone([recountFiles(this.db, null), this.db.transaction((sql) => matchIdentities(sql, modelProperty))]);
+      await allDone([recountFiles(this.db, null), matching()]);
     };
+    const matching = () =>
+      this.db.transaction(async (sql) => {
+        await sql.all(SHARE_LOCK, [LOCKS.readings]);
+        await matchIdentities(sql, modelProperty);
+      });
     await allDone([sort(), recountValues(this.db, null)]);
   }
 
@@ -138,9 +145,18 @@ export class Scanner {
     // Where nothing is known, every file is new, and is read while others are looked for.
     const isKnown = await this.db.one('SELECT 1 FROM files WHERE library_id = $1 LIMIT 1', [library]);
     const { gone, added, changed } = isKnown ? await this.readChanged(scan) : await this.readWhileListing(scan);
-    const ids = gone.map((file) => file.id);
-    report.removed += ids.length;
+    const missing = await stillMissing(root, gone);
     await this.db.transaction(async (sql) => {
+      await sql.all(SHARE_LOCK, [LOCKS.readings]);
+      // What a change set has under way is not gone, and what it has renamed is no longer what was listed.
+      const unfinished = await unfinishedFiles(sql);
+      const ids = (
+        await sql.all<{ id: number }>(
+          'SELECT f.id FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text) JOIN files f ON f.id = n.id AND f.path = n.path ORDER BY f.id',
+          [rows(missing.map(({ id, path }) => ({ id, path })))],
+        )
+      ).flatMap(({ id }) => (unfinished.has(id) ? [] : [id]));
+      report.removed += ids.length;
       if (ids.length) {
         await sql.run('UPDATE files SET removed = true, model_file_id = NULL WHERE id = ANY($1::int[])', [ids]);
         await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [ids]);
@@ -161,7 +177,9 @@ export class Scanner {
     const added: Found[] = [];
     const list = async () => {
       try {
+        const busy = await unfinishedPaths(this.db);
         const take = (file: Found) => {
+          if (busy.has(join(root, file.path))) return;
           added.push(file);
           waiting.push(file);
         };
@@ -180,9 +198,10 @@ export class Scanner {
     const { library, root, known, waiting, report, context } = scan;
     const found: Found[] = [];
     // The database is asked while the disk is.
+    const busy = await unfinishedPaths(this.db);
     const [rowsKnown, walk] = await Promise.all([
       this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash FROM files WHERE library_id = $1', [library]),
-      new Walk(root, (file) => found.push(file), context).go(),
+      new Walk(root, (file) => void (busy.has(join(root, file.path)) || found.push(file)), context).go(),
     ]);
     for (const row of rowsKnown) known.set(row.path, row);
     report.passedOver += walk.passedOver;
@@ -194,7 +213,9 @@ export class Scanner {
     });
     report.unchanged += found.length - stale.length;
     // Below a folder that could not be read nothing is known to be gone.
-    const gone = [...known.values()].filter((file) => !file.removed && !present.has(file.path) && !walk.closed.some((folder) => file.path.startsWith(folder)));
+    const gone = [...known.values()].filter(
+      (file) => !file.removed && !present.has(file.path) && !busy.has(join(root, file.path)) && !walk.closed.some((folder) => file.path.startsWith(folder)),
+    );
     const moved = await this.findMoves(
       root,
       stale.filter((file) => !known.has(file.path)),
@@ -216,6 +237,15 @@ export class Scanner {
   private async read({ library, root, known, born, waiting, report, context }: LibraryScan): Promise<void> {
     const { standIns } = await readSettings(this.db);
     const isNew = newTo(known);
+    // A thread that is in the middle of a file cannot be told; it sees this before it begins with the next, or stores anything.
+    const cancelled = new Int32Array(new SharedArrayBuffer(4));
+    const givenUp = new Promise<never>((_done, fail) =>
+      context.signal.addEventListener('abort', () => {
+        Atomics.store(cancelled, 0, 1);
+        fail(new JobCancelled());
+      }),
+    );
+    givenUp.catch(() => undefined);
     let done = 0;
     const work = async () => {
       for (let batch = await waiting.batch(); batch; batch = await waiting.batch()) {
@@ -225,11 +255,11 @@ export class Scanner {
           const listed = { size, mtimeMs };
           const full = join(root, path);
           const id = born.get(path);
-          if (id !== undefined) return { id, path, full, listed, hash: '', born: { library, path, ...placeOf(path) } };
+          if (id !== undefined) return { id, path, full, listed, hash: '', known: '', born: { library, path, ...placeOf(path) } };
           const before = known.get(path)!;
-          return { id: before.id, path, full, listed, hash: before.removed ? '' : before.hash, born: null };
+          return { id: before.id, path, full, listed, hash: before.removed ? '' : before.hash, known: before.hash, born: null };
         });
-        const outcome = await this.pool.run('scanFiles', { files, standIns });
+        const outcome = await Promise.race([this.pool.run('scanFiles', { files, standIns, cancelled }), givenUp]);
         report.failed.push(...outcome.failed);
         const added = batch.filter(isNew).length;
         report.added += added;
@@ -282,6 +312,13 @@ export class Scanner {
     const ids = await this.db.all<{ id: number }>(`SELECT nextval('files_id_seq') AS id FROM generate_series(1, $1::int)`, [fresh.length]);
     return new Map(fresh.map(({ path }, i) => [path, ids[i]!.id]));
   }
+}
+
+/** Files that were not listed and are not there now either. */
+async function stillMissing(root: string, files: readonly Known[]): Promise<Known[]> {
+  const missing: Known[] = [];
+  for (const file of files) if (!(await statOf(join(root, file.path)).catch(() => undefined))?.isFile()) missing.push(file);
+  return missing;
 }
 
 const placeOf = (path: string) => {

@@ -169,7 +169,7 @@ export class Uploads {
       const zip = await openZip(archive);
       try {
         const entries = await listEntries(zip, (await stat(archive)).size, context);
-        return await this.db.exclusive(LOCKS.files, () => this.unpackAll(library, zip, entries, context));
+        return await this.unpackAll(library, zip, entries, context);
       } finally {
         zip.close();
       }
@@ -207,7 +207,8 @@ export class Uploads {
     try {
       const stream = await new Promise<Readable>((done, fail) => zip.openReadStream(entry, (error, opened) => (error ? fail(error) : done(opened))));
       await pipeline(stream, atMost(entry.uncompressedSize, 'The entry unpacks to more than it says.'), createWriteStream(temp));
-      return await placing.place(checked.path, temp);
+      // One at a time: who applies waits for one file, not for an archive.
+      return await this.db.exclusive(LOCKS.files, () => placing.place(checked.path, temp));
     } catch (error) {
       return refuse(reasonOf(error));
     } finally {

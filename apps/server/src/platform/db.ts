@@ -4,7 +4,7 @@ import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
-import { TAKE_LOCK, TRY_LOCK } from './locks';
+import { TAKE_LOCK, TRY_LOCK, TRY_LOCK_ALONE } from './locks';
 
 /** Runs SQL with numbered parameters, inside a transaction or outside of one. */
 export interface Sql {
@@ -81,6 +81,37 @@ export class CopyRows {
 /** Rows as one parameter for `jsonb_to_recordset`: one statement for any number of rows. */
 export const rows = (list: readonly object[]): string => JSON.stringify(list);
 
+/** Names of errors of the pool and driver that say that there is no connection. */
+const CANNOT_CONNECT = /^Sequelize(Connection|HostNot|AccessDenied)/;
+
+/** Statements that write and answer with rows. */
+const WRITES = /^\s*(INSERT|UPDATE|DELETE|WITH[^]*\b(INSERT|UPDATE|DELETE)\b)/;
+
+/** Thrown where work goes on whose lock somebody else may have by now. */
+export class LockLost extends Error {
+  constructor() {
+    super('The connection that held the lock is gone.');
+  }
+}
+
+/** A lock that is held while its connection lives. */
+export class Held {
+  private lost = false;
+
+  constructor(connection: pg.Client) {
+    const lose = () => {
+      this.lost = true;
+    };
+    connection.once('error', lose);
+    connection.once('end', lose);
+  }
+
+  /** Asked between steps that must not be taken by two at once. @throws LockLost */
+  check(): void {
+    if (this.lost) throw new LockLost();
+  }
+}
+
 // bigint counts fit a double; PostgreSQL's text form would travel as a string otherwise.
 pg.types.setTypeParser(20, Number);
 
@@ -142,13 +173,13 @@ export class Db implements Sql {
 
   private readonly outside = this.within(null);
   all<T extends object>(text: string, bind?: readonly unknown[]): Promise<T[]> {
-    return this.outside.all<T>(text, bind);
+    return WRITES.test(text) ? this.written(() => this.outside.all<T>(text, bind)) : this.outside.all<T>(text, bind);
   }
-  one<T extends object>(text: string, bind?: readonly unknown[]): Promise<T | undefined> {
-    return this.outside.one<T>(text, bind);
+  async one<T extends object>(text: string, bind?: readonly unknown[]): Promise<T | undefined> {
+    return (await this.all<T>(text, bind))[0];
   }
   run(text: string, bind?: readonly unknown[]): Promise<number> {
-    return this.outside.run(text, bind);
+    return this.written(() => this.outside.run(text, bind));
   }
 
   copy(table: string, list: CopySource): Promise<void> {
@@ -157,7 +188,20 @@ export class Db implements Sql {
 
   transaction<T>(work: (sql: Sql) => Promise<T>): Promise<T> {
     this.refuseSecond();
-    return this.sequelize.transaction((transaction) => this.inside.run(true, () => work(this.within(transaction))));
+    let atEnd = false;
+    const whole = this.sequelize.transaction((transaction) =>
+      this.inside.run(true, async () => {
+        const result = await work(this.within(transaction));
+        atEnd = true;
+        return result;
+      }),
+    );
+    // Before its end, a transaction that fails has written nothing.
+    return this.written(() =>
+      whole.catch((error: unknown) => {
+        throw atEnd || !isConnectionError(error) ? error : Object.assign(error as Error, { name: 'SequelizeConnectionError' });
+      }),
+    );
   }
 
   /** Set while the work of a transaction runs. */
@@ -167,32 +211,77 @@ export class Db implements Sql {
     if (this.inside.getStore()) this.onSecond(new Error('Work inside a transaction asks the pool for a second connection; it must use its own.'));
   }
 
-  private turn: Promise<unknown> = Promise.resolve();
+  private readonly turns = new Map<number, Promise<unknown>>();
 
   /**
    * Runs work while nobody else of this database runs work under the same lock. Within the process one
    * waits for the other here, so that those who wait hold no connection that the working one needs.
    */
-  exclusive<T>(lock: number, work: () => Promise<T>): Promise<T> {
-    const mine = this.turn
-      .catch(() => undefined)
-      .then(() =>
-        this.transaction(async (sql) => {
-          await sql.all(TAKE_LOCK, [lock]);
-          // One connection holds the lock and does nothing else; the work takes its own from the pool.
-          return this.inside.exit(work);
-        }),
-      );
-    this.turn = mine;
-    return mine;
+  exclusive<T>(lock: number, work: (held: Held) => Promise<T>): Promise<T> {
+    const before = this.turns.get(lock) ?? Promise.resolve();
+    const mine = before.catch(() => undefined).then(() => this.holding(TAKE_LOCK, [lock], work));
+    this.turns.set(lock, mine);
+    return mine as Promise<T>;
   }
 
   /** Runs work unless somebody else of this database runs work under the same lock: then nothing is done. A crash lets go of it. */
   async unlessTaken(lock: number, of: number, work: () => Promise<void>): Promise<void> {
-    await this.transaction(async (sql) => {
-      const { got } = (await sql.one<{ got: boolean }>(TRY_LOCK, [lock, of]))!;
-      if (got) await this.inside.exit(work);
-    });
+    await this.holding(TRY_LOCK, [lock, of], work);
+  }
+
+  /** The same for a lock that {@link exclusive} takes. */
+  async exclusiveIfFree(lock: number, work: (held: Held) => Promise<void>): Promise<void> {
+    await this.holding(TRY_LOCK_ALONE, [lock], work);
+  }
+
+  /**
+   * Runs work under a lock that `take` takes; nothing where it answers that somebody else has it. One connection holds the
+   * lock and does nothing else, for as long as the work takes; the work takes its own from the pool.
+   */
+  private async holding<T>(take: string, bind: readonly unknown[], work: (held: Held) => Promise<T>): Promise<T | undefined> {
+    let done: { readonly value: T } | undefined;
+    try {
+      await this.sequelize.transaction(async (transaction) => {
+        const sql = this.within(transaction);
+        // Rule waits with it on purpose, whatever the database thinks of those who wait.
+        await sql.run('SET LOCAL idle_in_transaction_session_timeout = 0');
+        const [taken] = await sql.all<{ got?: boolean }>(take, bind);
+        if (taken?.got === false) return;
+        const held = new Held((transaction as unknown as { connection: pg.Client }).connection);
+        done = { value: await this.inside.exit(() => work(held)) };
+      });
+    } catch (error) {
+      // What was done is done, whatever became of the connection that held the lock.
+      if (done === undefined) throw error;
+    }
+    return done?.value;
+  }
+
+  /** What became of the writing in the requests that {@link noting} runs. */
+  private readonly notes = new AsyncLocalStorage<{ wrote: boolean }>();
+
+  /** Runs work whose errors can be asked by {@link mayHaveWritten} afterwards. */
+  noting<T>(work: () => T): T {
+    return this.notes.run({ wrote: false }, work);
+  }
+
+  /** Whether the work under {@link noting} that runs here has written something, or may have: its connection was lost before the answer came. */
+  get mayHaveWritten(): boolean {
+    return this.notes.getStore()?.wrote ?? true;
+  }
+
+  /** Notes that something was written, or may have been. */
+  private async written<T>(work: () => Promise<T>): Promise<T> {
+    const note = this.notes.getStore();
+    try {
+      const result = await work();
+      if (note) note.wrote = true;
+      return result;
+    } catch (error) {
+      // A connection that could not even be had has written nothing.
+      if (note && isConnectionError(error) && !CANNOT_CONNECT.test((error as Error).name)) note.wrote = true;
+      throw error;
+    }
   }
 
   close(): Promise<void> {
@@ -207,7 +296,7 @@ export class Db implements Sql {
 export function isConnectionError(error: unknown): boolean {
   const { name = '', message = '', code = '' } = error as { name?: string; message?: string; code?: unknown };
   return (
-    /^Sequelize(Connection|HostNot|AccessDenied)/.test(name) ||
+    CANNOT_CONNECT.test(name) ||
     /^(08|57P|ECONNREFUSED|ECONNRESET|EPIPE)/.test(String(code)) ||
     /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|not currently accepting connections|the database system is/.test(message)
   );

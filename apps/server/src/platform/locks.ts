@@ -3,7 +3,7 @@
  * transaction at a time, across all servers of the database.
  */
 export const LOCKS = {
-  /** Files of libraries are written, or read anew. */
+  /** Files of libraries are written. */
   files: 7301,
   /** Class of the session locks that tell which servers are alive; the second key is the runner's number. */
   alive: 7302,
@@ -17,6 +17,10 @@ export const LOCKS = {
   judging: 7306,
   /** Class of the locks on deliveries that are under way; the second key is the delivery's number. */
   delivery: 7307,
+  /** Libraries are read anew. Not the lock of those who write: a survey takes long, and nobody waits for it. */
+  survey: 7308,
+  /** What was read of files is stored: short, shared by those who read, alone for those who have written. */
+  readings: 7309,
 } as const;
 
 /** Takes the lock of a running server, by class and runner, for as long as its connection lives. */
@@ -27,3 +31,9 @@ export const TRY_LOCK = 'SELECT pg_try_advisory_xact_lock($1, $2) AS got';
 
 /** Takes one of the locks until the transaction ends. */
 export const TAKE_LOCK = 'SELECT pg_advisory_xact_lock($1)';
+
+/** Takes one of the locks until the transaction ends, together with others who take it like this. */
+export const SHARE_LOCK = 'SELECT pg_advisory_xact_lock_shared($1)';
+
+/** Takes one of them where nobody else has it. */
+export const TRY_LOCK_ALONE = 'SELECT pg_try_advisory_xact_lock($1) AS got';

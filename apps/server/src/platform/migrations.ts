@@ -700,6 +700,16 @@ CREATE TRIGGER judge_new_settings AFTER INSERT ON settings REFERENCING NEW TABLE
 CREATE TRIGGER judge_changed_settings AFTER UPDATE ON settings REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_by_settings();
 `,
   },
+  {
+    name: '0013-journals-in-order',
+    up: `
+-- The order in which files are written, whether their bytes are exchanged in place, and why an interrupted set could not be finished so far.
+ALTER TABLE journal ADD COLUMN seq int NOT NULL DEFAULT 0;
+ALTER TABLE journal ADD COLUMN in_place boolean NOT NULL DEFAULT false;
+ALTER TABLE change_sets ADD COLUMN recovery_problem text;
+CREATE INDEX change_sets_applying ON change_sets (id) WHERE state = 'applying';
+`,
+  },
 ];
 
 /** Brings the database to the newest layout, or to that of the migration `to`. */

@@ -1,6 +1,5 @@
 import { createHash } from 'node:crypto';
 import { readFileSync } from 'node:fs';
-import { readFile } from 'node:fs/promises';
 import { createRequire } from 'node:module';
 import { workerData } from 'node:worker_threads';
 import { FileError } from '@rule/core/files';
@@ -8,6 +7,7 @@ import { CutShape, cutShapes } from '@rule/core/files/step';
 import { Shape, Solid, drawTriangles } from '@rule/core/geometry';
 import { PNG } from 'pngjs';
 import openKernel, { OpenCascadeInstance, TopoDS_Shape } from 'replicad-opencascadejs';
+import { NotAFile, readPlain } from '../platform/plain-file';
 import { Db, rows } from '../platform/db';
 
 /** Runs the geometry kernel. It has threads of its own: one that hangs is ended and begun anew. */
@@ -128,11 +128,11 @@ export interface ShapeFileInput {
 export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[]> {
   const sql = database();
   let cuts: CutShape[];
-  const bytes = await readFile(full);
   try {
-    cuts = cutShapes(bytes);
+    cuts = cutShapes(await readPlain(full));
   } catch (error) {
-    if (error instanceof FileError) return [error.message];
+    if ((error as NodeJS.ErrnoException).code !== undefined) return [`The file cannot be read (${(error as NodeJS.ErrnoException).code}).`];
+    if (error instanceof NotAFile || error instanceof FileError) return [error.message];
     throw error;
   }
   const hashed = cuts.map((cut) => ({ ...cut, hash: hashOf(cut.essence) }));

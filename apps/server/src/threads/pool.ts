@@ -6,7 +6,12 @@ export class WorkPool {
   private readonly pool: Piscina;
 
   /** @param worker path of the bundled worker; `data` goes to every worker thread */
-  constructor(worker: string, data: { readonly databaseUrl: string; readonly storeRoot: string }, threads = 2) {
+  constructor(
+    worker: string,
+    data: { readonly databaseUrl: string; readonly storeRoot: string },
+    threads = 2,
+    warn: (problem: unknown) => void = () => undefined,
+  ) {
     // A thread that waits for the database takes up a second task meanwhile.
     this.pool = new Piscina({
       filename: worker,
@@ -18,6 +23,8 @@ export class WorkPool {
       idleTimeout: 600_000,
       execArgv: [],
     });
+    // A thread that ends without a task is begun anew with the next one.
+    this.pool.on('error', warn);
   }
 
   run<K extends keyof Tasks>(name: K, input: Parameters<Tasks[K]>[0], signal?: AbortSignal): ReturnType<Tasks[K]> {

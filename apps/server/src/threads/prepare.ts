@@ -1,7 +1,8 @@
-import { readFile } from 'node:fs/promises';
+import { constants, open, stat } from 'node:fs/promises';
 import { judgeLine, orNull } from '@rule/core/changes';
 import { FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
 import { HeldValue } from '@rule/core/values';
+import { NotAFile, readPlain } from '../platform/plain-file';
 import { FileStore, hashOf } from '../platform/store';
 import { describe } from './read';
 
@@ -61,12 +62,35 @@ export async function movedIn(input: { readonly format: string; readonly from: s
 /** A line as the core knows lines; which file it is in does not matter here. */
 const asLine = ({ holder, place, name, base, proposed }: PreparedLine) => ({ address: { file: 0, holder, place, name }, base, proposed });
 
+/** Write permission of a file's owner. */
+const OWNER_WRITES = 0o200;
+
+/** Why a file must not be written although it can be read: its mode says so, which holds for root as well, or the system does. */
+async function protectionOf(path: string): Promise<string | null> {
+  if (((await stat(path)).mode & OWNER_WRITES) === 0) return 'The file is read-only.';
+  try {
+    // Opening asks the system in full: permission, read-only disks, and the attributes that keep even root from writing.
+    await (await open(path, constants.O_WRONLY | constants.O_NONBLOCK | constants.O_NOFOLLOW)).close();
+    return null;
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code;
+    if (code === 'EACCES') return 'The server may not write the file.';
+    if (code === 'EPERM') return 'The file is protected against changes by an attribute.';
+    if (code === 'EROFS') return 'The file is on a disk that is mounted read-only.';
+    if (code === 'ETXTBSY' || code === 'EBUSY') return 'Another program holds the file open.';
+    if (code === 'EISDIR' || code === 'ELOOP' || code === 'ENXIO') return null;
+    throw error;
+  }
+}
+
 /** Compares every line's base with the file as it is now, makes the new bytes, and proves that they hold what they should. */
 export async function prepareFile(input: PrepareInput, store: FileStore): Promise<Prepared> {
   let oldHash: string | null = null;
   let current: FileReading | null = null;
   try {
-    const bytes = await readFile(input.full);
+    const protection = await protectionOf(input.full);
+    if (protection !== null) return { ok: false, message: protection, conflicts: [], oldHash: null, current: null };
+    const bytes = await readPlain(input.full);
     oldHash = hashOf(bytes);
     // The name is no part of the content: whoever applies gives it to the file.
     const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
@@ -93,6 +117,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     return { ok: true, oldHash, newHash: await store.put(after), reading, moved: [...moved] };
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
+    if (error instanceof NotAFile) return { ok: false, message: error.message, conflicts: [], oldHash, current };
     if (error instanceof FileError) return { ok: false, message: describe(error), conflicts: [], oldHash, current };
     if (code === 'ENOENT') return { ok: false, message: 'The file is no longer there.', conflicts: [], oldHash, current };
     if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO')

@@ -1,9 +1,10 @@
-import { closeSync, createReadStream, openSync, readFileSync, readSync, statSync } from 'node:fs';
-import { createHash } from 'node:crypto';
+import { statSync } from 'node:fs';
 import { FileError, FileReading, SNIFFED, formatById, formatOf, sniffFormat } from '@rule/core/files';
 import { compileStandIns } from '@rule/core/values';
 import { Birth, Readings } from '../library/readings';
-import { Db } from '../platform/db';
+import { Db, Sql } from '../platform/db';
+import { LOCKS, SHARE_LOCK } from '../platform/locks';
+import { NotAFile, OpenFile, fillFrom, hashPlain, withPlainFile } from '../platform/plain-file';
 import { hashOf } from '../platform/store';
 
 /** Largest file that Rule reads for its values. Larger ones of unknown kinds are still hashed. */
@@ -38,21 +39,10 @@ const OTHER: FileReading = {
   problems: [],
 };
 
-async function hashOfFile(full: string): Promise<string> {
-  const hash = createHash('sha256');
-  for await (const chunk of createReadStream(full, { highWaterMark: 1 << 20 })) hash.update(chunk as Uint8Array);
-  return hash.digest('hex');
-}
-
-function head(full: string): Uint8Array {
-  const handle = openSync(full, 'r');
-  try {
-    const bytes = new Uint8Array(SNIFFED);
-    return bytes.subarray(0, readSync(handle, bytes, 0, SNIFFED, 0));
-  } finally {
-    closeSync(handle);
-  }
-}
+const head = ({ fd, size }: OpenFile): Uint8Array => {
+  const bytes = new Uint8Array(Math.min(SNIFFED, size));
+  return bytes.subarray(0, fillFrom(fd, bytes));
+};
 
 const CODES: Readonly<Record<string, string>> = {
   ENOENT: 'The file went away while the library was read.',
@@ -64,74 +54,64 @@ const CODES: Readonly<Record<string, string>> = {
 /** Where the bytes of small files stand while they are read, one file after the other. Readings keep none of them. */
 const desk = new Uint8Array(1024 * 1024);
 
-/** The bytes of a file; those of a small one only until the next file is read. */
-function bytesOf(full: string, size: number): Uint8Array {
-  if (size >= desk.length) return readFileSync(full);
-  const handle = openSync(full, 'r');
-  try {
-    // As much as the file is said to have: whether it has grown meanwhile is asked afterwards.
-    let length = 0;
-    for (let n = -1; n !== 0 && length < size; length += n) n = readSync(handle, desk, length, size - length, length);
-    return desk.subarray(0, length);
-  } finally {
-    closeSync(handle);
-  }
+/** The bytes of a file, as many as it is said to have; those of a small one only until the next file is read. */
+function bytesOf({ fd, size }: OpenFile): Uint8Array {
+  const bytes = size < desk.length ? desk.subarray(0, size) : new Uint8Array(size);
+  return bytes.subarray(0, fillFrom(fd, bytes));
 }
+
+/** Asked between pieces of work: whether somebody still wants it. */
+export type GoOn = () => boolean;
+
+/** Thrown in the thread where somebody cancelled the work. Nothing was stored. */
+class GivenUp extends Error {}
+
+const WRITING = 'Another program was writing the file while it was read. Read the library again.';
 
 /**
  * Reads one file. Blocking calls: the thread has nothing else to do, and for small files they cost a fraction of the others.
  * `format` names the format where the file's name is not to decide; `listed` is what the disk said of the file a moment ago.
  */
-async function readOne(path: string, full: string, format?: string, listed?: Listed): Promise<ReadOutcome> {
+async function readOne(path: string, full: string, format?: string, listed?: Listed, goOn: GoOn = () => true): Promise<ReadOutcome> {
   // What is known of the file when it goes away under the reader's hands.
   const seen = { size: -1 };
+  const unread = (size: number, mtimeMs: number, problem: string, hash = ''): ReadOutcome => ({ path, size, mtimeMs, hash, reading: null, problem });
   try {
     for (let attempt = listed ? 0 : 1; ; attempt++) {
-      const { size, mtimeMs } = listed && attempt === 0 ? listed : statSync(full);
-      seen.size = size;
-      const known = format && format !== 'other' ? formatById(format) : (formatOf(path) ?? sniffFormat(head(full)));
-      if (!known) return { path, size, mtimeMs, hash: await hashOfFile(full), reading: OTHER, problem: null };
-      if (size > LARGEST_FILE)
-        return {
-          path,
-          size,
-          mtimeMs,
-          hash: '',
-          reading: null,
-          problem: `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.`,
-        };
-      const bytes = bytesOf(full, size);
+      const read = withPlainFile(full, (file) => {
+        const { size, mtimeMs } = file;
+        seen.size = size;
+        const known = format && format !== 'other' ? formatById(format) : (formatOf(path) ?? sniffFormat(head(file)));
+        if (!known || size > LARGEST_FILE) return { size, mtimeMs, known, bytes: null };
+        return { size, mtimeMs, known, bytes: bytesOf(file) };
+      });
+      const { size, mtimeMs, known, bytes } = read;
+      // Files that Rule does not know are told apart by their content as well, but not at any price.
+      if (!known) {
+        const hash = size > LARGEST_FILE ? '' : await hashPlain(full, goOn);
+        if (hash === null) throw new GivenUp();
+        return { path, size, mtimeMs, hash, reading: OTHER, problem: null };
+      }
+      if (!bytes) return unread(size, mtimeMs, `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.`);
       const after = statSync(full);
-      if (bytes.length !== size || after.mtimeMs !== mtimeMs || after.size !== size) {
+      const still = bytes.length === size && after.mtimeMs === mtimeMs && after.size === size;
+      if (!still || (attempt === 0 && (listed!.mtimeMs !== mtimeMs || listed!.size !== size))) {
         // It is no longer what was listed, or another program is writing: once more, then at the next rescan.
         if (attempt < 2) continue;
-        return {
-          path,
-          size: -1,
-          mtimeMs: -1,
-          hash: '',
-          reading: null,
-          problem: 'Another program was writing the file while it was read. Read the library again.',
-        };
+        return unread(-1, -1, WRITING);
       }
       const hash = hashOf(bytes);
       try {
         return { path, size, mtimeMs, hash, reading: known.read(bytes), problem: null };
       } catch (error) {
-        return {
-          path,
-          size,
-          mtimeMs,
-          hash,
-          reading: null,
-          problem: error instanceof FileError ? describe(error) : `Rule failed on this file: ${wordsOf(error)}`,
-        };
+        return unread(size, mtimeMs, error instanceof FileError ? describe(error) : `Rule failed on this file: ${wordsOf(error)}`, hash);
       }
     }
   } catch (error) {
-    const code = (error as NodeJS.ErrnoException).code ?? '';
-    if (!CODES[code]) throw error;
-    return { path, size: seen.size, mtimeMs: -1, hash: '', reading: null, problem: CODES[code] };
+    if (error instanceof NotAFile) return unread(seen.size, -1, error.message);
+    const code = (error as NodeJS.ErrnoException).code;
+    if (code === undefined) throw error;
+    return unread(seen.size, -1, CODES[code] ?? `The file cannot be read (${code}).`);
   }
 }
 
@@ -148,8 +128,8 @@ export async function readFiles(input: {
 export async function hashFiles(input: { readonly paths: readonly string[] }): Promise<Record<string, string>> {
   const hashes: Record<string, string> = {};
   for (const path of input.paths) {
-    const hash = await hashOfFile(path).catch(() => undefined);
-    if (hash !== undefined) hashes[path] = hash;
+    const hash = await hashPlain(path).catch(() => null);
+    if (hash !== null) hashes[path] = hash;
   }
   return hashes;
 }
@@ -161,12 +141,16 @@ export interface ScanInput {
     readonly full: string;
     /** Size and time by which it was listed. */
     readonly listed: Listed;
-    /** Hash as last read, so that a file that was only touched is not stored anew. */
+    /** Hash as last read, so that a file that was only touched is not stored anew; `''` for one that is to be stored in any case. */
     readonly hash: string;
+    /** Hash that the database has. */
+    readonly known: string;
     /** Set for a file that the database does not know yet. */
     readonly born: Birth | null;
   }[];
   readonly standIns: readonly string[];
+  /** Holds something else than 0 as soon as nobody wants the work any more. */
+  readonly cancelled: Int32Array;
 }
 
 /** What became of a batch of files. */
@@ -174,6 +158,28 @@ export interface ScanOutcome {
   readonly failed: readonly { readonly path: string; readonly message: string }[];
   /** Files whose size or time had changed but not their bytes. */
   readonly touched: number;
+}
+
+const NOTHING: ScanOutcome = { failed: [], touched: 0 };
+
+/** Thrown where files of a batch were written by Rule after they had been listed: what was read of them is out of date. */
+class Overtaken extends Error {
+  constructor(readonly files: ReadonlySet<number>) {
+    super('Files were written while they were read.');
+  }
+}
+
+/** Files of a batch that a change set has written since, or is writing, and new ones whose path another file has got meanwhile. */
+async function writtenMeanwhile(sql: Sql, { files }: ScanInput): Promise<Set<number>> {
+  const known = files.filter(({ born }) => born === null).map(({ id, known: hash }) => ({ id, hash }));
+  const born = files.flatMap(({ id, born: birth }) => (birth === null ? [] : [{ id, library: birth.library, path: birth.path }]));
+  const found = await sql.all<{ id: number }>(
+    `SELECT f.id FROM jsonb_to_recordset($1::jsonb) AS n(id int, hash text) JOIN files f ON f.id = n.id WHERE f.hash <> n.hash
+     UNION SELECT n.id FROM jsonb_to_recordset($1::jsonb) AS n(id int) JOIN journal j ON j.file_id = n.id JOIN change_sets s ON s.id = j.change_set_id WHERE s.state = 'applying'
+     UNION SELECT n.id FROM jsonb_to_recordset($2::jsonb) AS n(id int, library int, path text) JOIN files f ON f.library_id = n.library AND f.path = n.path`,
+    [JSON.stringify(known), JSON.stringify(born)],
+  );
+  return new Set(found.map((row) => row.id));
 }
 
 const wordsOf = (error: unknown) => (error instanceof Error ? error.message : String(error));
@@ -194,9 +200,12 @@ const sqlState = (error: unknown): string => {
  * @param refused why what the files hold is not kept, if it is not
  */
 export async function scanFiles(input: ScanInput, db: Db, refused: string | null = null): Promise<ScanOutcome> {
+  if (input.files.length === 0) return NOTHING;
   try {
     return await scanTogether(input, db, refused);
   } catch (error) {
+    if (error instanceof GivenUp) return NOTHING;
+    if (error instanceof Overtaken) return scanFiles({ ...input, files: input.files.filter(({ id }) => !error.files.has(id)) }, db, refused);
     if (!REFUSES_DATA.test(sqlState(error))) throw error;
     if (input.files.length === 1) {
       const message = `What it holds cannot be kept: ${wordsOf(error)}`;
@@ -212,10 +221,12 @@ export async function scanFiles(input: ScanInput, db: Db, refused: string | null
 
 async function scanTogether(input: ScanInput, db: Db, refused: string | null): Promise<ScanOutcome> {
   const readings = new Readings(compileStandIns(input.standIns));
+  const goOn = () => Atomics.load(input.cancelled, 0) === 0;
   const failed: { path: string; message: string }[] = [];
   const touched: { id: number; size: number; mtimeMs: number }[] = [];
   for (const { id, path, full, listed, hash, born } of input.files) {
-    const { path: _path, ...read } = await readOne(path, full, undefined, listed);
+    if (!goOn()) return NOTHING;
+    const { path: _path, ...read } = await readOne(path, full, undefined, listed, goOn);
     const outcome = refused === null ? read : { ...read, reading: null, problem: refused };
     if (outcome.problem !== null) failed.push({ path, message: outcome.problem });
     if (outcome.hash !== '' && outcome.hash === hash) touched.push({ id, size: outcome.size, mtimeMs: outcome.mtimeMs });
@@ -224,6 +235,10 @@ async function scanTogether(input: ScanInput, db: Db, refused: string | null): P
   await db.transaction(async (sql) => {
     // What was read can be read again: no batch waits for the disk. The transactions that follow see to it that all of it is kept.
     await sql.run('SET LOCAL synchronous_commit = off');
+    await sql.all(SHARE_LOCK, [LOCKS.readings]);
+    if (!goOn()) throw new GivenUp();
+    const overtaken = await writtenMeanwhile(sql, input);
+    if (overtaken.size > 0) throw new Overtaken(overtaken);
     await readings.store(sql);
     if (touched.length)
       await sql.run(

@@ -1,4 +1,3 @@
-import { readFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { CheckInReport, LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
@@ -8,6 +7,7 @@ import { Link, compareVaultTable, decide } from '@rule/core/vault';
 import { Applying } from '../changes/apply';
 import { Libraries } from '../library/library';
 import { Db, rows } from '../platform/db';
+import { readPlain } from '../platform/plain-file';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { TitleBlocks } from '../titleblocks/titleblocks';
@@ -206,7 +206,7 @@ export class Vault {
         changeSet = report.changeSet;
       }
       const root = await this.db.one<{ root: string }>('SELECT l.root FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1', [id]);
-      const bytes = await readFile(join(root!.root, file.path));
+      const bytes = await readPlain(join(root!.root, file.path));
       const after = await this.port.checkIn(
         entry.id,
         bytes,

@@ -1,0 +1,66 @@
+import { ApplyMode } from '@rule/contract';
+import { Db, Sql, rows } from '../platform/db';
+import { Move } from './swap';
+
+/** A file of an interrupted set: its way, and the format by which it is read afterwards. */
+export interface JournalRow extends Move {
+  readonly format: string;
+}
+
+/** A set that is being applied, or was when something broke off. */
+export interface OpenSet {
+  readonly id: number;
+  readonly mode: ApplyMode;
+  readonly user: number;
+}
+
+/** Writes down, before any file is touched, what is to become of each of them, in the order in which it will happen. */
+export async function plan(sql: Sql, changeSet: number, moves: readonly Move[]): Promise<void> {
+  const list = moves.map(({ file, target, final, oldHash, newHash }, seq) => ({ file, target, oldHash, newHash, seq, moved: final === target ? null : final }));
+  await sql.run(
+    `INSERT INTO journal (change_set_id, file_id, target, old_hash, new_hash, state, moved_to, seq)
+     SELECT $1, file, target, "oldHash", "newHash", 'planned', moved, seq
+     FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, "oldHash" text, "newHash" text, moved text, seq int)`,
+    [changeSet, rows(list)],
+  );
+}
+
+/** Notes that new versions stand ready, and which files are written in place. */
+export async function noteStaged(db: Db, changeSet: number, moves: readonly Move[]): Promise<void> {
+  await db.run(
+    `UPDATE journal j SET state = 'staged', in_place = n."inPlace" FROM jsonb_to_recordset($2::jsonb) AS n(file int, "inPlace" boolean)
+     WHERE j.change_set_id = $1 AND j.file_id = n.file`,
+    [changeSet, rows(moves.map(({ file, inPlace }) => ({ file, inPlace })))],
+  );
+}
+
+/** Notes how it ended: in the transaction that records the set. */
+export async function close(sql: Sql, changeSet: number, done: readonly number[]): Promise<void> {
+  await sql.run(`UPDATE journal SET state = CASE WHEN file_id = ANY($2::int[]) THEN 'done' ELSE 'put back' END WHERE change_set_id = $1`, [changeSet, done]);
+}
+
+/** The journal of a set, in its order. */
+export const journalOf = (sql: Sql, changeSet: number): Promise<JournalRow[]> =>
+  sql.all<JournalRow>(
+    `SELECT j.change_set_id AS "changeSet", j.file_id AS file, j.target, coalesce(j.moved_to, j.target) AS final, j.old_hash AS "oldHash", j.new_hash AS "newHash",
+       j.in_place AS "inPlace", f.format
+     FROM journal j JOIN files f ON f.id = j.file_id WHERE j.change_set_id = $1 ORDER BY j.seq, j.file_id`,
+    [changeSet],
+  );
+
+/** Old and new versions of the files that a set has written, by file. */
+export async function versionsOf(sql: Sql, changeSet: number): Promise<Map<number, { readonly old: string; readonly fresh: string }>> {
+  const found = await sql.all<{ file: number; old: string; fresh: string }>(
+    `SELECT file_id AS file, old_hash AS old, new_hash AS fresh FROM journal WHERE change_set_id = $1 AND state = 'done'`,
+    [changeSet],
+  );
+  return new Map(found.map(({ file, ...versions }) => [file, versions]));
+}
+
+/** Sets that are being applied. Under the files' lock: those that something broke off. */
+export const openSets = (sql: Sql): Promise<OpenSet[]> =>
+  sql.all<OpenSet>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`);
+
+/** Sets of which all is recorded, and something may still stand beside the files. */
+export const unclearedSets = (sql: Sql): Promise<OpenSet[]> =>
+  sql.all<OpenSet>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state <> 'applying' AND NOT cleared ORDER BY id`);

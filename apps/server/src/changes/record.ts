@@ -1,0 +1,200 @@
+import { basename } from 'node:path';
+import { stat } from 'node:fs/promises';
+import { LineRow } from '@rule/contract';
+import { FileReading } from '@rule/core/files';
+import { StandIns, compileStandIns } from '@rule/core/values';
+import { assignClasses } from '../library/classes';
+import { recount } from '../library/counts';
+import { matchIdentities } from '../library/identities';
+import { ReadFile, storeReadings, takeBesideLines } from '../library/readings';
+import { Db, Sql, rows } from '../platform/db';
+import { LOCKS, TAKE_LOCK } from '../platform/locks';
+import { assignWide } from '../projects/members';
+import { markUsed } from '../schema/series';
+import { readSettings } from '../schema/settings';
+import { User } from '../users/user';
+import { close } from './journal';
+import { Trays } from './tray';
+
+/** Keys of holders that a change moved: old key and new key. */
+export type MovedHolders = readonly (readonly [from: string, to: string])[];
+
+/** A file of which a set has written values, as it stands now. */
+export interface Written {
+  readonly file: number;
+  /** Full path; `null` where the values stand in the database alone. */
+  readonly stands: string | null;
+  /** Whether the path is not the one it had before. */
+  readonly renamed: boolean;
+  readonly hash: string;
+  readonly reading: FileReading;
+  readonly moved: MovedHolders;
+}
+
+/** Why lines were not applied. */
+export interface Failure {
+  readonly lines: readonly LineRow[];
+  readonly message: string;
+  /** Lines that the failure is about; all of them when empty. */
+  readonly conflicts: readonly number[];
+}
+
+/** What a change set did, written into the database: values, names, lines and history. */
+export class Recorder {
+  constructor(
+    private readonly db: Db,
+    private readonly trays: Trays,
+  ) {}
+
+  /**
+   * Records in one transaction what happened: values as they now are, lines, the set, the journal.
+   *
+   * @param elsewhere files that are not changed but stand under another name, because somebody took theirs
+   */
+  async record(changeSet: number, done: readonly Written[], partly: boolean, elsewhere: readonly { file: number; stands: string }[] = []): Promise<void> {
+    const inFiles = done.filter((one): one is Written & { stands: string } => one.stands !== null);
+    const read = await Promise.all(
+      inFiles.map(async ({ file, stands, hash, reading }): Promise<ReadFile> => {
+        const { size, mtimeMs } = await stat(stands);
+        return { id: file, size, mtimeMs, hash, reading, problem: null };
+      }),
+    );
+    const ids = done.map(({ file }) => file);
+    const beside = done.filter(({ stands }) => stands === null).map(({ file }) => file);
+    const standIns = compileStandIns((await readSettings(this.db)).standIns);
+    const renamed = [...inFiles.filter((one) => one.renamed), ...elsewhere].map(({ file, stands }) => ({ id: file, name: basename(stands) }));
+    await this.db.transaction(async (sql) => {
+      await sql.all(TAKE_LOCK, [LOCKS.readings]);
+      await renameFiles(sql, renamed);
+      await storeReadings(sql, read, standIns);
+      await moveLines(sql, done);
+      if (beside.length) await recordBeside(sql, changeSet, beside, standIns);
+      await sql.run(`UPDATE change_lines SET state = 'applied' WHERE change_set_id = $1 AND file_id = ANY($2::int[])`, [changeSet, ids]);
+      await close(sql, changeSet, ids);
+      await sql.run('UPDATE change_sets SET state = $2, recovery_problem = NULL WHERE id = $1', [
+        changeSet,
+        done.length === 0 ? 'put back' : partly ? 'partly applied' : 'applied',
+      ]);
+      await sql.run(`UPDATE change_sets o SET reverted_by = s.id FROM change_sets s WHERE s.id = $1 AND s.state = 'applied' AND o.id = s.revert_of`, [
+        changeSet,
+      ]);
+      const { modelProperty } = await readSettings(sql);
+      // Only these values say which file stands for what.
+      const telling = await sql.one(`SELECT 1 FROM change_lines WHERE change_set_id = $1 AND (place = 'field' OR name = $2) LIMIT 1`, [
+        changeSet,
+        modelProperty,
+      ]);
+      if (telling) await matchIdentities(sql, modelProperty);
+      await assignClasses(sql, ids);
+      await assignWide(sql, ids);
+      await markUsed(sql, changeSet);
+    });
+    const names = await this.db.all<{ name: string }>(`SELECT DISTINCT name FROM change_lines WHERE change_set_id = $1 AND place = 'property'`, [changeSet]);
+    await recount(
+      this.db,
+      names.map((row) => row.name),
+    );
+  }
+
+  /** Puts lines that were not applied back into the tray they came from, with the reason. */
+  async returnFailed(owner: Pick<User, 'id'>, changeSet: number, failures: readonly Failure[], message: string | null = null): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      const left = await sql.all<{ id: number }>(
+        `SELECT l.id FROM change_lines l JOIN change_sets s ON s.id = l.change_set_id WHERE s.id = $1 AND s.from_tray AND l.state <> 'applied'`,
+        [changeSet],
+      );
+      const ids = left.map((line) => line.id);
+      await this.toTray(sql, owner, ids);
+      if (message !== null) await sql.run('UPDATE change_lines SET message = $2 WHERE id = ANY($1::int[])', [ids, message]);
+    });
+    await this.markFailures(failures);
+  }
+
+  private async toTray(sql: Sql, user: Pick<User, 'id'>, ids: readonly number[]): Promise<void> {
+    if (ids.length === 0) return;
+    const tray = await this.trays.pendingSet(sql, user);
+    // A line that the person has typed anew in the meantime stays; the returning one gives way to it.
+    await sql.run(
+      `UPDATE change_lines l SET change_set_id = $1, state = 'pending' WHERE l.id = ANY($2::int[])
+         AND NOT EXISTS (SELECT 1 FROM change_lines o WHERE o.change_set_id = $1 AND o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name)`,
+      [tray, ids],
+    );
+  }
+
+  /** Writes beside lines why they were not applied. */
+  async markFailures(failures: readonly Failure[]): Promise<void> {
+    const marks = failures.flatMap(({ lines, message, conflicts }) =>
+      lines.filter((line) => conflicts.length === 0 || conflicts.includes(line.id)).map((line) => ({ id: line.id, message })),
+    );
+    await this.db.run('UPDATE change_lines l SET message = n.message FROM jsonb_to_recordset($1::jsonb) AS n(id int, message text) WHERE l.id = n.id', [
+      rows(marks),
+    ]);
+  }
+}
+
+/** Lines to values kept beside files whose base is no longer what stands there. */
+export async function besideConflicts(sql: Sql, lines: readonly LineRow[]): Promise<Set<number>> {
+  if (lines.length === 0) return new Set();
+  const found = await sql.all<{ id: number }>(
+    `SELECT l.id FROM change_lines l LEFT JOIN beside_values b ON b.file_id = l.file_id AND b.name = l.name WHERE l.id = ANY($1::int[])
+       AND coalesce(b.text, '') <> coalesce(l.base->>'text', '') AND coalesce(b.text, '') <> coalesce(l.proposed->>'text', '')`,
+    [lines.map((line) => line.id)],
+  );
+  return new Set(found.map((row) => row.id));
+}
+
+/** Writes values that are kept beside files, in the transaction that records the change set. */
+async function recordBeside(sql: Sql, changeSet: number, files: readonly number[], standIns: StandIns): Promise<void> {
+  await sql.run(
+    `DELETE FROM beside_values b USING change_lines l WHERE l.change_set_id = $1 AND l.file_id = ANY($2::int[]) AND l.place = 'property' AND b.file_id = l.file_id AND b.name = l.name`,
+    [changeSet, files],
+  );
+  await sql.run(
+    `INSERT INTO beside_values SELECT file_id, name, proposed->>'text', proposed->>'form', proposed->>'unit' FROM change_lines
+     WHERE change_set_id = $1 AND file_id = ANY($2::int[]) AND place = 'property' AND proposed IS NOT NULL`,
+    [changeSet, files],
+  );
+  await takeBesideLines(
+    sql,
+    changeSet,
+    files.filter((id) => id > 0),
+    standIns,
+  );
+}
+
+/** Lines of all change sets follow holders that got another key: they are about the same copy, body or occurrence as before. */
+async function moveLines(sql: Sql, files: readonly Pick<Written, 'file' | 'moved'>[]): Promise<void> {
+  const moves = files.flatMap(({ file, moved }) => moved.map(([from, to]) => ({ file, from, to })));
+  if (moves.length === 0) return;
+  // Keys may have changed places, and no two lines of a set may be about one value in between. A line about a holder that is gone stays where it is.
+  const bind = [rows(moves)];
+  const found = await sql.all<{ id: number; to: string }>(
+    `SELECT l.id, n."to" FROM jsonb_to_recordset($1::jsonb) AS n(file int, "from" text, "to" text) JOIN change_lines l ON l.file_id = n.file AND l.holder = n."from"
+     WHERE NOT EXISTS (SELECT 1 FROM change_lines o WHERE (o.change_set_id, o.file_id, o.holder, o.place, o.name) = (l.change_set_id, l.file_id, n."to", l.place, l.name)
+       AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS m(file int, "from" text) WHERE m.file = o.file_id AND m."from" = o.holder))`,
+    bind,
+  );
+  await sql.run(`UPDATE change_lines SET holder = chr(1) || id WHERE id = ANY($1::int[])`, [found.map((row) => row.id)]);
+  await sql.run('UPDATE change_lines l SET holder = n."to" FROM jsonb_to_recordset($1::jsonb) AS n(id int, "to" text) WHERE l.id = n.id', [rows(found)]);
+}
+
+/** Writes the new names of files, which may have changed places with one another. */
+async function renameFiles(sql: Sql, files: readonly { readonly id: number; readonly name: string }[]): Promise<void> {
+  if (files.length === 0) return;
+  const list = rows(files);
+  const wanted = `SELECT f.id, f.library_id, CASE WHEN f.folder = '' THEN n.name ELSE f.folder || '/' || n.name END AS path, n.name
+    FROM jsonb_to_recordset($1::jsonb) AS n(id int, name text) JOIN files f ON f.id = n.id`;
+  // A file that is gone may still be known under the name, also where nobody has noticed yet that it is gone.
+  const gone = await sql.all<{ id: number }>(
+    `UPDATE files f SET path = f.path || ' (gone, ' || f.id || ')', removed = true, model_file_id = NULL FROM (${wanted}) w
+     WHERE f.library_id = w.library_id AND f.path = w.path AND NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(id int) WHERE n.id = f.id) RETURNING f.id`,
+    [list],
+  );
+  for (const table of ['holders', 'held_values'])
+    if (gone.length) await sql.run(`DELETE FROM ${table} WHERE file_id = ANY($1::int[])`, [gone.map((row) => row.id)]);
+  const paths = await sql.all<{ id: number; path: string; name: string }>(wanted, [list]);
+  await sql.run(`UPDATE files SET path = path || chr(1) || id WHERE id = ANY($1::int[])`, [paths.map((row) => row.id)]);
+  await sql.run('UPDATE files f SET path = n.path, name = n.name FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, name text) WHERE f.id = n.id', [
+    rows(paths),
+  ]);
+}

@@ -1,0 +1,361 @@
+import { open, rename, rm, stat } from 'node:fs/promises';
+import { basename, dirname, extname, join } from 'node:path';
+import { copyAttributes } from '../platform/attributes';
+import { readPlain } from '../platform/plain-file';
+import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
+
+/** One file on its way from its old version to its new one, and maybe to another name. */
+export interface Move {
+  readonly changeSet: number;
+  readonly file: number;
+  /** Where the file stands before. */
+  readonly target: string;
+  /** Where it stands afterwards: the same, or its new name. */
+  readonly final: string;
+  readonly oldHash: string;
+  readonly newHash: string;
+  /** Whether the bytes are exchanged in the file itself, because another file in its place would not be the same to others. */
+  inPlace: boolean;
+}
+
+/** Where a file is on its way. */
+type Position = 'before' | 'between' | 'arrived';
+
+/** What became of a set of files. */
+export interface Swapped {
+  readonly arrived: readonly Move[];
+  readonly failed: ReadonlyMap<Move, unknown>;
+  /** Files that stand under a name that is neither the old nor the new one, because somebody else took both. */
+  readonly elsewhere: ReadonlyMap<Move, string>;
+}
+
+/** What is told and asked while files are swapped. */
+export interface SwapHooks {
+  /** New versions stand ready beside their files; `inPlace` of them is settled. */
+  staged(moves: readonly Move[]): Promise<void>;
+  /** Asked before each step that changes what others see. Throws where the work must stop at once. */
+  check(): void;
+  /** Whether to begin with no further file. */
+  cancelled(): boolean;
+  at(step: 'staged' | 'set aside one' | 'swapping' | 'swapped one' | 'swapped'): Promise<void>;
+  progress(done: number, total: number): void;
+}
+
+/** Another program has changed the file since its values were compared. */
+export class ChangedMeanwhile extends Error {
+  constructor() {
+    super('The file was changed by another program in the meantime.');
+  }
+}
+
+/** A file that is not part of the change stands under the new name. */
+export class NameTaken extends Error {
+  constructor() {
+    super('A file of the new name stands there already.');
+  }
+}
+
+/** The file that has the name now keeps it. */
+class NameKept extends Error {
+  constructor() {
+    super('The file that has the new name now could not give it up.');
+  }
+}
+
+/** Somebody stopped the work before it came to this file. */
+class Stopped extends Error {
+  constructor() {
+    super('It was cancelled before this file was written.');
+  }
+}
+
+const privateName = ({ target, changeSet }: Move, what: 'new' | 'old') =>
+  join(dirname(target), `.rule-${changeSet}-${what}-${hashOf(Buffer.from(target)).slice(0, 12)}`);
+
+/** Its new version waits under this name; of a file that is written in place, the file itself between two names. */
+const stagedName = (move: Move) => privateName(move, 'new');
+
+/** Its old version is kept under this one until the change set is recorded; of a file that is written in place, a mark that it has arrived. */
+const keptName = (move: Move) => privateName(move, 'old');
+
+const isRenamed = (move: Move) => move.final !== move.target;
+
+/** What one write to a disk takes along or leaves as a whole. */
+const SECTOR = 512;
+
+/** Whether each piece of a file is of its old or its new version: what a crash leaves of a file that was written in place. */
+export function isTorn(now: Uint8Array, old: Uint8Array, fresh: Uint8Array): boolean {
+  if (now.length !== old.length && now.length !== fresh.length && now.length > Math.max(old.length, fresh.length)) return false;
+  for (let at = 0; at < now.length; at += SECTOR) {
+    const piece = now.subarray(at, at + SECTOR);
+    const matches = (version: Uint8Array) => Buffer.compare(piece, version.subarray(at, at + piece.length)) === 0;
+    if (!matches(old) && !matches(fresh) && !piece.every((byte) => byte === 0)) return false;
+  }
+  return true;
+}
+
+/**
+ * Brings files to their new versions and names, and back. All that is known of where a file is stands on the disk: a crash between any two
+ * steps leaves what the next start can go on with.
+ *
+ * A new version takes its file's place by renaming, so that nobody ever sees half of it. Files that get another name give up the old one
+ * first, all of them, and only then take the new ones: they may change places with one another in any circle or chain.
+ */
+export class Swap {
+  constructor(private readonly store: FileStore) {}
+
+  /**
+   * Brings files to their new versions, from wherever they are on the way. With `whole`, one that fails brings all of them back; otherwise it
+   * brings back those that depend on its name.
+   */
+  async forward(moves: readonly Move[], whole: boolean, hooks: SwapHooks): Promise<Swapped> {
+    const failed = new Map<Move, unknown>();
+    const elsewhere = new Map<Move, string>();
+    const at = new Map<Move, Position>();
+    for (const move of moves) at.set(move, await this.positionOf(move));
+    const back = async (group: readonly Move[], reason: unknown) => {
+      for (const move of group) if (!failed.has(move)) failed.set(move, reason);
+      for (const [move, path] of await this.retreat(group)) elsewhere.set(move, path);
+    };
+    const outcome = async (): Promise<Swapped> => {
+      const all = whole && failed.size > 0;
+      if (all) for (const [move, path] of await this.retreat(moves)) elsewhere.set(move, path);
+      return { arrived: all ? [] : alive(), failed, elsewhere };
+    };
+    const alive = () => moves.filter((move) => !failed.has(move));
+
+    await this.stage(
+      moves.filter((move) => at.get(move) !== 'arrived'),
+      at,
+      whole,
+      failed,
+      hooks,
+    );
+    if (whole && failed.size > 0) return outcome();
+    await hooks.staged(alive());
+    await hooks.at('staged');
+
+    for (const move of alive().filter(isRenamed)) {
+      if (at.get(move) !== 'before') continue;
+      hooks.check();
+      try {
+        if (hooks.cancelled()) throw new Stopped();
+        await this.giveUp(move);
+      } catch (error) {
+        failed.set(move, error);
+        if (whole) return outcome();
+        continue;
+      }
+      at.set(move, 'between');
+      await hooks.at('set aside one');
+    }
+    // Everybody has given up the name: whatever stands under one now keeps it.
+    for (const move of alive().filter(isRenamed)) if (at.get(move) === 'between' && (await exists(move.final))) failed.set(move, new NameTaken());
+    if (whole && failed.size > 0) return outcome();
+    const left = dependents([...failed.keys()], moves);
+    await back(
+      [...left].filter((move) => isRenamed(move)),
+      new NameKept(),
+    );
+
+    let done = 0;
+    for (const move of moves) {
+      if (failed.has(move)) continue;
+      if (at.get(move) === 'arrived') {
+        done++;
+        continue;
+      }
+      hooks.check();
+      await hooks.at('swapping');
+      try {
+        if (hooks.cancelled()) throw new Stopped();
+        await this.arrive(move);
+      } catch (error) {
+        failed.set(move, error);
+        if (whole) return outcome();
+        await back([...dependents([move], alive().concat(move))], new NameKept());
+        continue;
+      }
+      at.set(move, 'arrived');
+      hooks.progress(++done, moves.length);
+      await hooks.at('swapped one');
+    }
+    await hooks.at('swapped');
+    return outcome();
+  }
+
+  /** Where a file is on its way. Files that nobody can say anything about count as not begun; the next step finds out. */
+  private async positionOf(move: Move): Promise<Position> {
+    const [staged, kept] = [await exists(stagedName(move)), await exists(keptName(move))];
+    if (isRenamed(move)) {
+      if (move.inPlace) return staged ? 'between' : kept ? 'arrived' : 'before';
+      if (!kept) return 'before';
+      return !staged && (await exists(move.final)) ? 'arrived' : 'between';
+    }
+    return move.newHash !== move.oldHash && (await this.holds(move.target, move.newHash)) ? 'arrived' : 'before';
+  }
+
+  private async holds(path: string, hash: string): Promise<boolean> {
+    const bytes = await readPlain(path).catch(() => null);
+    return bytes !== null && hashOf(bytes) === hash;
+  }
+
+  /** Makes new versions ready beside their files, and settles which files are written in place. */
+  private async stage(moves: readonly Move[], at: ReadonlyMap<Move, Position>, whole: boolean, failed: Map<Move, unknown>, hooks: SwapHooks): Promise<void> {
+    const staged: Move[] = [];
+    for (const move of moves) {
+      if (move.inPlace) continue;
+      hooks.check();
+      try {
+        if (hooks.cancelled()) throw new Stopped();
+        if (at.get(move) === 'before' && (await stat(move.target)).nlink > 1 && !(await exists(keptName(move)))) {
+          move.inPlace = true;
+          continue;
+        }
+        await this.store.copyTo(move.newHash, stagedName(move));
+        staged.push(move);
+      } catch (error) {
+        // Who may write the file but nothing beside it still can write the file.
+        if (CLOSED.has((error as NodeJS.ErrnoException).code ?? '') && !isRenamed(move)) {
+          move.inPlace = true;
+          continue;
+        }
+        failed.set(move, error);
+        if (whole) return;
+      }
+    }
+    const heirs = new Map(staged.map((move) => [{ from: at.get(move) === 'between' ? keptName(move) : move.target, to: stagedName(move) }, move]));
+    for (const heir of await copyAttributes([...heirs.keys()])) {
+      const move = heirs.get(heir)!;
+      if (at.get(move) !== 'before') continue;
+      await rm(stagedName(move), { force: true });
+      move.inPlace = true;
+    }
+  }
+
+  /** Gives a file's name up. Its old version waits under a private name. */
+  private async giveUp(move: Move): Promise<void> {
+    if (!(await this.holds(move.target, move.oldHash))) throw new ChangedMeanwhile();
+    await rename(move.target, move.inPlace ? stagedName(move) : keptName(move));
+    await sync(dirname(move.target));
+  }
+
+  /** Brings a new version to where it belongs. */
+  private async arrive(move: Move): Promise<void> {
+    if (isRenamed(move)) {
+      if (await exists(move.final)) throw new NameTaken();
+      if (move.inPlace) {
+        await this.writeInto(stagedName(move), move);
+        await (await open(keptName(move), 'w')).close();
+      }
+      await rename(stagedName(move), move.final);
+      await sync(dirname(move.final));
+      return;
+    }
+    if (move.inPlace) return this.writeInto(move.target, move);
+    if (!(await this.holds(move.target, move.oldHash))) throw new ChangedMeanwhile();
+    await keepAs(move.target, keptName(move));
+    await rename(stagedName(move), move.target);
+    await sync(dirname(move.target));
+  }
+
+  /** Exchanges the bytes of a file in the file itself. Both versions are in the store: what a crash leaves half written is known by its pieces. */
+  private async writeInto(path: string, move: Move, back = false): Promise<void> {
+    const [old, fresh] = [await this.store.get(move.oldHash), await this.store.get(move.newHash)];
+    const now = new Uint8Array(await readPlain(path));
+    const wanted = back ? old : fresh;
+    if (Buffer.compare(now, wanted) === 0) return;
+    if (!isTorn(now, old, fresh)) throw new ChangedMeanwhile();
+    const handle = await open(path, 'r+');
+    try {
+      await handle.writeFile(wanted);
+      await handle.truncate(wanted.length);
+      await handle.sync();
+    } finally {
+      await handle.close();
+    }
+  }
+
+  /**
+   * Brings files back to their old versions and names; leaves those alone that another program has changed since. A file whose name somebody
+   * else has taken meanwhile gets one like it.
+   *
+   * @returns files that did not get their old names, with the path that they stand under
+   */
+  async retreat(moves: readonly Move[]): Promise<Map<Move, string>> {
+    const elsewhere = new Map<Move, string>();
+    // First all of them leave their new names, then they take the old ones.
+    for (const move of moves) {
+      if (!isRenamed(move) || (await this.positionOf(move)) !== 'arrived') continue;
+      await rename(move.final, stagedName(move));
+      if (move.inPlace) await rm(keptName(move), { force: true });
+      await sync(dirname(move.final));
+    }
+    for (const move of moves) {
+      if (!isRenamed(move)) await this.restore(move);
+      else if ((await this.positionOf(move)) === 'between') {
+        if (move.inPlace) await this.writeInto(stagedName(move), move, true);
+        const name = (await exists(move.target)) ? await freeName(move.target) : move.target;
+        if (name !== move.target) elsewhere.set(move, name);
+        await rename(move.inPlace ? stagedName(move) : keptName(move), name);
+        await sync(dirname(name));
+      }
+      if (!move.inPlace) await rm(stagedName(move), { force: true });
+    }
+    return elsewhere;
+  }
+
+  /** Puts the old version of a file back that kept its name. */
+  private async restore(move: Move): Promise<void> {
+    if (move.inPlace) {
+      if (await exists(move.target)) await this.writeInto(move.target, move, true).catch(ignore(ChangedMeanwhile));
+      return;
+    }
+    if (move.newHash === move.oldHash || !(await this.holds(move.target, move.newHash))) return;
+    const kept = keptName(move);
+    if (!(await exists(kept))) {
+      await this.store.copyTo(move.oldHash, kept);
+      await copyAttributes([{ from: move.target, to: kept }]);
+    }
+    await rename(kept, move.target);
+    await sync(dirname(move.target));
+  }
+
+  /** Removes what was kept beside files for the way back. */
+  async clear(moves: readonly Move[]): Promise<void> {
+    for (const move of moves) for (const name of [stagedName(move), keptName(move)]) await rm(name, { force: true });
+  }
+}
+
+/** Errors that say that nothing may be made in a folder. */
+const CLOSED = new Set(['EACCES', 'EPERM', 'EROFS']);
+
+const ignore =
+  (kind: new () => Error) =>
+  (error: unknown): void => {
+    if (!(error instanceof kind)) throw error;
+  };
+
+/** The given files, and all that were to take a name that one of them keeps. */
+function dependents(failed: readonly Move[], moves: readonly Move[]): Set<Move> {
+  const all = new Set(failed);
+  const byFinal = new Map(moves.filter(isRenamed).map((move) => [move.final, move]));
+  const queue = failed.filter(isRenamed);
+  for (let move = queue.pop(); move; move = queue.pop()) {
+    const next = byFinal.get(move.target);
+    if (next && !all.has(next)) {
+      all.add(next);
+      queue.push(next);
+    }
+  }
+  return all;
+}
+
+/** A path like the given one under which nothing stands. */
+async function freeName(path: string): Promise<string> {
+  const ending = extname(path);
+  for (let n = 2; ; n++) {
+    const candidate = join(dirname(path), `${basename(path, ending)} (${n})${ending}`);
+    if (!(await exists(candidate))) return candidate;
+  }
+}
