@@ -1,6 +1,7 @@
 import {
   ApplyMode,
   ApplyReport,
+  ApplyStarted,
   CellPage,
   CellQuery,
   CheckPage,
@@ -72,7 +73,16 @@ export class RuleServer {
   reopenTakeBack = (id: number) => this.ask<TakeBackView>('POST', `/exchange/take-backs/${id}/reopen`, {}, { json: {} });
   takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
   takeBackCells = (id: number, query: CellQuery) => this.get<CellPage>(`/exchange/take-backs/${id}/cells`, { ...query });
-  applyTakeBack = (id: number, mode: ApplyMode) => this.ask<ApplyReport>('POST', `/exchange/take-backs/${id}/apply`, {}, { json: { mode } });
+  applyTakeBack = async (id: number, mode: ApplyMode): Promise<ApplyReport> => {
+    const { job, report } = await this.ask<ApplyStarted>('POST', `/exchange/take-backs/${id}/apply`, {}, { json: { mode } });
+    if (report) return report;
+    for (;;) {
+      const { state, message, result } = await this.job(job);
+      if (state === 'done') return result as ApplyReport;
+      if (state !== 'waiting' && state !== 'running') throw new Trouble(message ?? 'Applying was cancelled.');
+      await new Promise((done) => setTimeout(done, 500));
+    }
+  };
 
   /** The schema in force, with the choices of its lists. */
   async schema(): Promise<Schema> {

@@ -1,7 +1,10 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { step } from '@rule/core/files/step';
 import { Problem, VaultFile, VaultState } from '@rule/contract';
+import { Server, createServer } from 'node:http';
+import { AddressInfo } from 'node:net';
 import pg from 'pg';
+import { HttpVault, VaultPort } from '../src/vault/port';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(60_000);
@@ -90,14 +93,14 @@ describe('the vault', () => {
   it('that is slow, fails or drops the connection gives a clear answer and leaves nothing half done', async () => {
     const gate = await rule.file('slide-gate.step');
     const before = rule.bytes('slide-gate.step');
-    const port = rule.services.vault['port'] as unknown as { timeoutMs: number };
+    const port = rule.services.vault['port'] as unknown as { silenceMs: number };
     for (const [faults, message, timeoutMs] of [
       [{ delayMs: 3000 }, /did not answer within 1 s/, 1000],
       [{ failNext: 1 }, /inner fault/, 30_000],
       [{ dropNext: 1 }, /cannot be reached|broke off/, 30_000],
     ] as const) {
       await rule.vault('POST', '/api/faults', faults);
-      port.timeoutMs = timeoutMs;
+      port.silenceMs = timeoutMs;
       const answer = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
       expect([answer.status, answer.code]).toEqual([502, 'vault-unreachable']);
       expect(answer.detail).toMatch(message);
@@ -130,6 +133,66 @@ describe('the vault', () => {
     expect((await okafor.delete(`/vault/links/${made.id}`)).status).toBe(403);
     expect((await varga.delete(`/vault/links/${made.id}`)).status).toBe(200);
     expect((await varga.delete(`/vault/links/${made.id}`)).status).toBe(404);
+  });
+});
+
+describe('a vault that does not tell the whole truth', () => {
+  /** Answers everything with the same words. */
+  const saying = (body: string, headers: Record<string, string> = {}) =>
+    new Promise<{ url: string; close: () => void }>((done) => {
+      const server = createServer((request, response) => {
+        request.resume();
+        response.writeHead(200, { 'content-type': 'application/json', ...headers }).end(body);
+      });
+      server.listen(0, '127.0.0.1', () => done({ url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, close: () => server.close() }));
+    });
+  const stub = 'DR-15/parts/chimney-stub.step';
+  const row = { id: 1, path: stub, version: 1, state: 'open', checkedOutBy: null, record: {} };
+
+  it.each([
+    ['an empty list without a count', '[]', {}],
+    ['an empty list', '[]', { 'x-total-count': '0' }],
+    ['rows without fields', '[{}]', { 'x-total-count': '1' }],
+    ['a state that there is not', JSON.stringify([{ ...row, state: 'free' }]), { 'x-total-count': '1' }],
+    ['one path twice', JSON.stringify([row, { ...row, id: 2 }]), { 'x-total-count': '2' }],
+    ['fewer rows than there are', JSON.stringify([row]), { 'x-total-count': '38' }],
+    ['no list', '{"files":[]}', { 'x-total-count': '0' }],
+  ])('but answers with %s unlocks nothing', async (_what, body, headers) => {
+    const vault = rule.services.vault as unknown as { port: VaultPort; refreshLocks(): Promise<void> };
+    const real = vault.port;
+    const fake = await saying(body, headers);
+    const locks = () => rule.db.all('SELECT path, lock_reason, workflow_state FROM files ORDER BY path');
+    const before = await locks();
+    vault.port = new HttpVault(fake.url, 'x');
+    try {
+      await vault.refreshLocks();
+      expect(((await okafor.get('/vault')).body as VaultState).problem).toMatch(/^The vault /);
+      expect(await locks()).toEqual(before);
+      expect(await rule.db.one('SELECT 1 AS there FROM files WHERE path = $1 AND lock_reason IS NOT NULL', [stub])).toEqual({ there: 1 });
+    } finally {
+      vault.port = real;
+      fake.close();
+    }
+  });
+
+  it('takes as long for a transfer as its line needs', async () => {
+    // A vault that reads a piece, waits, and reads on: 3 MB take far longer than the silence that is allowed.
+    const slow = await new Promise<Server>((done) => {
+      const server = createServer(async (request, response) => {
+        for await (const _piece of request.iterator({ destroyOnReturn: false })) await new Promise((resolve) => setTimeout(resolve, 30));
+        response.end(JSON.stringify({ ...row, version: 2 }));
+      });
+      server.listen(0, '127.0.0.1', () => done(server));
+    });
+    const port = new HttpVault(`http://127.0.0.1:${(slow.address() as AddressInfo).port}`, 'x', 1000);
+    const began = Date.now();
+    try {
+      expect(await port.checkIn(1, new Uint8Array(6 * 2 ** 20), 'large', {})).toMatchObject({ version: 2 });
+      expect(Date.now() - began).toBeGreaterThan(1000);
+    } finally {
+      slow.closeAllConnections();
+      slow.close();
+    }
   });
 });
 

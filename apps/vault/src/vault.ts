@@ -201,7 +201,9 @@ export class VaultStandIn {
     );
     app.post('/api/files/query', json, async (request, response) => {
       const { paths } = checked<{ paths: string[] | null }>(Joi.object({ paths: Joi.array().items(Joi.string()).allow(null).required() }), request.body);
-      response.json(await this.select(`${ENTRY} WHERE $1::text[] IS NULL OR f.path = ANY($1::text[]) ORDER BY f.path`, [paths]));
+      const found = await this.select(`${ENTRY} WHERE $1::text[] IS NULL OR f.path = ANY($1::text[]) ORDER BY f.path`, [paths]);
+      // Whoever asks can tell a whole answer from a part of one.
+      response.set('x-total-count', String(found.length)).json(found);
     });
     app.get('/api/files/:id/versions', async (request, response) => {
       response.json(

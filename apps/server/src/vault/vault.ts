@@ -13,7 +13,7 @@ import { Properties } from '../schema/properties';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
-import { RULE_USER, VaultEntry, VaultPort } from './port';
+import { RULE_USER, VaultEntry, VaultPort, vaultProblem } from './port';
 
 const LINK = `id, field, kind, place, name, "in", "out", "onClash"`;
 
@@ -100,6 +100,9 @@ export class Vault {
   }
 
   private async storeLocks(entries: readonly VaultEntry[]): Promise<void> {
+    // A vault that has lost all of its files is out of order; what it kept locked stays locked.
+    if (entries.length === 0 && (await this.db.one('SELECT 1 FROM files WHERE workflow_state IS NOT NULL AND NOT removed LIMIT 1')))
+      throw vaultProblem('The vault says that it holds no files at all. What was last known of it stays in force.');
     const locks = entries.map(({ path, state, checkedOutBy }) => ({
       path,
       state,

@@ -15,6 +15,7 @@ const set = (id: number, change: Partial<ChangeSetRow> = {}): ChangeSetRow => ({
   files: 1,
   revertOf: null,
   revertedBy: null,
+  problem: null,
   ...change,
 });
 const line = {
@@ -73,6 +74,11 @@ describe('history', () => {
   });
   it('what was put back is neither reverted nor checked', async () => {
     const stage = await staged({}, { history: [set(9, { state: 'put back' })] });
+    expect(() => stage.button(/^Revert|^Check/)).toThrow();
+  });
+  it('one that was interrupted says why it is not finished, and is neither reverted nor checked', async () => {
+    const stage = await staged({ set: '1' }, { history: [set(1, { state: 'applying', problem: 'The disk is full.' })] });
+    expect([stage.text('.chip'), stage.text('.note[role=status]')]).toEqual(['being recovered', expect.stringContaining('The disk is full.')]);
     expect(() => stage.button(/^Revert|^Check/)).toThrow();
   });
   it('reverts as a change set of its own', async () => {

@@ -48,7 +48,7 @@ const PAGE = 200;
             <p>
               {{ set.by }}, {{ instant(set.at) }}. {{ set.lines }} {{ set.lines === 1 ? 'value' : 'values' }} in {{ set.files }}
               {{ set.files === 1 ? 'file' : 'files' }}, {{ set.mode }}.
-              <span class="chip" [class.good]="set.state === 'applied'" [class.warn]="set.state !== 'applied'">{{ set.state }}</span>
+              <span class="chip" [class.good]="set.state === 'applied'" [class.warn]="set.state !== 'applied'">{{ stateOf(set) }}</span>
               @if (set.revertOf) {
                 <span class="chip">reverts {{ set.revertOf }}</span>
               }
@@ -58,10 +58,10 @@ const PAGE = 200;
             </p>
           </div>
           <div class="actions">
-            @if (set.state !== 'put back') {
+            @if (set.state !== 'put back' && set.state !== 'applying') {
               <p-button severity="secondary" label="Check against the files" [loading]="checking()" (onClick)="check(set)" />
             }
-            @if (mayEdit() && set.state !== 'put back' && !set.revertedBy) {
+            @if (mayEdit() && set.state !== 'put back' && set.state !== 'applying' && !set.revertedBy) {
               <p-button
                 severity="secondary"
                 [loading]="busy()"
@@ -71,6 +71,11 @@ const PAGE = 200;
             }
           </div>
         </div>
+        @if (set.problem) {
+          <p class="note bad" role="status">
+            Applying was interrupted and could not be finished so far: {{ set.problem }} Rule tries again by itself; until then nobody writes into its files.
+          </p>
+        }
         @if (checked(); as c) {
           <div class="note" [class.bad]="c.asMeant !== c.lines" role="status">
             Read anew: {{ c.asMeant }} of {{ c.lines }} {{ c.lines === 1 ? 'value stands' : 'values stand' }} in the files as they were meant.
@@ -190,6 +195,11 @@ export class HistoryStation {
       },
       error: (failure: unknown) => this.error.set(problemOf(failure).detail),
     });
+  }
+
+  /** A set that is being written, or waits to be finished or put back, says so. */
+  protected stateOf(set: ChangeSetRow): string {
+    return set.state === 'applying' ? (set.problem ? 'being recovered' : 'being applied') : set.state;
   }
 
   protected go(set: number): void {

@@ -4,6 +4,7 @@ import {
   AcceptLines,
   AppliedCheck,
   ApplyReport,
+  ApplyStarted,
   ApplyTray,
   WatchedFolderDraft,
   WatchedFolder,
@@ -131,7 +132,8 @@ import { ChoiceListDraft, Property, PropertyDraft, Schema, SchemaChange, SeriesD
 import type { Practice, StandardFinding, Starter } from '@rule/core/standards';
 import { Hop } from '@rule/core/trace';
 import { Link } from '@rule/core/vault';
-import { Observable, catchError, from, map, switchMap, throwError } from 'rxjs';
+import { Observable, catchError, filter, from, map, of, retry, switchMap, take, throwError, timer } from 'rxjs';
+import { LongWork } from './long-work';
 
 /** What went wrong with a request, in the server's words where it had any. */
 export function problemOf(error: unknown): Problem {
@@ -140,7 +142,7 @@ export function problemOf(error: unknown): Problem {
   const body = parse(error.error as unknown);
   if (body && typeof body === 'object' && 'code' in body) return body as Problem;
   return error.status === 0
-    ? other('offline', 'The server does not answer. Nothing was changed; try again in a moment.')
+    ? other('offline', 'The server does not answer. Try again in a moment, and look first whether what you did last has reached it.')
     : other('unexpected', `The server answered with status ${error.status}.`, error.status);
 }
 
@@ -153,10 +155,34 @@ function parse(body: unknown): unknown {
   }
 }
 
+/** How often a job that goes on is looked at, in milliseconds. */
+const LOOK_EVERY = 700;
+
 /** The server's API, one method a route. */
 @Injectable({ providedIn: 'root' })
 export class Api {
   private readonly http = inject(HttpClient);
+  private readonly longWork = inject(LongWork);
+
+  /** What came of writing files, however long it takes: a job that goes on is followed to its end, also over times without an answer. */
+  private reportOf(started: Observable<ApplyStarted>): Observable<ApplyReport> {
+    return started.pipe(
+      switchMap(({ job, report }) => {
+        if (report) return of(report);
+        this.longWork.begun.next(job);
+        return timer(LOOK_EVERY, LOOK_EVERY).pipe(
+          switchMap(() => this.get<JobRow>(`/jobs/${job}`)),
+          retry({ delay: LOOK_EVERY }),
+          filter((row) => row.state !== 'waiting' && row.state !== 'running'),
+          take(1),
+          map((row) => {
+            if (row.state === 'done') return row.result as ApplyReport;
+            throw new Error(row.message ?? 'It was cancelled. Nothing was changed.');
+          }),
+        );
+      }),
+    );
+  }
 
   private get<T>(path: string, query: object = {}): Observable<T> {
     // Clauses travel as JSON.
@@ -354,12 +380,12 @@ export class Api {
   dropLines = (lines: TrayLines['lines']) => this.post<Tray>('/tray/drop', { lines });
   acceptLines = (body: AcceptLines) => this.post<Tray>('/tray/accept', body);
   settleLine = (body: SettleLine) => this.post<Tray>('/tray/settle', body);
-  applyTray = (body: ApplyTray) => this.post<ApplyReport>('/tray/apply', body);
+  applyTray = (body: ApplyTray) => this.reportOf(this.post<ApplyStarted>('/tray/apply', body));
   history = (query: Partial<HistoryQuery> = {}) => this.get<ChangeSetRow[]>('/history', query);
   changeSetRow = (id: number) => this.get<ChangeSetRow>(`/history/${id}/set`);
   changeSet = (id: number) => this.get<LineRow[]>(`/history/${id}`);
   checkChangeSet = (id: number) => this.get<AppliedCheck>(`/history/${id}/check`);
-  revert = (id: number) => this.post<ApplyReport>(`/history/${id}/revert`);
+  revert = (id: number) => this.reportOf(this.post<ApplyStarted>(`/history/${id}/revert`));
 
   blocks = () => this.get<BlockRow[]>('/title-blocks');
   block = (file: number, block: string) => this.get<BlockView>(`/files/${file}/title-block`, { block });
@@ -396,7 +422,7 @@ export class Api {
   takeBackCells = (id: number, query: CellQuery) => this.get<CellPage>(`/exchange/take-backs/${id}/cells`, query);
   takeBackDecide = (id: number, body: DecideRequest) => this.post<TakeBackView>(`/exchange/take-backs/${id}/decisions`, body);
   takeBackTray = (id: number) => this.post<TakeBackView>(`/exchange/take-backs/${id}/tray`);
-  takeBackApply = (id: number, body: ApplyTakeBack) => this.post<ApplyReport>(`/exchange/take-backs/${id}/apply`, body);
+  takeBackApply = (id: number, body: ApplyTakeBack) => this.reportOf(this.post<ApplyStarted>(`/exchange/take-backs/${id}/apply`, body));
   deliveries = () => this.get<Delivery[]>('/exchange/deliveries');
   saveDelivery = (id: number | null, body: DeliveryDraft) =>
     id === null ? this.post<{ id: number }>('/exchange/deliveries', body) : this.put<{ id: number }>(`/exchange/deliveries/${id}`, body);

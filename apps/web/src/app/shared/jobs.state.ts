@@ -3,8 +3,9 @@ import { JobRow } from '@rule/contract';
 import { EntityState, createEntityAdapter } from '@ngrx/entity';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { Store, createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
-import { EMPTY, Observable, catchError, exhaustMap, filter, fromEvent, map, mergeMap, switchMap, takeUntil, tap, withLatestFrom } from 'rxjs';
+import { EMPTY, Observable, catchError, interval, exhaustMap, filter, fromEvent, map, mergeMap, switchMap, takeUntil, tap, withLatestFrom } from 'rxjs';
 import { Api } from './api';
+import { LongWork } from './long-work';
 import { CatalogueActions } from './catalogue.state';
 import { Notices } from './notices';
 import { SessionActions } from './session.state';
@@ -29,13 +30,16 @@ export const JobsActions = createActionGroup({
 interface State {
   readonly jobs: EntityState<JobRow>;
   readonly listening: boolean;
-  /** Jobs started here whose end was not heard of yet. */
+  /** Jobs that were started here or seen at work, and whose end was not heard of yet. */
   readonly awaited: readonly number[];
   /** Counts up with every job that ended, so that views know to read anew. */
   readonly endedCount: number;
 }
 
 const adapter = createEntityAdapter<JobRow>({ sortComparer: (a, b) => b.id - a.id });
+
+/** How often jobs that go on are asked for although nothing was heard of them, in milliseconds. */
+const LOOK_EVERY = 15_000;
 
 /** Whether a job goes on. */
 export const goesOn = (job: JobRow): boolean => job.state === 'waiting' || job.state === 'running';
@@ -46,16 +50,25 @@ const newest = (jobs: EntityState<JobRow>, news: JobRow): JobRow => {
   return known && !goesOn(known) && goesOn(news) ? known : news;
 };
 
+/** With jobs that go on: their end may be told by an event, or by the next answer. */
+const waitedFor = (awaited: readonly number[], jobs: readonly JobRow[]): readonly number[] => {
+  const more = jobs.filter((job) => goesOn(job) && !awaited.includes(job.id)).map((job) => job.id);
+  return more.length ? [...awaited, ...more] : awaited;
+};
+
 export const jobsFeature = createFeature({
   name: 'jobs',
   reducer: createReducer<State>(
     { jobs: adapter.getInitialState(), listening: false, awaited: [], endedCount: 0 },
     on(JobsActions.loaded, (state, { jobs: told }) => {
       const jobs = told.map((job) => newest(state.jobs, job));
-      return { ...state, jobs: adapter.setAll(jobs, state.jobs), listening: state.listening || jobs.some(goesOn) };
+      return { ...state, jobs: adapter.setAll(jobs, state.jobs), listening: state.listening || jobs.some(goesOn), awaited: waitedFor(state.awaited, jobs) };
     }),
     on(JobsActions.started, (state, { job }) => ({ ...state, listening: true, awaited: [...state.awaited, job] })),
-    on(JobsActions.changed, (state, { job }) => ({ ...state, jobs: adapter.upsertOne(newest(state.jobs, job), state.jobs) })),
+    on(JobsActions.changed, (state, { job }) => {
+      const news = newest(state.jobs, job);
+      return { ...state, jobs: adapter.upsertOne(news, state.jobs), awaited: waitedFor(state.awaited, [news]) };
+    }),
     on(JobsActions.ended, (state, { job }) => ({ ...state, endedCount: state.endedCount + 1, awaited: state.awaited.filter((id) => id !== job.id) })),
     on(JobsActions.silent, (state) => ({ ...state, listening: false })),
   ),
@@ -96,6 +109,14 @@ export const jobsEffects = {
         filter(({ state }) => state.user !== null),
         map(() => JobsActions.load()),
       ),
+    { functional: true },
+  ),
+  /** Work that a request has begun and does not wait for. */
+  loadWhenBegun: createEffect((longWork = inject(LongWork)) => longWork.begun.pipe(map(() => JobsActions.load())), { functional: true }),
+  /** Now and then while something goes on: news can be lost with a connection, and nobody is to look at a job that has ended. */
+  loadNowAndThen: createEffect(
+    (store = inject(Store)) =>
+      store.select(jobsFeature.selectListening).pipe(switchMap((listening) => (listening ? interval(LOOK_EVERY).pipe(map(() => JobsActions.load())) : EMPTY))),
     { functional: true },
   ),
   /** A page that comes back to the front asks what others have started meanwhile. */
