@@ -1,7 +1,7 @@
 import { existsSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { OwnPostgres, isTaken } from './lib/postgres.mjs';
-import { VAR, portOf, secrets } from './lib/settings.mjs';
+import { VAR, claim, portOf, secrets } from './lib/settings.mjs';
 import { Stop, main, say } from './lib/shell.mjs';
 
 await main(async () => {
@@ -11,6 +11,7 @@ await main(async () => {
     await postgres.start();
     postgres.stop();
   }
+  claim(VAR);
   rmSync(VAR, { recursive: true, force: true });
   say('database, kept versions and the demo library are gone; npm start begins afresh');
 });

@@ -4,17 +4,21 @@ import { join } from 'node:path';
 import { buildServers, buildWeb } from './lib/build.mjs';
 import { installPackages } from './lib/install.mjs';
 import { OwnPostgres, checkDatabase, isTaken } from './lib/postgres.mjs';
-import { VAR, portOf, secrets } from './lib/settings.mjs';
-import { Stop, checkNode, main, path, say } from './lib/shell.mjs';
+import { VAR, claim, portOf, secrets } from './lib/settings.mjs';
+import { Stop, checkNode, endCommands, main, path, say } from './lib/shell.mjs';
 
 const children = [];
 let postgres = null;
 let stopping = false;
+let watching;
+let letGo;
 
 async function stop(code) {
   if (stopping) return;
   stopping = true;
   say('stopping');
+  clearInterval(watching);
+  endCommands();
   await Promise.all(
     children.map(
       (child) =>
@@ -27,6 +31,7 @@ async function stop(code) {
     ),
   );
   postgres?.stop();
+  letGo?.();
   process.exit(code);
 }
 
@@ -45,9 +50,46 @@ function launch(name, file, env) {
   });
 }
 
-await main(async () => {
+/** How long a port may stay taken, in milliseconds: what a start that was killed had begun ends by itself. */
+const PATIENCE = 8000;
+
+/** Whether nothing listens on a port, or stops to soon. */
+async function becomesFree(port) {
+  for (const until = Date.now() + PATIENCE; Date.now() < until; await new Promise((done) => setTimeout(done, 250))) if (!(await isTaken(port))) return true;
+  return false;
+}
+
+/** How often PostgreSQL is looked at, in milliseconds. */
+const WATCH_EVERY = 2000;
+
+/** Brings our PostgreSQL back whenever it has gone. */
+function watchPostgres() {
+  let at = Promise.resolve();
+  let busy = false;
+  watching = setInterval(() => {
+    if (busy || stopping) return;
+    busy = true;
+    at = at
+      .then(async () => {
+        if (stopping || (await isTaken(postgres.port))) return;
+        say('PostgreSQL has gone; starting it again');
+        await postgres.start();
+      })
+      .catch((error) => console.error(error instanceof Stop ? error.message : error))
+      .finally(() => (busy = false));
+  }, WATCH_EVERY);
+}
+
+/** For whoever comes to a next step while everything is being stopped: there is none. */
+const theEnd = () => new Promise(() => undefined);
+
+async function start() {
   checkNode();
   const empty = process.argv.includes('--empty');
+  letGo = claim(VAR);
+  process.on('exit', letGo);
+  process.on('SIGINT', () => void stop(0));
+  process.on('SIGTERM', () => void stop(0));
   const port = portOf('RULE_PORT', 4310);
   const vaultPort = portOf('RULE_VAULT_PORT', 4311);
   const dbPort = portOf('RULE_DB_PORT', 4312);
@@ -55,7 +97,7 @@ await main(async () => {
     ['RULE_PORT', port],
     ['RULE_VAULT_PORT', vaultPort],
   ])
-    if (await isTaken(number)) throw new Stop(`Port ${number} is taken by another program. Set ${name} to a free one.`);
+    if (!(await becomesFree(number))) throw new Stop(`Port ${number} is taken by another program. Set ${name} to a free one.`);
   await installPackages();
   const secret = secrets(VAR);
 
@@ -69,8 +111,7 @@ await main(async () => {
         : 'This folder was started empty. Start it with npm start -- --empty, or run npm run reset first.',
     );
 
-  process.on('SIGINT', () => void stop(0));
-  process.on('SIGTERM', () => void stop(0));
+  writeFileSync(modeFile, mode);
   let databaseUrl = process.env.RULE_DATABASE_URL;
   if (databaseUrl) {
     say('using the database of RULE_DATABASE_URL');
@@ -114,11 +155,13 @@ await main(async () => {
       RULE_LOG: process.env.RULE_LOG ?? 'warn',
       ...(empty ? {} : { RULE_DEMO_LIBRARY: library, RULE_DEMO_INHERITED: join(VAR, 'inherited') }),
     });
-    writeFileSync(modeFile, mode);
   } catch (error) {
+    if (stopping) await theEnd();
     console.error(error instanceof Stop ? `\n${error.message}` : error);
     await stop(1);
   }
+  if (stopping) await theEnd();
+  if (postgres) watchPostgres();
   console.log(`\nRule is up:  http://127.0.0.1:${port}\n`);
   if (empty) console.log(`Sign in as   admin   password   ${secret.admin}\n`);
   else {
@@ -127,4 +170,11 @@ await main(async () => {
     console.log(`The demo's files stand in ${library}`);
   }
   console.log('Ctrl+C stops everything.');
-});
+}
+
+await main(() =>
+  start().catch((error) => {
+    if (stopping) return theEnd();
+    throw error;
+  }),
+);

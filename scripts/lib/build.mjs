@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import { existsSync, readFileSync, readdirSync, writeFileSync } from 'node:fs';
+import { existsSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { path, run, say } from './shell.mjs';
 
@@ -55,6 +55,8 @@ export async function buildWeb() {
   const mark = path('apps/web/dist/.sources');
   const digest = hash.digest('hex');
   if (existsSync(mark) && readFileSync(mark, 'utf8') === digest) return;
+  // A build that breaks off leaves no mark, and is begun again.
+  rmSync(mark, { force: true });
   say('building the web application (about a minute)');
   await run('npx', ['--no-install', 'ng', 'build', '--configuration', 'production'], {
     cwd: path('apps/web'),

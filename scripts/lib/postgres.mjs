@@ -1,5 +1,5 @@
 import { spawnSync } from 'node:child_process';
-import { chownSync, existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, realpathSync, rmSync, statSync, writeFileSync } from 'node:fs';
+import { chownSync, existsSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, realpathSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { connect } from 'node:net';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
@@ -99,23 +99,26 @@ export class OwnPostgres {
 
   create() {
     say('making the database folder');
-    rmSync(this.data, { recursive: true, force: true });
-    mkdirSync(this.data, { mode: 0o700, recursive: true });
+    // Made under another name: what breaks off half way is not taken for a database.
+    const half = `${this.data}.half`;
+    for (const folder of [half, this.data]) rmSync(folder, { recursive: true, force: true });
+    mkdirSync(half, { mode: 0o700, recursive: true });
     writeFileSync(this.log, '');
     if (isRoot()) {
-      chownSync(this.data, ...this.ids());
+      chownSync(half, ...this.ids());
       chownSync(this.log, ...this.ids());
     }
     // The password goes in by a file that is gone afterwards, so that it stands in no list of processes.
     const secret = `${this.data}.secret`;
     writeFileSync(secret, `${this.password}\n`, { mode: 0o600 });
     if (isRoot()) chownSync(secret, ...this.ids());
-    const made = this.call('initdb', ['-D', this.data, '-U', 'rule', '-E', 'UTF8', '--locale=C.UTF-8', '-A', 'scram-sha-256', `--pwfile=${secret}`]);
+    const made = this.call('initdb', ['-D', half, '-U', 'rule', '-E', 'UTF8', '--locale=C.UTF-8', '-A', 'scram-sha-256', `--pwfile=${secret}`]);
     rmSync(secret, { force: true });
     if (made.status !== 0) {
-      rmSync(this.data, { recursive: true, force: true });
+      rmSync(half, { recursive: true, force: true });
       throw new Stop(`The database folder could not be made: ${made.stderr || made.error}`);
     }
+    renameSync(half, this.data);
   }
 
   /** True when a server of ours runs on this data folder already. A lock that no server stands behind is removed. */

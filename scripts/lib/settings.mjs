@@ -1,6 +1,6 @@
 import { createServer } from 'node:net';
 import { randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { closeSync, existsSync, mkdirSync, openSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs';
 import { join, resolve } from 'node:path';
 import { Stop, path } from './shell.mjs';
 
@@ -22,9 +22,11 @@ export function secrets(folder) {
   const file = join(folder, 'secrets.json');
   if (!existsSync(file)) {
     const secret = () => randomBytes(24).toString('base64url');
-    writeFileSync(file, JSON.stringify({ database: secret(), session: secret(), vault: secret(), admin: randomBytes(9).toString('base64url') }), {
+    // Under another name first: half of it would lock everybody out.
+    writeFileSync(`${file}.half`, JSON.stringify({ database: secret(), session: secret(), vault: secret(), admin: randomBytes(9).toString('base64url') }), {
       mode: 0o600,
     });
+    renameSync(`${file}.half`, file);
   }
   return JSON.parse(readFileSync(file, 'utf8'));
 }
@@ -37,3 +39,42 @@ export const freePort = () =>
       server.close(() => done(port));
     });
   });
+
+/** When a process began, by the system's clock ticks; null where there is none of this number. A number is given again, a beginning is not. */
+function beginningOf(pid) {
+  try {
+    return readFileSync(`/proc/${pid}/stat`, 'utf8').split(') ')[1].split(' ')[19];
+  } catch {
+    try {
+      process.kill(pid, 0);
+      return 'unknown';
+    } catch {
+      return null;
+    }
+  }
+}
+
+/** Makes sure that one process at a time works on a folder. @returns lets go of it */
+export function claim(folder) {
+  mkdirSync(folder, { recursive: true });
+  const file = join(folder, 'started.lock');
+  for (;;) {
+    try {
+      const handle = openSync(file, 'wx');
+      writeFileSync(handle, JSON.stringify({ pid: process.pid, began: beginningOf(process.pid) }));
+      closeSync(handle);
+      return () => rmSync(file, { force: true });
+    } catch (error) {
+      if (error.code !== 'EEXIST') throw error;
+    }
+    let other = {};
+    try {
+      other = JSON.parse(readFileSync(file, 'utf8'));
+    } catch {
+      // Half written, or gone again: its process is dead or about to say who it is.
+    }
+    if (other.pid && beginningOf(other.pid) === other.began)
+      throw new Stop(`Rule runs already from ${folder} (process ${other.pid}). Stop that one first, or set RULE_VAR to another folder.`);
+    rmSync(file, { force: true });
+  }
+}

@@ -14,12 +14,25 @@ export const say = (text) => console.log(`· ${text}`);
 /** An error whose message is all that a person needs to see. */
 export class Stop extends Error {}
 
+/** Commands that are under way. */
+const working = new Set();
+
+/** Ends commands that are under way: whoever asked for them is about to stop. */
+export function endCommands() {
+  for (const child of working) child.kill('SIGTERM');
+}
+
 /** Runs a command and shows its output; throws when it fails. */
 export function run(command, args, options = {}) {
   return new Promise((done, fail) => {
     const child = spawn(command, args, { cwd: ROOT, stdio: 'inherit', ...options });
+    working.add(child);
     child.on('error', fail);
-    child.on('exit', (code, signal) => (code === 0 ? done() : fail(new Stop(`${command} ${args.join(' ')} ended with ${signal ?? code}.`))));
+    child.on('exit', (code, signal) => {
+      working.delete(child);
+      if (code === 0) done();
+      else fail(new Stop(`${command} ${args.join(' ')} ended with ${signal ?? code}.`));
+    });
   });
 }
 

@@ -13,6 +13,7 @@ import {
   DEMO_USERS,
 } from '@rule/demo';
 import { newInput } from '@rule/core/schema';
+import { beginAnew } from './platform/migrations';
 import { readSettings, writeSettings } from './schema/settings';
 import { Services } from './services';
 import { addUser } from './users/users';
@@ -29,6 +30,8 @@ export async function loadDemo(
   folders: DemoFolders,
 ): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
+  // A start that broke off while the demo was loaded is begun again: nobody could work with it yet.
+  if (await db.one('SELECT 1 FROM libraries UNION SELECT 1 FROM properties LIMIT 1')) await beginAnew(db.sequelize);
   const settings = await readSettings(db);
   await writeSettings(db, { ...settings, company: DEMO_COMPANY, densities: DEMO_DENSITIES, synonyms: [...settings.synonyms, ...DEMO_SYNONYMS] });
   const ids = new Map<string, number>();
@@ -57,6 +60,6 @@ export async function loadDemo(
   for (const link of DEMO_LINKS) await vault.saveLink(null, link);
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
   await vault.refreshLocks();
-  // People come last: a start that broke off is begun again.
+  // People come last: without them, what is there is no demo yet.
   for (const { name, displayName, role } of DEMO_USERS) await addUser(db, name, displayName, role, DEMO_PASSWORD);
 }

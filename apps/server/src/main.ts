@@ -13,6 +13,10 @@ import { addUser } from './users/users';
 import { HttpVault } from './vault/port';
 import { WorkPool } from './threads/pool';
 
+// Before there is anything to stop in order, the end of whoever started the server is the end of it.
+const leave = () => process.exit(1);
+process.on('disconnect', leave);
+
 const config = readConfig();
 const log = pino({ level: config.logLevel });
 const db = new Db(config.databaseUrl, config.connections, (problem) => log.error({ reason: problem.stack }, 'second connection'));
@@ -84,7 +88,10 @@ server.listen(config.port, '127.0.0.1', () => {
   process.send?.('up');
 });
 
+let stopping = false;
 const stop = async () => {
+  if (stopping) return;
+  stopping = true;
   clearInterval(looking);
   clearInterval(deliveringEvery);
   clearInterval(recovering);
@@ -98,5 +105,8 @@ const stop = async () => {
   await db.close();
   process.exit(0);
 };
+// Whoever started the server is gone: so is everybody who could stop it.
+process.off('disconnect', leave);
+process.on('disconnect', () => void stop());
 process.on('SIGTERM', () => void stop());
 process.on('SIGINT', () => void stop());

@@ -27,6 +27,10 @@ function demoContent(folder: string): VaultContent {
   };
 }
 
+// Whoever started the stand-in is gone: so is everybody who could stop it.
+const leave = () => process.exit(1);
+process.on('disconnect', leave);
+
 const sequelize = new Sequelize(env('VAULT_DATABASE_URL'), { dialect: 'postgres', logging: false, pool: { max: 4 } });
 const vault = new VaultStandIn(sequelize, env('VAULT_TOKEN'));
 await vault.migrate();
@@ -41,11 +45,17 @@ server.on('error', (error: NodeJS.ErrnoException) => {
   console.error(error.code === 'EADDRINUSE' ? `port ${port} is taken` : error.message);
   process.exit(1);
 });
+process.on('unhandledRejection', (problem) => console.error(problem));
+let stopping = false;
 const stop = async () => {
+  if (stopping) return;
+  stopping = true;
   server.close();
   server.closeAllConnections();
   await sequelize.close();
   process.exit(0);
 };
+process.off('disconnect', leave);
+process.on('disconnect', () => void stop());
 process.on('SIGTERM', () => void stop());
 process.on('SIGINT', () => void stop());

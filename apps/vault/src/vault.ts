@@ -89,7 +89,12 @@ export class VaultStandIn {
   async migrate(): Promise<void> {
     await this.sequelize.query('CREATE SCHEMA IF NOT EXISTS vault');
     const storage = new SequelizeStorage({ sequelize: this.sequelize, modelName: 'vaultMigration', tableName: 'migrations', schema: 'vault' });
-    await new Umzug({ migrations: [{ name: '0001-first', up: async () => void (await this.sequelize.query(FIRST)) }], storage, logger: undefined }).up();
+    // Where the note is missing although the tables are there, a start broke off in between.
+    const first = async () => {
+      const [row] = await this.select<{ made: unknown }>(`SELECT to_regclass('vault.link_table') AS made`);
+      if (!row?.made) await this.sequelize.query(FIRST);
+    };
+    await new Umzug({ migrations: [{ name: '0001-first', up: first }], storage, logger: undefined }).up();
   }
 
   /** Fills an empty vault. */

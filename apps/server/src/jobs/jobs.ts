@@ -95,10 +95,11 @@ export class Jobs {
 
   private async listen(): Promise<void> {
     const client = new pg.Client({ connectionString: this.url, application_name: 'rule jobs', keepAlive: true });
-    let lost = false;
+    // A connection that never stood is tried again by whoever wanted it; one that stood and is lost, from here, once.
+    let standing = false;
     const again = (problem?: unknown) => {
-      if (lost || this.closing) return;
-      lost = true;
+      if (!standing || this.closing) return;
+      standing = false;
       if (problem) this.warn(problem);
       void client.end().catch(() => undefined);
       void this.listenAgain();
@@ -106,9 +107,13 @@ export class Jobs {
     client.on('notification', ({ payload }) => this.changed.emit('job', Number(payload)));
     client.on('error', again);
     client.on('end', () => again());
-    await client.connect();
+    await client.connect().catch((error: unknown) => {
+      void client.end().catch(() => undefined);
+      throw error;
+    });
     await client.query(HOLD_ALIVE, [LOCKS.alive, this.runner]);
     await client.query(`LISTEN ${CHANNEL}`);
+    standing = true;
     this.listener = client;
   }
 

@@ -21,6 +21,8 @@ export const LOCKS = {
   survey: 7308,
   /** What was read of files is stored: short, shared by those who read, alone for those who have written. */
   readings: 7309,
+  /** The database is brought to a newer layout. */
+  migrations: 7310,
 } as const;
 
 /** Takes the lock of a running server, by class and runner, for as long as its connection lives. */

@@ -1,5 +1,6 @@
-import { Sequelize } from 'sequelize';
-import { SequelizeStorage, Umzug } from 'umzug';
+import { QueryTypes, Sequelize } from 'sequelize';
+import { Umzug, UmzugStorage } from 'umzug';
+import { LOCKS, TAKE_LOCK } from './locks';
 
 /** Every change of the database's layout, in order. A migration that has run anywhere is never edited. */
 const MIGRATIONS: readonly { readonly name: string; readonly up: string }[] = [
@@ -712,15 +713,55 @@ CREATE INDEX change_sets_applying ON change_sets (id) WHERE state = 'applying';
   },
 ];
 
-/** Brings the database to the newest layout, or to that of the migration `to`. */
+/** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */
+const notes = (sequelize: Sequelize): UmzugStorage => ({
+  executed: async () => {
+    await sequelize.query('CREATE TABLE IF NOT EXISTS migrations (name varchar(255) PRIMARY KEY)');
+    return (await sequelize.query<{ name: string }>('SELECT name FROM migrations ORDER BY name', { type: QueryTypes.SELECT })).map((row) => row.name);
+  },
+  logMigration: () => Promise.resolve(),
+  unlogMigration: () => Promise.reject(new Error('Migrations are not taken back.')),
+});
+
+/**
+ * Brings the database to the newest layout, or to that of the migration `to`. A migration and its note are one transaction, and of several
+ * servers that start at once one does it. @throws Error where the database is of a newer version than this one
+ */
 export async function migrate(sequelize: Sequelize, to?: string): Promise<void> {
+  const storage = notes(sequelize);
+  const known = new Set(MIGRATIONS.map(({ name }) => name));
   const umzug = new Umzug({
     migrations: MIGRATIONS.map(({ name, up }) => ({
       name,
-      up: async () => void (await sequelize.transaction((transaction) => sequelize.query(up, { transaction, raw: true }))),
+      up: async () => {
+        await sequelize.transaction(async (transaction) => {
+          await sequelize.query(up, { transaction, raw: true });
+          await sequelize.query('INSERT INTO migrations (name) VALUES ($1)', { bind: [name], transaction, raw: true });
+        });
+      },
     })),
-    storage: new SequelizeStorage({ sequelize, tableName: 'migrations' }),
+    storage,
     logger: undefined,
   });
-  await umzug.up(to === undefined ? undefined : { to });
+  await sequelize.transaction(async (transaction) => {
+    await sequelize.query(TAKE_LOCK, { bind: [LOCKS.migrations], transaction, raw: true });
+    const unknown = (await storage.executed({ context: undefined })).filter((name) => !known.has(name));
+    if (unknown.length)
+      throw new Error(
+        `The database was made by a newer version of Rule (its last step is ${unknown.at(-1)}). Install that version; this one would not know what it does.`,
+      );
+    await umzug.up(to === undefined ? undefined : { to });
+  });
+}
+
+/** What migrations have made, by kind, as they say it themselves. */
+const MADE = /^CREATE (TABLE|VIEW|FUNCTION|SEQUENCE) (?:IF NOT EXISTS )?"?(\w+)/gm;
+
+/** Takes away all that Rule keeps in a database, and begins with an empty one. */
+export async function beginAnew(sequelize: Sequelize): Promise<void> {
+  const made = MIGRATIONS.flatMap(({ up }) => [...up.matchAll(MADE)].map(([, kind, name]) => `DROP ${kind} IF EXISTS "${name}" CASCADE`));
+  await sequelize.transaction(async (transaction) => {
+    for (const statement of [...made, 'DROP TABLE IF EXISTS migrations']) await sequelize.query(statement, { transaction, raw: true });
+  });
+  await migrate(sequelize);
 }
