@@ -84,7 +84,7 @@ export function buildServices({
   const jobs = new Jobs(db, databaseUrl, clock, warn);
   const uploadFolder = join(dataFolder, 'uploads');
   const own = [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')];
-  const libraries = new Libraries(db, uploadFolder, own);
+  const libraries = new Libraries(db, uploadFolder, own, () => deliveries.places());
   const scanner = new Scanner(db, pool, clock);
   const geometries = new Geometries(db, kernel, jobs);
   const classes = new Classes(db, () => scanner.settle());
@@ -119,7 +119,7 @@ export function buildServices({
   const layouts = new Layouts(db, properties);
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
   const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));
-  const deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
+  const deliveries: Deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
   const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, vault, layouts, sendOuts, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);

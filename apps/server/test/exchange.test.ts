@@ -5,7 +5,6 @@ import { join } from 'node:path';
 import * as sheetjs from '@e965/xlsx';
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
 import {
-  ApplyReport,
   CellFilter,
   CellPage,
   Delivery,
@@ -197,7 +196,7 @@ describe('a workbook that was sent out', () => {
     book.Sheets['Values']![sheetjs.utils.encode_cell({ r: bearing, c: 3 })] = { t: 'n', v: 23.5 };
     const view = await takeBack('torques.xlsx', sheetjs.write(book, { type: 'buffer', bookType: 'xlsx' }) as Buffer);
     expect(await cellsOf(view)).toMatchObject([{ verdict: 'change', holder: rows[bearing]![2], proposed: { text: '23.5', unit: 'N·m' } }]);
-    const report = (await okafor.post(`/exchange/take-backs/${view.takeBack.id}/apply`, { mode: 'whole' })).body as ApplyReport;
+    const report = await okafor.applyTable(view.takeBack.id);
     expect(report).toMatchObject({ state: 'applied', applied: 1 });
     expect((await cellsOf(view))[0]).toMatchObject({ outcome: 'tray' });
     const after = (await okafor.get(`/exchange/take-backs/${view.takeBack.id}`)).body as TakeBackView;
@@ -302,7 +301,7 @@ describe('a workbook that was sent out', () => {
     expect(later.length).toBeGreaterThan(0);
     rows.find((row) => row[1]!.endsWith('gear-motor.step'))![rows[0]!.indexOf('Supplier')] = 'Gearwright';
     const theirs = await takeBack('purchasing.csv', new TextEncoder().encode(writeCsv(rows)), lindqvist);
-    await lindqvist.post(`/exchange/take-backs/${theirs.takeBack.id}/apply`, { mode: 'whole' });
+    await lindqvist.applyTable(theirs.takeBack.id);
     const mine = await takeBack('mine.csv', older);
     expect(mine.warnings).toEqual([
       expect.stringMatching(
@@ -452,7 +451,7 @@ describe('values of an older system', () => {
         files: { 'gear-motor.step': 0 },
         onlyBlanks: true,
       });
-      ends.push((await okafor.post(`/exchange/take-backs/${view.takeBack.id}/apply`, { mode: 'file by file' })).body);
+      ends.push(await okafor.applyTable(view.takeBack.id, 'file by file'));
       const rows = sheetjs.utils.sheet_to_json<string[]>(
         sheetjs.read(await bytesOf(`/exchange/take-backs/${view.takeBack.id}/result`), { type: 'buffer' }).Sheets['Result']!,
         { header: 1 },
@@ -619,6 +618,53 @@ describe('deliveries and watched folders', () => {
       `SELECT v.text FROM held_values v JOIN files f ON f.id = v.file_id WHERE f.path = 'DR-15/parts/gear-motor.step' AND v.name = 'Order number'`,
     );
     expect(held!.text).toBe('OM-40');
+  });
+  it('folders of tables, libraries and Rule itself stay apart, whichever comes first and whichever holds the other', async () => {
+    const varga = await rule.signIn('varga');
+    const watch = async (path: string) => ((await varga.post('/exchange/folders', { folder: path, apply: false, active: false })).body as Problem).code;
+    mkdirSync(join(rule.library, 'orders'));
+    expect([await watch(join(rule.library, 'orders')), await watch(rule.data), await watch(join(rule.library, '..'))]).toEqual([
+      'library-folder',
+      'own-folder',
+      'own-folder',
+    ]);
+    mkdirSync(join(folder, 'around', 'tables'), { recursive: true });
+    expect(await watch(join(folder, 'around', 'tables'))).toBeUndefined();
+    for (const path of ['around', 'around/tables'])
+      expect((await varga.post('/libraries', { name: 'Around', path: join(folder, path) })).body).toMatchObject({ code: 'other-use' });
+    rmSync(join(rule.library, 'orders'), { recursive: true });
+  });
+  it('a table is never lost: neither when the server dies over it, nor when it cannot be moved away', async () => {
+    const varga = await rule.signIn('varga');
+    const inbox = join(folder, 'hard inbox');
+    mkdirSync(inbox);
+    const { id } = (await varga.post('/exchange/folders', { folder: inbox, apply: false, active: true }).expect(200)).body as { id: number };
+    const last = async () => ((await varga.get('/exchange/folders')).body as WatchedFolder[]).find((one) => one.id === id)!.last;
+    const put = (name: string, text: string) => {
+      writeFileSync(join(inbox, name), text);
+      utimesSync(join(inbox, name), new Date(), new Date(Date.now() - 60_000));
+    };
+    // As a server leaves it that dies while it takes a table.
+    put('.left.csv.taking', 'File,Order number\nDR-15/parts/gear-motor.step,OM-50\n');
+    await rule.services.deliveries.tick();
+    expect([readdirSync(inbox), readdirSync(join(inbox, 'taken')).length]).toEqual([['taken'], 2]);
+    // "taken" is no folder any more: the table lies where it lay, is said to, and is not taken again and again.
+    rmSync(join(inbox, 'taken'), { recursive: true });
+    writeFileSync(join(inbox, 'taken'), '');
+    put('orders.csv', 'File,Order number\nDR-15/parts/gear-motor.step,OM-51\n');
+    await rule.services.deliveries.tick();
+    expect(readdirSync(inbox).sort()).toEqual(['orders.csv', 'taken']);
+    expect((await last())!.trouble).toMatch(/^orders\.csv cannot be moved to "taken" \(EEXIST\), and lies where it lay\./);
+    const before = (await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_backs'))!.n;
+    await rule.services.deliveries.tick();
+    expect((await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_backs'))!.n).toBe(before);
+    // A second table of the same name in the same second replaces nothing.
+    rmSync(join(inbox, 'taken'));
+    put('orders.csv', 'File,Order number\nDR-15/parts/gear-motor.step,OM-52\n');
+    utimesSync(join(inbox, 'orders.csv'), new Date(), new Date(Date.now() - 50_000));
+    await rule.services.deliveries.tick();
+    expect(readdirSync(inbox)).toEqual(['taken']);
+    await varga.delete(`/exchange/folders/${id}`);
   });
 });
 

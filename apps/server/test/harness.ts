@@ -56,6 +56,8 @@ export interface Person {
   job(answer: { body: { job: number } }): Promise<JobRow>;
   /** Applies the tray to its end. @returns the report, or the problem where there is none */
   apply(mode?: 'whole' | 'file by file', title?: string): Promise<ApplyReport>;
+  /** The same for what is decided of a table that came back. */
+  applyTable(takeBack: number, mode?: 'whole' | 'file by file'): Promise<ApplyReport>;
   /** The same for the revert of a change set. */
   revert(set: number): Promise<ApplyReport>;
 }
@@ -237,6 +239,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
       };
       return {
         apply: (mode = 'whole', title = '') => toItsEnd(agent.post('/api/tray/apply').set('x-rule-csrf', csrf).send({ mode, title })),
+        applyTable: (takeBack, mode = 'whole') => toItsEnd(agent.post(`/api/exchange/take-backs/${takeBack}/apply`).set('x-rule-csrf', csrf).send({ mode })),
         revert: (set) => toItsEnd(agent.post(`/api/history/${set}/revert`).set('x-rule-csrf', csrf).send({})),
         get: (path) => agent.get(`/api${path}`),
         post: (path, body = {}) => agent.post(`/api${path}`).set('x-rule-csrf', csrf).send(body),

@@ -1,10 +1,11 @@
-import { copyFile, mkdir, readFile, readdir, realpath, rename, rm, stat, writeFile } from 'node:fs/promises';
-import { join, sep } from 'node:path';
+import { copyFile, lstat, mkdir, readdir, realpath, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { extname, join } from 'node:path';
 import { Delivery, DeliveryDraft, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
 import { Db, rows } from '../platform/db';
 import { LOCKS } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
-import { exists, sync } from '../platform/store';
+import { readPlain } from '../platform/plain-file';
+import { exists, sync, within } from '../platform/store';
 import { filterSql } from '../values/filter';
 import { User } from '../users/user';
 import { Layouts } from './layouts';
@@ -17,6 +18,17 @@ const TABLE = /\.(xlsx|csv|txt|tsv|json|xml)$/i;
 /** Where files go from a watched folder. */
 const TAKEN = 'taken';
 const LEFT = 'not taken';
+/** How the hidden name of a file ends that is being taken. */
+const TAKING = '.taking';
+
+/** A name like the given one under which nothing stands in a folder. */
+async function freeName(folder: string, name: string): Promise<string> {
+  const ending = extname(name);
+  for (let n = 1; ; n++) {
+    const candidate = n === 1 ? name : `${name.slice(0, name.length - ending.length)} (${n})${ending}`;
+    if (!(await exists(join(folder, candidate)))) return candidate;
+  }
+}
 
 type LastDelivery = NonNullable<Delivery['last']>;
 type LastFile = NonNullable<WatchedFolder['last']>;
@@ -116,12 +128,20 @@ export class Deliveries {
   private async folder(path: string): Promise<string> {
     const folder = await realpath(path).catch(() => null);
     if (folder === null || !(await stat(folder)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
-    const inside = (a: string, b: string) => a === b || a.startsWith(b + sep);
-    if (this.forbidden.some((own) => inside(folder, own))) throw invalid('own-folder', `${path} holds Rule's own data.`);
+    if (this.forbidden.some((own) => within(folder, own) || within(own, folder)))
+      throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
     const roots = await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries');
-    const library = roots.find(({ root }) => inside(folder, root));
-    if (library) throw invalid('library-folder', `${path} is part of the library ${library.name}.`);
+    const library = roots.find(({ root }) => within(folder, root) || within(root, folder));
+    if (library) throw invalid('library-folder', `${path} is part of the library ${library.name} or holds it.`);
     return folder;
+  }
+
+  /** Where tables come from or go to: no library may stand there. */
+  async places(): Promise<{ readonly what: string; readonly folder: string }[]> {
+    return [
+      ...(await this.folders()).map(({ folder }) => ({ what: 'watched for tables', folder })),
+      ...(await this.list()).map(({ folder, name }) => ({ what: `where ${name} is delivered to`, folder })),
+    ];
   }
 
   /** Delivers what is due and takes back what has come. Run once a minute or more often; several servers share the work. */
@@ -130,7 +150,7 @@ export class Deliveries {
     for (const { id } of await this.db.all<{ id: number }>('SELECT id FROM deliveries WHERE next_at <= $1', [now])) await this.claim(id, now);
     for (const delivery of await this.list())
       if (delivery.active && delivery.when === 'release') await this.db.unlessTaken(LOCKS.delivery, delivery.id, () => this.deliverReleased(delivery));
-    for (const folder of await this.folders()) if (folder.active) await this.lookInto(folder);
+    for (const folder of await this.folders()) if (folder.active) await this.db.unlessTaken(LOCKS.watched, folder.id, () => this.lookInto(folder));
   }
 
   /** Takes a delivery on, unless another server has. */
@@ -219,38 +239,75 @@ export class Deliveries {
       await this.note(id, { at: this.clock().toISOString(), file: '', takeBack: null, trouble: `${folder} cannot be read.` });
       return;
     }
+    names.push(...(await this.putBack(id, folder, names)));
     for (const name of names.sort()) {
       if (!TABLE.test(name) || name.startsWith('.') || name.startsWith('~$')) continue;
       const path = join(folder, name);
-      const about = await stat(path).catch(() => null);
-      if (!about?.isFile() || Date.now() - about.mtimeMs < SETTLED) continue;
-      // The name is claimed first, so that two servers do not take one file twice.
-      const claimed = join(folder, `.${name}.taking`);
-      if (await exists(claimed)) continue;
-      if (
-        !(await rename(path, claimed).then(
-          () => true,
-          () => false,
-        ))
-      )
+      const about = await lstat(path).catch(() => null);
+      if (!about?.isFile() || Date.now() - about.mtimeMs < SETTLED || this.stuck.get(path) === about.mtimeMs) continue;
+      // Nobody reads or writes it under this name while it is taken.
+      const claimed = join(folder, `.${name}${TAKING}`);
+      try {
+        await rename(path, claimed);
+      } catch (error) {
+        this.stuck.set(path, about.mtimeMs);
+        await this.note(id, this.trouble(name, `${name} cannot be moved (${(error as NodeJS.ErrnoException).code}), and is not taken.`));
         continue;
+      }
       const last = await this.takeOne(user, folder, name, claimed, about.size, apply);
+      // What could not be moved away lies where it lay, and is not taken again until it changes.
+      if (await exists(path)) this.stuck.set(path, about.mtimeMs);
       await this.note(id, last);
     }
   }
 
+  /** Files that lie in watched folders and cannot be moved away, by path, with the time of the state in which that was found. */
+  private readonly stuck = new Map<string, number>();
+
+  private trouble(file: string, trouble: string): LastFile {
+    return { at: this.clock().toISOString(), file, takeBack: null, trouble };
+  }
+
+  /** Tables that were being taken when their server died lie under their own names again, and are taken anew. @returns those names */
+  private async putBack(id: number, folder: string, names: readonly string[]): Promise<string[]> {
+    const back: string[] = [];
+    for (const hidden of names.filter((name) => name.startsWith('.') && name.endsWith(TAKING))) {
+      const name = await freeName(folder, hidden.slice(1, -TAKING.length));
+      const moved = await rename(join(folder, hidden), join(folder, name)).then(
+        () => true,
+        () => false,
+      );
+      await this.note(
+        id,
+        this.trouble(name, moved ? `${name} was being taken when the server stopped; it is taken again.` : `${hidden} cannot be moved back to its name.`),
+      );
+      if (moved) back.push(name);
+    }
+    return back;
+  }
+
   private async takeOne(user: User, folder: string, name: string, claimed: string, size: number, apply: boolean): Promise<LastFile> {
     const at = this.clock().toISOString();
-    const end = async (where: string, report: string) => {
-      await mkdir(join(folder, where), { recursive: true });
-      const target = join(folder, where, `${at.slice(0, 19).replaceAll(':', '-').replace('T', ' ')} ${name}`);
-      await writeFile(`${target}.report.txt`, `${report}\n`);
-      await rename(claimed, target);
+    /** Moves the file away and says beside it what became of it. @returns what went wrong with that; the file is never lost */
+    const end = async (where: string, report: string): Promise<string | null> => {
+      try {
+        const away = join(folder, where);
+        await mkdir(away, { recursive: true });
+        const target = join(away, await freeName(away, `${at.slice(0, 19).replaceAll(':', '-').replace('T', ' ')} ${name}`));
+        await rename(claimed, target);
+        await writeFile(`${target}.report.txt`, `${report}\n`);
+        return null;
+      } catch (error) {
+        const code = (error as NodeJS.ErrnoException).code ?? String(error);
+        if (!(await exists(claimed))) return `The report on ${name} could not be written (${code}). ${report}`;
+        await rename(claimed, join(folder, await freeName(folder, name)));
+        return `${name} cannot be moved to "${where}" (${code}), and lies where it lay. ${report}`;
+      }
     };
     try {
       if (size > LARGEST_TABLE) throw invalid('too-large', `${name} is larger than ${LARGEST_TABLE / 2 ** 20} MiB.`);
       // Nobody is there to be asked: one row that could mean two files does not keep the others waiting.
-      const view = await this.takeBacks.take(user, name, await readFile(claimed), { leaveAmbiguous: true });
+      const view = await this.takeBacks.take(user, name, await readPlain(claimed), { leaveAmbiguous: true });
       const { takeBack, inspection, issueCount, open } = view;
       const counts = takeBack.counts;
       const said = counts
@@ -273,12 +330,11 @@ export class Deliveries {
         if (report.failed > 0) trouble = `${report.failed} values of ${name} were not applied.`;
       }
       if (trouble === null && (open > 0 || issueCount > 0)) trouble = `${name}: ${open} cells wait for a decision, ${issueCount} rows were left out.`;
-      await end(counts ? TAKEN : LEFT, said.join('\n'));
-      return { at, file: name, takeBack: takeBack.id, trouble };
+      const left = await end(counts ? TAKEN : LEFT, said.join('\n'));
+      return { at, file: name, takeBack: takeBack.id, trouble: left ?? trouble };
     } catch (error) {
       const message = error instanceof Error ? error.message : String(error);
-      await end(LEFT, message);
-      return { at, file: name, takeBack: null, trouble: message };
+      return { at, file: name, takeBack: null, trouble: (await end(LEFT, message)) ?? message };
     }
   }
 

@@ -1,9 +1,10 @@
 import { mkdir, realpath, stat } from 'node:fs/promises';
-import { join, sep } from 'node:path';
+import { join } from 'node:path';
 import { FileDetails, FileRow, Library } from '@rule/contract';
 import { Match } from '@rule/core/identity';
 import { Db, Sql } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
+import { within } from '../platform/store';
 import { readSettings } from '../schema/settings';
 import { matchIdentities } from './identities';
 import { HELD, KeptReading } from './readings';
@@ -19,16 +20,19 @@ export class Libraries {
     private readonly uploads: string,
     /** Folders that no library may be: Rule's own. */
     private readonly forbidden: readonly string[],
+    /** Folders of the server that are used for something else, with what for. */
+    private readonly otherPlaces: () => Promise<readonly { readonly what: string; readonly folder: string }[]>,
   ) {}
 
   async add(name: string, path: string): Promise<number> {
     const root = await realpath(path).catch(() => undefined);
     if (root === undefined || !(await stat(root)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
-    const inside = (a: string, b: string) => a === b || a.startsWith(b.endsWith(sep) ? b : b + sep);
     for (const own of this.forbidden)
-      if (inside(root, own) || inside(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
+      if (within(root, own) || within(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
+    const place = (await this.otherPlaces()).find(({ folder }) => within(root, folder) || within(folder, root));
+    if (place) throw invalid('other-use', `${path} is a folder ${place.what}, or holds one; no library stands there.`);
     const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries')).find(
-      (other) => other.name === name || inside(root, other.root) || inside(other.root, root),
+      (other) => other.name === name || within(root, other.root) || within(other.root, root),
     );
     if (clash) throw refused('library-taken', `The library ${clash.name} has this name or stands on this folder (${clash.root}).`);
     const row = await this.db.one<{ id: number }>('INSERT INTO libraries (name, root) VALUES ($1, $2) RETURNING id', [name, root]);

@@ -282,7 +282,7 @@ export class Scanner {
   /** Files that went away and came up elsewhere with the same bytes. Where two could be meant, none is. */
   private async findMoves(root: string, fresh: readonly Found[], gone: readonly Known[]): Promise<Map<Found, Known>> {
     const moves = new Map<Found, Known>();
-    const sizes = new Set(gone.map((file) => file.size));
+    const sizes = new Set(gone.filter((file) => file.hash !== '').map((file) => file.size));
     const candidates = fresh.filter((file) => sizes.has(file.size));
     if (candidates.length === 0) return moves;
     const hashes = await this.pool.run('hashFiles', { paths: candidates.map((file) => join(root, file.path)) });

@@ -17,6 +17,8 @@ export const LOCKS = {
   judging: 7306,
   /** Class of the locks on deliveries that are under way; the second key is the delivery's number. */
   delivery: 7307,
+  /** Class of the locks on watched folders that are looked into; the second key is the folder's number. */
+  watched: 7311,
   /** Libraries are read anew. Not the lock of those who write: a survey takes long, and nobody waits for it. */
   survey: 7308,
   /** What was read of files is stored: short, shared by those who read, alone for those who have written. */

@@ -1,6 +1,6 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { copyFile, link, mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises';
-import { dirname, join } from 'node:path';
+import { dirname, join, sep } from 'node:path';
 
 /** SHA-256 of bytes, in hex. */
 export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
@@ -76,3 +76,6 @@ export async function keepAs(path: string, kept: string): Promise<void> {
   await rm(kept, { force: true });
   await link(path, kept).catch(() => copyFile(path, kept));
 }
+
+/** Whether a path is a folder or stands below it. */
+export const within = (path: string, folder: string): boolean => path === folder || path.startsWith(folder.endsWith(sep) ? folder : folder + sep);

@@ -7,8 +7,11 @@ import { LOCKS, SHARE_LOCK } from '../platform/locks';
 import { NotAFile, OpenFile, fillFrom, hashPlain, withPlainFile } from '../platform/plain-file';
 import { hashOf } from '../platform/store';
 
-/** Largest file that Rule reads for its values. Larger ones of unknown kinds are still hashed. */
+/** Largest file that Rule reads for its values. */
 export const LARGEST_FILE = 512 * 1024 * 1024;
+
+/** Largest file of a kind unknown to Rule that is read through, to tell it from others by its content. */
+const LARGEST_TOLD_APART = 64 * 1024 * 1024;
 
 /** One file as read, or why it could not be. */
 export interface ReadOutcome {
@@ -88,7 +91,7 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
       const { size, mtimeMs, known, bytes } = read;
       // Files that Rule does not know are told apart by their content as well, but not at any price.
       if (!known) {
-        const hash = size > LARGEST_FILE ? '' : await hashPlain(full, goOn);
+        const hash = size > LARGEST_TOLD_APART ? '' : await hashPlain(full, goOn);
         if (hash === null) throw new GivenUp();
         return { path, size, mtimeMs, hash, reading: OTHER, problem: null };
       }

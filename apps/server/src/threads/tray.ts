@@ -55,7 +55,12 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
   const trays = new Trays(
     db,
     properties,
-    new TitleBlocks(db, properties, new Libraries(db, '', []), new Judgements(db, (only, now) => judgeWaiting(db, only, now), clock)),
+    new TitleBlocks(
+      db,
+      properties,
+      new Libraries(db, '', [], () => Promise.resolve([])),
+      new Judgements(db, (only, now) => judgeWaiting(db, only, now), clock),
+    ),
     editions,
     new Derived(editions, clock),
     clock,
