@@ -358,7 +358,14 @@ describe('choice lists', () => {
   it('are loaded from a database, which is only read', async () => {
     await rule.db.run("CREATE TABLE makers (code text, name text); INSERT INTO makers VALUES ('A', 'Alpha'), ('B', NULL)");
     const list = (await varga.post('/lists', { name: 'Makers', columns: [], choices: [], goesWith: null })).body as ChoiceListRow;
-    const from = (query: string) => varga.put(`/lists/${list.id}/source`, { source: { type: 'database', url: rule.databaseUrl, query } });
+    const reader = `reader_${process.pid}`;
+    await rule.db.run(`CREATE ROLE ${reader} LOGIN PASSWORD 'p@ss:wo/rd'; GRANT SELECT ON makers TO ${reader}`);
+    const address = new URL(rule.databaseUrl);
+    [address.username, address.password] = [reader, 'p@ss:wo/rd'];
+    const from = (query: string, url = address.toString()) => varga.put(`/lists/${list.id}/source`, { source: { type: 'database', url, query } });
+    // Whoever may write is not asked, however harmless the question.
+    await from('SELECT code FROM makers', rule.databaseUrl);
+    expect(((await varga.post(`/lists/${list.id}/preview`)).body as Problem).code).toBe('source-may-write');
     await from('SELECT code, name FROM makers ORDER BY code');
     expect((await varga.post(`/lists/${list.id}/preview`)).body).toMatchObject({
       added: [
@@ -366,12 +373,29 @@ describe('choice lists', () => {
         { value: 'B', columns: { name: '' } },
       ],
     });
-    for (const query of ['DELETE FROM makers RETURNING code', 'SELEC', 'SELECT 1; DROP TABLE makers']) {
+    for (const query of [
+      'DELETE FROM makers RETURNING code',
+      'SELEC',
+      'SELECT 1; DROP TABLE makers',
+      'SELECT 1; COMMIT; CREATE TABLE public.made (a int)',
+      'SELECT 1) AS list; COMMIT; BEGIN; CREATE TABLE public.made (a int); SELECT (1',
+      'WITH gone AS (DELETE FROM makers RETURNING code) SELECT code FROM gone',
+    ]) {
       await from(query);
       expect(((await varga.post(`/lists/${list.id}/preview`)).body as Problem).code).toBe('source-failed');
     }
     expect(await rule.db.all('SELECT 1 FROM makers')).toHaveLength(2);
-    expect(JSON.stringify((await varga.get('/lists')).body)).not.toMatch(/:[^:@/]*rule[^:@/]*@/);
+    expect((await rule.db.one<{ made: string | null }>(`SELECT to_regclass('public.made')::text AS made`))!.made).toBeNull();
+    // Secrets stay on the server, wherever in an address they stand, and come back unseen where nobody touched them.
+    const shown = async () => JSON.stringify((await varga.get('/lists')).body);
+    expect(await shown()).not.toMatch(/wo(\/|%2F)rd|p@ss|p%40ss/i);
+    await from('SELECT code FROM makers', `${address.toString()}?sslpassword=hush`);
+    expect(await shown()).not.toContain('hush');
+    await from('SELECT code, name FROM makers ORDER BY code');
+    const { source } = ((await varga.get('/lists')).body as ChoiceListRow[]).find((row) => row.id === list.id)!;
+    await varga.put(`/lists/${list.id}/source`, { source: { ...source, query: 'SELECT code FROM makers' } });
+    expect((await varga.post(`/lists/${list.id}/preview`)).status).toBe(200);
+    await rule.db.run(`REVOKE ALL ON makers FROM ${reader}; DROP ROLE ${reader}`);
   });
   it('refuse what is no list', async () => {
     const list = ((await varga.get('/lists')).body as ChoiceListRow[]).find((row) => row.name === 'Makers')!;

@@ -34,9 +34,23 @@ interface Stored {
 
 const ROW = 'id, name, content, source, loaded_at AS "loadedAt", looked_at AS "lookedAt", differs, trouble';
 
+/** Stands for a secret that stays on the server. */
+const HIDDEN = '…';
+
+/** An address without its secrets, wherever they stand in it. One that cannot be taken apart is not shown at all. */
+function maskedUrl(text: string): string {
+  try {
+    const url = new URL(text);
+    if (url.password) url.password = HIDDEN;
+    for (const key of [...url.searchParams.keys()]) if (/pass|secret|key/i.test(key)) url.searchParams.set(key, HIDDEN);
+    return url.toString().replaceAll(encodeURIComponent(HIDDEN), HIDDEN);
+  } catch {
+    return HIDDEN;
+  }
+}
+
 /** Passwords in an address are for the server alone. */
-const masked = (source: ListSource | null): ListSource | null =>
-  source?.type === 'database' ? { ...source, url: source.url.replace(/^([a-z]+:\/\/[^:/@]+):[^@]*@/i, '$1:…@') } : source;
+const masked = (source: ListSource | null): ListSource | null => (source?.type === 'database' ? { ...source, url: maskedUrl(source.url) } : source);
 
 /** Choice lists: values that many properties share, kept in step with their sources. */
 export class ChoiceLists {
@@ -250,7 +264,14 @@ function tooLong(table: ListTable): ListTable {
   return table;
 }
 
-/** Asks a PostgreSQL database, in a transaction that cannot write. */
+/** Whether the role that asks could write if it were let to: as one that may do everything, or into any table. */
+const MAY_WRITE = `SELECT current_user AS role, r.rolsuper OR r.rolcreatedb OR r.rolcreaterole
+  OR EXISTS (SELECT 1 FROM pg_roles a WHERE a.rolname IN ('pg_write_all_data', 'pg_write_server_files', 'pg_execute_server_program') AND pg_has_role(current_user, a.oid, 'member'))
+  OR EXISTS (SELECT 1 FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'v', 'f') AND n.nspname NOT IN ('pg_catalog', 'information_schema')
+    AND n.nspname NOT LIKE 'pg_temp%' AND has_table_privilege(c.oid, 'INSERT, UPDATE, DELETE, TRUNCATE')) AS writes
+  FROM pg_roles r WHERE r.rolname = current_user`;
+
+/** Asks a PostgreSQL database: one statement, in a transaction that cannot write, of a role that may not. */
 async function queryTable({ url, query }: Extract<ListSource, { type: 'database' }>): Promise<ListTable> {
   const client = new pg.Client({
     connectionString: url,
@@ -263,8 +284,18 @@ async function queryTable({ url, query }: Extract<ListSource, { type: 'database'
     await client.connect();
     await client.query('BEGIN TRANSACTION READ ONLY');
     await client.query(`SET LOCAL statement_timeout = ${PATIENCE_MS}`);
-    await client.query({ text: `DECLARE list NO SCROLL CURSOR FOR ${query.replace(/;\s*$/, '')}` });
-    const found = await client.query({ text: `FETCH ${MOST_ROWS + 1} FROM list`, rowMode: 'array' });
+    const { rows: may } = await client.query<{ role: string; writes: boolean }>(MAY_WRITE);
+    if (may[0]!.writes)
+      throw invalid(
+        'source-may-write',
+        `${may[0]!.role}, who is named in the address, may write into that database. Give the list a role that may only read: CREATE ROLE … LOGIN PASSWORD '…'; GRANT SELECT ON … TO …;`,
+      );
+    // A prepared statement is one statement: nothing can be put behind it.
+    const found = await client.query({
+      name: 'list',
+      text: `SELECT * FROM (${query.replace(/;\s*$/, '')}\n) AS list LIMIT ${MOST_ROWS + 1}`,
+      rowMode: 'array',
+    });
     const text = (value: unknown) =>
       value === null || value === undefined
         ? ''
