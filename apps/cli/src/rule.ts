@@ -2,6 +2,7 @@ import { parseArgs } from 'node:util';
 import { Outcome, Subject, check, survey } from './commands';
 import { sendOut, takeBack } from './exchange';
 import { OUTPUTS, Output, show } from './output';
+import { people } from './people';
 import { exportSchema, importSchema, trySchema } from './schema';
 import { RuleServer } from './server';
 import { Trouble } from './trouble';
@@ -16,6 +17,10 @@ rule schema try                        tries the draft on all files of the serve
 rule send-out LAYOUT FILE              values out by a saved layout, to a workbook, CSV, JSON or XML file
 rule take-back FILE [--dry-run]        what a table that came back would change
 rule take-back FILE --apply            writes what is clear; conflicts, spoiled and refused cells are left and named
+rule people                            who there is; needs a token with the scope people
+rule people add NAME "WHOLE NAME"      adds somebody, with --role; the first password is said once
+rule people role NAME ROLE             viewer, checker, editor or administrator
+rule people lock|unlock|reset|remove NAME  keeps somebody out, lets them in again, gives a new first password, removes them
 
   --server URL      address of the server (or RULE_SERVER; http://127.0.0.1:4310 where nothing is set);
                     with it, a folder is checked against the server's schema
@@ -24,6 +29,7 @@ rule take-back FILE --apply            writes what is clear; conflicts, spoiled 
   --for NAME        whom a table is sent out for
   --file-by-file    apply every file for itself; otherwise all of them or none
   --column "HEADER=PROPERTY"  what a column of a table stands for; also HEADER=file, HEADER=holder, HEADER=ignored; as often as needed
+  --role ROLE       the role of somebody who is added; viewer where nothing is said
   --only-blank      take only values for which Rule holds none
   --leave-ambiguous leave rows out whose file name several files have
   --output FORM     table, csv or json
@@ -33,7 +39,7 @@ A library, a schema, a table, or a folder that is checked against the server's s
 Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command could not be carried out.
 `;
 
-const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back'];
+const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back', 'people'];
 
 /** What the command line says; the exit code. Output and errors go to the given writers. */
 export async function run(
@@ -70,6 +76,7 @@ function parse(args: readonly string[]) {
         column: { type: 'string', multiple: true, default: [] },
         'only-blank': { type: 'boolean', default: false },
         'leave-ambiguous': { type: 'boolean', default: false },
+        role: { type: 'string', default: 'viewer' },
         quiet: { type: 'boolean', default: false },
         help: { type: 'boolean', default: false },
       },
@@ -94,7 +101,13 @@ async function carryOut(
   if (!COMMANDS.includes(command)) throw new Trouble(`There is no command ${JSON.stringify(command)}.\n\n${HELP}`);
   const output = OUTPUTS.find((form) => form === values.output);
   if (!output) throw new Trouble(`--output takes ${OUTPUTS.join(', ')}.`);
-  const wantsServer = command === 'schema' || command === 'send-out' || command === 'take-back' || values.library !== undefined || values.server !== undefined;
+  const wantsServer =
+    command === 'schema' ||
+    command === 'send-out' ||
+    command === 'take-back' ||
+    command === 'people' ||
+    values.library !== undefined ||
+    values.server !== undefined;
   const token = env['RULE_TOKEN'];
   if (wantsServer && !token) throw new Trouble('RULE_TOKEN is not set. Make a token in Settings.');
   const server = wantsServer ? new RuleServer(values.server ?? env['RULE_SERVER'] ?? 'http://127.0.0.1:4310', token!) : null;
@@ -117,6 +130,7 @@ async function carryOut(
     const decided = { columns: values.column, onlyBlanks: values['only-blank'], leaveAmbiguous: values['leave-ambiguous'] };
     return finish(await takeBack(server!, folder, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null, decided));
   }
+  if (command === 'people') return finish(await people(server!, folder === undefined ? [] : [folder, ...rest], values.role));
   if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
   if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
   const subject: Subject = {

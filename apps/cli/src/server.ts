@@ -2,6 +2,10 @@ import {
   ApplyMode,
   ApplyReport,
   ApplyStarted,
+  FirstPassword,
+  PersonChange,
+  PersonDraft,
+  PersonRow,
   CellPage,
   CellQuery,
   CheckPage,
@@ -63,6 +67,11 @@ export class RuleServer {
   importDocument = (name: string, bytes: Uint8Array) => this.ask<DraftView>('POST', '/schema/draft/document', {}, { name, bytes });
   startTry = () => this.ask<{ id: number; job: number }>('POST', '/schema/tries');
   trySummary = () => this.get<{ summary: TrySummary | null }>('/schema/tries');
+  people = () => this.get<PersonRow[]>('/people');
+  addPerson = (json: PersonDraft) => this.ask<FirstPassword>('POST', '/people', {}, { json });
+  changePerson = (id: number, json: PersonChange) => this.ask<PersonRow>('PUT', `/people/${id}`, {}, { json });
+  resetPassword = (id: number) => this.ask<FirstPassword>('POST', `/people/${id}/password`, {}, { json: {} });
+  removePerson = (id: number) => this.ask<null>('DELETE', `/people/${id}`);
   job = (id: number) => this.get<JobRow>(`/jobs/${id}`);
 
   tableLayouts = () => this.get<Layouts>('/exchange/layouts');

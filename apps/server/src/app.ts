@@ -2,8 +2,7 @@ import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { join } from 'node:path';
 import { SessionState, signIn } from '@rule/contract';
 import connectPgSimple from 'connect-pg-simple';
-import express, { ErrorRequestHandler, Express, NextFunction, Request, RequestHandler, Response } from 'express';
-import { rateLimit } from 'express-rate-limit';
+import express, { ErrorRequestHandler, Express, NextFunction, Request, Response } from 'express';
 import session from 'express-session';
 import helmet from 'helmet';
 import pg from 'pg';
@@ -11,7 +10,7 @@ import { Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import { Db, isConnectionError } from './platform/db';
 import { AppError } from './platform/problem';
-import { openApi, routerOf } from './platform/route';
+import { oddText, openApi, routerOf } from './platform/route';
 import { routesOf } from './routes';
 import { readSettings } from './schema/settings';
 import { Services } from './services';
@@ -31,17 +30,27 @@ export interface AppOptions {
   readonly sessionSecret: string;
   readonly webFolder: string | null;
   readonly log: Logger;
-  /** Sign-in attempts from one address in fifteen minutes. */
-  readonly signInLimit?: number;
+  readonly reach?: Reach;
 }
 
-/** JSON bodies: a tray of fifty thousand values fits. */
-const LARGEST_JSON = '32mb';
+/** How people reach the server. */
+export interface Reach {
+  /** Proxies whose word about the caller's address is taken: how many stand in front, or their addresses. */
+  readonly proxies: number | readonly string[];
+  /** Whether people come by HTTPS: cookies are sent by nothing else then. */
+  readonly https: boolean;
+}
+
+/** Nobody stands in between. */
+export const DIRECT: Reach = { proxies: 0, https: false };
+
+/** Whether a session is still there, and its person may still act. */
+const SESSION_STANDS = `SELECT 1 FROM session s JOIN users u ON u.id = (s.sess->>'userId')::int AND u.state = 'active' WHERE s.sid = $1`;
 
 const equal = (a: string, b: string) => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
 
 /** Builds the web application around the services. `close` lets go of its own connections. */
-export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log, signInLimit = 30 }: AppOptions): { app: Express; close: () => Promise<void> } {
+export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log, reach = DIRECT }: AppOptions): { app: Express; close: () => Promise<void> } {
   const app = express();
   const sessionPool = new pg.Pool({ connectionString: databaseUrl, max: 4 });
   sessionPool.on('error', (error) => log.warn({ reason: error.message }, 'session connection lost'));
@@ -53,6 +62,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   });
 
   app.disable('x-powered-by');
+  app.set('trust proxy', reach.proxies === 0 ? false : reach.proxies);
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -71,7 +81,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
           frameAncestors: ["'none'"],
         },
       },
-      strictTransportSecurity: false,
+      strictTransportSecurity: reach.https,
     }),
   );
   app.use(
@@ -91,7 +101,8 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   app.use((_request, _response, next) => services.db.noting(next));
 
   const routes = routesOf(services);
-  app.get('/api/openapi.json', (_request, response) => void response.json(openApi(routes)));
+  let description: object | undefined;
+  app.get('/api/openapi.json', (_request, response) => void response.json((description ??= openApi(routes))));
   app.get('/api/health', async (_request, response) => {
     await services.db.one('SELECT 1 AS up');
     response.json({ up: true });
@@ -106,10 +117,12 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       resave: false,
       saveUninitialized: false,
       rolling: true,
-      cookie: { httpOnly: true, sameSite: 'strict', maxAge: 12 * 3_600_000 },
+      cookie: { httpOnly: true, sameSite: 'strict', secure: reach.https, maxAge: 12 * 3_600_000 },
     }),
   );
   const users = new WeakMap<Request, User>();
+  /** Whether what a request came by still stands. */
+  const standing = new WeakMap<Request, () => Promise<boolean>>();
   app.use('/api', async (request: Request, _response: Response, next: NextFunction) => {
     const bearer = /^Bearer (\S+)$/.exec(request.get('authorization') ?? '')?.[1];
     if (bearer !== undefined) {
@@ -117,46 +130,47 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       const user = await services.tokens.userOf(bearer);
       if (!user) throw new AppError(401, 'wrong-token', 'The token is not known. Make a new one in Settings.');
       users.set(request, user);
+      standing.set(request, async () => (await services.tokens.userOf(bearer)) !== undefined);
       next();
       return;
     }
-    request.session.csrf ??= randomBytes(24).toString('base64url');
-    const { userId } = request.session;
-    const user = userId === undefined ? undefined : await findUser(services.db, userId);
-    if (user) users.set(request, user);
-    if (request.method !== 'GET' && request.method !== 'HEAD' && !equal(request.get('x-rule-csrf') ?? '', request.session.csrf))
-      throw new AppError(403, 'csrf', 'The request does not carry the token of this session. Load the page again.');
+    // Who is not signed in has no session, and nothing that a foreign page could make use of.
+    const { userId, csrf } = request.session;
+    if (userId !== undefined) {
+      const user = await findUser(services.db, userId);
+      if (user) users.set(request, user);
+      standing.set(request, async () => (await services.db.one(SESSION_STANDS, [request.sessionID])) !== undefined);
+      if (request.method !== 'GET' && request.method !== 'HEAD' && !equal(request.get('x-rule-csrf') ?? '', csrf ?? ''))
+        throw new AppError(403, 'csrf', 'The request does not carry the token of this session. Load the page again.');
+    }
     next();
   });
-  app.use(
-    '/api',
-    jsonUnlessUpload(
-      routes
-        .filter((definition) => definition.upload !== undefined || definition.stream)
-        .map((definition) => new RegExp(`^${definition.path.replace(/\{\w+\}/g, '\\d+')}$`)),
-    ),
-  );
 
   const state = async (request: Request, user: User | undefined): Promise<SessionState> => ({
-    user: user ? { name: user.name, displayName: user.displayName, role: user.role } : null,
+    user: user ? { name: user.name, displayName: user.displayName, role: user.role, firstPassword: user.firstPassword === true } : null,
     csrf: request.session.csrf ?? '',
     company: (await readSettings(services.db)).company,
   });
   app.get('/api/session', async (request, response) => void response.json(await state(request, users.get(request))));
-  const limiter = rateLimit({
-    windowMs: 15 * 60_000,
-    limit: signInLimit,
-    standardHeaders: true,
-    legacyHeaders: false,
-    skipSuccessfulRequests: true,
-    handler: (_request, _response, next) => next(new AppError(429, 'too-many-attempts', 'Too many attempts to sign in. Wait a quarter of an hour.')),
-  });
-  app.post('/api/session', limiter, async (request, response) => {
+  // Only JSON is taken, which no form of a foreign page can send.
+  app.post('/api/session', express.json({ limit: '10kb' }), async (request, response) => {
     const checked = signIn.validate(request.body);
-    if (checked.error) throw new AppError(400, 'bad-request', 'Name and password are needed.');
+    if (checked.error || oddText(request.body, '') !== null) throw new AppError(400, 'bad-request', 'Name and password are needed.');
     const { name, password } = checked.value;
+    const address = request.ip ?? '';
+    const wait = await services.attempts.begin(name, address);
+    if (wait > 0) {
+      response.set('retry-after', String(wait));
+      throw new AppError(
+        429,
+        'too-many-attempts',
+        `Too many attempts to sign in failed. Wait ${wait === 1 ? 'a second' : `${wait} seconds`} before the next one.`,
+      );
+    }
     const user = await authenticate(services.db, name, password);
     if (!user) throw new AppError(401, 'wrong-sign-in', 'Name or password is wrong.');
+    await services.attempts.succeeded(name, address);
+    await services.db.run('UPDATE users SET signed_in_at = now() WHERE id = $1', [user.id]);
     // A new session number, so that one that was planted before signing in is worth nothing.
     await new Promise<void>((resolve, reject) => request.session.regenerate(settle(resolve, reject)));
     request.session.userId = user.id;
@@ -170,7 +184,11 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
 
   app.use(
     '/api',
-    routerOf(routes, (request) => users.get(request)),
+    routerOf(
+      routes,
+      (request) => users.get(request),
+      (request) => standing.get(request)?.() ?? Promise.resolve(false),
+    ),
   );
   app.use('/api', () => {
     throw new AppError(404, 'no-such-route', 'The API has no such route.');
@@ -186,12 +204,6 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
 /** A callback in the manner of Node that settles a promise. */
 const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) =>
   failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve();
-
-/** Parses JSON bodies, but leaves uploads to their routes. */
-function jsonUnlessUpload(uploads: readonly RegExp[]): RequestHandler {
-  const json = express.json({ limit: LARGEST_JSON });
-  return (request, response, next) => (uploads.some((path) => path.test(request.path)) && request.method === 'POST' ? next() : json(request, response, next));
-}
 
 function answerErrors(log: Logger, db: Db): ErrorRequestHandler {
   return (error: unknown, _request, response, next) => {

@@ -1,9 +1,14 @@
 import { join, resolve } from 'node:path';
+import { isIP } from 'node:net';
+import { Reach } from './app';
 import { DemoFolders } from './demo';
 
 /** Everything that the environment decides. */
 export interface Config {
   readonly port: number;
+  /** Address to listen on: loopback, unless somebody says otherwise. */
+  readonly host: string;
+  readonly reach: Reach;
   readonly databaseUrl: string;
   /** Rule's own data: kept versions and temporary files. */
   readonly dataFolder: string;
@@ -28,6 +33,23 @@ function number(name: string, otherwise: number): number {
   return n;
 }
 
+/** Proxies in front of the server: a count, or addresses and networks with commas between them. */
+function proxies(text: string | undefined): Reach['proxies'] {
+  if (!text) return 0;
+  if (/^\d+$/.test(text)) return Number(text);
+  const list = text.split(',').map((part) => part.trim());
+  for (const part of list)
+    if (!isIP(part.replace(/\/\d+$/, '')) && !['loopback', 'linklocal', 'uniquelocal'].includes(part))
+      throw new Error(`RULE_PROXIES holds ${part}, which is neither a count nor an address.`);
+  return list;
+}
+
+function truth(name: string): boolean {
+  const text = process.env[name] ?? '';
+  if (!['', '0', '1', 'no', 'yes'].includes(text)) throw new Error(`${name} is ${text}; say yes or no.`);
+  return text === '1' || text === 'yes';
+}
+
 function needed(name: string): string {
   const text = process.env[name];
   if (!text) throw new Error(`${name} is not set. Start Rule with npm start.`);
@@ -38,6 +60,8 @@ function needed(name: string): string {
 export function readConfig(): Config {
   return {
     port: number('RULE_PORT', 4310),
+    host: process.env['RULE_HOST'] || '127.0.0.1',
+    reach: { proxies: proxies(process.env['RULE_PROXIES']), https: truth('RULE_HTTPS') },
     databaseUrl: needed('RULE_DATABASE_URL'),
     dataFolder: resolve(process.env['RULE_DATA'] ?? 'var'),
     webFolder: process.env['RULE_WEB'] ? resolve(process.env['RULE_WEB']) : null,

@@ -77,13 +77,20 @@ const deliver = async () => {
 const recovering = setInterval(() => services.applying.recovery.soon(), DELIVER_EVERY_MS);
 const deliveringEvery = setInterval(() => void deliver(), DELIVER_EVERY_MS);
 
-const { app, close } = buildApp({ services, databaseUrl: config.databaseUrl, sessionSecret: config.sessionSecret, webFolder: config.webFolder, log });
+const { app, close } = buildApp({
+  services,
+  databaseUrl: config.databaseUrl,
+  sessionSecret: config.sessionSecret,
+  webFolder: config.webFolder,
+  log,
+  reach: config.reach,
+});
 const server = createServer(app);
 server.on('error', (error: NodeJS.ErrnoException) => {
   log.fatal({ reason: error.code }, error.code === 'EADDRINUSE' ? `port ${config.port} is taken` : 'the server cannot listen');
   process.exit(1);
 });
-server.listen(config.port, '127.0.0.1', () => {
+server.listen(config.port, config.host, () => {
   log.info({ port: config.port }, 'Rule is up');
   process.send?.('up');
 });

@@ -69,6 +69,7 @@ import {
 import { Link } from '@rule/core/vault';
 import { whyCell } from './values/why';
 import { Services } from './services';
+import { peopleRoutes } from './users/routes';
 import { jobRoutes } from './jobs/routes';
 import { exchangeRoutes } from './exchange/routes';
 import { schemaRoutes } from './schema/routes';
@@ -85,6 +86,7 @@ export function routesOf(s: Services): Route[] {
     route({ method: 'get', path: '/overview', summary: 'How far along the company is', role: 'viewer', action: () => s.overviews.overview() }),
 
     ...jobRoutes(s),
+    ...peopleRoutes(s),
     ...surveyRoutes(s),
     route({ method: 'get', path: '/files/{file}', summary: 'What a file holds', role: 'viewer', action: ({ params }) => s.libraries.details(params['file']!) }),
     route<SettleModel>({
@@ -317,14 +319,20 @@ export function routesOf(s: Services): Route[] {
       },
     }),
 
-    route({ method: 'get', path: '/tokens', summary: 'Your tokens for programs', role: 'viewer', action: ({ user }) => s.tokens.list(user) }),
+    route({
+      method: 'get',
+      path: '/tokens',
+      summary: 'Your tokens for programs; for administrators those of everybody',
+      role: 'viewer',
+      action: ({ user }) => s.tokens.list(user),
+    }),
     route<TokenDraft>({
       method: 'post',
       path: '/tokens',
       summary: 'Make a token by which a program acts for you; it is said this once',
       role: 'viewer',
       body: tokenDraft,
-      action: ({ user, body }) => s.tokens.make(user, body.name),
+      action: ({ user, body }) => s.tokens.make(user, body),
     }),
     route({
       method: 'delete',

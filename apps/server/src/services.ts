@@ -40,6 +40,8 @@ import { FileChecks } from './survey/file-checks';
 import { Judgements } from './values/judgements';
 import { Renewal } from './values/up-to-date';
 import { ToDos } from './values/to-dos';
+import { SignInAttempts } from './users/attempts';
+import { People } from './users/people';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
 import { Vault } from './vault/vault';
@@ -115,6 +117,8 @@ export function buildServices({
   const learning = new Learning(db, pool, properties, titleBlocks);
   const checks = new Checks(db, pool);
   const tokens = new Tokens(db, clock);
+  const people = new People(db);
+  const attempts = new SignInAttempts(db, clock);
   const boms = new Boms(db, properties, libraries);
   const layouts = new Layouts(db, properties);
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
@@ -163,6 +167,8 @@ export function buildServices({
     foreign,
     learning,
     tokens,
+    people,
+    attempts,
     checks,
     grid,
     finder,

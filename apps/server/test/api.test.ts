@@ -18,6 +18,7 @@ import {
 import { newDraft } from '@rule/core/schema';
 import { Hop } from '@rule/core/trace';
 import request from 'supertest';
+import { DEMO_PASSWORD } from '@rule/demo';
 import { Person, Rule, startRule } from './harness';
 
 let rule: Rule;
@@ -40,8 +41,17 @@ describe('the door', () => {
     const stranger = await request(rule.url).get('/api/values');
     expect([stranger.status, stranger.type, (stranger.body as Problem).code]).toEqual([401, 'application/problem+json', 'not-signed-in']);
     const agent = request.agent(rule.url);
-    await agent.get('/api/session');
-    expect(((await agent.post('/api/session').send({ name: 'varga', password: 'x' })).body as Problem).code).toBe('csrf');
+    // A session is made at the sign-in and not before, and a form of a foreign page cannot sign anybody in.
+    expect((await agent.get('/api/session')).headers['set-cookie']).toBeUndefined();
+    expect((await agent.post('/api/session').type('form').send({ name: 'varga', password: DEMO_PASSWORD })).status).toBe(400);
+    await agent.post('/api/session').send({ name: 'varga', password: DEMO_PASSWORD }).expect(200);
+    expect(((await agent.post('/api/tray/drop').send({ lines: 'all' })).body as Problem).code).toBe('csrf');
+    // Nothing of a body is read for somebody who may not send it.
+    for (const [person, status] of [
+      [request(rule.url).post('/api/tray').set('content-type', 'application/json').send('{ this is no JSON'), 401],
+      [guest.post('/tray', {}), 403],
+    ] as const)
+      expect((await person).status).toBe(status);
     const file = await rule.file('drum.step');
     const property = await rule.property('Finish');
     for (const [person, status] of [
@@ -63,21 +73,12 @@ describe('the door', () => {
   });
   it('lets nobody guess passwords for long', async () => {
     const agent = request.agent(rule.url);
-    const csrf = ((await agent.get('/api/session')).body as { csrf: string }).csrf;
     const codes: string[] = [];
-    for (let i = 0; i < 7; i++)
-      codes.push(
-        (
-          (
-            await agent
-              .post('/api/session')
-              .set('x-rule-csrf', csrf)
-              .send({ name: 'varga', password: `guess ${i}` })
-          ).body as Problem
-        ).code,
-      );
+    for (let i = 0; i < 7; i++) codes.push(((await agent.post('/api/session').send({ name: 'varga', password: `guess ${i}` })).body as Problem).code);
     expect(codes.slice(0, 5)).toEqual(Array(5).fill('wrong-sign-in'));
     expect(codes.slice(5)).toEqual(['too-many-attempts', 'too-many-attempts']);
+    // Others behind the same address are not kept out.
+    await request(rule.url).post('/api/session').send({ name: 'okafor', password: DEMO_PASSWORD }).expect(200);
   });
   it('sends a strict policy and describes itself', async () => {
     const answer = await request(rule.url).get('/api/openapi.json');

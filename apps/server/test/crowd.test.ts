@@ -15,7 +15,7 @@ async function people(count: number): Promise<string[]> {
      RETURNING id, name, display_name AS "displayName", role`,
     [count],
   );
-  return Promise.all(ids.map(async (user) => (await rule.services.tokens.make(user, 'a test')).token));
+  return Promise.all(ids.map(async (user) => (await rule.services.tokens.make(user, { name: 'a test', scope: 'work', days: 1 })).token));
 }
 
 const add = (token: string, values: readonly { file: number; property: number; text: string }[]) =>

@@ -204,7 +204,6 @@ export async function startRule(options: Options = {}): Promise<Rule> {
     sessionSecret: 'test',
     webFolder: null,
     log: pino({ level: 'info' }, { write: (line: string) => void logged.push(line) }),
-    signInLimit: 5,
   });
   const server = await listening(app);
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;

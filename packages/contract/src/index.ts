@@ -1,3 +1,4 @@
+export * from './people';
 export * from './session';
 export * from './start';
 export * from './projects';

@@ -11,6 +11,8 @@ export interface SignedIn {
   readonly name: string;
   readonly displayName: string;
   readonly role: Role;
+  /** Whether a password of one's own must be chosen before anything else. */
+  readonly firstPassword: boolean;
 }
 
 export interface SessionState {
@@ -20,22 +22,41 @@ export interface SessionState {
   readonly company: string;
 }
 
+/** What a token may be used for: reading alone, the work of its person, or managing people too where the person may. No token makes tokens. */
+export const TOKEN_SCOPES = ['read', 'work', 'people'] as const;
+export type TokenScope = (typeof TOKEN_SCOPES)[number];
+
+/** Most days that a token works. */
+export const LONGEST_TOKEN = 366;
+
 /** A token by which a program acts for a person. */
 export interface TokenRow {
   readonly id: number;
   readonly name: string;
   readonly at: string;
   readonly usedAt: string | null;
+  readonly expiresAt: string;
+  readonly scope: TokenScope;
+  /** Whose token it is. */
+  readonly by: string;
+  readonly mine: boolean;
 }
 export interface TokenDraft {
   readonly name: string;
+  readonly scope: TokenScope;
+  /** Days until it ends by itself. */
+  readonly days: number;
 }
 /** A token as it is said once, when it is made. */
 export interface NewToken {
   readonly id: number;
   readonly token: string;
 }
-export const tokenDraft = Joi.object<TokenDraft>({ name: Joi.string().trim().min(1).max(100).required() }).required();
+export const tokenDraft = Joi.object<TokenDraft>({
+  name: Joi.string().trim().min(1).max(100).required(),
+  scope: Joi.valid(...TOKEN_SCOPES).default('work'),
+  days: Joi.number().integer().min(1).max(LONGEST_TOKEN).default(90),
+}).required();
 
 export interface SignIn {
   readonly name: string;

@@ -21,6 +21,7 @@ import {
   watchedFolderDraft,
 } from '@rule/contract';
 import { invalid } from '../platform/problem';
+import { headerName } from '../platform/file-name';
 import { Route, route } from '../platform/route';
 import { Services } from '../services';
 import { sendTable } from './send';
@@ -93,7 +94,7 @@ export function exchangeRoutes(s: Services): Route[] {
       summary: 'Say that a copy will not come back',
       role: 'editor',
       body: closeSendOut,
-      action: ({ params, body }) => s.sendOuts.close(params['sendOut']!, body.closed),
+      action: ({ user, params, body }) => s.sendOuts.close(user, params['sendOut']!, body.closed),
     }),
 
     route({ method: 'get', path: '/exchange/take-backs', summary: 'Tables that were taken back', role: 'viewer', action: () => s.takeBacks.list() }),
@@ -106,7 +107,7 @@ export function exchangeRoutes(s: Services): Route[] {
       action: ({ user, request }) => {
         const bytes: unknown = request.body;
         if (!(bytes instanceof Uint8Array)) throw invalid('empty-file', 'No file was sent.');
-        return s.takeBacks.take(user, nameOf(request.get('x-file-name')), bytes);
+        return s.takeBacks.take(user, headerName(request.get('x-file-name')), bytes);
       },
     }),
     route({
@@ -122,14 +123,20 @@ export function exchangeRoutes(s: Services): Route[] {
       summary: 'Answer what a table asks: encoding, sheet, columns, rows',
       role: 'editor',
       body: readingChoice,
-      action: ({ user, params, body }) => s.takeBacks.answer(user, params['takeBack']!, body),
+      action: async ({ user, params, body }) => {
+        await s.takeBacks.checkOwner(user, params['takeBack']!);
+        return s.takeBacks.answer(user, params['takeBack']!, body);
+      },
     }),
     route({
       method: 'post',
       path: '/exchange/take-backs/{takeBack}/reopen',
       summary: 'Go back to how a table is read, as long as none of its values has gone to the tray',
       role: 'editor',
-      action: ({ params }) => s.takeBacks.reopen(params['takeBack']!),
+      action: async ({ user, params }) => {
+        await s.takeBacks.checkOwner(user, params['takeBack']!);
+        return s.takeBacks.reopen(params['takeBack']!);
+      },
     }),
     route<undefined, CellQuery>({
       method: 'get',
@@ -145,14 +152,20 @@ export function exchangeRoutes(s: Services): Route[] {
       summary: 'Take or leave cells: those that are named, or all that a filter names',
       role: 'editor',
       body: decideRequest,
-      action: ({ params, body }) => s.takeBacks.decide(params['takeBack']!, body),
+      action: async ({ user, params, body }) => {
+        await s.takeBacks.checkOwner(user, params['takeBack']!);
+        return s.takeBacks.decide(params['takeBack']!, body);
+      },
     }),
     route({
       method: 'post',
       path: '/exchange/take-backs/{takeBack}/tray',
       summary: 'Put what is to be taken in your tray',
       role: 'editor',
-      action: ({ user, params }) => s.takeBacks.toTray(user, params['takeBack']!),
+      action: async ({ user, params }) => {
+        await s.takeBacks.checkOwner(user, params['takeBack']!);
+        return s.takeBacks.toTray(user, params['takeBack']!);
+      },
     }),
     route<ApplyTakeBack>({
       method: 'post',
@@ -162,6 +175,7 @@ export function exchangeRoutes(s: Services): Route[] {
       body: applyTakeBack,
       action: async ({ user, params, body }) => {
         const id = params['takeBack']!;
+        await s.takeBacks.checkOwner(user, id);
         return s.changes.begin(user, await s.takeBacks.titleOfApply(id), (context) => s.takeBacks.apply(user, id, body.mode, context));
       },
     }),
@@ -235,16 +249,4 @@ export function exchangeRoutes(s: Services): Route[] {
       action: ({ params }) => s.deliveries.removeFolder(params['folder']!),
     }),
   ];
-}
-
-function nameOf(header: string | undefined): string {
-  try {
-    return (
-      decodeURIComponent(header ?? 'table')
-        .split(/[\\/]/)
-        .at(-1) ?? 'table'
-    ).slice(0, 200);
-  } catch {
-    throw invalid('bad-name', 'The file name in x-file-name is not percent-encoded.');
-  }
 }

@@ -13,7 +13,7 @@ import { Properties } from '../schema/properties';
 import { Surveys } from '../survey/survey';
 import { WorkPool } from '../threads/pool';
 import { SentOut } from '../threads/send-out';
-import { User } from '../users/user';
+import { User, mayDecide } from '../users/user';
 
 /** Columns that a workbook may have (ECMA-376: 16384), less those that say which file a row is about. */
 const MOST_COLUMNS = 16_000;
@@ -268,7 +268,10 @@ export class SendOuts {
   }
 
   /** Says that a copy will not come back, or that it may after all. */
-  async close(id: number, closed: boolean): Promise<void> {
+  async close(user: Pick<User, 'id' | 'role'>, id: number, closed: boolean): Promise<void> {
+    const row = await this.db.one<{ owner: number }>('SELECT user_id AS owner FROM send_outs WHERE id = $1', [id]);
+    if (!row) throw notFound(`Send-out ${id}`);
+    if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only who sent a table out, or an administrator, says that it need not come back.');
     const touched = await this.db.run('UPDATE send_outs SET closed_at = $2 WHERE id = $1', [id, closed ? this.clock() : null]);
     if (touched === 0) throw notFound(`Send-out ${id}`);
   }

@@ -26,7 +26,7 @@ import { FileStore } from '../platform/store';
 import { Editions } from '../schema/editions';
 import { WorkPool } from '../threads/pool';
 import { Compared, Outcome, TableInput } from '../threads/take-back';
-import { User } from '../users/user';
+import { User, mayDecide } from '../users/user';
 
 /** Largest table that Rule takes back. */
 export const LARGEST_TABLE = 128 * 1024 * 1024;
@@ -361,6 +361,16 @@ export class TakeBacks {
     const title = `take-back ${id}: ${name}`;
     const { changeSet } = unpacked(name, await this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: title }));
     return this.applying.applySet(user, changeSet!, mode, title, context);
+  }
+
+  /** Others see a table that came back; who took it back, or an administrator, decides about it. */
+  async checkOwner(user: Pick<User, 'id' | 'role'>, id: number): Promise<void> {
+    const row = await this.db.one<{ owner: number; by: string }>(
+      'SELECT t.user_id AS owner, u.display_name AS "by" FROM take_backs t JOIN users u ON u.id = t.user_id WHERE t.id = $1',
+      [id],
+    );
+    if (!row) throw notFound(`Take-back ${id}`);
+    if (!mayDecide(user, row.owner)) throw refused('not-yours', `${row.by} took this table back and decides about it, or an administrator.`);
   }
 
   /** What an apply of it is called. */

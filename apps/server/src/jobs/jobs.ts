@@ -6,7 +6,7 @@ import PgBoss from 'pg-boss';
 import { Db, isConnectionError, rows } from '../platform/db';
 import { HOLD_ALIVE, LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
-import { User } from '../users/user';
+import { User, mayDecide } from '../users/user';
 
 /** What long work needs while it runs. */
 export interface JobContext {
@@ -323,7 +323,10 @@ export class Jobs {
   }
 
   /** Cancels a job: at once while it waits, at its next step while it runs. */
-  async cancel(id: number): Promise<JobRow> {
+  async cancel(user: Pick<User, 'id' | 'role'>, id: number): Promise<JobRow> {
+    const row = await this.db.one<{ owner: number | null }>('SELECT user_id AS owner FROM jobs WHERE id = $1', [id]);
+    if (!row) throw notFound(`Job ${id}`);
+    if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only who began this, or an administrator, cancels it.');
     await this.db.run(
       `UPDATE jobs SET cancel = true, state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END, ended_at = CASE WHEN state = 'waiting' THEN $2 ELSE ended_at END
        WHERE id = $1 AND state IN ('waiting', 'running')`,

@@ -711,6 +711,21 @@ ALTER TABLE change_sets ADD COLUMN recovery_problem text;
 CREATE INDEX change_sets_applying ON change_sets (id) WHERE state = 'applying';
 `,
   },
+  {
+    name: '0014-people',
+    up: `
+ALTER TABLE users ADD COLUMN state text NOT NULL DEFAULT 'active' CHECK (state IN ('active','locked','removed'));
+ALTER TABLE users ADD COLUMN first_password boolean NOT NULL DEFAULT false;
+ALTER TABLE users ADD COLUMN signed_in_at timestamptz;
+-- Tokens from before they had an end go on for a while, and say so.
+ALTER TABLE api_tokens ADD COLUMN expires_at timestamptz NOT NULL DEFAULT now() + interval '90 days';
+ALTER TABLE api_tokens ALTER COLUMN expires_at DROP DEFAULT;
+ALTER TABLE api_tokens ADD COLUMN scope text NOT NULL DEFAULT 'work' CHECK (scope IN ('read','work','people'));
+-- Attempts to sign in that failed, by name, by address and by both; until when the next one has to wait.
+CREATE TABLE sign_in_attempts (key text PRIMARY KEY, failed int NOT NULL, at timestamptz NOT NULL, wait_until timestamptz NOT NULL);
+CREATE INDEX sessions_of_person ON session ((sess->>'userId'));
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

@@ -1,8 +1,11 @@
 import { Role, mayActAs } from '@rule/contract';
-import { Request, Response, Router, raw } from 'express';
+import { Request, RequestHandler, Response, Router, json, raw } from 'express';
 import Joi, { ObjectSchema } from 'joi';
 import { User } from '../users/user';
 import { AppError } from './problem';
+
+/** JSON bodies: a tray of fifty thousand values fits. */
+const LARGEST_JSON = '32mb';
 
 /** What a route's action gets: checked input and the person who asks. */
 export interface Call<Body = unknown, Query = unknown> {
@@ -12,6 +15,8 @@ export interface Call<Body = unknown, Query = unknown> {
   readonly body: Body;
   readonly request: Request;
   readonly response: Response;
+  /** Whether the session or token still stands by which this was asked: for answers that go on. */
+  readonly stillStands: () => Promise<boolean>;
 }
 
 /** One route of the API: everything that Express and the published description need to know of it. */
@@ -27,6 +32,8 @@ export interface Route {
   readonly upload?: number;
   /** Set for routes that read the request's body as a stream themselves. */
   readonly stream?: boolean;
+  /** Set for what people may do who still have their first password. */
+  readonly beforeOwnPassword?: boolean;
   readonly action: (call: Call<never, never>) => Promise<unknown>;
 }
 
@@ -39,8 +46,25 @@ export const route = <Body = undefined, Query = undefined>(
   },
 ): Route => definition;
 
+/** Where something holds a text that is none: with the character U+0000, or half of a pair of surrogates. `null` where all texts are sound. */
+export function oddText(value: unknown, at: string): string | null {
+  if (typeof value === 'string') {
+    if (value.includes('\0')) return `${at || 'it'} holds the character U+0000`;
+    // Half a pair is no character, and stands in no encoding.
+    return /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value) ? `${at || 'it'} holds half a character` : null;
+  }
+  if (value === null || typeof value !== 'object') return null;
+  for (const [key, part] of Object.entries(value)) {
+    const found = oddText(key, at) ?? oddText(part, at ? `${at}.${key}` : key);
+    if (found !== null) return found;
+  }
+  return null;
+}
+
 function check(schema: ObjectSchema | undefined, input: unknown, where: string): unknown {
   if (!schema) return undefined;
+  const odd = oddText(input, '');
+  if (odd !== null) throw new AppError(400, 'bad-request', `The ${where} holds a text that cannot be kept: ${odd}.`);
   const checked = schema.validate(input ?? {}, { abortEarly: false, convert: where === 'query' });
   if (!checked.error) return checked.value as unknown;
   throw new AppError(
@@ -52,16 +76,27 @@ function check(schema: ObjectSchema | undefined, input: unknown, where: string):
 }
 
 /** Builds the router of all routes. Roles are checked here, so that no route can forget it. */
-export function routerOf(routes: readonly Route[], userOf: (request: Request) => User | undefined): Router {
+export function routerOf(
+  routes: readonly Route[],
+  userOf: (request: Request) => User | undefined,
+  stillStands: (request: Request) => Promise<boolean>,
+): Router {
   const router = Router();
+  const parseJson = json({ limit: LARGEST_JSON });
   for (const definition of routes) {
     const path = definition.path.replace(/\{(\w+)\}/g, ':$1');
-    const before = definition.upload ? [raw({ type: () => true, limit: definition.upload })] : [];
-    router[definition.method](path, ...before, async (request, response) => {
+    // Nothing of a body is read before it is known that the caller may send it.
+    const guard: RequestHandler = (request, _response, next) => {
       const user = userOf(request);
       if (!user) throw new AppError(401, 'not-signed-in', 'Sign in first.');
+      if (user.firstPassword && !definition.beforeOwnPassword) throw new AppError(403, 'first-password', 'Choose a password of your own first.');
       if (!mayActAs(user.role, definition.role))
         throw new AppError(403, 'not-allowed', `This needs the role ${definition.role}; you are signed in as ${user.role}.`);
+      next();
+    };
+    const bodies = definition.stream ? [] : [definition.upload ? raw({ type: () => true, limit: definition.upload }) : parseJson];
+    router[definition.method](path, guard, ...bodies, async (request, response) => {
+      const user = userOf(request)!;
       const params = Object.fromEntries(
         Object.entries(request.params).map(([name, text]) => {
           if (!/^[1-9]\d{0,8}$/.test(String(text))) throw new AppError(400, 'bad-request', `${name} is not a number.`);
@@ -70,7 +105,8 @@ export function routerOf(routes: readonly Route[], userOf: (request: Request) =>
       );
       const query = check(definition.query, request.query, 'query');
       const body = definition.upload || definition.stream ? undefined : check(definition.body, request.body, 'body');
-      const answer = await definition.action({ user, params, query, body, request, response } as Call<never, never>);
+      const call: Call = { user, params, query, body, request, response, stillStands: () => stillStands(request) };
+      const answer = await definition.action(call as Call<never, never>);
       if (!response.headersSent) response.json(answer ?? null);
     });
   }

@@ -35,6 +35,7 @@ import { PRACTICES, Practice, STARTERS } from '@rule/core/standards';
 import Joi from 'joi';
 import { XLSX, disposition } from '../exchange/send';
 import { invalid, notFound } from '../platform/problem';
+import { headerName } from '../platform/file-name';
 import { Route, route } from '../platform/route';
 import { schemaPlaces } from './places';
 import { Services } from '../services';
@@ -55,17 +56,7 @@ const starterRequest = Joi.object<{ starter: string; names: string[] | null }>({
 const uploadOf = (request: { readonly body: unknown; get(name: string): string | undefined }): { name: string; bytes: Uint8Array } => {
   const bytes: unknown = request.body;
   if (!(bytes instanceof Uint8Array) || bytes.length === 0) throw invalid('empty-file', 'No file was sent.');
-  try {
-    return {
-      name: decodeURIComponent(request.get('x-file-name') ?? 'table')
-        .split(/[\\/]/)
-        .at(-1)!
-        .slice(0, 200),
-      bytes,
-    };
-  } catch {
-    throw invalid('bad-name', 'The file name in x-file-name is not percent-encoded.');
-  }
+  return { name: headerName(request.get('x-file-name')), bytes };
 };
 
 /** Routes of the schema: its draft and editions, tries, choice lists, number series, rollout, documents and standards. */

@@ -32,16 +32,8 @@ import {
 } from '@rule/contract';
 import { Route, route } from '../platform/route';
 import { sendTable } from '../exchange/send';
-import { invalid } from '../platform/problem';
+import { headerText } from '../platform/file-name';
 import { Services } from '../services';
-
-const headerText = (text: string | undefined): string => {
-  try {
-    return decodeURIComponent(text ?? '');
-  } catch {
-    throw invalid('bad-name', 'The header x-file-name is not percent-encoded UTF-8.');
-  }
-};
 
 /** Routes of libraries, survey and clean-up. */
 export function surveyRoutes(s: Services): Route[] {

@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from 'node:crypto';
-import { NewToken, TokenRow } from '@rule/contract';
+import { NewToken, TokenDraft, TokenRow } from '@rule/contract';
 import { Db } from '../platform/db';
-import { notFound } from '../platform/problem';
+import { AppError, notFound } from '../platform/problem';
 import { User } from './user';
 
 /** How a token begins, so that it is recognised where it should not stand. */
@@ -16,34 +16,41 @@ export class Tokens {
     private readonly clock: () => Date,
   ) {}
 
+  /** One's own tokens; for an administrator those of everybody. */
   list(user: User): Promise<TokenRow[]> {
-    return this.db.all<TokenRow>('SELECT id, name, at, used_at AS "usedAt" FROM api_tokens WHERE user_id = $1 ORDER BY id DESC', [user.id]);
+    return this.db.all<TokenRow>(
+      `SELECT t.id, t.name, t.at, t.used_at AS "usedAt", t.expires_at AS "expiresAt", t.scope, u.display_name AS "by", t.user_id = $1 AS mine
+       FROM api_tokens t JOIN users u ON u.id = t.user_id WHERE t.user_id = $1 OR $2 ORDER BY t.user_id = $1 DESC, t.id DESC`,
+      [user.id, user.role === 'administrator'],
+    );
   }
 
-  /** Makes a token; its text is said this once. */
-  async make(user: User, name: string): Promise<NewToken> {
+  /** Makes a token; its text is said this once. Whoever holds a token cannot make others of it. */
+  async make(user: User, { name, scope, days }: TokenDraft): Promise<NewToken> {
+    if (user.scope) throw new AppError(403, 'token-by-token', 'A token makes no tokens. Sign in to make one.');
     const token = `${PREFIX}${randomBytes(32).toString('base64url')}`;
-    const row = await this.db.one<{ id: number }>('INSERT INTO api_tokens (user_id, name, token_hash, at) VALUES ($1, $2, $3, $4) RETURNING id', [
-      user.id,
-      name,
-      digest(token),
-      this.clock(),
-    ]);
+    const at = this.clock();
+    const row = await this.db.one<{ id: number }>(
+      'INSERT INTO api_tokens (user_id, name, token_hash, at, scope, expires_at) VALUES ($1, $2, $3, $4, $5, $4::timestamptz + make_interval(days => $6)) RETURNING id',
+      [user.id, name, digest(token), at, scope, days],
+    );
     return { id: row!.id, token };
   }
 
+  /** Ends a token: one's own, or anybody's where an administrator does it. */
   async remove(user: User, id: number): Promise<void> {
-    const gone = await this.db.one('DELETE FROM api_tokens WHERE id = $1 AND user_id = $2 RETURNING id', [id, user.id]);
+    const gone = await this.db.one('DELETE FROM api_tokens WHERE id = $1 AND (user_id = $2 OR $3) RETURNING id', [id, user.id, user.role === 'administrator']);
     if (!gone) throw notFound(`Token ${id}`);
   }
 
-  /** The person for whom a token acts; `undefined` for texts that are none. */
+  /** The person for whom a token acts, as far as it lets them; `undefined` for texts that are none, have ended, or belong to somebody who is locked. */
   async userOf(token: string): Promise<User | undefined> {
     if (!token.startsWith(PREFIX)) return undefined;
-    return this.db.one<User>(
-      `WITH t AS (UPDATE api_tokens SET used_at = $2 WHERE token_hash = $1 RETURNING user_id)
-       SELECT u.id, u.name, u.display_name AS "displayName", u.role FROM users u JOIN t ON t.user_id = u.id`,
+    const user = await this.db.one<User>(
+      `WITH t AS (UPDATE api_tokens SET used_at = $2 WHERE token_hash = $1 AND expires_at > $2 RETURNING user_id, scope)
+       SELECT u.id, u.name, u.display_name AS "displayName", u.role, t.scope FROM users u JOIN t ON t.user_id = u.id WHERE u.state = 'active'`,
       [digest(token), this.clock()],
     );
+    return user && (user.scope === 'read' ? { ...user, role: 'viewer' } : user);
   }
 }

@@ -23,16 +23,19 @@ const NOBODY = hashPassword(randomBytes(16).toString('hex'));
 
 /** Finds the person with a name and password; `undefined` when there is none. */
 export async function authenticate(sql: Sql, name: string, password: string): Promise<User | undefined> {
-  const row = await sql.one<User & { hash: string }>('SELECT id, name, display_name AS "displayName", role, password_hash AS hash FROM users WHERE name = $1', [
-    name,
-  ]);
+  const row = await sql.one<User & { hash: string }>(
+    `SELECT id, name, display_name AS "displayName", role, password_hash AS hash, first_password AS "firstPassword" FROM users WHERE name = $1 AND state = 'active'`,
+    [name],
+  );
   const right = await matches(password, row?.hash ?? (await NOBODY));
-  return row && right ? { id: row.id, name: row.name, displayName: row.displayName, role: row.role } : undefined;
+  if (!row || !right) return undefined;
+  const { hash: _, ...user } = row;
+  return user;
 }
 
-/** The person with a number, as it stands now: a role that was taken away is gone at once. */
+/** The person with a number, as it stands now: a role that was taken away is gone at once, and so is somebody who is locked or removed. */
 export const findUser = (sql: Sql, id: number): Promise<User | undefined> =>
-  sql.one<User>('SELECT id, name, display_name AS "displayName", role FROM users WHERE id = $1', [id]);
+  sql.one<User>(`SELECT id, name, display_name AS "displayName", role, first_password AS "firstPassword" FROM users WHERE id = $1 AND state = 'active'`, [id]);
 
 /** Adds a person, or leaves the one with this name as it is. */
 export async function addUser(sql: Sql, name: string, displayName: string, role: Role, password: string): Promise<void> {

@@ -156,7 +156,8 @@ export class Fill {
   }
 
   async removeValueSet(user: User, id: number): Promise<void> {
-    if ((await this.db.run('DELETE FROM value_sets WHERE id = $1 AND user_id = $2', [id, user.id])) === 0) throw notFound(`Your set of values ${id}`);
+    if ((await this.db.run('DELETE FROM value_sets WHERE id = $1 AND (user_id = $2 OR (shared AND $3))', [id, user.id, user.role === 'administrator'])) === 0)
+      throw notFound(`Your set of values ${id}`);
   }
 
   async favourite(user: User, { property, text, on }: { property: number; text: string; on: boolean }): Promise<void> {

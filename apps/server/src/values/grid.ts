@@ -114,7 +114,8 @@ export class Grid {
   }
 
   async removeView(user: User, id: number): Promise<void> {
-    if ((await this.db.run('DELETE FROM grid_views WHERE id = $1 AND user_id = $2', [id, user.id])) === 0) throw notFound(`Your view ${id}`);
+    if ((await this.db.run('DELETE FROM grid_views WHERE id = $1 AND (user_id = $2 OR (shared AND $3))', [id, user.id, user.role === 'administrator'])) === 0)
+      throw notFound(`Your view ${id}`);
   }
 
   /** The folders that files stand in, with counts of all files below, and the counts by kind. */

@@ -23,7 +23,7 @@ const SYNONYMS = 'Values that mean the same, one group a line, separated by semi
 const TRANSLATED = property(1, 'Mass', { captions: { de: 'Masse' } });
 
 async function staged(answers: object = {}, role = 'administrator') {
-  const stage = new Stage({ tokens: [], saveSettings: (settings: Settings) => settings, ...answers }, { role });
+  const stage = new Stage({ tokens: [], people: [], saveSettings: (settings: Settings) => settings, ...answers }, { role });
   const tell = (settings: Settings) => TestBed.inject(Store).dispatch(CatalogueActions.loaded({ properties: [TRANSLATED], settings }));
   tell(SETTINGS);
   await stage.show(SettingsStation);
@@ -92,7 +92,16 @@ describe('settings', () => {
 });
 
 describe('tokens', () => {
-  const row = (id: number, name: string, usedAt: string | null = null): TokenRow => ({ id, name, at: '2026-11-20T10:00:00Z', usedAt });
+  const row = (id: number, name: string, usedAt: string | null = null): TokenRow => ({
+    id,
+    name,
+    at: '2026-11-20T10:00:00Z',
+    usedAt,
+    expiresAt: '2100-01-01T00:00:00Z',
+    scope: 'work',
+    by: 'Ilona Varga',
+    mine: true,
+  });
 
   it('are made for a purpose, said once, and gone from sight with the next step', async () => {
     let rows = [row(1, 'nightly check', '2026-11-24T10:00:00Z')];
@@ -112,7 +121,7 @@ describe('tokens', () => {
     expect(stage.button('Make a token').disabled).toBe(true);
     await stage.type('What it is for', '  buyers ');
     await stage.click('Make a token');
-    expect(stage.last('makeToken')).toEqual(['buyers']);
+    expect(stage.last('makeToken')).toEqual([{ name: 'buyers', scope: 'work', days: 90 }]);
     expect(stage.text('[role=status]')).toBe('The new token, said this once: rule_abc');
     expect(stage.field('What it is for').value).toBe('');
     expect(stage.text('tbody')).toContain('never used');

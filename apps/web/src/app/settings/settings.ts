@@ -7,6 +7,8 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { Api, Bench, CatalogueActions, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
+import { PeopleSection } from './people';
+import { Profile } from './profile';
 import { Tokens } from './tokens';
 import { AREAS, AreaKey, readArea, textsOf } from './areas';
 
@@ -14,7 +16,7 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
 @Component({
   selector: 'rule-settings-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, InputTextModule, TextareaModule, Tokens],
+  imports: [Bench, ButtonModule, FormsModule, InputTextModule, PeopleSection, Profile, TextareaModule, Tokens],
   template: `
     <rule-bench label="Settings" [index]="false" [inspector]="false">
       <form (ngSubmit)="save()">
@@ -78,7 +80,11 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
           <small>Captions that a property has in this language are shown in it, everywhere but in Schema.</small>
         </label>
       </section>
+      <rule-profile />
       <rule-tokens />
+      @if (mayAdminister()) {
+        <rule-people />
+      }
     </rule-bench>
   `,
   styles: `

@@ -1,19 +1,26 @@
-import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { TokenRow } from '@rule/contract';
+import { LONGEST_TOKEN, TOKEN_SCOPES, TokenRow, TokenScope } from '@rule/contract';
+import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, showInstant } from '../shared';
+import { SelectModule } from 'primeng/select';
+import { Api, Notices, sessionFeature, showInstant } from '../shared';
+
+const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work: 'do what I may', people: 'do what I may, and manage people' };
 
 /** Tokens by which programs, such as the command line, act for the person who is signed in. */
 @Component({
   selector: 'rule-tokens',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule],
+  imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
   template: `
     <section class="card" aria-label="Tokens for programs">
-      <h2>Your tokens for programs</h2>
-      <p class="soft">A program that carries one acts as you. The command line takes it from the environment variable RULE_TOKEN.</p>
+      <h2>Tokens for programs</h2>
+      <p class="soft">
+        A program that carries one acts as you, as far as the token goes. The command line takes it from the environment variable RULE_TOKEN.
+        {{ mayAdminister() ? 'As an administrator you see the tokens of everybody, and take any back.' : '' }}
+      </p>
       @if (made(); as token) {
         <p class="note" role="status">
           The new token, said this once: <code class="mono">{{ token }}</code>
@@ -23,9 +30,15 @@ import { Api, Notices, showInstant } from '../shared';
         <tbody>
           @for (row of rows(); track row.id) {
             <tr>
-              <td>{{ row.name }}</td>
-              <td>made {{ instant(row.at) }}</td>
+              <td>
+                {{ row.name }}
+                @if (!row.mine) {
+                  <span class="chip">{{ row.by }}</span>
+                }
+              </td>
+              <td>{{ scopes[row.scope] }}</td>
               <td>{{ row.usedAt ? 'last used ' + instant(row.usedAt) : 'never used' }}</td>
+              <td [class.bad]="ended(row)">{{ ended(row) ? 'ended' : 'ends' }} {{ instant(row.expiresAt) }}</td>
               <td><button type="button" class="link" [attr.aria-label]="'take back ' + row.name" (click)="remove(row)">take back</button></td>
             </tr>
           }
@@ -33,24 +46,44 @@ import { Api, Notices, showInstant } from '../shared';
       </table>
       <form (ngSubmit)="make()">
         <label class="field"><span>What it is for</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
-        <p-button type="submit" severity="secondary" label="Make a token" [disabled]="!name().trim()" />
+        <label class="field"
+          ><span>It may</span
+          ><p-select
+            appendTo="body"
+            name="scope"
+            [options]="choices()"
+            optionLabel="text"
+            optionValue="scope"
+            [ngModel]="scope()"
+            ariaLabel="It may"
+            (ngModelChange)="scope.set($event)"
+        /></label>
+        <label class="field days"
+          ><span>Days until it ends</span
+          ><input pInputText type="number" name="days" min="1" [max]="longest" [ngModel]="days()" (ngModelChange)="days.set($event)"
+        /></label>
+        <p-button type="submit" severity="secondary" label="Make a token" [disabled]="!name().trim() || !(days() >= 1 && days() <= longest)" />
       </form>
     </section>
   `,
   styles: `
     section {
-      max-width: 640px;
+      max-width: 860px;
       margin-top: 16px;
     }
     form {
       display: flex;
       gap: 10px;
       align-items: flex-end;
+      flex-wrap: wrap;
       margin-top: 10px;
     }
     .field {
       margin: 0;
-      flex: 1;
+      flex: 1 1 180px;
+    }
+    .days {
+      flex: 0 1 130px;
     }
     code {
       overflow-wrap: anywhere;
@@ -65,6 +98,18 @@ export class Tokens {
   protected readonly name = signal('');
   protected readonly made = signal<string | null>(null);
   protected readonly instant = showInstant;
+  protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly scopes: Readonly<Record<TokenScope, string>> = {
+    read: 'reads',
+    work: 'does what you may',
+    people: 'does what you may, and manages people',
+  };
+  protected readonly choices = computed(() =>
+    TOKEN_SCOPES.filter((scope) => scope !== 'people' || this.mayAdminister()).map((scope) => ({ scope, text: SCOPE_CHOICES[scope] })),
+  );
+  protected readonly scope = signal<TokenScope>('work');
+  protected readonly days = signal(90);
+  protected readonly longest = LONGEST_TOKEN;
 
   constructor() {
     this.load();
@@ -73,8 +118,11 @@ export class Tokens {
   private load(): void {
     this.api.tokens().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
   }
+  protected ended(row: TokenRow): boolean {
+    return Date.parse(row.expiresAt) < Date.now();
+  }
   protected make(): void {
-    this.api.makeToken(this.name().trim()).subscribe({
+    this.api.makeToken({ name: this.name().trim(), scope: this.scope(), days: Math.round(this.days()) }).subscribe({
       next: ({ token }) => {
         this.made.set(token);
         this.name.set('');

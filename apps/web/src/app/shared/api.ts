@@ -5,6 +5,12 @@ import {
   AppliedCheck,
   ApplyReport,
   ApplyStarted,
+  FirstPassword,
+  PasswordChange,
+  PersonChange,
+  PersonDraft,
+  PersonRow,
+  TokenDraft,
   ApplyTray,
   WatchedFolderDraft,
   WatchedFolder,
@@ -341,8 +347,15 @@ export class Api {
   releaseNumber = (id: number) => this.post<null>(`/series/numbers/${id}/release`);
 
   way = (id: number) => this.get<Hop[]>(`/properties/${id}/way`);
+  people = () => this.get<PersonRow[]>('/people');
+  addPerson = (body: PersonDraft) => this.post<FirstPassword>('/people', body);
+  changePerson = (id: number, body: PersonChange) => this.put<PersonRow>(`/people/${id}`, body);
+  resetPassword = (id: number) => this.post<FirstPassword>(`/people/${id}/password`);
+  removePerson = (id: number) => this.http.delete(`/api/people/${id}`);
+  renameMyself = (displayName: string) => this.put<null>('/profile', { displayName });
+  changePassword = (body: PasswordChange) => this.put<null>('/profile/password', body);
   tokens = () => this.get<TokenRow[]>('/tokens');
-  makeToken = (name: string) => this.post<NewToken>('/tokens', { name });
+  makeToken = (body: TokenDraft) => this.post<NewToken>('/tokens', body);
   removeToken = (id: number) => this.http.delete(`/api/tokens/${id}`);
   settings = () => this.get<Settings>('/settings');
   saveSettings = (body: Settings) => this.put<Settings>('/settings', body);

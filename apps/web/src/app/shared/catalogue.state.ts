@@ -113,7 +113,7 @@ export const catalogueEffects = {
     (actions = inject(Actions)) =>
       actions.pipe(
         ofType(SessionActions.known),
-        switchMap(({ state }) => (state.user ? [CatalogueActions.load(), CatalogueActions.recount()] : EMPTY)),
+        switchMap(({ state }) => (state.user && !state.user.firstPassword ? [CatalogueActions.load(), CatalogueActions.recount()] : EMPTY)),
       ),
     { functional: true },
   ),

@@ -33,3 +33,4 @@ export const sharedReducers = {
   [jobsFeature.name]: jobsFeature.reducer,
 };
 export const sharedEffects = [sessionEffects, catalogueEffects, trayEffects, jobsEffects];
+export * from './own-password';

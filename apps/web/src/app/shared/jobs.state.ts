@@ -106,7 +106,7 @@ export const jobsEffects = {
     (actions = inject(Actions)) =>
       actions.pipe(
         ofType(SessionActions.known),
-        filter(({ state }) => state.user !== null),
+        filter(({ state }) => state.user !== null && !state.user.firstPassword),
         map(() => JobsActions.load()),
       ),
     { functional: true },

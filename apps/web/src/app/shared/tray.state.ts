@@ -80,7 +80,7 @@ export const trayEffects = {
     (actions = inject(Actions)) =>
       actions.pipe(
         ofType(SessionActions.known),
-        switchMap(({ state }) => (state.user && mayActAs(state.user.role, 'editor') ? of(TrayActions.load()) : EMPTY)),
+        switchMap(({ state }) => (state.user && !state.user.firstPassword && mayActAs(state.user.role, 'editor') ? of(TrayActions.load()) : EMPTY)),
       ),
     { functional: true },
   ),

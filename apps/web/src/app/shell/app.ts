@@ -8,6 +8,7 @@ import { SessionActions, TrayActions, Unsaved, sessionFeature } from '../shared'
 import { JobsButton } from './jobs';
 import { Palette } from './palette';
 import { Scale } from './scale';
+import { FirstPasswordPage } from './first-password';
 import { SignInPage } from './sign-in';
 import { TrayBar } from './tray';
 
@@ -32,11 +33,26 @@ const SHORTCUTS = [
 @Component({
   selector: 'rule-root',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [RouterOutlet, RouterLink, RouterLinkActive, ButtonModule, DialogModule, ToastModule, JobsButton, Palette, Scale, SignInPage, TrayBar],
+  imports: [
+    RouterOutlet,
+    RouterLink,
+    RouterLinkActive,
+    ButtonModule,
+    FirstPasswordPage,
+    DialogModule,
+    ToastModule,
+    JobsButton,
+    Palette,
+    Scale,
+    SignInPage,
+    TrayBar,
+  ],
   host: { '(document:keydown)': 'key($event)' },
   template: `
     <p-toast position="bottom-right" styleClass="notices" />
-    @if (user(); as person) {
+    @if (user()?.firstPassword) {
+      <rule-first-password />
+    } @else if (user(); as person) {
       <a class="skip" href="#work" (click)="skip($event)">Skip to the work</a>
       <header>
         <a class="mark" routerLink="/overview"
@@ -118,7 +134,8 @@ const SHORTCUTS = [
       grid-template: 78px minmax(0, 1fr) auto / minmax(0, 1fr);
       height: 100vh;
     }
-    :host:has(rule-sign-in) {
+    :host:has(rule-sign-in),
+    :host:has(rule-first-password) {
       display: block;
     }
     .choices {

@@ -1,0 +1,124 @@
+import { randomBytes, randomInt } from 'node:crypto';
+import { EventEmitter } from 'node:events';
+import { FirstPassword, PersonChange, PersonDraft, PersonRow, SHORTEST_PASSWORD } from '@rule/contract';
+import { Db, Sql } from '../platform/db';
+import { invalid, notFound, refused } from '../platform/problem';
+import { User } from './user';
+import { authenticate, hashPassword } from './users';
+
+/** Letters of first passwords: none that is taken for another one. */
+const LETTERS = 'abcdefghjkmnpqrstuvwxyz23456789';
+
+/** A password for somebody else to begin with. */
+const firstPassword = (): string => Array.from({ length: 4 }, () => Array.from({ length: 4 }, () => LETTERS[randomInt(LETTERS.length)]).join('')).join('-');
+
+/** What nobody can find out, for people who are gone. */
+const nothing = () => hashPassword(randomBytes(32).toString('hex'));
+
+/** The people of the company: who they are, what they may do, and whether they may still come in. */
+export class People {
+  /** Emits the number of a person whose sessions or tokens have ended here. */
+  readonly ended = new EventEmitter().setMaxListeners(0);
+
+  constructor(private readonly db: Db) {}
+
+  list(): Promise<PersonRow[]> {
+    return this.db.all<PersonRow>(
+      `SELECT u.id, u.name, u.display_name AS "displayName", u.role, u.state = 'locked' AS locked, u.first_password AS "firstPassword", u.signed_in_at AS "signedInAt",
+         (SELECT count(*)::int FROM api_tokens t WHERE t.user_id = u.id AND t.expires_at > now()) AS tokens
+       FROM users u WHERE u.state <> 'removed' ORDER BY u.display_name, u.id`,
+    );
+  }
+
+  /** Adds a person. @returns the first password, said this once */
+  async add({ name, displayName, role }: PersonDraft): Promise<FirstPassword> {
+    const password = firstPassword();
+    const row = await this.db.one<{ id: number }>(
+      `INSERT INTO users (name, display_name, role, password_hash, first_password) VALUES ($1, $2, $3, $4, true) ON CONFLICT (name) DO NOTHING RETURNING id`,
+      [name, displayName, role, await hashPassword(password)],
+    );
+    if (!row) throw refused('name-taken', `Somebody signs in as ${name} already.`);
+    return { id: row.id, password };
+  }
+
+  /** Changes who a person is and what they may do. Somebody must be left who can do this. */
+  async change(by: Pick<User, 'id'>, id: number, { displayName, role, locked }: PersonChange): Promise<PersonRow> {
+    if (id === by.id && locked) throw refused('yourself', 'Nobody locks themselves out.');
+    await this.db.transaction(async (sql) => {
+      if (role !== 'administrator' || locked) await leaveAdministrator(sql, id);
+      const changed = await sql.run(`UPDATE users SET display_name = $2, role = $3, state = $4 WHERE id = $1 AND state <> 'removed'`, [
+        id,
+        displayName,
+        role,
+        locked ? 'locked' : 'active',
+      ]);
+      if (changed === 0) throw notFound(`Person ${id}`);
+      if (locked) await endSessions(sql, id);
+    });
+    if (locked) this.ended.emit('person', id);
+    return this.get(id);
+  }
+
+  /** Gives a person a new first password, and ends all of their sessions. */
+  async reset(id: number): Promise<FirstPassword> {
+    const password = firstPassword();
+    const hash = await hashPassword(password);
+    await this.db.transaction(async (sql) => {
+      const changed = await sql.run(`UPDATE users SET password_hash = $2, first_password = true WHERE id = $1 AND state <> 'removed'`, [id, hash]);
+      if (changed === 0) throw notFound(`Person ${id}`);
+      await endSessions(sql, id);
+    });
+    this.ended.emit('person', id);
+    return { id, password };
+  }
+
+  /** Removes a person. History and everything that they made keep their name; nobody can act as them any more. */
+  async remove(by: Pick<User, 'id'>, id: number): Promise<void> {
+    if (id === by.id) throw refused('yourself', 'Nobody removes themselves; another administrator does.');
+    const hash = await nothing();
+    await this.db.transaction(async (sql) => {
+      await leaveAdministrator(sql, id);
+      // The name is free for somebody else.
+      const removed = await sql.run(
+        `UPDATE users SET state = 'removed', name = 'removed ' || id, password_hash = $2, first_password = false, role = 'viewer' WHERE id = $1 AND state <> 'removed'`,
+        [id, hash],
+      );
+      if (removed === 0) throw notFound(`Person ${id}`);
+      await endSessions(sql, id);
+      await sql.run('DELETE FROM api_tokens WHERE user_id = $1', [id]);
+    });
+    this.ended.emit('person', id);
+  }
+
+  /** Changes one's own name. */
+  async rename(user: Pick<User, 'id'>, displayName: string): Promise<void> {
+    await this.db.run('UPDATE users SET display_name = $2 WHERE id = $1', [user.id, displayName]);
+  }
+
+  /** Changes one's own password. All sessions but the one that asks end. */
+  async changePassword(user: User, current: string, next: string, session: string): Promise<void> {
+    if (!(await authenticate(this.db, user.name, current))) throw invalid('wrong-password', 'The password that you have now is another one.');
+    if ([...next].length < SHORTEST_PASSWORD) throw invalid('short-password', `A password has ${SHORTEST_PASSWORD} letters or more.`);
+    if (next === current) throw invalid('same-password', 'This is the password that you have already.');
+    if (next.toLowerCase().includes(user.name.toLowerCase())) throw invalid('name-in-password', 'A password does not hold the name by which you sign in.');
+    const hash = await hashPassword(next);
+    await this.db.transaction(async (sql) => {
+      await sql.run('UPDATE users SET password_hash = $2, first_password = false WHERE id = $1', [user.id, hash]);
+      await sql.run(`DELETE FROM session WHERE sess->>'userId' = $1 AND sid <> $2`, [String(user.id), session]);
+    });
+    this.ended.emit('person', user.id);
+  }
+
+  private async get(id: number): Promise<PersonRow> {
+    return (await this.list()).find((person) => person.id === id)!;
+  }
+}
+
+/** Makes sure that an administrator is left when this one is none any more. Two who are taken away at once wait for each other. */
+async function leaveAdministrator(sql: Sql, id: number): Promise<void> {
+  const left = await sql.all<{ id: number }>(`SELECT id FROM users WHERE role = 'administrator' AND state = 'active' ORDER BY id FOR UPDATE`);
+  if (left.some((row) => row.id === id) && left.length === 1)
+    throw refused('last-administrator', 'This is the last administrator. Make somebody else one first.');
+}
+
+const endSessions = (sql: Sql, id: number) => sql.run(`DELETE FROM session WHERE sess->>'userId' = $1`, [String(id)]);

@@ -1,0 +1,194 @@
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { FirstPassword, PersonRow, ROLES, Role } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { DialogModule } from 'primeng/dialog';
+import { InputTextModule } from 'primeng/inputtext';
+import { SelectModule } from 'primeng/select';
+import { Observable } from 'rxjs';
+import { Api, Notices, sessionFeature, showInstant } from '../shared';
+
+/** Who works with Rule, and what each of them may do. For administrators. */
+@Component({
+  selector: 'rule-people',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, DialogModule, FormsModule, InputTextModule, SelectModule],
+  template: `
+    <section class="card" aria-label="People">
+      <h2>People</h2>
+      @if (said(); as first) {
+        <p class="note" role="status">
+          First password of {{ first.name }}, said this once: <code class="mono">{{ first.password }}</code>. At the next sign-in another one is chosen.
+        </p>
+      }
+      <table class="list">
+        <thead>
+          <tr>
+            <th scope="col">Name</th>
+            <th scope="col">Signs in as</th>
+            <th scope="col">Role</th>
+            <th scope="col">Last signed in</th>
+            <th scope="col"><span class="visually-hidden">Actions</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (row of rows(); track row.id) {
+            <tr>
+              <td>
+                {{ row.displayName }}
+                @if (row.locked) {
+                  <span class="chip warn">locked</span>
+                }
+                @if (row.firstPassword && !row.locked) {
+                  <span class="chip">first password</span>
+                }
+              </td>
+              <td class="mono">{{ row.name }}</td>
+              <td>
+                <p-select
+                  size="small"
+                  appendTo="body"
+                  [options]="roles"
+                  [ngModel]="row.role"
+                  [ariaLabel]="'Role of ' + row.displayName"
+                  (ngModelChange)="change(row, { role: $event })"
+                />
+              </td>
+              <td class="soft">{{ row.signedInAt ? instant(row.signedInAt) : 'never' }}</td>
+              <td class="acts">
+                <button type="button" class="link" [attr.aria-label]="'new password for ' + row.displayName" (click)="reset(row)">new password</button>
+                @if (row.name !== me()?.name) {
+                  <button
+                    type="button"
+                    class="link"
+                    [attr.aria-label]="(row.locked ? 'unlock ' : 'lock ') + row.displayName"
+                    (click)="change(row, { locked: !row.locked })"
+                  >
+                    {{ row.locked ? 'unlock' : 'lock' }}
+                  </button>
+                  <button type="button" class="link" [attr.aria-label]="'remove ' + row.displayName" (click)="leaving.set(row)">remove</button>
+                }
+              </td>
+            </tr>
+          }
+        </tbody>
+      </table>
+      <h3>Add somebody</h3>
+      <form (ngSubmit)="add()">
+        <label class="field"
+          ><span>Whole name</span><input pInputText name="displayName" [ngModel]="displayName()" (ngModelChange)="displayName.set($event)"
+        /></label>
+        <label class="field"
+          ><span>Signs in as</span><input pInputText name="name" class="mono" autocomplete="off" [ngModel]="name()" (ngModelChange)="name.set($event)"
+        /></label>
+        <label class="field"
+          ><span>Role</span><p-select appendTo="body" name="role" [options]="roles" [ngModel]="role()" ariaLabel="Role" (ngModelChange)="role.set($event)"
+        /></label>
+        <p-button type="submit" severity="secondary" label="Add" [disabled]="!name().trim() || !displayName().trim()" />
+      </form>
+    </section>
+    <p-dialog header="Remove somebody" [modal]="true" [visible]="leaving() !== null" (visibleChange)="leaving.set(null)" [style]="{ width: '440px' }">
+      @if (leaving(); as row) {
+        <p>
+          {{ row.displayName }} can no longer sign in, and tokens of theirs do nothing from now on. What they have done stays in History under their name. This
+          is not undone; somebody who may come back is locked instead.
+        </p>
+        <div class="actions">
+          <p-button severity="secondary" label="Keep" (onClick)="leaving.set(null)" />
+          <p-button [label]="'Remove ' + row.displayName" (onClick)="remove(row)" />
+        </div>
+      }
+    </p-dialog>
+  `,
+  styles: `
+    section {
+      max-width: 860px;
+      margin-top: 16px;
+    }
+    h3 {
+      margin: 18px 0 8px;
+    }
+    form {
+      display: flex;
+      gap: 10px;
+      align-items: flex-end;
+      flex-wrap: wrap;
+    }
+    .field {
+      margin: 0;
+      flex: 1 1 160px;
+    }
+    .acts {
+      white-space: nowrap;
+    }
+    .acts button + button {
+      margin-left: 12px;
+    }
+    .actions {
+      display: flex;
+      justify-content: flex-end;
+      gap: 8px;
+      margin-top: 14px;
+    }
+    code {
+      user-select: all;
+    }
+  `,
+})
+export class PeopleSection {
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  protected readonly me = inject(Store).selectSignal(sessionFeature.selectUser);
+  protected readonly roles = [...ROLES];
+  protected readonly rows = signal<readonly PersonRow[]>([]);
+  protected readonly said = signal<{ readonly name: string; readonly password: string } | null>(null);
+  protected readonly leaving = signal<PersonRow | null>(null);
+  protected readonly name = signal('');
+  protected readonly displayName = signal('');
+  protected readonly role = signal<Role>('editor');
+  protected readonly instant = showInstant;
+
+  constructor() {
+    this.load();
+  }
+
+  private load(): void {
+    this.api.people().subscribe({ next: (rows) => this.rows.set(rows), error: this.notices.failed });
+  }
+
+  /** Does something about people and shows how they stand afterwards, also where it was refused. */
+  private carry<T>(work: Observable<T>, then: (result: T) => void): void {
+    this.said.set(null);
+    work.subscribe({
+      next: (result) => {
+        then(result);
+        this.load();
+      },
+      error: (failure: unknown) => {
+        this.notices.failed(failure);
+        this.load();
+      },
+    });
+  }
+
+  protected add(): void {
+    const draft = { name: this.name().trim(), displayName: this.displayName().trim(), role: this.role() };
+    this.carry(this.api.addPerson(draft), (first: FirstPassword) => {
+      this.said.set({ name: draft.displayName, password: first.password });
+      this.name.set('');
+      this.displayName.set('');
+    });
+  }
+  protected change(row: PersonRow, change: Partial<Pick<PersonRow, 'role' | 'locked'>>): void {
+    const { displayName, role, locked } = { ...row, ...change };
+    this.carry(this.api.changePerson(row.id, { displayName, role, locked }), () => undefined);
+  }
+  protected reset(row: PersonRow): void {
+    this.carry(this.api.resetPassword(row.id), (first) => this.said.set({ name: row.displayName, password: first.password }));
+  }
+  protected remove(row: PersonRow): void {
+    this.leaving.set(null);
+    this.carry(this.api.removePerson(row.id), () => this.notices.done(`${row.displayName} is removed.`));
+  }
+}

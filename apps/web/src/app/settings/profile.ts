@@ -1,0 +1,60 @@
+import { ChangeDetectionStrategy, Component, inject, linkedSignal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../shared';
+
+/** What people change of themselves: their name and their password. */
+@Component({
+  selector: 'rule-profile',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule, InputTextModule, OwnPassword],
+  template: `
+    <section class="card" aria-label="You">
+      <h2>You</h2>
+      @if (user(); as person) {
+        <p class="soft">
+          You sign in as {{ person.name }}, and are {{ person.role === 'administrator' || person.role === 'editor' ? 'an' : 'a' }} {{ person.role }}.
+        </p>
+        <form (ngSubmit)="rename()">
+          <label class="field"
+            ><span>The name that others see</span><input pInputText name="displayName" [ngModel]="name()" (ngModelChange)="name.set($event)"
+          /></label>
+          <p-button type="submit" severity="secondary" label="Save the name" [disabled]="!name().trim() || name().trim() === person.displayName" />
+        </form>
+        <h3>Password</h3>
+        <rule-own-password (changed)="changed()" />
+      }
+    </section>
+  `,
+  styles: `
+    section {
+      max-width: 640px;
+      margin-top: 16px;
+    }
+    h3 {
+      margin: 18px 0 8px;
+    }
+  `,
+})
+export class Profile {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  protected readonly user = this.store.selectSignal(sessionFeature.selectUser);
+  protected readonly name = linkedSignal(() => this.user()?.displayName ?? '');
+
+  protected rename(): void {
+    this.api.renameMyself(this.name().trim()).subscribe({
+      next: () => {
+        this.notices.done('Your name is saved.');
+        this.store.dispatch(SessionActions.ask());
+      },
+      error: this.notices.failed,
+    });
+  }
+  protected changed(): void {
+    this.notices.done('Your password is changed. Where else you were signed in, you are no longer.');
+  }
+}

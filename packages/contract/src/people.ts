@@ -1,0 +1,66 @@
+import Joi from 'joi';
+import { ROLES, Role } from './session';
+
+/** Fewest letters of a password. What it is made of is nobody's business (NIST SP 800-63B, from memory: eight or more, no rules of composition). */
+export const SHORTEST_PASSWORD = 10;
+
+/** A person as administrators see them. */
+export interface PersonRow {
+  readonly id: number;
+  /** By which they sign in. */
+  readonly name: string;
+  /** By which others know them, in history too. */
+  readonly displayName: string;
+  readonly role: Role;
+  /** Locked people cannot sign in, and their tokens do nothing. */
+  readonly locked: boolean;
+  /** Whether they still have the first password, which somebody else knows. */
+  readonly firstPassword: boolean;
+  readonly signedInAt: string | null;
+  /** Tokens of theirs that work. */
+  readonly tokens: number;
+}
+
+export interface PersonDraft {
+  readonly name: string;
+  readonly displayName: string;
+  readonly role: Role;
+}
+
+export interface PersonChange {
+  readonly displayName: string;
+  readonly role: Role;
+  readonly locked: boolean;
+}
+
+/** The first password of a person, said this once. They choose another when they sign in. */
+export interface FirstPassword {
+  readonly id: number;
+  readonly password: string;
+}
+
+/** What people say of themselves. */
+export interface ProfileChange {
+  readonly displayName: string;
+}
+
+export interface PasswordChange {
+  readonly current: string;
+  readonly next: string;
+}
+
+const displayName = Joi.string().trim().min(1).max(100).required();
+const role = Joi.valid(...ROLES).required();
+
+export const personDraft = Joi.object<PersonDraft>({
+  name: Joi.string()
+    .trim()
+    .pattern(/^[\p{L}\p{N}][\p{L}\p{N}._@-]*$/u, 'letters, digits and . _ @ -')
+    .max(100)
+    .required(),
+  displayName,
+  role,
+}).required();
+export const personChange = Joi.object<PersonChange>({ displayName, role, locked: Joi.boolean().required() }).required();
+export const profileChange = Joi.object<ProfileChange>({ displayName }).required();
+export const passwordChange = Joi.object<PasswordChange>({ current: Joi.string().max(200).required(), next: Joi.string().max(200).required() }).required();
