@@ -80,7 +80,7 @@ export function buildServices({
   store = new DiskStore(storeFolder(dataFolder)),
   warn = () => undefined,
 }: Ground) {
-  const properties = new Properties();
+  const properties = new Properties(db);
   const editions = new Editions(db, clock);
   const derived = new Derived(editions, clock);
   const jobs = new Jobs(db, databaseUrl, clock, warn);
@@ -93,7 +93,7 @@ export function buildServices({
   const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
   const surveys = new Surveys(db, pool, libraries, properties, clock);
   const finder = new Finder(db, properties);
-  const judgements = new Judgements(db, (only, now) => pool.run('judge', { only, now }), clock);
+  const judgements = new Judgements(db, (only, now) => pool.run('judge', { only, now }).finally(() => void db.facts.written++), clock);
   const grid = new Grid(db, properties, judgements);
   const titleBlocks = new TitleBlocks(db, properties, libraries, judgements);
   const trays = new Trays(db, properties, titleBlocks, editions, derived, clock);

@@ -260,6 +260,7 @@ export class Scanner {
           return { id: before.id, path, full, listed, hash: before.removed ? '' : before.hash, known: before.hash, born: null };
         });
         const outcome = await Promise.race([this.pool.run('scanFiles', { files, standIns, cancelled }), givenUp]);
+        this.db.facts.read++;
         report.failed.push(...outcome.failed);
         const added = batch.filter(isNew).length;
         report.added += added;

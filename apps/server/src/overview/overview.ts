@@ -4,6 +4,7 @@ import { EntryForm, compareNames, judge, likenessKey, slotOf } from '@rule/core/
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Db, rows } from '../platform/db';
+import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
 import { TitleBlocks } from '../titleblocks/titleblocks';
@@ -18,6 +19,8 @@ const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `
 
 /** How far along the company is, and the way of single properties. */
 export class Overviews {
+  private readonly memo: Memo;
+
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
@@ -28,7 +31,9 @@ export class Overviews {
     private readonly layouts: Layouts,
     private readonly sendOuts: SendOuts,
     private readonly toDos: ToDos,
-  ) {}
+  ) {
+    this.memo = new Memo(db);
+  }
 
   /** Distinct values of every property with the number of files by kind; judged once each. */
   private async coverage(): Promise<Overview['coverage']> {
@@ -59,7 +64,12 @@ export class Overviews {
     return [...counts.values()].map((entry) => ({ ...entry, blank: entry.files - entry.filled - entry.standIns }));
   }
 
-  async overview(): Promise<Overview> {
+  /** How far along the company is: worked out once for all who ask at the same time. */
+  overview(): Promise<Overview> {
+    return this.memo.get('overview', () => this.look());
+  }
+
+  private async look(): Promise<Overview> {
     const [settings, files, list, coverage, { missing, stale: staleValues, wrong }, blocks, strays, assemblies, out, drawings, arrived, apart] =
       await Promise.all([
         readSettings(this.db),

@@ -87,6 +87,10 @@ const CANNOT_CONNECT = /^Sequelize(Connection|HostNot|AccessDenied)/;
 /** Statements that write and answer with rows. */
 const WRITES = /^\s*(INSERT|UPDATE|DELETE|WITH[^]*\b(INSERT|UPDATE|DELETE)\b)/;
 
+/** Statements that write what is known of files, of the schema and of what both are mapped to. Trays, jobs, sessions and the like are not among it. */
+const FACTS =
+  /\b(INSERT INTO|UPDATE|DELETE FROM) "?(files|holders|held_values|settled_parts|copies|properties|bindings|bom_layouts|links|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes)\b/;
+
 /** Thrown where work goes on whose lock somebody else may have by now. */
 export class LockLost extends Error {
   constructor() {
@@ -139,6 +143,21 @@ export class Db implements Sql {
     });
   }
 
+  /** Counts what was written that answers may depend on: at once and for all, and batch after batch of a survey. */
+  readonly facts = { written: 0, read: 0 };
+  /** Transactions that have written such things. */
+  private readonly writing = new WeakSet<Transaction>();
+
+  /** Notes that a statement writes what answers may depend on: when it is done, or when its transaction is. */
+  private noteFacts<T>(text: string, transaction: Transaction | null, work: () => Promise<T>): Promise<T> {
+    if (!FACTS.test(text)) return work();
+    if (transaction) {
+      this.writing.add(transaction);
+      return work();
+    }
+    return work().finally(() => this.facts.written++);
+  }
+
   private within(transaction: Transaction | null): Sql {
     // A transaction has one connection, which takes one statement at a time.
     let last: Promise<unknown> = Promise.resolve();
@@ -152,17 +171,22 @@ export class Db implements Sql {
       return mine;
     };
     const all = <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T[]> =>
-      inTurn(() => this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true }));
+      this.noteFacts(text, transaction, () =>
+        inTurn(() => this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true })),
+      );
     return {
       all,
       one: async <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T | undefined> => (await all<T>(text, bind))[0],
       run: (text, bind = []) =>
-        inTurn(async () => {
-          const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
-          return (result as { rowCount?: number }).rowCount ?? 0;
-        }),
+        this.noteFacts(text, transaction, () =>
+          inTurn(async () => {
+            const [, result] = await this.sequelize.query(text, { bind: [...bind], transaction, raw: true });
+            return (result as { rowCount?: number }).rowCount ?? 0;
+          }),
+        ),
       copy: (table, list) => {
         if (!transaction) throw new Error('COPY runs inside a transaction.');
+        this.writing.add(transaction);
         const { connection } = transaction as unknown as { connection: pg.Client };
         return inTurn(() =>
           pipeline(Readable.from(list instanceof CopyRows ? list.sent : copyText(list)), connection.query(copyFrom(`COPY ${table} FROM STDIN`))),
@@ -189,13 +213,19 @@ export class Db implements Sql {
   transaction<T>(work: (sql: Sql) => Promise<T>): Promise<T> {
     this.refuseSecond();
     let atEnd = false;
-    const whole = this.sequelize.transaction((transaction) =>
-      this.inside.run(true, async () => {
-        const result = await work(this.within(transaction));
-        atEnd = true;
-        return result;
-      }),
-    );
+    let own: Transaction | undefined;
+    const whole = this.sequelize
+      .transaction((transaction) =>
+        this.inside.run(true, async () => {
+          own = transaction;
+          const result = await work(this.within(transaction));
+          atEnd = true;
+          return result;
+        }),
+      )
+      .finally(() => {
+        if (own && this.writing.has(own)) this.facts.written++;
+      });
     // Before its end, a transaction that fails has written nothing.
     return this.written(() =>
       whole.catch((error: unknown) => {

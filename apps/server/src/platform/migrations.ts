@@ -723,6 +723,8 @@ ALTER TABLE api_tokens ALTER COLUMN expires_at DROP DEFAULT;
 ALTER TABLE api_tokens ADD COLUMN scope text NOT NULL DEFAULT 'work' CHECK (scope IN ('read','work','people'));
 -- Attempts to sign in that failed, by name, by address and by both; until when the next one has to wait.
 CREATE TABLE sign_in_attempts (key text PRIMARY KEY, failed int NOT NULL, at timestamptz NOT NULL, wait_until timestamptz NOT NULL);
+-- The order of the grid.
+CREATE INDEX files_in_order ON files (path, id) WHERE NOT removed;
 CREATE INDEX sessions_of_person ON session ((sess->>'userId'));
 `,
   },

@@ -1,5 +1,6 @@
 import { Property, isHeldAt, newDraft } from '@rule/core/schema';
-import { Sql } from '../platform/db';
+import { Db, Sql } from '../platform/db';
+import { Memo } from '../platform/memo';
 import { notFound } from '../platform/problem';
 
 interface Row {
@@ -23,7 +24,19 @@ const toProperty = ({ id, retired, definition }: Row): Property => ({ ...fillIn(
 
 /** The properties of the edition in force, in its order. Choices of a property with a list are those of the list. */
 export class Properties {
-  async list(sql: Sql): Promise<Property[]> {
+  private memo: { readonly of: Sql; readonly memo: Memo } | undefined;
+
+  /** @param db where the same properties are asked for again and again: there they are kept until somebody changes them */
+  constructor(db: Db | null = null) {
+    if (db) this.memo = { of: db, memo: new Memo(db) };
+  }
+
+  /** Not to be changed: others may get the same list. */
+  list(sql: Sql): Promise<Property[]> {
+    return sql === this.memo?.of ? this.memo.memo.get('list', () => this.read(sql)) : this.read(sql);
+  }
+
+  private async read(sql: Sql): Promise<Property[]> {
     const [found, lists] = await Promise.all([
       sql.all<Row>('SELECT id, retired, definition FROM properties ORDER BY position, id'),
       sql.all<{ name: string; choices: string[] }>(

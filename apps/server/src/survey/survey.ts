@@ -24,6 +24,7 @@ import { distinctValues } from '../library/counts';
 import { FILE_ROW, Libraries } from '../library/library';
 import { Db, rows } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
+import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../schema/settings';
 import { WorkPool } from '../threads/pool';
@@ -51,15 +52,23 @@ const KEPT = `SELECT s.id, s.title, u.display_name AS "by", s.at, s.filter, s.fi
 
 /** What the files really hold. */
 export class Surveys {
+  private readonly memo: Memo;
+
   constructor(
     private readonly db: Db,
     private readonly pool: WorkPool,
     private readonly libraries: Libraries,
     private readonly properties: Properties,
     private readonly clock: () => Date,
-  ) {}
+  ) {
+    this.memo = new Memo(db);
+  }
 
-  async survey(filter: FileFilter): Promise<Survey> {
+  survey(filter: FileFilter): Promise<Survey> {
+    return this.memo.get(JSON.stringify(filter), () => this.look(filter));
+  }
+
+  private async look(filter: FileFilter): Promise<Survey> {
     const { sql, bind } = filterSql(filter);
     const [libraries, folders, classes, names, files, remarks] = await Promise.all([
       this.libraries.list(),

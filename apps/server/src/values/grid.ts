@@ -2,6 +2,7 @@ import { FileFilter, FileRow, GridGroup, GridPage, GridQuery, GridView, GridView
 import { Property, slotOf } from '@rule/core/schema';
 import { FILE_ROW } from '../library/library';
 import { Db } from '../platform/db';
+import { Memo } from '../platform/memo';
 import { invalid, notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { User } from '../users/user';
@@ -14,11 +15,16 @@ const MOST_GROUPS = 20_000;
 
 /** The grid of files × properties. */
 export class Grid {
+  /** How many files a filter takes in: asked with every page of it. */
+  private readonly memo: Memo;
+
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly judgements: Judgements,
-  ) {}
+  ) {
+    this.memo = new Memo(db);
+  }
 
   /** One page: a count, a page of files in order, and what they hold; three statements for any size. */
   async page(query: GridQuery): Promise<GridPage> {
@@ -26,7 +32,9 @@ export class Grid {
     // A filter by what is the matter with values looks at all files.
     if (query.finding !== undefined) await this.judgements.settle();
     const { sql: filter, bind } = filterSql(query);
-    const total = await this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${filter}`, bind);
+    const total = await this.memo.get(JSON.stringify([filter, bind]), () =>
+      this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${filter}`, bind),
+    );
     const next = (n: number) => `$${bind.length + n}`;
     const order = this.order(query, active, (n) => next(n + 2));
     const files = await this.db.all<FileRow>(

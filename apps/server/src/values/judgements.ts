@@ -123,6 +123,12 @@ export class Judgements {
   /** Brings judgements up to date: of some files, or of all. Cheap where nothing has changed. */
   async settle(only: readonly number[] | null = null): Promise<void> {
     const now = this.clock();
+    // Nearly always nothing has changed: that is asked without writing anything.
+    const { rest } = (await this.db.one<{ rest: boolean }>(
+      `SELECT NOT EXISTS (SELECT 1 FROM to_judge) AND EXISTS (SELECT 1 FROM settings WHERE key = 'judgedOn' AND value = to_jsonb($1::text)) AS rest`,
+      [now.toISOString().slice(0, 10)],
+    ))!;
+    if (rest) return;
     // Conditions may look at the day.
     await this.db.run(
       `WITH day AS (INSERT INTO settings VALUES ('judgedOn', to_jsonb($1::text)) ON CONFLICT (key) DO UPDATE SET value = excluded.value WHERE settings.value <> excluded.value RETURNING 1)
