@@ -15,6 +15,13 @@ function findBinaries() {
   return found ? dirname(realpathSync(found)) : null;
 }
 
+/** Where PostgreSQL's programs stand. @throws Stop where there are none */
+export function programs() {
+  const folder = findBinaries();
+  if (!folder) throw new Stop('The programs of PostgreSQL are not on this machine.');
+  return folder;
+}
+
 /** Whether something listens on a loopback port. */
 export const isTaken = (port) =>
   new Promise((done) => {

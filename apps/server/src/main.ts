@@ -8,6 +8,7 @@ import { loadDemo } from './demo';
 import { KernelPool } from './geometry/geometry';
 import { Db } from './platform/db';
 import { migrate } from './platform/migrations';
+import { DiskStore } from './platform/store';
 import { buildServices, storeFolder } from './services';
 import { addUser } from './users/users';
 import { HttpVault } from './vault/port';
@@ -43,6 +44,7 @@ process.on('unhandledRejection', (problem) => log.error({ reason: problem instan
 
 for (const { changeSet, outcome, problem } of await services.applying.recover())
   log.warn({ changeSet, outcome, problem }, 'a change set was interrupted by a crash');
+await new DiskStore(storeFolder(config.dataFolder)).sweep(new Date());
 if (config.demo) await loadDemo(services, config.demo);
 else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
   const password = process.env['RULE_ADMIN_PASSWORD'];

@@ -110,6 +110,22 @@ describe('uploads', () => {
     expect(readdirSync(join(rule.data, 'tmp'))).toEqual([]);
   });
 
+  it('keeps names apart that differ only in how their letters are written, and refuses those that other systems cannot hold', async () => {
+    library = await fresh();
+    const file = demo('DR-15/parts/drum.step');
+    const { outcomes } = await unpack(
+      zipSync({ 'caf\u00e9.step': file, 'cafe\u0301.step': demo('DR-15/parts/trier.step'), 'CON.step': file, lpt1: file, 'console.step': file }),
+    );
+    expect(outcomes.map(({ path, outcome, message }) => [path, outcome, message])).toEqual([
+      ['caf\u00e9.step', 'added', null],
+      ['cafe\u0301.step', 'refused', 'The library has caf\u00e9.step, which differs only in how its letters are written (Unicode form).'],
+      ['CON.step', 'refused', 'CON.step is the name of a device on some systems, which keep no file under it.'],
+      ['lpt1', 'refused', 'lpt1 is the name of a device on some systems, which keep no file under it.'],
+      ['console.step', 'added', null],
+    ]);
+    expect(await paths()).toEqual(['caf\u00e9.step', 'console.step']);
+  });
+
   it('refuses archives that are attacks, and says why', async () => {
     library = await fresh();
     const said = async (bytes: Uint8Array) => (await unpack(bytes)).job;

@@ -30,7 +30,15 @@ export interface Library {
   readonly files: number;
   readonly unread: number;
   readonly surveyedAt: string | null;
+  /** Whether somebody has said that the folder is the right one: not yet so of a copy that was restored from a backup. */
+  readonly confirmed: boolean;
 }
+
+/** Where a library stands from now on. */
+export interface LibraryPlace {
+  readonly path: string;
+}
+export const libraryPlace = Joi.object<LibraryPlace>({ path: Joi.string().trim().min(1).max(4000).required() }).required();
 
 /** What a rescan found. */
 export interface RescanReport {

@@ -60,6 +60,9 @@ interface FileFailure extends Failure {
   readonly current: Prepared | null;
 }
 
+/** Why files of a restored copy are not written; behind 'The file …'. */
+const UNCONFIRMED = 'is in a library that was restored; an administrator says first in Settings where it stands';
+
 const reasonOf = (error: unknown): string => {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === 'ENOSPC') return 'The disk is full.';
@@ -210,7 +213,7 @@ export class Applying {
 
   private async targets(ids: readonly number[]): Promise<Map<number, TargetFile>> {
     const found = await this.db.all<{ id: number; path: string; root: string | null; format: string; lock: string | null; removed: boolean }>(
-      'SELECT f.id, f.path, f.format, l.root, f.lock_reason AS lock, f.removed FROM targets f LEFT JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])',
+      `SELECT f.id, f.path, f.format, l.root, CASE WHEN l.confirmed = false THEN '${UNCONFIRMED}' ELSE f.lock_reason END AS lock, f.removed FROM targets f LEFT JOIN libraries l ON l.id = f.library_id WHERE f.id = ANY($1::int[])`,
       [ids],
     );
     return new Map(found.map(({ root, ...file }) => [file.id, { ...file, full: root === null ? '' : join(root, file.path) }]));

@@ -3,6 +3,7 @@ import { join } from 'node:path';
 import { FileDetails, FileRow, Library } from '@rule/contract';
 import { Match } from '@rule/core/identity';
 import { Db, Sql } from '../platform/db';
+import { LOCKS } from '../platform/locks';
 import { invalid, notFound, refused } from '../platform/problem';
 import { within } from '../platform/store';
 import { readSettings } from '../schema/settings';
@@ -24,19 +25,39 @@ export class Libraries {
     private readonly otherPlaces: () => Promise<readonly { readonly what: string; readonly folder: string }[]>,
   ) {}
 
-  async add(name: string, path: string): Promise<number> {
+  /** A folder on which a library may stand. @param but a library that may stand there already */
+  private async folder(path: string, name: string | null, but: number | null): Promise<string> {
     const root = await realpath(path).catch(() => undefined);
     if (root === undefined || !(await stat(root)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
     for (const own of this.forbidden)
       if (within(root, own) || within(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
     const place = (await this.otherPlaces()).find(({ folder }) => within(root, folder) || within(folder, root));
     if (place) throw invalid('other-use', `${path} is a folder ${place.what}, or holds one; no library stands there.`);
-    const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries')).find(
+    const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries WHERE id IS DISTINCT FROM $1', [but])).find(
       (other) => other.name === name || within(root, other.root) || within(other.root, root),
     );
     if (clash) throw refused('library-taken', `The library ${clash.name} has this name or stands on this folder (${clash.root}).`);
-    const row = await this.db.one<{ id: number }>('INSERT INTO libraries (name, root) VALUES ($1, $2) RETURNING id', [name, root]);
+    return root;
+  }
+
+  async add(name: string, path: string): Promise<number> {
+    const row = await this.db.one<{ id: number }>('INSERT INTO libraries (name, root) VALUES ($1, $2) RETURNING id', [
+      name,
+      await this.folder(path, name, null),
+    ]);
     return row!.id;
+  }
+
+  /**
+   * Says where a library stands: on the same folder, which confirms it, or on another one, to which its files have been moved or restored.
+   * What is known of them stays; the next survey tells what differs.
+   */
+  async place(id: number, path: string): Promise<void> {
+    const library = await this.db.one<{ kind: string }>('SELECT kind FROM libraries WHERE id = $1', [id]);
+    if (!library) throw notFound(`Library ${id}`);
+    if (library.kind !== 'folder') throw invalid('not-a-folder', 'Uploaded files stand in a folder of Rule.');
+    const root = await this.folder(path, null, id);
+    await this.db.exclusive(LOCKS.files, () => this.db.run('UPDATE libraries SET root = $2, confirmed = true WHERE id = $1', [id, root]));
   }
 
   /** Begins a library of uploaded files. */
@@ -53,7 +74,7 @@ export class Libraries {
 
   list(): Promise<Library[]> {
     return this.db.all<Library>(
-      `SELECT l.id, l.name, l.root, l.kind, l.surveyed_at AS "surveyedAt", count(f.id)::int AS files, count(f.problem)::int AS unread
+      `SELECT l.id, l.name, l.root, l.kind, l.surveyed_at AS "surveyedAt", l.confirmed, count(f.id)::int AS files, count(f.problem)::int AS unread
        FROM libraries l LEFT JOIN files f ON f.library_id = l.id AND NOT f.removed GROUP BY l.id ORDER BY l.name`,
     );
   }

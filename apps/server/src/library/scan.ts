@@ -96,11 +96,12 @@ export class Scanner {
     return this.db.exclusive(LOCKS.survey, async () => {
       const report = emptyReport();
       try {
-        for (const { id, root, known } of await this.db.all<{ id: number; root: string; known: boolean }>(
-          'SELECT id, root, surveyed_at IS NOT NULL AS known FROM libraries WHERE $1::int IS NULL OR id = $1 ORDER BY id',
+        for (const { id, root, known, confirmed } of await this.db.all<{ id: number; root: string; known: boolean; confirmed: boolean }>(
+          'SELECT id, root, confirmed, surveyed_at IS NOT NULL AS known FROM libraries WHERE $1::int IS NULL OR id = $1 ORDER BY id',
           [only],
         ))
-          await this.rescanOne(id, root, known, report, context);
+          if (!confirmed) report.failed.push({ path: root, message: 'The library was restored, and nobody has said yet in Settings where it stands.' });
+          else await this.rescanOne(id, root, known, report, context);
       } finally {
         // Also after a cancelled scan: what was read is put in its place.
         if (report.added + report.changed + report.moved + report.removed > 0) {

@@ -1,12 +1,13 @@
+import { spawn } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
 import { createReadStream, createWriteStream } from 'node:fs';
 import { createHash } from 'node:crypto';
-import { mkdir, readFile, readdir, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, readFile, readdir, rename, rm, stat, statfs } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { Readable, Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { UploadOutcome } from '@rule/contract';
-import { checkPath, decodeAs } from '@rule/core/files';
+import { checkPath, decodeAs, nameKey } from '@rule/core/files';
 import yauzl, { Entry, ZipFile } from 'yauzl';
 import { JobContext } from '../jobs/jobs';
 import { Db } from '../platform/db';
@@ -23,6 +24,28 @@ const MOST_UNPACKED = 32 * 1024 ** 3;
 /** An entry that unpacks to more than this many times its size is no drawing but an attack, once it is large. */
 const STEEPEST = 300;
 const LARGE = 8 * 1024 ** 2;
+/** The same of an archive as a whole: files of the trade are texts, and pack to a tenth or twentieth. */
+const STEEPEST_ARCHIVE = 100;
+const LARGE_ARCHIVE = 1024 ** 3;
+/** Room that is left on a disk in any case: whoever fills it stops everybody else. */
+const SPARE = 256 * 1024 ** 2;
+
+/** Makes sure that a disk has room for some bytes more. @throws AppError where it has not */
+async function checkRoom(folder: string, bytes: number): Promise<void> {
+  const { bavail, bsize } = await statfs(folder);
+  if (bavail * bsize < bytes + SPARE)
+    throw invalid('no-room', `The disk has ${Math.round((bavail * bsize) / 2 ** 20)} MiB left, and ${Math.round(bytes / 2 ** 20)} MiB are to be unpacked.`);
+}
+
+/** Makes everything durable that was written to the disk of a folder: once for any number of files. */
+async function syncBelow(folder: string): Promise<void> {
+  const done = await new Promise<boolean>((end) => {
+    const child = spawn('sync', ['-f', folder], { stdio: 'ignore' });
+    child.on('error', () => end(false));
+    child.on('close', (code) => end(code === 0));
+  });
+  if (!done) await sync(folder);
+}
 
 const reasonOf = (error: unknown): string => {
   const code = (error as NodeJS.ErrnoException).code;
@@ -63,12 +86,14 @@ class Placing {
     private readonly library: UploadLibrary,
     private readonly store: FileStore,
     private readonly locks: ReadonlyMap<string, string>,
+    /** Whether whoever places files makes all of them durable at the end. */
+    private readonly later: boolean,
   ) {}
 
   private async namesIn(folder: string): Promise<Map<string, string>> {
     let names = this.folders.get(folder);
     if (!names) {
-      names = new Map((await readdir(join(this.library.root, folder)).catch(() => [])).map((name) => [name.toLowerCase(), name]));
+      names = new Map((await readdir(join(this.library.root, folder)).catch(() => [])).map((name) => [nameKey(name), name]));
       this.folders.set(folder, names);
     }
     return names;
@@ -80,9 +105,12 @@ class Placing {
     const parts = path.split('/');
     for (let n = 0; n < parts.length; n++) {
       const folder = parts.slice(0, n).join('/');
-      const there = (await this.namesIn(folder)).get(parts[n]!.toLowerCase());
+      const there = (await this.namesIn(folder)).get(nameKey(parts[n]!));
       if (there !== undefined && there !== parts[n])
-        return said('refused', `The library has ${[folder, there].filter(Boolean).join('/')}, which differs only in case.`);
+        return said(
+          'refused',
+          `The library has ${[folder, there].filter(Boolean).join('/')}, which differs only in ${there.toLowerCase() === parts[n]!.toLowerCase() ? 'case' : 'how its letters are written (Unicode form)'}.`,
+        );
     }
     const lock = this.locks.get(path);
     if (lock !== undefined) return said('refused', `The file ${lock}.`);
@@ -94,10 +122,10 @@ class Placing {
       if (before.size <= LARGEST_FILE) await this.store.put(await readFile(target));
     }
     await mkdir(dirname(target), { recursive: true });
-    await sync(temp);
+    if (!this.later) await sync(temp);
     await rename(temp, target);
-    await sync(dirname(target));
-    for (let n = 0; n < parts.length; n++) (await this.namesIn(parts.slice(0, n).join('/'))).set(parts[n]!.toLowerCase(), parts[n]!);
+    if (!this.later) await sync(dirname(target));
+    for (let n = 0; n < parts.length; n++) (await this.namesIn(parts.slice(0, n).join('/'))).set(nameKey(parts[n]!), parts[n]!);
     return said(before ? 'replaced' : 'added');
   }
 }
@@ -118,12 +146,12 @@ export class Uploads {
     return row;
   }
 
-  private async placing(library: UploadLibrary): Promise<Placing> {
+  private async placing(library: UploadLibrary, later = false): Promise<Placing> {
     const locked = await this.db.all<{ path: string; lock: string }>(
       'SELECT path, lock_reason AS lock FROM files WHERE library_id = $1 AND lock_reason IS NOT NULL',
       [library.id],
     );
-    return new Placing(library, this.store, new Map(locked.map(({ path, lock }) => [path, lock])));
+    return new Placing(library, this.store, new Map(locked.map(({ path, lock }) => [path, lock])), later);
   }
 
   private async tempPath(): Promise<string> {
@@ -153,6 +181,7 @@ export class Uploads {
   async keepArchive(libraryId: number, body: Readable): Promise<string> {
     await this.library(libraryId);
     const temp = await this.tempPath();
+    await checkRoom(this.temp, 0);
     try {
       await pipeline(body, atMost(LARGEST_ARCHIVE, `The archive is larger than ${LARGEST_ARCHIVE / 2 ** 30} GiB.`), createWriteStream(temp));
       return temp;
@@ -179,8 +208,10 @@ export class Uploads {
   }
 
   private async unpackAll(library: UploadLibrary, zip: ZipFile, entries: readonly Entry[], context: JobContext): Promise<UploadOutcome[]> {
-    const placing = await this.placing(library);
+    const placing = await this.placing(library, true);
     const outcomes: UploadOutcome[] = [];
+    const unpacked = entries.reduce((sum, entry) => sum + entry.uncompressedSize, 0);
+    await checkRoom(library.root, unpacked);
     for (const [i, entry] of entries.entries()) {
       context.check();
       const name = entryName(entry);
@@ -189,6 +220,8 @@ export class Uploads {
       if (last?.outcome === 'refused') context.error(last.path, last.message!);
       context.progress('unpacking', i + 1, entries.length);
     }
+    context.progress('making it durable', entries.length, entries.length);
+    await syncBelow(library.root);
     return outcomes;
   }
 
@@ -256,6 +289,7 @@ function listEntries(zip: ZipFile, archiveSize: number, context: JobContext): Pr
       packed += entry.compressedSize;
       unpacked += entry.uncompressedSize;
       if (packed > archiveSize) return refuse('The entries of the archive lie over each other.');
+      if (unpacked > LARGE_ARCHIVE && unpacked > STEEPEST_ARCHIVE * archiveSize) return refuse('The archive unpacks to an absurd multiple of its size.');
       if (unpacked > MOST_UNPACKED) return refuse(`The archive unpacks to more than ${MOST_UNPACKED / 2 ** 30} GiB.`);
       context.progress('reading the table of contents', entries.length, zip.entryCount);
       zip.readEntry();

@@ -726,6 +726,8 @@ CREATE TABLE sign_in_attempts (key text PRIMARY KEY, failed int NOT NULL, at tim
 -- The order of the grid.
 CREATE INDEX files_in_order ON files (path, id) WHERE NOT removed;
 CREATE INDEX sessions_of_person ON session ((sess->>'userId'));
+-- Libraries of a restored copy are neither read nor written before somebody has said where they stand.
+ALTER TABLE libraries ADD COLUMN IF NOT EXISTS confirmed boolean NOT NULL DEFAULT true;
 `,
   },
 ];

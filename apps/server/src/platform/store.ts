@@ -1,5 +1,5 @@
 import { createHash, randomUUID } from 'node:crypto';
-import { copyFile, link, mkdir, open, readFile, rename, rm, stat } from 'node:fs/promises';
+import { copyFile, link, mkdir, open, readFile, readdir, rename, rm, stat } from 'node:fs/promises';
 import { dirname, join, sep } from 'node:path';
 
 /** SHA-256 of bytes, in hex. */
@@ -22,6 +22,9 @@ export async function sync(path: string): Promise<void> {
     await handle.close();
   }
 }
+
+/** A version that is older than this many milliseconds and not finished will never be. */
+const UNDER_WAY = 3_600_000;
 
 /** A content-addressed store in a folder. A version is written once and never changed. */
 export class DiskStore implements FileStore {
@@ -56,6 +59,19 @@ export class DiskStore implements FileStore {
     const bytes = await readFile(this.path(hash));
     if (hashOf(bytes) !== hash) throw new Error(`The kept version ${hash.slice(0, 12)} is damaged.`);
     return bytes;
+  }
+
+  /** Removes what a crash left half written: names that are no versions. Those that may still be under way are left. @returns how many */
+  async sweep(now: Date): Promise<number> {
+    let swept = 0;
+    for (const part of await readdir(this.root).catch(() => []))
+      for (const name of await readdir(join(this.root, part)).catch(() => [])) {
+        const path = join(this.root, part, name);
+        if (/^[0-9a-f]{62}$/.test(name) || now.getTime() - ((await stat(path).catch(() => null))?.mtimeMs ?? now.getTime()) < UNDER_WAY) continue;
+        await rm(path, { force: true });
+        swept++;
+      }
+    return swept;
   }
 
   async copyTo(hash: string, path: string): Promise<void> {

@@ -28,6 +28,8 @@ import {
   uploadDraft,
   valuesQuery,
   HistoryQuery,
+  LibraryPlace,
+  libraryPlace,
   historyQuery,
 } from '@rule/contract';
 import { Route, route } from '../platform/route';
@@ -202,6 +204,17 @@ export function surveyRoutes(s: Services): Route[] {
       role: 'administrator',
       body: library,
       action: async ({ user, body }) => read(user, await s.libraries.add(body.name, body.path), body.name),
+    }),
+    route<LibraryPlace>({
+      method: 'put',
+      path: '/libraries/{library}/place',
+      summary: 'Say where a library stands, the same or another folder, and read it anew; answers with the number of the job',
+      role: 'administrator',
+      body: libraryPlace,
+      action: async ({ user, params, body }) => {
+        await s.libraries.place(params['library']!, body.path);
+        return read(user, params['library']!, 'a library');
+      },
     }),
     route({
       method: 'post',
