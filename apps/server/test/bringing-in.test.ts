@@ -388,7 +388,7 @@ describe('jobs', () => {
   it('are listed with what came of them, and can be cancelled while they run', async () => {
     // While somebody else holds the files the job runs and waits.
     let free: () => void = () => undefined;
-    const held = rule.db.exclusive(LOCKS.files, () => new Promise<void>((done) => (free = done)));
+    const held = rule.db.exclusive(LOCKS.survey, () => new Promise<void>((done) => (free = done)));
     const { job: id } = (await okafor.post('/libraries/rescan')).body as { job: number };
     while ((await rule.services.jobs.get(id)).state !== 'running') await new Promise((done) => setTimeout(done, 50));
     expect((await okafor.post(`/jobs/${id}/cancel`)).status).toBe(200);

@@ -2,15 +2,16 @@ import { invalid } from './problem';
 
 /** A text that came percent-encoded in a header. @throws AppError where it is none */
 export function headerText(text: string | undefined): string {
-  let plain: string;
   try {
-    plain = decodeURIComponent(text ?? '');
+    return decodeURIComponent(text ?? '');
   } catch {
     throw invalid('bad-name', 'The header x-file-name is not percent-encoded UTF-8.');
   }
-  if (plain.includes('\0')) throw invalid('bad-name', 'The header x-file-name holds the character U+0000.');
-  return plain;
 }
 
 /** The name of a file without its folders, as a header gives it. */
-export const headerName = (text: string | undefined): string => (headerText(text).split(/[\\/]/).at(-1) || 'table').slice(0, 200);
+export function headerName(text: string | undefined): string {
+  const name = (headerText(text).split(/[\\/]/).at(-1) || 'table').slice(0, 200);
+  if (name.includes('\0')) throw invalid('bad-name', 'The header x-file-name holds the character U+0000.');
+  return name;
+}

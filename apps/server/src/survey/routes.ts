@@ -34,7 +34,7 @@ import {
 } from '@rule/contract';
 import { Route, route } from '../platform/route';
 import { sendTable } from '../exchange/send';
-import { headerText } from '../platform/file-name';
+import { headerName, headerText } from '../platform/file-name';
 import { Services } from '../services';
 
 /** Routes of libraries, survey and clean-up. */
@@ -197,6 +197,7 @@ export function surveyRoutes(s: Services): Route[] {
       action: ({ user, body }) => s.foreign.toTray(user, body),
     }),
 
+    route({ method: 'get', path: '/libraries', summary: 'Libraries and where they stand', role: 'viewer', action: () => s.libraries.list() }),
     route<LibraryDraft>({
       method: 'post',
       path: '/libraries',
@@ -254,7 +255,7 @@ export function surveyRoutes(s: Services): Route[] {
       stream: true,
       action: async ({ user, params, request }) => {
         const archive = await s.uploads.keepArchive(params['library']!, request);
-        return { job: await s.jobs.start(user, 'upload', `Unpack ${headerText(request.get('x-file-name'))}`, { library: params['library']!, archive }) };
+        return { job: await s.jobs.start(user, 'upload', `Unpack ${headerName(request.get('x-file-name'))}`, { library: params['library']!, archive }) };
       },
     }),
 

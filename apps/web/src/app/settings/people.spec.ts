@@ -2,6 +2,7 @@ import { describe, expect, it } from '@jest/globals';
 import { PersonRow } from '@rule/contract';
 import { throwError } from 'rxjs';
 import { Stage } from '../../test/stage';
+import { LibraryPlaces } from './library-places';
 import { PeopleSection } from './people';
 import { Profile } from './profile';
 
@@ -78,5 +79,27 @@ describe('you', () => {
     await stage.click('Change the password');
     expect(stage.last('changePassword')).toEqual([{ current: 'old', next: 'tin roof rusted' }]);
     expect(stage.said).toEqual([expect.stringContaining('Your password is changed.')]);
+  });
+});
+
+describe('libraries', () => {
+  it('of a restored copy are confirmed where they stand, and others are pointed elsewhere', async () => {
+    const library = (id: number, confirmed: boolean) => ({
+      id,
+      name: `Library ${id}`,
+      root: `/lib/${id}`,
+      kind: 'folder',
+      files: 1,
+      unread: 0,
+      surveyedAt: null,
+      confirmed,
+    });
+    const stage = new Stage({ libraries: [library(1, false), library(2, true)], placeLibrary: { job: 9 } }, { role: 'administrator' });
+    await stage.show(LibraryPlaces);
+    await stage.rested();
+    expect(stage.text('.chip')).toBe('restored, not confirmed yet');
+    expect(stage.button('Point it there').disabled).toBe(true);
+    await stage.click('It stands there');
+    expect([stage.last('placeLibrary'), stage.said]).toEqual([[1, '/lib/1'], ['Library 1 stands in /lib/1, and is read.']]);
   });
 });

@@ -23,7 +23,7 @@ const SYNONYMS = 'Values that mean the same, one group a line, separated by semi
 const TRANSLATED = property(1, 'Mass', { captions: { de: 'Masse' } });
 
 async function staged(answers: object = {}, role = 'administrator') {
-  const stage = new Stage({ tokens: [], people: [], saveSettings: (settings: Settings) => settings, ...answers }, { role });
+  const stage = new Stage({ tokens: [], people: [], libraries: [], saveSettings: (settings: Settings) => settings, ...answers }, { role });
   const tell = (settings: Settings) => TestBed.inject(Store).dispatch(CatalogueActions.loaded({ properties: [TRANSLATED], settings }));
   tell(SETTINGS);
   await stage.show(SettingsStation);

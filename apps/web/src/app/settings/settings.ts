@@ -7,6 +7,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
 import { Api, Bench, CatalogueActions, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
+import { LibraryPlaces } from './library-places';
 import { PeopleSection } from './people';
 import { Profile } from './profile';
 import { Tokens } from './tokens';
@@ -16,7 +17,7 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
 @Component({
   selector: 'rule-settings-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, InputTextModule, PeopleSection, Profile, TextareaModule, Tokens],
+  imports: [Bench, ButtonModule, FormsModule, InputTextModule, LibraryPlaces, PeopleSection, Profile, TextareaModule, Tokens],
   template: `
     <rule-bench label="Settings" [index]="false" [inspector]="false">
       <form (ngSubmit)="save()">
@@ -84,6 +85,7 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
       <rule-tokens />
       @if (mayAdminister()) {
         <rule-people />
+        <rule-library-places />
       }
     </rule-bench>
   `,

@@ -69,6 +69,7 @@ import {
   ReplacementRequest,
   JobError,
   JobRow,
+  Library,
   JobStarted,
   Learned,
   LibraryDraft,
@@ -347,6 +348,8 @@ export class Api {
   releaseNumber = (id: number) => this.post<null>(`/series/numbers/${id}/release`);
 
   way = (id: number) => this.get<Hop[]>(`/properties/${id}/way`);
+  libraries = () => this.get<Library[]>('/libraries');
+  placeLibrary = (id: number, path: string) => this.put<JobStarted>(`/libraries/${id}/place`, { path });
   people = () => this.get<PersonRow[]>('/people');
   addPerson = (body: PersonDraft) => this.post<FirstPassword>('/people', body);
   changePerson = (id: number, body: PersonChange) => this.put<PersonRow>(`/people/${id}`, body);

@@ -1,0 +1,94 @@
+import { ChangeDetectionStrategy, Component, inject, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { Library } from '@rule/contract';
+import { Store } from '@ngrx/store';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { Api, JobsActions, Notices } from '../shared';
+
+/** Where libraries stand on the server: confirmed after a restore, or pointed to another folder. For administrators. */
+@Component({
+  selector: 'rule-library-places',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule, InputTextModule],
+  template: `
+    @if (rows().length) {
+      <section class="card" aria-label="Where libraries stand">
+        <h2>Where libraries stand</h2>
+        <p class="soft">
+          A library that has been moved to another folder of the server is pointed to it here. What is known of its files stays; it is read anew.
+        </p>
+        @for (row of rows(); track row.id) {
+          <form (ngSubmit)="place(row)">
+            <label class="field">
+              <span
+                >{{ row.name }}
+                @if (!row.confirmed) {
+                  <span class="chip warn">restored, not confirmed yet</span>
+                }
+              </span>
+              <input pInputText class="mono" [name]="'place-' + row.id" [ngModel]="text(row)" (ngModelChange)="write(row, $event)" />
+              @if (!row.confirmed) {
+                <small>Nothing is read from it or written into it before you say that this is its folder, or name another one.</small>
+              }
+            </label>
+            <p-button
+              type="submit"
+              severity="secondary"
+              [label]="row.confirmed || text(row).trim() !== row.root ? 'Point it there' : 'It stands there'"
+              [disabled]="!text(row).trim() || (row.confirmed && text(row).trim() === row.root)"
+            />
+          </form>
+        }
+      </section>
+    }
+  `,
+  styles: `
+    section {
+      max-width: 860px;
+      margin-top: 16px;
+    }
+    form {
+      display: flex;
+      gap: 10px;
+      align-items: flex-end;
+      margin-top: 10px;
+    }
+    .field {
+      margin: 0;
+      flex: 1;
+    }
+  `,
+})
+export class LibraryPlaces {
+  private readonly api = inject(Api);
+  private readonly store = inject(Store);
+  private readonly notices = inject(Notices);
+  protected readonly rows = signal<readonly Library[]>([]);
+  private readonly texts = signal<Readonly<Record<number, string>>>({});
+
+  constructor() {
+    this.load();
+  }
+
+  private load(): void {
+    this.api.libraries().subscribe({ next: (rows) => this.rows.set(rows.filter((row) => row.kind === 'folder')), error: this.notices.failed });
+  }
+  protected text(row: Library): string {
+    return this.texts()[row.id] ?? row.root;
+  }
+  protected write(row: Library, text: string): void {
+    this.texts.update((texts) => ({ ...texts, [row.id]: text }));
+  }
+  protected place(row: Library): void {
+    this.api.placeLibrary(row.id, this.text(row).trim()).subscribe({
+      next: (started) => {
+        this.notices.done(`${row.name} stands in ${this.text(row).trim()}, and is read.`);
+        this.texts.set({});
+        this.store.dispatch(JobsActions.started(started));
+        this.load();
+      },
+      error: this.notices.failed,
+    });
+  }
+}
