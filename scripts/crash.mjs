@@ -1,103 +1,52 @@
-import { spawn, spawnSync } from 'node:child_process';
-import { mkdtempSync, readFileSync, rmSync } from 'node:fs';
-import { tmpdir } from 'node:os';
+import { rmSync } from 'node:fs';
 import { join } from 'node:path';
-import { buildServers } from './lib/build.mjs';
+import { bundle, buildServers } from './lib/build.mjs';
 import { installPackages } from './lib/install.mjs';
 import { OwnPostgres } from './lib/postgres.mjs';
 import { VAR, freePort } from './lib/settings.mjs';
-import { checkNode, main, path } from './lib/shell.mjs';
+import { Stop, checkNode, main, path } from './lib/shell.mjs';
+import { kills } from './crash/kills.mjs';
+import { starts } from './crash/starts.mjs';
+import { database, folders, swaps } from './crash/trials.mjs';
 
 /*
- * Kills the server and PostgreSQL at random points of applying 50,000 lines to 2,000 files, again and again, in both modes, and once fills the
- * disk; after each restart every file and row must be wholly before or wholly after. `npm run crash -- SEED ROUNDS`.
+ * What a machine, a database or a person can do to Rule while it works, again and again. `npm run crash -- TRIAL SEED ROUNDS`:
+ *   swaps     kills while files change their names with one another, in circles and chains
+ *   database  the database goes away while files are written: one connection, all, the whole server, a timeout of its own
+ *   folders   kills while tables are taken from a watched folder
+ *   starts    kills while Rule starts for the first time
+ *   kills     kills of server and database while 50,000 lines go into 2,000 files; the last two rounds fill the disk
+ * Without a name all of them, with some rounds each. After each round every file and row must be wholly before or wholly after.
  */
-const seed = Number(process.argv[2] ?? 1);
-const rounds = Number(process.argv[3] ?? 20);
-
-/** A small generator of random numbers, so that a run can be repeated (mulberry32, public domain). */
-function random(state) {
-  return () => {
-    state = (state + 0x6d2b79f5) | 0;
-    let t = Math.imul(state ^ (state >>> 15), 1 | state);
-    t = (t + Math.imul(t ^ (t >>> 7), 61 | t)) ^ t;
-    return ((t ^ (t >>> 14)) >>> 0) / 4294967296;
-  };
-}
+const TRIALS = { swaps, database, folders, starts, kills };
+const USUAL = { swaps: 200, database: 60, folders: 20, starts: 4, kills: 16 };
 
 await main(async () => {
   checkNode();
+  const [name, seed = '1', rounds] = process.argv.slice(2);
+  if (name !== undefined && !TRIALS[name]) throw new Stop(`There is no trial ${name}; there are ${Object.keys(TRIALS).join(', ')}.`);
   await installPackages();
   await buildServers();
+  await bundle({ 'trial-child': path('bench/trial-child.ts') }, path('dist'));
   const folder = join(VAR, 'crash-postgres');
   rmSync(folder, { recursive: true, force: true });
-  const data = mkdtempSync(join(tmpdir(), 'rule-crash-'));
   const postgres = new OwnPostgres(folder, await freePort(), 'crash-only');
-  const next = random(seed);
   let failed = 0;
+  let held = 0;
   try {
     await postgres.start();
-    const url = () => postgres.url('postgres');
-    const child = (...args) => ['--no-install', 'tsx', path('bench', 'crash-child.ts'), args[0], url(), data, ...args.slice(1)];
-    const run = (...args) => {
-      const result = spawnSync('npx', child(...args), { cwd: path(), encoding: 'utf8', maxBuffer: 1 << 26 });
-      if (result.status !== 0) throw new Error(`${args[0]} failed: ${result.stderr}`);
-      const last = result.stdout.trim().split('\n').at(-1);
-      return last?.startsWith('{') ? JSON.parse(last) : null;
-    };
-    run('prepare');
-    // Once to the end, to know how long it takes.
-    run('lines', '0');
-    const whole = run('apply', 'whole');
-    console.log(`seed ${seed}; undisturbed: ${whole.applied} lines in ${whole.ms} ms\n`);
-    console.log(
-      '| round | mode | killed after, ms | what | files before | after | mixed | database differs | recovered | newest set | lines in the tray | held |',
-    );
-    console.log('|---:|---|---:|---|---:|---:|---:|---:|---|---|---:|---|');
-    for (let round = 1; round <= rounds + 2; round++) {
-      const mode = round % 2 ? 'whole' : 'file by file';
-      const filled = round > rounds;
-      run('lines', String(round));
-      // Files are written towards the end: every other pair of rounds is killed there.
-      const delay = Math.round((round % 4 < 2 ? next() : 0.5 + next() / 2) * whole.ms);
-      const what = filled ? 'disk full' : round % 3 === 0 ? 'PostgreSQL' : round % 3 === 1 ? 'server and PostgreSQL' : 'server';
-      if (filled) run('apply', mode, '1000');
-      else {
-        const running = spawn('npx', child('apply', mode), { cwd: path(), detached: true, stdio: ['ignore', 'pipe', 'ignore'] });
-        await new Promise((done) => running.stdout.on('data', (piece) => String(piece).includes('applying') && done()));
-        const ended = new Promise((done) => running.on('exit', done));
-        await new Promise((done) => setTimeout(done, delay));
-        const killPostgres = () => {
-          try {
-            process.kill(Number(readFileSync(join(folder, 'postmaster.pid'), 'utf8').split('\n')[0]), 'SIGKILL');
-          } catch {
-            // It is gone already.
-          }
-        };
-        if (what !== 'server') killPostgres();
-        try {
-          process.kill(-running.pid, what === 'PostgreSQL' ? 'SIGTERM' : 'SIGKILL');
-        } catch {
-          // It had come to its end.
-        }
-        await ended;
-        // The processes of a killed server end when they notice; the next start waits for that.
-        await new Promise((done) => setTimeout(done, 1500));
-        await postgres.start();
-      }
-      const told = run('check', String(round));
-      const mixture = mode === 'whole' && told.before > 0 && told.after > 0;
-      const held = told.mixed === 0 && told.apart === 0 && told.left === 0 && !mixture;
-      if (!held) failed++;
-      console.log(
-        `| ${round} | ${mode} | ${filled ? '–' : delay} | ${what} | ${told.before} | ${told.after} | ${told.mixed} | ${told.apart} | ${told.outcome || 'nothing to do'} | ${told.set} | ${told.tray} | ${held ? 'yes' : `NO${told.left ? `, ${told.left} files left over` : ''}`} |`,
-      );
+    for (const [trial, run] of Object.entries(TRIALS)) {
+      if (name !== undefined && name !== trial) continue;
+      console.log(`\n## ${trial}, seed ${seed}\n`);
+      await postgres.ensureDatabase(`crash_${trial}`);
+      const wrong = await run({ postgres, folder, url: postgres.url(`crash_${trial}`), seed: Number(seed), rounds: Number(rounds ?? USUAL[trial]) });
+      failed += wrong.failed;
+      held += wrong.held;
     }
-    console.log(`\n${rounds + 2 - failed} rounds held, ${failed} did not`);
+    console.log(`\n${held} rounds held, ${failed} did not`);
     if (failed) process.exitCode = 1;
   } finally {
     postgres.stop();
     rmSync(folder, { recursive: true, force: true });
-    rmSync(data, { recursive: true, force: true });
   }
 });
