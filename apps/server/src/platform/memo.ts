@@ -27,7 +27,7 @@ export class Memo {
     const { written, read } = this.db.facts;
     const before = this.kept.get(key);
     const age = before ? Date.now() - before.at : Infinity;
-    if (before && before.written === written && age < LONGEST && (before.read === read || age < BETWEEN_BATCHES)) return before.answer as Promise<T>;
+    if (before?.written === written && age < LONGEST && (before.read === read || age < BETWEEN_BATCHES)) return before.answer as Promise<T>;
     const answer = work();
     const kept: Kept = { written, read, at: Date.now(), answer };
     this.kept.delete(key);

@@ -29,7 +29,7 @@ describe('people', () => {
 
   it('are shown with what they may do and whether they may come in', async () => {
     const stage = await staged();
-    const lines = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent!.replace(/\s+/g, ' '));
+    const lines = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' '));
     expect([lines[1], lines[2]]).toEqual([expect.stringContaining('locked'), expect.stringContaining('first password')]);
     // Nobody locks or removes themselves.
     expect(lines[0]).not.toMatch(/lock|remove/);

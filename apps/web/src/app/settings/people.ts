@@ -82,9 +82,10 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
         <label class="field"
           ><span>Signs in as</span><input pInputText name="name" class="mono" autocomplete="off" [ngModel]="name()" (ngModelChange)="name.set($event)"
         /></label>
-        <label class="field"
-          ><span>Role</span><p-select appendTo="body" name="role" [options]="roles" [ngModel]="role()" ariaLabel="Role" (ngModelChange)="role.set($event)"
-        /></label>
+        <div class="field">
+          <label for="new-role">Role</label>
+          <p-select appendTo="body" name="role" inputId="new-role" [options]="roles" [ngModel]="role()" ariaLabel="Role" (ngModelChange)="role.set($event)" />
+        </div>
         <p-button type="submit" severity="secondary" label="Add" [disabled]="!name().trim() || !displayName().trim()" />
       </form>
     </section>

@@ -46,18 +46,20 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
       </table>
       <form (ngSubmit)="make()">
         <label class="field"><span>What it is for</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
-        <label class="field"
-          ><span>It may</span
-          ><p-select
+        <div class="field">
+          <label for="new-scope">It may</label>
+          <p-select
             appendTo="body"
             name="scope"
+            inputId="new-scope"
             [options]="choices()"
             optionLabel="text"
             optionValue="scope"
             [ngModel]="scope()"
             ariaLabel="It may"
             (ngModelChange)="scope.set($event)"
-        /></label>
+          />
+        </div>
         <label class="field days"
           ><span>Days until it ends</span
           ><input pInputText type="number" name="days" min="1" [max]="longest" [ngModel]="days()" (ngModelChange)="days.set($event)"
