@@ -61,6 +61,10 @@ for (const surface of ['light', 'dark'] as const)
       'exchange?view=deliveries',
       'history',
       'settings',
+      'settings?view=you',
+      'settings?view=tokens',
+      'settings?view=people',
+      'settings?view=libraries',
     ]) {
       await page.goto(`/${view}`);
       await expect(page.getByRole('heading', { level: 1 })).toBeVisible();

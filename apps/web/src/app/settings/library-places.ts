@@ -14,7 +14,7 @@ import { Api, JobsActions, Notices } from '../shared';
   template: `
     @if (rows().length) {
       <section class="card" aria-label="Where libraries stand">
-        <h2>Where libraries stand</h2>
+        <h1>Where libraries stand</h1>
         <p class="soft">
           A library that has been moved to another folder of the server is pointed to it here. What is known of its files stays; it is read anew.
         </p>

@@ -16,7 +16,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
   imports: [ButtonModule, DialogModule, FormsModule, InputTextModule, SelectModule],
   template: `
     <section class="card" aria-label="People">
-      <h2>People</h2>
+      <h1>People</h1>
       @if (said(); as first) {
         <p class="note" role="status">
           First password of {{ first.name }}, said this once: <code class="mono">{{ first.password }}</code>. At the next sign-in another one is chosen.
@@ -74,7 +74,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
           }
         </tbody>
       </table>
-      <h3>Add somebody</h3>
+      <h2>Add somebody</h2>
       <form (ngSubmit)="add()">
         <label class="field"
           ><span>Whole name</span><input pInputText name="displayName" [ngModel]="displayName()" (ngModelChange)="displayName.set($event)"
@@ -83,8 +83,8 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
           ><span>Signs in as</span><input pInputText name="name" class="mono" autocomplete="off" [ngModel]="name()" (ngModelChange)="name.set($event)"
         /></label>
         <div class="field">
-          <label for="new-role">Role</label>
-          <p-select appendTo="body" name="role" inputId="new-role" [options]="roles" [ngModel]="role()" ariaLabel="Role" (ngModelChange)="role.set($event)" />
+          <span id="new-role">Role</span>
+          <p-select appendTo="body" name="role" ariaLabelledBy="new-role" [options]="roles" [ngModel]="role()" (ngModelChange)="role.set($event)" />
         </div>
         <p-button type="submit" severity="secondary" label="Add" [disabled]="!name().trim() || !displayName().trim()" />
       </form>
@@ -107,7 +107,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
       max-width: 860px;
       margin-top: 16px;
     }
-    h3 {
+    h2 {
       margin: 18px 0 8px;
     }
     form {

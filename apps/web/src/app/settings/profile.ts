@@ -12,7 +12,7 @@ import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../sh
   imports: [ButtonModule, FormsModule, InputTextModule, OwnPassword],
   template: `
     <section class="card" aria-label="You">
-      <h2>You</h2>
+      <h1>You</h1>
       @if (user(); as person) {
         <p class="soft">
           You sign in as {{ person.name }}, and are {{ person.role === 'administrator' || person.role === 'editor' ? 'an' : 'a' }} {{ person.role }}.
@@ -23,7 +23,7 @@ import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../sh
           /></label>
           <p-button type="submit" severity="secondary" label="Save the name" [disabled]="!name().trim() || name().trim() === person.displayName" />
         </form>
-        <h3>Password</h3>
+        <h2>Password</h2>
         <rule-own-password (changed)="changed()" />
       }
     </section>
@@ -33,7 +33,7 @@ import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../sh
       max-width: 640px;
       margin-top: 16px;
     }
-    h3 {
+    h2 {
       margin: 18px 0 8px;
     }
   `,

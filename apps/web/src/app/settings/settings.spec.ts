@@ -86,6 +86,9 @@ describe('settings', () => {
     expect(stage.page.querySelector('fieldset')!.disabled).toBe(true);
     expect(() => stage.button('Save')).toThrow();
     expect(stage.text('.head')).toContain('Changing them needs the role administrator.');
+    expect(stage.text('[bench=index]')).not.toMatch(/People|libraries/);
+    stage.fixture.componentRef.setInput('view', 'you');
+    await stage.settled();
     await stage.select('Captions in the language', 'de');
     expect(stage.action(CatalogueActions.language.type)).toMatchObject({ language: 'de' });
   });

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Settings } from '@rule/contract';
 import { sameDefinition } from '@rule/core/schema';
@@ -6,7 +6,8 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
-import { Api, Bench, CatalogueActions, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
+import { Router } from '@angular/router';
+import { Api, Bench, CatalogueActions, IndexRow, Notices, SessionActions, Unsaved, catalogueFeature, sessionFeature } from '../shared';
 import { LibraryPlaces } from './library-places';
 import { PeopleSection } from './people';
 import { Profile } from './profile';
@@ -17,75 +18,91 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
 @Component({
   selector: 'rule-settings-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, FormsModule, InputTextModule, LibraryPlaces, PeopleSection, Profile, TextareaModule, Tokens],
+  imports: [Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, LibraryPlaces, PeopleSection, Profile, TextareaModule, Tokens],
   template: `
-    <rule-bench label="Settings" [index]="false" [inspector]="false">
-      <form (ngSubmit)="save()">
-        <div class="head">
-          <div>
-            <h1>Settings</h1>
-            <p>For the whole company.{{ mayAdminister() ? '' : ' Changing them needs the role administrator.' }}</p>
-          </div>
-          @if (mayAdminister()) {
-            <div class="actions"><p-button type="submit" label="Save" [disabled]="!changed() || !sound()" /></div>
-          }
-        </div>
-        @if (draft(); as d) {
-          <fieldset class="card" [disabled]="!mayAdminister()">
-            <legend class="visually-hidden">Settings</legend>
-            <label class="field"
-              ><span>Company</span><input pInputText name="company" [ngModel]="d.company" (ngModelChange)="set({ company: $event })"
-            /></label>
-            <label class="field">
-              <span>A drawing names its model in the document property</span>
-              <input pInputText name="modelProperty" class="mono" [ngModel]="d.modelProperty" (ngModelChange)="set({ modelProperty: $event })" />
-              <small>Its value is a file name. Drawings without it are matched by their own base name.</small>
-            </label>
-            <label class="field">
-              <span>A part's mass stands in the property</span>
-              <input pInputText name="massProperty" class="mono" [ngModel]="d.massProperty" (ngModelChange)="set({ massProperty: $event })" />
-              <small>It is compared with the mass that the geometry gives.</small>
-            </label>
-            <label class="field">
-              <span>A part's material stands in the property</span>
-              <input pInputText name="materialProperty" class="mono" [ngModel]="d.materialProperty" (ngModelChange)="set({ materialProperty: $event })" />
-              <small>It is compared with the material that a model states, and gives the density where the model states none.</small>
-            </label>
-            @for (area of areas; track area.key) {
-              <label class="field">
-                <span>{{ area.label }}</span>
-                <textarea
-                  pTextarea
-                  class="mono"
-                  [name]="area.key"
-                  [rows]="area.rows"
-                  [ngModel]="texts()[area.key]"
-                  (ngModelChange)="write(area.key, $event)"
-                ></textarea>
-                <small [class.bad]="problems()[area.key]">{{ problems()[area.key] ?? area.help }}</small>
-              </label>
-            }
-          </fieldset>
+    <rule-bench label="Settings" [inspector]="false">
+      <div bench="index">
+        <h3>Settings</h3>
+        @for (entry of parts(); track entry.id) {
+          <rule-index-row [text]="entry.text" [on]="entry.id === part()" (choose)="go(entry.id)" />
         }
-      </form>
-      <section class="card own" aria-label="For you alone">
-        <h2>For you alone</h2>
-        <label class="field">
-          <span>Captions in the language</span>
-          <select [ngModel]="language()" (ngModelChange)="speak($event)">
-            <option value="">the company's own</option>
-            @for (code of languages(); track code) {
-              <option [value]="code">{{ code }}</option>
+      </div>
+      @switch (part()) {
+        @case ('you') {
+          <rule-profile />
+          <section class="card own" aria-label="For you alone">
+            <h2>For you alone</h2>
+            <label class="field">
+              <span>Captions in the language</span>
+              <select [ngModel]="language()" (ngModelChange)="speak($event)">
+                <option value="">the company's own</option>
+                @for (code of languages(); track code) {
+                  <option [value]="code">{{ code }}</option>
+                }
+              </select>
+              <small>Captions that a property has in this language are shown in it, everywhere but in Schema.</small>
+            </label>
+          </section>
+        }
+        @case ('tokens') {
+          <rule-tokens />
+        }
+        @case ('people') {
+          <rule-people />
+        }
+        @case ('libraries') {
+          <rule-library-places />
+        }
+        @default {
+          <form (ngSubmit)="save()">
+            <div class="head">
+              <div>
+                <h1>The company</h1>
+                <p>For everybody.{{ mayAdminister() ? '' : ' Changing them needs the role administrator.' }}</p>
+              </div>
+              @if (mayAdminister()) {
+                <div class="actions"><p-button type="submit" label="Save" [disabled]="!changed() || !sound()" /></div>
+              }
+            </div>
+            @if (draft(); as d) {
+              <fieldset class="card" [disabled]="!mayAdminister()">
+                <legend class="visually-hidden">Settings</legend>
+                <label class="field"
+                  ><span>Company</span><input pInputText name="company" [ngModel]="d.company" (ngModelChange)="set({ company: $event })"
+                /></label>
+                <label class="field">
+                  <span>A drawing names its model in the document property</span>
+                  <input pInputText name="modelProperty" class="mono" [ngModel]="d.modelProperty" (ngModelChange)="set({ modelProperty: $event })" />
+                  <small>Its value is a file name. Drawings without it are matched by their own base name.</small>
+                </label>
+                <label class="field">
+                  <span>A part's mass stands in the property</span>
+                  <input pInputText name="massProperty" class="mono" [ngModel]="d.massProperty" (ngModelChange)="set({ massProperty: $event })" />
+                  <small>It is compared with the mass that the geometry gives.</small>
+                </label>
+                <label class="field">
+                  <span>A part's material stands in the property</span>
+                  <input pInputText name="materialProperty" class="mono" [ngModel]="d.materialProperty" (ngModelChange)="set({ materialProperty: $event })" />
+                  <small>It is compared with the material that a model states, and gives the density where the model states none.</small>
+                </label>
+                @for (area of areas; track area.key) {
+                  <label class="field">
+                    <span>{{ area.label }}</span>
+                    <textarea
+                      pTextarea
+                      class="mono"
+                      [name]="area.key"
+                      [rows]="area.rows"
+                      [ngModel]="texts()[area.key]"
+                      (ngModelChange)="write(area.key, $event)"
+                    ></textarea>
+                    <small [class.bad]="problems()[area.key]">{{ problems()[area.key] ?? area.help }}</small>
+                  </label>
+                }
+              </fieldset>
             }
-          </select>
-          <small>Captions that a property has in this language are shown in it, everywhere but in Schema.</small>
-        </label>
-      </section>
-      <rule-profile />
-      <rule-tokens />
-      @if (mayAdminister()) {
-        <rule-people />
-        <rule-library-places />
+          </form>
+        }
       }
     </rule-bench>
   `,
@@ -106,6 +123,21 @@ export class SettingsStation {
   private readonly api = inject(Api);
   private readonly store = inject(Store);
   private readonly notices = inject(Notices);
+  private readonly router = inject(Router);
+  /** The part of the settings that the address names. */
+  readonly view = input<string>();
+  protected readonly parts = computed(() => [
+    { id: 'company', text: 'The company' },
+    { id: 'you', text: 'You' },
+    { id: 'tokens', text: 'Tokens for programs' },
+    ...(this.mayAdminister()
+      ? [
+          { id: 'people', text: 'People' },
+          { id: 'libraries', text: 'Where libraries stand' },
+        ]
+      : []),
+  ]);
+  protected readonly part = computed(() => this.parts().find((part) => part.id === this.view())?.id ?? 'company');
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly languages = this.store.selectSignal(catalogueFeature.selectLanguages);
   private readonly chosenLanguage = this.store.selectSignal(catalogueFeature.selectLanguage);
@@ -137,6 +169,10 @@ export class SettingsStation {
 
   protected set(change: Partial<Settings>): void {
     this.draft.update((draft) => draft && { ...draft, ...change });
+  }
+
+  protected go(part: string): void {
+    void this.router.navigate([], { queryParams: { view: part } });
   }
 
   protected speak(language: string): void {

@@ -16,7 +16,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
   imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
   template: `
     <section class="card" aria-label="Tokens for programs">
-      <h2>Tokens for programs</h2>
+      <h1>Tokens for programs</h1>
       <p class="soft">
         A program that carries one acts as you, as far as the token goes. The command line takes it from the environment variable RULE_TOKEN.
         {{ mayAdminister() ? 'As an administrator you see the tokens of everybody, and take any back.' : '' }}
@@ -47,16 +47,15 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
       <form (ngSubmit)="make()">
         <label class="field"><span>What it is for</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <div class="field">
-          <label for="new-scope">It may</label>
+          <span id="new-scope">It may</span>
           <p-select
             appendTo="body"
             name="scope"
-            inputId="new-scope"
+            ariaLabelledBy="new-scope"
             [options]="choices()"
             optionLabel="text"
             optionValue="scope"
             [ngModel]="scope()"
-            ariaLabel="It may"
             (ngModelChange)="scope.set($event)"
           />
         </div>
