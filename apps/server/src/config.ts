@@ -44,6 +44,14 @@ function proxies(text: string | undefined): Reach['proxies'] {
   return list;
 }
 
+/** Rule itself speaks HTTP: whoever comes by HTTPS comes through a proxy. */
+function reach(): Reach {
+  const way = { proxies: proxies(process.env['RULE_PROXIES']), https: truth('RULE_HTTPS') };
+  if (way.https && way.proxies === 0)
+    throw new Error('RULE_HTTPS needs RULE_PROXIES as well: the proxy that speaks HTTPS for Rule. Without it nobody could sign in.');
+  return way;
+}
+
 function truth(name: string): boolean {
   const text = process.env[name] ?? '';
   if (!['', '0', '1', 'no', 'yes'].includes(text)) throw new Error(`${name} is ${text}; say yes or no.`);
@@ -61,7 +69,7 @@ export function readConfig(): Config {
   return {
     port: number('RULE_PORT', 4310),
     host: process.env['RULE_HOST'] || '127.0.0.1',
-    reach: { proxies: proxies(process.env['RULE_PROXIES']), https: truth('RULE_HTTPS') },
+    reach: reach(),
     databaseUrl: needed('RULE_DATABASE_URL'),
     dataFolder: resolve(process.env['RULE_DATA'] ?? 'var'),
     webFolder: process.env['RULE_WEB'] ? resolve(process.env['RULE_WEB']) : null,

@@ -226,6 +226,8 @@ describe('behind a proxy', () => {
       process.env['RULE_PROXIES'] = 'everybody';
       expect(() => readConfig()).toThrow('RULE_PROXIES holds everybody');
       delete process.env['RULE_PROXIES'];
+      process.env['RULE_HTTPS'] = 'yes';
+      expect(() => readConfig()).toThrow('RULE_HTTPS needs RULE_PROXIES');
       process.env['RULE_HTTPS'] = 'maybe';
       expect(() => readConfig()).toThrow('RULE_HTTPS is maybe');
     } finally {

@@ -233,7 +233,11 @@ export class Jobs {
 
   /** Puts a job that lost its database back in the queue. */
   private async putBack(id: number, kind: JobKind): Promise<void> {
-    const back = await this.db.run(`UPDATE jobs SET state = 'waiting', runner = NULL, step = '' WHERE id = $1 AND state = 'running' AND NOT cancel`, [id]);
+    const back = await this.db.run(
+      `UPDATE jobs SET state = 'waiting', runner = NULL, step = '' WHERE id = $1 AND state IN ('running', 'waiting') AND NOT cancel`,
+      [id],
+    );
+    // Sent twice where the first answer was lost: only one of them finds it waiting.
     if (back > 0) await this.boss!.send(queueOf(kind), { job: id }, { retryLimit: 0, expireInHours: 23 });
     else await this.db.run(`UPDATE jobs SET state = 'cancelled', ended_at = $2 WHERE id = $1 AND state = 'running'`, [id, this.clock()]);
     await this.tell(id);
@@ -311,6 +315,8 @@ export class Jobs {
   }
 
   private async end(id: number, state: JobRow['state'], message: string | null, result: unknown): Promise<void> {
+    // What its threads have written is news for everybody.
+    this.db.facts.written++;
     await this.db.run(
       `UPDATE jobs SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END WHERE id = $1`,
       [id, state, message, JSON.stringify(result ?? null), this.clock()],
