@@ -6,7 +6,7 @@ import { step } from '@rule/core/files/step';
 import { newDraft } from '@rule/core/schema';
 import { heldText } from '@rule/core/values';
 import { KernelPool } from '../apps/server/src/geometry/geometry';
-import { Db } from '../apps/server/src/platform/db';
+import { Db, isConnectionError } from '../apps/server/src/platform/db';
 import { migrate } from '../apps/server/src/platform/migrations';
 import { buildServices, storeFolder } from '../apps/server/src/services';
 import { WorkPool } from '../apps/server/src/threads/pool';
@@ -174,7 +174,9 @@ switch (command) {
     if (rest[2] === 'live') {
       // The process lives on, and finishes by itself what was interrupted.
       await settled();
-      const { wrong, before, after } = await held(mode);
+      // What goes away may go away now.
+      const look = (): ReturnType<typeof held> => held(mode).catch((error: unknown) => (isConnectionError(error) ? look() : Promise.reject(error as Error)));
+      const { wrong, before, after } = await look();
       const untrue = (report.state === 'applied' && before > 0) || (report.state === 'database-unreachable' && after > 0);
       say({ wrong: untrue ? [...wrong, `was told: ${report.state}`] : wrong, before, after, told: report.state });
     } else say(report);

@@ -328,6 +328,8 @@ export function isConnectionError(error: unknown): boolean {
   return (
     CANNOT_CONNECT.test(name) ||
     /^(08|57P|ECONNREFUSED|ECONNRESET|EPIPE)/.test(String(code)) ||
-    /terminating connection|Connection terminated|ECONNREFUSED|ECONNRESET|not currently accepting connections|the database system is/.test(message)
+    /terminating connection|Connection terminated|has encountered a connection error|ECONNREFUSED|ECONNRESET|not currently accepting connections|the database system is/.test(
+      message,
+    )
   );
 }
