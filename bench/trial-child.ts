@@ -163,7 +163,9 @@ switch (command) {
   }
   case 'apply': {
     const [seed, mode] = rest as [string, string];
-    await planRound(Number(seed));
+    // The trial's own questions are asked again until they are answered.
+    const plan = (): Promise<void> => planRound(Number(seed)).catch((error: unknown) => (isConnectionError(error) ? plan() : Promise.reject(error as Error)));
+    await plan();
     const report = await services.applying
       .applyTray(
         user,
