@@ -9,6 +9,9 @@ import { random } from './random.mjs';
 /** Longest that a first start is left alone before it is killed, in milliseconds. */
 const LONGEST = 14_000;
 
+/** Longest that the last start may take: what it begins anew may be the build of the web application. */
+const LONGEST_START = 400_000;
+
 /** First starts that are killed at any time, by a signal or by Ctrl+C: the next one goes on. */
 export async function starts({ seed, rounds }) {
   const next = random(seed);
@@ -40,7 +43,7 @@ export async function starts({ seed, rounds }) {
       await ended;
     }
     const { child, said, ended } = begin();
-    for (const until = Date.now() + 120_000; Date.now() < until && child.exitCode === null && !said().includes('Ctrl+C stops everything');)
+    for (const until = Date.now() + LONGEST_START; Date.now() < until && child.exitCode === null && !said().includes('Ctrl+C stops everything');)
       await new Promise((done) => setTimeout(done, 200));
     const company = await fetch(`http://127.0.0.1:${env.RULE_PORT}/api/session`).then(
       (answer) => answer.json(),

@@ -102,12 +102,19 @@ export class LockLost extends Error {
 export class Held {
   private lost = false;
 
-  constructor(connection: pg.Client) {
-    const lose = () => {
-      this.lost = true;
-    };
-    connection.once('error', lose);
-    connection.once('end', lose);
+  private readonly lose = () => {
+    this.lost = true;
+  };
+
+  constructor(private readonly connection: pg.Client) {
+    connection.once('error', this.lose);
+    connection.once('end', this.lose);
+  }
+
+  /** The connection goes back to its pool. */
+  release(): void {
+    this.connection.off('error', this.lose);
+    this.connection.off('end', this.lose);
   }
 
   /** Asked between steps that must not be taken by two at once. @throws LockLost */
@@ -278,7 +285,11 @@ export class Db implements Sql {
         const [taken] = await sql.all<{ got?: boolean }>(take, bind);
         if (taken?.got === false) return;
         const held = new Held((transaction as unknown as { connection: pg.Client }).connection);
-        done = { value: await this.inside.exit(() => work(held)) };
+        try {
+          done = { value: await this.inside.exit(() => work(held)) };
+        } finally {
+          held.release();
+        }
       });
     } catch (error) {
       // What was done is done, whatever became of the connection that held the lock.
