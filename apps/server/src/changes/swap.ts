@@ -1,8 +1,8 @@
 import { open, rename, rm, stat } from 'node:fs/promises';
-import { basename, dirname, extname, join } from 'node:path';
+import { basename, dirname, join } from 'node:path';
 import { copyAttributes } from '../platform/attributes';
 import { readPlain } from '../platform/plain-file';
-import { FileStore, exists, hashOf, keepAs, sync } from '../platform/store';
+import { FileStore, exists, freeName, hashOf, keepAs, sync } from '../platform/store';
 
 /** One file on its way from its old version to its new one, and maybe to another name. */
 export interface Move {
@@ -295,7 +295,7 @@ export class Swap {
       if (!isRenamed(move)) await this.restore(move);
       else if ((await this.positionOf(move)) === 'between') {
         if (move.inPlace) await this.writeInto(stagedName(move), move, true);
-        const name = (await exists(move.target)) ? await freeName(move.target) : move.target;
+        const name = (await exists(move.target)) ? join(dirname(move.target), await freeName(dirname(move.target), basename(move.target))) : move.target;
         if (name !== move.target) elsewhere.set(move, name);
         await rename(move.inPlace ? stagedName(move) : keptName(move), name);
         await sync(dirname(name));
@@ -349,13 +349,4 @@ function dependents(failed: readonly Move[], moves: readonly Move[]): Set<Move> 
     }
   }
   return all;
-}
-
-/** A path like the given one under which nothing stands. */
-async function freeName(path: string): Promise<string> {
-  const ending = extname(path);
-  for (let n = 2; ; n++) {
-    const candidate = join(dirname(path), `${basename(path, ending)} (${n})${ending}`);
-    if (!(await exists(candidate))) return candidate;
-  }
 }

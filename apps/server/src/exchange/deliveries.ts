@@ -1,11 +1,11 @@
 import { copyFile, lstat, mkdir, readdir, realpath, rename, rm, stat, writeFile } from 'node:fs/promises';
-import { extname, join } from 'node:path';
+import { join } from 'node:path';
 import { Delivery, DeliveryDraft, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
 import { Db, rows } from '../platform/db';
 import { LOCKS } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { readPlain } from '../platform/plain-file';
-import { exists, sync, within } from '../platform/store';
+import { exists, freeName, sync, within } from '../platform/store';
 import { filterSql } from '../values/filter';
 import { User } from '../users/user';
 import { Layouts } from './layouts';
@@ -20,15 +20,6 @@ const TAKEN = 'taken';
 const LEFT = 'not taken';
 /** How the hidden name of a file ends that is being taken. */
 const TAKING = '.taking';
-
-/** A name like the given one under which nothing stands in a folder. */
-async function freeName(folder: string, name: string): Promise<string> {
-  const ending = extname(name);
-  for (let n = 1; ; n++) {
-    const candidate = n === 1 ? name : `${name.slice(0, name.length - ending.length)} (${n})${ending}`;
-    if (!(await exists(join(folder, candidate)))) return candidate;
-  }
-}
 
 type LastDelivery = NonNullable<Delivery['last']>;
 type LastFile = NonNullable<WatchedFolder['last']>;

@@ -1,7 +1,6 @@
 import { spawn } from 'node:child_process';
 import { randomUUID } from 'node:crypto';
-import { createReadStream, createWriteStream } from 'node:fs';
-import { createHash } from 'node:crypto';
+import { createWriteStream } from 'node:fs';
 import { mkdir, readFile, readdir, rename, rm, stat, statfs } from 'node:fs/promises';
 import { dirname, join } from 'node:path';
 import { Readable, Transform } from 'node:stream';
@@ -12,6 +11,7 @@ import yauzl, { Entry, ZipFile } from 'yauzl';
 import { JobContext } from '../jobs/jobs';
 import { Db } from '../platform/db';
 import { LOCKS } from '../platform/locks';
+import { hashPlain } from '../platform/plain-file';
 import { invalid, notFound } from '../platform/problem';
 import { FileStore, sync } from '../platform/store';
 import { LARGEST_FILE } from '../threads/read';
@@ -66,12 +66,6 @@ function atMost(limit: number, message: string): Transform {
   });
 }
 
-async function hashOfFile(path: string): Promise<string> {
-  const hash = createHash('sha256');
-  for await (const chunk of createReadStream(path)) hash.update(chunk as Uint8Array);
-  return hash.digest('hex');
-}
-
 interface UploadLibrary {
   readonly id: number;
   readonly root: string;
@@ -118,7 +112,7 @@ class Placing {
     const before = await stat(target).catch(() => undefined);
     if (before?.isDirectory()) return said('refused', 'There is a folder of this name.');
     if (before) {
-      if ((await hashOfFile(target)) === (await hashOfFile(temp))) return said('same');
+      if ((await hashPlain(target)) === (await hashPlain(temp))) return said('same');
       if (before.size <= LARGEST_FILE) await this.store.put(await readFile(target));
     }
     await mkdir(dirname(target), { recursive: true });

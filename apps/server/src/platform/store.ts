@@ -1,6 +1,6 @@
 import { createHash, randomUUID } from 'node:crypto';
 import { copyFile, link, mkdir, open, readFile, readdir, rename, rm, stat } from 'node:fs/promises';
-import { dirname, join, sep } from 'node:path';
+import { dirname, extname, join, sep } from 'node:path';
 
 /** SHA-256 of bytes, in hex. */
 export const hashOf = (bytes: Uint8Array): string => createHash('sha256').update(bytes).digest('hex');
@@ -95,3 +95,12 @@ export async function keepAs(path: string, kept: string): Promise<void> {
 
 /** Whether a path is a folder or stands below it. */
 export const within = (path: string, folder: string): boolean => path === folder || path.startsWith(folder.endsWith(sep) ? folder : folder + sep);
+
+/** A name like the given one under which nothing stands in a folder. */
+export async function freeName(folder: string, name: string): Promise<string> {
+  const ending = extname(name);
+  for (let n = 1; ; n++) {
+    const candidate = n === 1 ? name : `${name.slice(0, name.length - ending.length)} (${n})${ending}`;
+    if (!(await exists(join(folder, candidate)))) return candidate;
+  }
+}
