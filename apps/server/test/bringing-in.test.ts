@@ -434,12 +434,14 @@ describe('jobs', () => {
       return { runs };
     });
     const id = await rule.services.jobs.start(null, 'try', 'A test', {});
+    const told = new Promise<void>((done) => rule.services.jobs.changed.on('job', (job: number) => job === id && runs === 2 && done()));
     const asleep = () =>
       rule.db.one(`SELECT 1 FROM pg_stat_activity WHERE datname = current_database() AND state = 'active' AND query LIKE 'SELECT pg_sleep%'`);
     while (!(await asleep()));
     await rule.db.all('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()');
     const ended = async (): Promise<JobRow> => job(id).catch(ended);
     expect(await ended()).toMatchObject({ state: 'done', result: { runs: 2 } });
+    await told;
   });
 });
 

@@ -75,6 +75,7 @@ export class Jobs {
 
   /** Opens the queue, takes up what dead processes left, and begins to work. */
   async open(): Promise<void> {
+    this.closing = false;
     await this.listen();
     this.boss = new PgBoss({ connectionString: this.url, schema: 'jobs', schedule: false, max: 3 });
     this.boss.on('error', this.warn);
@@ -107,20 +108,24 @@ export class Jobs {
     client.on('notification', ({ payload }) => this.changed.emit('job', Number(payload)));
     client.on('error', again);
     client.on('end', () => again());
-    await client.connect().catch((error: unknown) => {
+    try {
+      await client.connect();
+      await client.query(`LISTEN ${CHANNEL}`);
+      // The server may still hold it for the connection that was lost: then this waits, and listens already.
+      await client.query(HOLD_ALIVE, [LOCKS.alive, this.runner]);
+    } catch (error) {
       void client.end().catch(() => undefined);
       throw error;
-    });
-    await client.query(HOLD_ALIVE, [LOCKS.alive, this.runner]);
-    await client.query(`LISTEN ${CHANNEL}`);
+    }
     standing = true;
     this.listener = client;
   }
 
   /** Listens again as soon as the database answers, however long that takes, and tells what may have happened meanwhile. */
   private async listenAgain(): Promise<void> {
+    await this.patiently(() => this.listen());
+    // A step of its own: a connection of the pool that is found dead must not make a second listener.
     await this.patiently(async () => {
-      await this.listen();
       for (const job of await this.list()) this.changed.emit('job', job.id);
     });
   }

@@ -332,13 +332,13 @@ export class Db implements Sql {
 
 /**
  * Whether an error says that the database cannot be reached: from the pool, from the driver, or by
- * PostgreSQL's own codes (classes 08 connection exception and 57P operator intervention).
+ * PostgreSQL's own codes (classes 08 connection exception and 57P operator intervention, and 53300 too many connections).
  */
 export function isConnectionError(error: unknown): boolean {
   const { name = '', message = '', code = '' } = error as { name?: string; message?: string; code?: unknown };
   return (
     CANNOT_CONNECT.test(name) ||
-    /^(08|57P|ECONNREFUSED|ECONNRESET|EPIPE)/.test(String(code)) ||
+    /^(08|57P|53300|ECONNREFUSED|ECONNRESET|EPIPE)/.test(String(code)) ||
     /terminating connection|Connection terminated|has encountered a connection error|ECONNREFUSED|ECONNRESET|not currently accepting connections|the database system is/.test(
       message,
     )
