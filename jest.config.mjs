@@ -3,6 +3,7 @@ const names = {
   '^@rule/core/files/(step|dxf)$': '<rootDir>/packages/core/src/files/$1/index.ts',
   '^@rule/core/(.*)$': '<rootDir>/packages/core/src/$1/index.ts',
   '^@rule/contract$': '<rootDir>/packages/contract/src/index.ts',
+  '^@rule/contract/(.*)$': '<rootDir>/packages/contract/src/$1/index.ts',
   '^@rule/demo$': '<rootDir>/packages/demo/src/index.ts',
 };
 const node = {

@@ -1,6 +1,7 @@
 import { readFile, stat } from 'node:fs/promises';
 import { basename, dirname, resolve } from 'node:path';
-import { CheckPage, readSchemaDocument, schemaOfDocument } from '@rule/contract';
+import { CheckPage } from '@rule/contract';
+import { readSchemaDocument, schemaOfDocument } from '@rule/contract/checks';
 import { FileReading } from '@rule/core/files';
 import { DEFAULT_STATES, PreparedSchema, Schema } from '@rule/core/schema';
 import { CheckedFile, Finding, Severity, checkFile, gravest } from '@rule/core/survey';

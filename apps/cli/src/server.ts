@@ -20,9 +20,8 @@ import {
   Survey,
   TakeBackView,
   TrySummary,
-  readSchemaDocument,
-  schemaOfDocument,
 } from '@rule/contract';
+import { readSchemaDocument, schemaOfDocument } from '@rule/contract/checks';
 import { Property, Schema } from '@rule/core/schema';
 import { Trouble } from './trouble';
 

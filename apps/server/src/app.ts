@@ -1,6 +1,7 @@
 import { randomBytes, timingSafeEqual } from 'node:crypto';
 import { join } from 'node:path';
-import { SessionState, signIn } from '@rule/contract';
+import { SessionState } from '@rule/contract';
+import { signIn } from '@rule/contract/checks';
 import connectPgSimple from 'connect-pg-simple';
 import express, { ErrorRequestHandler, Express, NextFunction, Request, Response } from 'express';
 import session from 'express-session';
@@ -46,6 +47,9 @@ export const DIRECT: Reach = { proxies: 0, https: false };
 
 /** Whether a session is still there, and its person may still act. */
 const SESSION_STANDS = `SELECT 1 FROM session s JOIN users u ON u.id = (s.sess->>'userId')::int AND u.state = 'active' WHERE s.sid = $1`;
+
+/** The token that a request comes with. */
+const bearerOf = (request: Request): string | undefined => /^Bearer (\S+)$/.exec(request.get('authorization') ?? '')?.[1];
 
 const equal = (a: string, b: string) => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
 
@@ -108,23 +112,25 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     response.json({ up: true });
   });
 
-  app.use(
-    '/api',
-    session({
-      name: 'rule.sid',
-      secret: sessionSecret,
-      store,
-      resave: false,
-      saveUninitialized: false,
-      rolling: true,
-      cookie: { httpOnly: true, sameSite: 'strict', secure: reach.https, maxAge: 12 * 3_600_000 },
-    }),
-  );
+  const sessions = session({
+    name: 'rule.sid',
+    secret: sessionSecret,
+    store,
+    resave: false,
+    saveUninitialized: false,
+    rolling: true,
+    cookie: { httpOnly: true, sameSite: 'strict', secure: reach.https, maxAge: 12 * 3_600_000 },
+  });
+  // A program that comes with its token has no session, unless it signs in.
+  app.use('/api', (request, response, next) => {
+    if (bearerOf(request) !== undefined && request.path !== '/session') next();
+    else sessions(request, response, next);
+  });
   const users = new WeakMap<Request, User>();
   /** Whether what a request came by still stands. */
   const standing = new WeakMap<Request, () => Promise<boolean>>();
   app.use('/api', async (request: Request, _response: Response, next: NextFunction) => {
-    const bearer = /^Bearer (\S+)$/.exec(request.get('authorization') ?? '')?.[1];
+    const bearer = bearerOf(request);
     if (bearer !== undefined) {
       // A program: no cookie is involved, so nobody can be made to send the token without knowing it.
       const user = await services.tokens.userOf(bearer);

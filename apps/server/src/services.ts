@@ -80,9 +80,9 @@ export function buildServices({
   store = new DiskStore(storeFolder(dataFolder)),
   warn = () => undefined,
 }: Ground) {
-  const properties = new Properties(db);
+  const properties = new Properties();
   const editions = new Editions(db, clock);
-  const derived = new Derived(editions, clock);
+  const derived = new Derived(clock);
   const jobs = new Jobs(db, databaseUrl, clock, warn);
   const uploadFolder = join(dataFolder, 'uploads');
   const own = [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')];

@@ -1,26 +1,10 @@
 import { Kind } from '@rule/core/schema';
-import {
-  CellVerdict,
-  ColumnMatch,
-  CsvForm,
-  DECIMAL_SIGNS,
-  DELIMITERS,
-  Encoding,
-  READ_ENCODINGS,
-  PLAIN_CSV,
-  ROW_LEVELS,
-  RowLevel,
-  TABLE_SHAPES,
-  TableShapeName,
-  TakeBackCounts,
-  WRITTEN_ENCODINGS,
-} from '@rule/core/exchange';
+import { CellVerdict, ColumnMatch, CsvForm, Encoding, PLAIN_CSV, RowLevel, TableShapeName, TakeBackCounts } from '@rule/core/exchange';
 import { HeldValue } from '@rule/core/values';
-import Joi from 'joi';
-import { id } from './files';
-import { APPLY_MODES, ApplyMode, FileFilter, FindingKind, filterKeys } from './values';
+import { ApplyMode, FileFilter, FindingKind } from './values';
 
 export const TABLE_FORMATS = ['xlsx', 'csv', 'json', 'xml'] as const;
+
 export type TableFormat = (typeof TABLE_FORMATS)[number];
 
 /** Which rows of those that a filter names: all, those that lack a required value, or those that hold names outside the schema. */
@@ -58,35 +42,12 @@ export interface LayoutDraft {
   readonly shared: boolean;
   readonly content: LayoutContent;
 }
+
 export interface Layout extends LayoutDraft {
   readonly id: number;
   readonly by: string;
   readonly mine: boolean;
 }
-
-const layoutContent = Joi.object<LayoutContent>({
-  filter: Joi.object(filterKeys).required(),
-  rows: Joi.valid(...LAYOUT_ROWS).required(),
-  level: Joi.valid(...ROW_LEVELS).required(),
-  shape: Joi.valid(...TABLE_SHAPES).required(),
-  columns: Joi.array()
-    .items(Joi.object({ property: id.required(), header: Joi.string().max(255).allow('').required(), editable: Joi.boolean().required() }))
-    .max(1000)
-    .unique('property')
-    .required(),
-  protect: Joi.boolean().required(),
-  csv: Joi.object({
-    delimiter: Joi.valid(...DELIMITERS).required(),
-    decimal: Joi.valid(...DECIMAL_SIGNS).required(),
-    encoding: Joi.valid(...WRITTEN_ENCODINGS).required(),
-  }).required(),
-});
-export const layoutDraft = Joi.object<LayoutDraft>({
-  name: Joi.string().trim().min(1).max(200).required(),
-  purpose: Joi.string().trim().max(500).allow('').required(),
-  shared: Joi.boolean().required(),
-  content: layoutContent.required(),
-}).required();
 
 export interface SendOutRequest {
   readonly format: TableFormat;
@@ -96,13 +57,6 @@ export interface SendOutRequest {
   /** Whom it is for. */
   readonly recipient: string;
 }
-
-export const sendOutRequest = Joi.object<SendOutRequest>({
-  format: Joi.valid(...TABLE_FORMATS).required(),
-  content: layoutContent.required(),
-  layout: id.allow(null).required(),
-  recipient: Joi.string().trim().max(200).allow('').required(),
-}).required();
 
 export interface Layouts {
   readonly saved: readonly Layout[];
@@ -114,8 +68,6 @@ export interface Layouts {
 export interface LayoutCount {
   readonly rows: number;
 }
-
-export const layoutCountRequest = layoutContent.required();
 
 export interface SendOutStarted {
   readonly id: number;
@@ -162,23 +114,6 @@ export interface ReadingChoice {
 
 /** What somebody says that a column is. */
 export type ColumnChoice = { readonly use: 'property'; readonly property: number } | { readonly use: 'file' | 'holder' | 'draft' | 'ignored' };
-
-const columnChoice = Joi.alternatives(
-  Joi.object({ use: Joi.valid('property').required(), property: id.required() }),
-  Joi.object({ use: Joi.valid('file', 'holder', 'draft', 'ignored').required() }),
-);
-export const readingChoice = Joi.object<ReadingChoice>({
-  encoding: Joi.valid(...READ_ENCODINGS),
-  delimiter: Joi.valid(...DELIMITERS),
-  decimal: Joi.valid(...DECIMAL_SIGNS),
-  sheet: Joi.string().max(255),
-  headerRow: Joi.number().integer().min(1).max(1000),
-  columns: Joi.object().pattern(/^\d{1,5}$/, columnChoice),
-  files: Joi.object().pattern(Joi.string().max(4000), Joi.number().integer().min(0)),
-  onlyBlanks: Joi.boolean(),
-  leaveAmbiguous: Joi.boolean(),
-  hold: Joi.boolean(),
-}).required();
 
 /** A file that came back, before it is compared: what Rule takes it for, and what it asks. */
 export interface TableInspection {
@@ -255,25 +190,11 @@ export interface CellFilter {
   /** `open` for those that nobody has decided about. */
   readonly decision?: 'take' | 'leave' | 'open';
 }
+
 export interface CellQuery extends CellFilter {
   readonly offset: number;
   readonly limit: number;
 }
-
-const cellFilterKeys = {
-  verdict: Joi.valid(...CELL_VERDICTS),
-  property: Joi.number().integer(),
-  folder: Joi.string().max(1000).allow(''),
-  code: Joi.string().max(60),
-  row: id,
-  search: Joi.string().max(200).allow(''),
-  decision: Joi.valid('take', 'leave', 'open'),
-};
-export const cellQuery = Joi.object<CellQuery>({
-  ...cellFilterKeys,
-  offset: Joi.number().integer().min(0).required(),
-  limit: Joi.number().integer().min(1).max(500).required(),
-});
 
 /** Decides about cells: by number, or all that a filter names. */
 export interface DecideRequest {
@@ -281,20 +202,14 @@ export interface DecideRequest {
   readonly filter: CellFilter;
   readonly decision: 'take' | 'leave' | null;
 }
-export const decideRequest = Joi.object<DecideRequest>({
-  cells: Joi.array().items(id).max(10_000).allow(null).required(),
-  filter: Joi.object(cellFilterKeys).required(),
-  decision: Joi.valid('take', 'leave').allow(null).required(),
-}).required();
 
 export interface CloseSendOut {
   readonly closed: boolean;
 }
-export const closeSendOut = Joi.object<CloseSendOut>({ closed: Joi.boolean().required() }).required();
+
 export interface ApplyTakeBack {
   readonly mode: ApplyMode;
 }
-export const applyTakeBack = Joi.object<ApplyTakeBack>({ mode: Joi.valid(...APPLY_MODES).default('whole') }).required();
 
 export interface CellPage {
   readonly total: number;
@@ -346,23 +261,12 @@ export interface DeliveryDraft {
   readonly weekday: number;
   readonly active: boolean;
 }
+
 export interface Delivery extends DeliveryDraft {
   readonly id: number;
   readonly nextAt: string | null;
   readonly last: { readonly at: string; readonly file: string | null; readonly rows: number; readonly trouble: string | null } | null;
 }
-
-export const deliveryDraft = Joi.object<DeliveryDraft>({
-  name: Joi.string().trim().min(1).max(200).required(),
-  layout: id.required(),
-  format: Joi.valid(...TABLE_FORMATS).required(),
-  folder: Joi.string().trim().min(1).max(4000).required(),
-  when: Joi.valid('release', 'hourly', 'daily', 'weekly').required(),
-  state: Joi.string().max(200).allow('').required(),
-  minute: Joi.number().integer().min(0).max(1439).required(),
-  weekday: Joi.number().integer().min(0).max(6).required(),
-  active: Joi.boolean().required(),
-}).required();
 
 /** A folder of the server in which tables are taken back as they come. */
 export interface WatchedFolderDraft {
@@ -371,15 +275,11 @@ export interface WatchedFolderDraft {
   readonly apply: boolean;
   readonly active: boolean;
 }
+
 export interface WatchedFolder extends WatchedFolderDraft {
   readonly id: number;
   readonly last: { readonly at: string; readonly file: string; readonly takeBack: number | null; readonly trouble: string | null } | null;
 }
-export const watchedFolderDraft = Joi.object<WatchedFolderDraft>({
-  folder: Joi.string().trim().min(1).max(4000).required(),
-  apply: Joi.boolean().required(),
-  active: Joi.boolean().required(),
-}).required();
 
 export interface Overview {
   readonly company: string;

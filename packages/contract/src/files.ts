@@ -2,9 +2,6 @@ import { Level, Place, SheetReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Kind } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
-import Joi from 'joi';
-
-export const id = Joi.number().integer().min(1).max(2_147_483_647);
 
 export interface FileRow {
   readonly id: number;
@@ -38,7 +35,6 @@ export interface Library {
 export interface LibraryPlace {
   readonly path: string;
 }
-export const libraryPlace = Joi.object<LibraryPlace>({ path: Joi.string().trim().min(1).max(4000).required() }).required();
 
 /** What a rescan found. */
 export interface RescanReport {
@@ -92,26 +88,21 @@ export interface UploadOutcome {
   readonly outcome: 'added' | 'replaced' | 'same' | 'refused' | 'passed over';
   readonly message: string | null;
 }
+
 export interface UploadDraft {
   readonly name: string;
 }
-export const uploadDraft = Joi.object<UploadDraft>({ name: Joi.string().trim().min(1).max(100).required() }).required();
 
 export interface LibraryDraft {
   readonly name: string;
   readonly path: string;
 }
+
 export interface SettleModel {
   readonly model: number | null;
 }
+
 export interface SettlePart {
   readonly product: string;
   readonly part: number | null;
 }
-
-export const library = Joi.object<LibraryDraft>({
-  name: Joi.string().trim().min(1).max(100).required(),
-  path: Joi.string().trim().min(1).max(1000).required(),
-}).required();
-export const settleModel = Joi.object<SettleModel>({ model: id.allow(null).required() }).required();
-export const settlePart = Joi.object<SettlePart>({ product: Joi.string().max(2000).required(), part: id.allow(null).required() }).required();

@@ -1,51 +1,6 @@
 import { Packed } from '@rule/core/forms';
-import { ChoiceListDraft, EntryForm, FormDocument, HOLDER_PRESETS, INPUT_LOOKS, KINDS, LEVELS, PANEL_COLUMNS, Schema, WHEN_HIDDEN } from '@rule/core/schema';
-import Joi from 'joi';
-import { id } from './files';
-import { FileFilter, filterKeys } from './values';
-
-const text = (most: number) => Joi.string().max(most).allow('');
-const key = Joi.string().min(1).max(60);
-
-const input = (property: Joi.Schema) =>
-  Joi.object({
-    key: key.required(),
-    property: property.required(),
-    level: Joi.valid(...LEVELS).required(),
-    look: Joi.valid(...INPUT_LOOKS).required(),
-    caption: text(255).required(),
-    help: text(2000).required(),
-    width: Joi.number().integer().min(1).max(PANEL_COLUMNS).required(),
-    shownWhen: text(10_000).required(),
-    requiredWhen: text(10_000).required(),
-    readOnlyWhen: text(10_000).required(),
-    whenHidden: Joi.valid(...WHEN_HIDDEN).required(),
-    holders: Joi.valid(...HOLDER_PRESETS).required(),
-    holderNames: Joi.array().items(text(1000)).max(200).required(),
-  });
-const panels = (property: Joi.Schema) =>
-  Joi.array()
-    .items(
-      Joi.object({
-        key: key.required(),
-        title: text(200).required(),
-        shownWhen: text(10_000).required(),
-        inputs: Joi.array().items(input(property)).max(500).required(),
-      }),
-    )
-    .max(100)
-    .required();
-const head = {
-  name: text(200).required(),
-  kinds: Joi.array()
-    .items(Joi.valid(...KINDS))
-    .unique()
-    .required(),
-  classes: Joi.array().items(text(255)).max(500).unique().required(),
-};
-
-/** A form as it travels in documents. */
-export const formDocument = Joi.object<FormDocument>({ ...head, panels: panels(text(255)) });
+import { ChoiceListDraft, EntryForm, Schema } from '@rule/core/schema';
+import { FileFilter } from './values';
 
 /** A form to be stored in the draft, with what its author saw where it was there before. */
 export interface SavedForm {
@@ -53,9 +8,6 @@ export interface SavedForm {
   readonly form: Omit<EntryForm, 'id'>;
   readonly base: Omit<EntryForm, 'id'> | null;
 }
-const form = Joi.object({ ...head, panels: panels(id) });
-export const savedForm = Joi.object<SavedForm>({ id: id.allow(null).required(), form: form.required(), base: form.allow(null).default(null) }).required();
-export const formOrder = Joi.object<{ ids: number[] }>({ ids: Joi.array().items(id).max(1000).unique().required() }).required();
 
 /** Files that are filled in together: by number, by a filter, or the parts of an assembly; files of some classes may be left out. */
 export interface FileChoice {
@@ -67,15 +19,6 @@ export interface FileChoice {
 
 /** Files that one form takes at most. */
 export const MOST_FILLED = 5000;
-
-export const fileChoice = Joi.object<FileChoice>({
-  files: Joi.array().items(id).min(1).max(MOST_FILLED).unique(),
-  filter: Joi.object(filterKeys),
-  assembly: Joi.object({ file: id.required(), deep: Joi.boolean().required() }),
-  without: Joi.array().items(text(255)).max(200).unique(),
-})
-  .xor('files', 'filter', 'assembly')
-  .required();
 
 /** Everything that filling in needs: the edition in force, its lists, and the files with all around them. */
 export interface FillData {
@@ -96,21 +39,9 @@ export interface ValueSetDraft {
   readonly shared: boolean;
   readonly values: readonly { readonly property: number; readonly text: string }[];
 }
+
 export interface ValueSetRow extends ValueSetDraft {
   readonly id: number;
   readonly by: string;
   readonly mine: boolean;
 }
-const setValue = Joi.object({ property: id.required(), text: Joi.string().max(100_000).allow('').required() });
-export const valueSetDraft = Joi.object<ValueSetDraft>({
-  name: Joi.string().trim().min(1).max(200).required(),
-  shared: Joi.boolean().required(),
-  values: Joi.array().items(setValue).min(1).max(500).required(),
-}).required();
-
-/** Marks a value as a favourite, or takes the mark away. */
-export const favourite = Joi.object<{ property: number; text: string; on: boolean }>({
-  property: id.required(),
-  text: Joi.string().min(1).max(1000).required(),
-  on: Joi.boolean().required(),
-}).required();

@@ -1,11 +1,10 @@
 import { BlockReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
-import { Kind, KINDS } from '@rule/core/schema';
+import { Kind } from '@rule/core/schema';
 import { Binding, BoundCell, CellFormat, CellSource } from '@rule/core/titleblocks';
 import { HeldValue } from '@rule/core/values';
-import { CLASHES, Decision, Link, PASSES, TableFinding } from '@rule/core/vault';
-import Joi from 'joi';
-import { FileRow, id } from './files';
+import { Decision, Link, TableFinding } from '@rule/core/vault';
+import { FileRow } from './files';
 
 export interface BlockRow {
   readonly name: string;
@@ -30,27 +29,14 @@ export interface BindingRequest {
   readonly format: CellFormat;
 }
 
-export const bindingRequest = Joi.object<BindingRequest>({
-  block: Joi.string().max(255).required(),
-  tag: Joi.string().max(255).required(),
-  property: id.allow(null).required(),
-  source: Joi.valid('drawing', 'model').required(),
-  format: Joi.valid('plain', 'with unit', 'upper case').required(),
-}).required();
-
 export interface BlockQuery {
   readonly block: string;
 }
+
 export interface BlockTray extends BlockQuery {
   /** Drawings to bring up to date; `null` for all. */
   readonly drawings: readonly number[] | null;
 }
-
-export const blockQuery = Joi.object<BlockQuery>({ block: Joi.string().max(255).required() });
-export const blockTray = Joi.object<BlockTray>({
-  block: Joi.string().max(255).required(),
-  drawings: Joi.array().items(id).max(10_000).allow(null).required(),
-}).required();
 
 export interface BomLayout {
   readonly id: number;
@@ -61,12 +47,6 @@ export interface BomLayout {
 export interface BomColumns {
   readonly columns: readonly number[];
 }
-
-export const bomColumns = Joi.object<BomColumns>({ columns: Joi.array().items(id).max(100).unique().required() }).required();
-export const bomLayout = Joi.object<Omit<BomLayout, 'id'>>({
-  name: Joi.string().trim().min(1).max(100).required(),
-  columns: Joi.array().items(id).max(100).unique().required(),
-}).required();
 
 export interface BomTableRow {
   readonly item: number;
@@ -92,16 +72,6 @@ export interface BomTable {
 export interface LinkRow extends Link {
   readonly id: number;
 }
-
-export const linkDraft = Joi.object<Link>({
-  field: Joi.string().max(100).required(),
-  kind: Joi.valid(...KINDS).required(),
-  place: Joi.valid('property', 'field').required(),
-  name: Joi.string().max(255).required(),
-  in: Joi.valid(...PASSES).required(),
-  out: Joi.valid(...PASSES).required(),
-  onClash: Joi.valid(...CLASHES).required(),
-}).required();
 
 export interface VaultState {
   /** What went wrong when the vault was asked; `null` when it answered. */
@@ -141,10 +111,6 @@ export interface CheckIn {
   /** Which side is taken for clashes, by link number. */
   readonly settled: Readonly<Record<string, 'file' | 'record'>>;
 }
-
-export const checkIn = Joi.object<CheckIn>({
-  settled: Joi.object().pattern(Joi.string().pattern(/^\d+$/), Joi.valid('file', 'record')).default({}),
-}).required();
 
 export interface CheckInReport {
   readonly version: number;

@@ -1,5 +1,4 @@
-import Joi from 'joi';
-import { ROLES, Role } from './session';
+import { Role } from './session';
 
 /** Fewest letters of a password. What it is made of is nobody's business (NIST SP 800-63B, from memory: eight or more, no rules of composition). */
 export const SHORTEST_PASSWORD = 10;
@@ -48,19 +47,3 @@ export interface PasswordChange {
   readonly current: string;
   readonly next: string;
 }
-
-const displayName = Joi.string().trim().min(1).max(100).required();
-const role = Joi.valid(...ROLES).required();
-
-export const personDraft = Joi.object<PersonDraft>({
-  name: Joi.string()
-    .trim()
-    .pattern(/^[\p{L}\p{N}][\p{L}\p{N}._@-]*$/u, 'letters, digits and . _ @ -')
-    .max(100)
-    .required(),
-  displayName,
-  role,
-}).required();
-export const personChange = Joi.object<PersonChange>({ displayName, role, locked: Joi.boolean().required() }).required();
-export const profileChange = Joi.object<ProfileChange>({ displayName }).required();
-export const passwordChange = Joi.object<PasswordChange>({ current: Joi.string().max(200).required(), next: Joi.string().max(200).required() }).required();

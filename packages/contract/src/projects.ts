@@ -1,7 +1,6 @@
-import { WIDE_LEVELS, WideLevel } from '@rule/core/schema';
+import { WideLevel } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
-import Joi from 'joi';
-import { Clause, clauses } from './values';
+import { Clause } from './values';
 
 /** A company, project or drawing set as it is defined: its name, and which files belong to it by rule. */
 export interface WideDraft {
@@ -10,12 +9,6 @@ export interface WideDraft {
   /** Files that meet all clauses belong to it; with none, files are put in by hand alone. */
   readonly clauses: readonly Clause[];
 }
-
-export const wideDraft = Joi.object<WideDraft>({
-  level: Joi.valid(...WIDE_LEVELS.filter((level) => level !== 'company')).required(),
-  name: Joi.string().trim().min(1).max(200).required(),
-  clauses: clauses.required(),
-}).required();
 
 export interface WideRow {
   readonly id: number;
@@ -73,7 +66,3 @@ export interface WideMembers {
   readonly files: readonly number[];
   readonly member: boolean | null;
 }
-export const wideMembers = Joi.object<WideMembers>({
-  files: Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(5000).unique().required(),
-  member: Joi.boolean().allow(null).required(),
-}).required();

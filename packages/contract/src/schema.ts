@@ -1,140 +1,4 @@
-import {
-  Check,
-  ChoiceListDraft,
-  FormDocument,
-  FEEDS,
-  FILE_FIELDS,
-  INHERIT_FROM,
-  KINDS,
-  LETTER_CASES,
-  LEVELS,
-  LONGEST_NAME,
-  ListComparison,
-  MODEL_FACTS,
-  PropertyDraft,
-  Kind,
-  SHEET_FACTS,
-  AREAS_OF,
-  STRANGERS,
-  Schema,
-  SchemaChange,
-  SeriesDraft,
-  UNIQUENESS,
-  readFormDocument,
-} from '@rule/core/schema';
-import { LETTER_FORMS, NUMBER_FORMS, VALUE_TYPES } from '@rule/core/values';
-import Joi from 'joi';
-import { id } from './files';
-import { formDocument } from './forms';
-
-const length = Joi.number().integer().min(0).max(100_000).allow(null);
-const limit = Joi.number().unsafe().allow(null);
-const text = (most: number) => Joi.string().max(most).allow('');
-const name = text(LONGEST_NAME);
-const expression = text(10_000);
-
-const form = Joi.object({
-  letters: Joi.valid(...LETTER_FORMS).required(),
-  decimals: Joi.number().integer().min(0).max(12).allow(null).required(),
-  unit: Joi.string().max(20).allow(null).required(),
-  number: Joi.valid(...NUMBER_FORMS).required(),
-  denominator: Joi.number().integer().min(2).max(1024).required(),
-  date: text(20).required(),
-  person: Joi.valid('full', 'short').required(),
-});
-
-const override = Joi.object({
-  class: name.required(),
-  required: Joi.boolean(),
-  minLength: length,
-  maxLength: length,
-  min: limit,
-  max: limit,
-  allowed: expression,
-  default: text(1000),
-});
-
-const slot = Joi.object({ place: Joi.valid('property', 'field', 'cell').required(), name: name.required() });
-const kinds = Joi.array()
-  .items(Joi.valid(...KINDS))
-  .unique();
-
-/** The keys of a definition. What they mean is checked by `checkDefinition` of the core. */
-const definition = {
-  writtenName: name.required(),
-  ruleName: name.required(),
-  caption: name.required(),
-  captions: Joi.object()
-    .pattern(Joi.string().pattern(/^[a-z]{2,3}(-[A-Za-z0-9]{2,8})*$/), name)
-    .max(50)
-    .required(),
-  help: text(2000).required(),
-  group: text(100).required(),
-  type: Joi.valid(...VALUE_TYPES).required(),
-  unit: Joi.string().max(20).allow(null).required(),
-  decimals: Joi.number().integer().min(0).max(12).allow(null).required(),
-  words: Joi.array().ordered(text(40).required(), text(40).required()).length(2).allow(null).required(),
-  form: form.required(),
-  kinds: kinds.required(),
-  classes: Joi.array().items(name).max(500).unique().required(),
-  level: Joi.valid(...LEVELS).required(),
-  fallback: Joi.boolean().required(),
-  feed: Joi.valid(...FEEDS).required(),
-  fileField: Joi.valid(...FILE_FIELDS, null).required(),
-  modelFact: Joi.valid(...MODEL_FACTS, null).required(),
-  sheetFact: Joi.valid(...SHEET_FACTS, null).required(),
-  // Absent in documents of earlier versions of Rule.
-  sheetArea: Joi.object({ of: Joi.valid(...AREAS_OF).required(), layer: text(255).required(), text: text(1000).required(), holes: Joi.boolean().required() })
-    .allow(null)
-    .default(null),
-  inheritFrom: Joi.valid(...INHERIT_FROM, null).required(),
-  mayOverride: Joi.boolean().required(),
-  series: name.allow(null).required(),
-  rule: expression.required(),
-  examples: Joi.array()
-    .items(
-      Joi.object({
-        title: text(200).required(),
-        given: Joi.object()
-          .pattern(Joi.string().max(LONGEST_NAME * 2), text(10_000))
-          .max(200)
-          .required(),
-        expected: text(10_000).required(),
-      }),
-    )
-    .max(200)
-    .required(),
-  homes: Joi.object()
-    .pattern(Joi.valid(...KINDS), slot)
-    .required(),
-  required: Joi.boolean().required(),
-  requiredWhen: expression.required(),
-  requiredFrom: text(50).required(),
-  minLength: length.required(),
-  maxLength: length.required(),
-  min: limit.required(),
-  max: limit.required(),
-  pattern: text(1000).required(),
-  forbidden: text(200).required(),
-  letterCase: Joi.valid(...LETTER_CASES).required(),
-  allowed: expression.required(),
-  unique: Joi.valid(...UNIQUENESS).required(),
-  overrides: Joi.array().items(override).max(500).required(),
-  list: name.allow(null).required(),
-  choices: Joi.array().items(text(1000)).max(5000).required(),
-  open: Joi.boolean().required(),
-  narrowedBy: name.allow(null).required(),
-  placeholder: text(200).required(),
-  default: text(1000).required(),
-  mayChange: Joi.object({
-    role: Joi.valid('editor', 'administrator').required(),
-    states: Joi.array().items(text(50)).max(50).required(),
-    closedClasses: Joi.array().items(name).max(500).required(),
-  }).required(),
-  system: Joi.boolean().required(),
-  knownSpellings: Joi.array().items(Joi.string().max(LONGEST_NAME)).max(500).unique().required(),
-  searched: Joi.boolean().required(),
-};
+import { Check, ChoiceListDraft, FormDocument, ListComparison, PropertyDraft, Kind, Schema, SchemaChange, SeriesDraft } from '@rule/core/schema';
 
 /** An edit of one property of the draft: what its author saw, and what it is to be. */
 export interface ChangedProperty {
@@ -144,46 +8,18 @@ export interface ChangedProperty {
   readonly draft: PropertyDraft;
   readonly retired: boolean;
 }
+
 export interface ChangedProperties {
   readonly properties: readonly ChangedProperty[];
 }
+
 export interface AddedProperties {
   readonly properties: readonly PropertyDraft[];
 }
-const list = <T>(items: Joi.Schema, most = 2000) => Joi.array<T>().items(items).min(1).max(most).required();
-export const changedProperties = Joi.object<ChangedProperties>({
-  properties: list(
-    Joi.object({
-      id: id.required(),
-      base: Joi.object(definition).allow(null).required(),
-      baseRetired: Joi.boolean(),
-      draft: Joi.object(definition).required(),
-      retired: Joi.boolean().required(),
-    }),
-  ),
-}).required();
-export const addedProperties = Joi.object<AddedProperties>({ properties: list(Joi.object(definition)) }).required();
-export const propertyOrder = Joi.object<{ ids: number[] }>({ ids: list(id, 10_000) }).required();
 
-const check = {
-  title: text(200).required(),
-  severity: Joi.valid('error', 'warning').required(),
-  kinds: kinds.min(1).required(),
-  classes: Joi.array().items(name).max(500).unique().required(),
-  condition: expression.required(),
-  message: text(500).required(),
-};
 export interface SavedChecks {
   readonly checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[];
 }
-export const savedChecks = Joi.object<SavedChecks>({
-  checks: Joi.array()
-    .items(Joi.object({ ...check, id: id.allow(null).required() }))
-    .max(1000)
-    .required(),
-}).required();
-const strangers = Joi.object(Object.fromEntries(KINDS.map((kind) => [kind, Joi.valid(...STRANGERS).required()])));
-export const savedStrangers = Joi.object<{ strangers: Schema['strangers'] }>({ strangers: strangers.required() }).required();
 
 /** A schema as it travels: the whole law, without numbers of this installation. */
 export interface SchemaDocument {
@@ -196,36 +32,9 @@ export interface SchemaDocument {
   readonly series: readonly SeriesDraft[];
 }
 
-const column = Joi.string().max(100);
-const choiceList = {
-  name: name.required(),
-  columns: Joi.array().items(column).max(50).required(),
-  choices: Joi.array()
-    .items(
-      Joi.object({
-        value: text(1000).required(),
-        columns: Joi.object().pattern(column, text(2000)).required(),
-        retired: Joi.boolean().required(),
-        replacedBy: text(1000).allow(null).required(),
-      }),
-    )
-    .max(20_000)
-    .required(),
-  goesWith: column.allow(null).required(),
-};
-export const choiceListDraft = Joi.object<ChoiceListDraft>(choiceList).required();
-
 /** Where a choice list is kept in step with. */
 export type ListSource =
   { readonly type: 'file'; readonly path: string; readonly sheet: string | null } | { readonly type: 'database'; readonly url: string; readonly query: string };
-export const listSource = Joi.object<{ source: ListSource | null }>({
-  source: Joi.alternatives(
-    Joi.object({ type: Joi.valid('file').required(), path: Joi.string().max(1000).required(), sheet: text(100).allow(null).required() }),
-    Joi.object({ type: Joi.valid('database').required(), url: Joi.string().max(1000).required(), query: Joi.string().max(10_000).required() }),
-  )
-    .allow(null)
-    .required(),
-}).required();
 
 export interface ChoiceListRow extends ChoiceListDraft {
   readonly id: number;
@@ -238,36 +47,20 @@ export interface ChoiceListRow extends ChoiceListDraft {
   /** Captions of the properties that use the list. */
   readonly usedBy: readonly string[];
 }
+
 /** What loading a list anew would change; `token` proves on applying that the source has not changed since. */
 export interface ListPreview extends Omit<ListComparison, 'result'> {
   readonly token: string;
   readonly problems: readonly string[];
 }
-export const listLoad = Joi.object<{ token: string }>({ token: Joi.string().max(100).required() }).required();
 
-const part = Joi.alternatives(
-  Joi.object({ type: Joi.valid('text').required(), text: text(100).required() }),
-  Joi.object({ type: Joi.valid('value').required(), property: name.required() }),
-  Joi.object({ type: Joi.valid('count').required() }),
-);
-const series = {
-  name: name.required(),
-  parts: Joi.array().items(part).min(1).max(20).required(),
-  counts: Joi.valid('numbers', 'letters').required(),
-  digits: Joi.number().integer().min(1).max(12).required(),
-  start: Joi.number().integer().min(0).max(1e12).required(),
-  step: Joi.number().integer().min(1).max(1e6).required(),
-  leftOut: text(26).required(),
-  // Documents that were sent out before revisions were counted name none.
-  per: Joi.valid('library', 'file').default('library'),
-};
-export const seriesDraft = Joi.object<SeriesDraft>(series).required();
 export interface SeriesRow extends SeriesDraft {
   readonly id: number;
   readonly usedBy: readonly string[];
   readonly counters: readonly { readonly frame: string; readonly last: number; readonly next: string }[];
   readonly numbers: readonly SeriesNumber[];
 }
+
 /** A number that a series has handed out. */
 export interface SeriesNumber {
   readonly id: number;
@@ -277,47 +70,6 @@ export interface SeriesNumber {
   readonly at: string;
   readonly file: number | null;
   readonly note: string;
-}
-export const drawNumber = Joi.object<{ file: number | null; note: string }>({ file: id.allow(null).default(null), note: text(200).default('') }).required();
-/** Draws numbers of a counted property for files, straight into the tray. */
-export const drawForFiles = Joi.object<{ property: number; files: number[] }>({ property: id.required(), files: list(id, 5000) }).required();
-
-export const schemaDocument = Joi.object<SchemaDocument>({
-  rule: Joi.valid(1).required(),
-  properties: Joi.array()
-    .items(Joi.object({ ...definition, retired: Joi.boolean().default(false) }))
-    .max(5000)
-    .required(),
-  checks: Joi.array().items(Joi.object(check)).max(1000).default([]),
-  forms: Joi.array().items(formDocument).max(500).default([]),
-  strangers: strangers.required(),
-  lists: Joi.array().items(Joi.object(choiceList)).max(500).default([]),
-  series: Joi.array().items(Joi.object(series)).max(500).default([]),
-}).required();
-
-/** What a JSON text says of a schema: a document as Rule sends it out, or its own part alone. */
-export function readSchemaDocument(
-  json: unknown,
-): { readonly ok: true; readonly document: SchemaDocument } | { readonly ok: false; readonly error: Joi.ValidationError } {
-  const own = typeof json === 'object' && json !== null && 'x-rule' in json ? (json as Record<string, unknown>)['x-rule'] : json;
-  const checked = schemaDocument.validate(own, { abortEarly: false });
-  return checked.error ? { ok: false, error: checked.error } : { ok: true, document: checked.value };
-}
-
-/** A document as a schema that files can be judged by: numbered by place, choices taken from its lists. */
-export function schemaOfDocument({ properties, checks, forms, strangers, lists }: SchemaDocument): Schema {
-  const choices = new Map(lists.map((entry) => [entry.name, entry.choices.filter((choice) => !choice.retired).map((choice) => choice.value)]));
-  const numbered = properties.map((property, i) => ({
-    ...property,
-    id: i + 1,
-    choices: property.list === null ? property.choices : (choices.get(property.list) ?? []),
-  }));
-  return {
-    properties: numbered,
-    checks: checks.map((entry, i) => ({ ...entry, id: i + 1 })),
-    forms: forms.map((entry, i) => ({ ...readFormDocument(entry, numbered).form, id: i + 1 })),
-    strangers,
-  };
 }
 
 /** One edition in the list of all. */
@@ -357,13 +109,9 @@ export interface DraftView {
   readonly edits: readonly { readonly by: string; readonly at: string; readonly what: string }[];
 }
 
-export const bringIntoForce = Joi.object<{ note: string; revision: number | null }>({
-  note: text(2000).required(),
-  revision: Joi.number().integer().min(0).allow(null).default(null),
-}).required();
-
 /** What a draft would do to one value. */
 export const EFFECTS = ['breaks', 'passes', 'changes', 'loses'] as const;
+
 export type Effect = (typeof EFFECTS)[number];
 
 export interface TrySummary {
@@ -378,6 +126,7 @@ export interface TrySummary {
   readonly done: boolean;
   readonly effects: readonly { readonly effect: Effect; readonly property: number | null; readonly check: number | null; readonly files: number }[];
 }
+
 export interface TryFinding {
   readonly file: number;
   readonly path: string;
@@ -388,6 +137,7 @@ export interface TryFinding {
   readonly after: string | null;
   readonly message: string;
 }
+
 export interface TryQuery {
   readonly effect?: Effect;
   readonly property?: number;
@@ -395,14 +145,6 @@ export interface TryQuery {
   readonly offset: number;
   readonly limit: number;
 }
-export const tryQuery = Joi.object<TryQuery>({
-  effect: Joi.valid(...EFFECTS),
-  property: id,
-  check: id,
-  offset: Joi.number().integer().min(0).default(0),
-  limit: Joi.number().integer().min(1).max(1000).default(200),
-});
-export const tryRepair = Joi.object<{ effect: Effect; property: number }>({ effect: Joi.valid(...EFFECTS).required(), property: id.required() }).required();
 
 /** How far a property of the edition in force has come into the files that it reaches. */
 export interface RolloutRow {
@@ -418,12 +160,10 @@ export interface RolloutRow {
   /** Files that hold the name although the property is retired or does not reach them. */
   readonly left: number;
 }
+
 export const ROLLOUT_ACTIONS = ['add the name', 'rename', 'compute', 'remove'] as const;
+
 export type RolloutAction = (typeof ROLLOUT_ACTIONS)[number];
-export const rolloutRequest = Joi.object<{ property: number; action: RolloutAction }>({
-  property: id.required(),
-  action: Joi.valid(...ROLLOUT_ACTIONS).required(),
-}).required();
 
 /** Values to try an expression with: those of a file of the library, and texts typed over them. */
 export interface TryExpression {
@@ -431,11 +171,7 @@ export interface TryExpression {
   readonly id: number | null;
   readonly files: readonly number[];
 }
-export const tryExpression = Joi.object<TryExpression>({
-  property: Joi.object(definition).required(),
-  id: id.allow(null).required(),
-  files: Joi.array().items(id).max(20).required(),
-}).required();
+
 /** What a rule gives for a file, and what each part of it came to. */
 export interface ExpressionResult {
   readonly file: number;
@@ -472,27 +208,6 @@ export interface Settings {
   /** Values that mean the same: groups of words. */
   readonly synonyms: readonly (readonly string[])[];
 }
-
-export const settings = Joi.object<Settings>({
-  company: Joi.string().max(200).required(),
-  workflowStates: Joi.array().items(Joi.string().trim().min(1).max(50)).max(50).unique().required(),
-  standIns: Joi.array().items(Joi.string().max(100)).max(200).required(),
-  modelProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
-  massProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
-  materialProperty: Joi.string().max(LONGEST_NAME).allow('').required(),
-  densities: Joi.array()
-    .items(Joi.object({ material: Joi.string().max(200).required(), density: Joi.number().positive().max(100_000).required() }))
-    .max(5000)
-    .required(),
-  abbreviations: Joi.array()
-    .items(Joi.object({ short: Joi.string().max(50).required(), long: Joi.string().max(100).required() }))
-    .max(5000)
-    .required(),
-  synonyms: Joi.array()
-    .items(Joi.array().items(Joi.string().max(100)).min(2).max(50))
-    .max(2000)
-    .required(),
-}).required();
 
 /** What files have that values can be kept in or taken from. */
 export interface SchemaPlaces {

@@ -1,7 +1,6 @@
-import Joi from 'joi';
-
 /** What people may do, from least to most. */
 export const ROLES = ['viewer', 'checker', 'editor', 'administrator'] as const;
+
 export type Role = (typeof ROLES)[number];
 
 /** Whether a role may do what another one may. */
@@ -24,6 +23,7 @@ export interface SessionState {
 
 /** What a token may be used for: reading alone, the work of its person, or managing people too where the person may. No token makes tokens. */
 export const TOKEN_SCOPES = ['read', 'work', 'people'] as const;
+
 export type TokenScope = (typeof TOKEN_SCOPES)[number];
 
 /** Most days that a token works. */
@@ -41,26 +41,21 @@ export interface TokenRow {
   readonly by: string;
   readonly mine: boolean;
 }
+
 export interface TokenDraft {
   readonly name: string;
   readonly scope: TokenScope;
   /** Days until it ends by itself. */
   readonly days: number;
 }
+
 /** A token as it is said once, when it is made. */
 export interface NewToken {
   readonly id: number;
   readonly token: string;
 }
-export const tokenDraft = Joi.object<TokenDraft>({
-  name: Joi.string().trim().min(1).max(100).required(),
-  scope: Joi.valid(...TOKEN_SCOPES).default('work'),
-  days: Joi.number().integer().min(1).max(LONGEST_TOKEN).default(90),
-}).required();
 
 export interface SignIn {
   readonly name: string;
   readonly password: string;
 }
-
-export const signIn = Joi.object<SignIn>({ name: Joi.string().max(100).required(), password: Joi.string().max(200).required() }).required();

@@ -1,5 +1,4 @@
 import { Kind } from '@rule/core/schema';
-import Joi from 'joi';
 
 /** What start files are published with. */
 export interface StartPlan {
@@ -10,13 +9,6 @@ export interface StartPlan {
   readonly block: string | null;
   readonly unit: 'mm' | 'in';
 }
-
-export const startPlan = Joi.object<StartPlan>({
-  folder: Joi.string().max(1000).allow('').required(),
-  sheets: Joi.array().items(Joi.string().max(10)).min(1).max(20).unique().required(),
-  block: Joi.string().max(255).allow(null).required(),
-  unit: Joi.valid('mm', 'in').required(),
-}).required();
 
 /** A start file that was published. */
 export interface StartFileRow {
@@ -76,6 +68,3 @@ export interface ToDo {
   readonly missing: readonly string[];
   readonly reason: string | null;
 }
-
-const files = Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(5000).unique().required();
-export const toDoFiles = Joi.object<{ files: number[] }>({ files }).required();

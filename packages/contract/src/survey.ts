@@ -1,9 +1,8 @@
-import { CASES, CLASH_RULES, CleanUp, Clash, LeftOut, TwinReason, TypeGuess, ValueCount, ValuePicture } from '@rule/core/survey';
+import { CleanUp, Clash, LeftOut, TwinReason, TypeGuess, ValueCount, ValuePicture } from '@rule/core/survey';
 import { Level } from '@rule/core/files';
-import { Kind, LONGEST_NAME, PropertyDraft } from '@rule/core/schema';
-import Joi from 'joi';
-import { FileRow, Library, id } from './files';
-import { Clause, FileFilter, clauses, filterKeys } from './values';
+import { Kind, PropertyDraft } from '@rule/core/schema';
+import { FileRow, Library } from './files';
+import { Clause, FileFilter } from './values';
 
 /** A company's own subdivision of files. */
 export interface ClassDraft {
@@ -12,19 +11,15 @@ export interface ClassDraft {
   /** Whether the mass that is written down leads, as for bought parts, and not the one that the geometry gives. */
   readonly statedMass: boolean;
 }
+
 export interface ClassRow extends ClassDraft {
   readonly id: number;
   readonly files: number;
 }
+
 export interface ClassesDraft {
   readonly classes: readonly (ClassDraft & { readonly id?: number })[];
 }
-export const classesDraft = Joi.object<ClassesDraft>({
-  classes: Joi.array()
-    .items(Joi.object({ id, name: Joi.string().trim().min(1).max(60).required(), clauses: clauses.required(), statedMass: Joi.boolean().required() }))
-    .max(100)
-    .required(),
-}).required();
 
 /** What the libraries hold: what there is to look at. */
 export interface Survey {
@@ -58,11 +53,12 @@ export interface Remark {
 }
 
 export const COVERAGE_BY = ['kind', 'class', 'folder', 'level'] as const;
+
 export type CoverageBy = (typeof COVERAGE_BY)[number];
+
 export interface CoverageQuery extends FileFilter {
   readonly by: CoverageBy;
 }
-export const coverageQuery = Joi.object<CoverageQuery>({ ...filterKeys, by: Joi.valid(...COVERAGE_BY).default('kind') });
 
 /** How far names are filled, by kind, class, folder or level. */
 export interface Coverage {
@@ -83,7 +79,6 @@ export interface TwinRow {
 export interface ValuesQuery extends FileFilter {
   readonly name: string;
 }
-export const valuesQuery = Joi.object<ValuesQuery>({ ...filterKeys, name: Joi.string().max(LONGEST_NAME).required() });
 
 /** The values of one name. */
 export interface FoundValues {
@@ -110,7 +105,7 @@ export interface OtherName {
 export interface KeepSurvey extends FileFilter {
   readonly title: string;
 }
-export const keepSurvey = Joi.object<KeepSurvey>({ ...filterKeys, title: Joi.string().trim().min(1).max(200).required() }).required();
+
 export interface SurveyRow {
   readonly id: number;
   readonly title: string;
@@ -120,6 +115,7 @@ export interface SurveyRow {
   readonly files: number;
   readonly names: number;
 }
+
 /** What changed since an earlier survey over the same files. */
 export interface SurveyComparison {
   readonly then: SurveyRow;
@@ -140,39 +136,6 @@ export interface CleanUpRequest {
   /** Which name's value remains, for clashes that somebody settled. */
   readonly chosen: readonly { readonly file: number; readonly holder: string; readonly name: string }[];
 }
-
-const name = Joi.string().max(LONGEST_NAME).required();
-const names = Joi.array().items(Joi.string().max(LONGEST_NAME)).min(1).max(200).required();
-export const cleanUpRequest = Joi.object<CleanUpRequest>({
-  action: Joi.alternatives(
-    Joi.object({ do: Joi.valid('merge').required(), names, to: Joi.string().min(1).max(LONGEST_NAME).required(), clash: Joi.valid(...CLASH_RULES).required() }),
-    Joi.object({ do: Joi.valid('case').required(), name, style: Joi.valid(...CASES).required() }),
-    Joi.object({ do: Joi.valid('trim').required(), name }),
-    Joi.object({
-      do: Joi.valid('replace').required(),
-      name,
-      values: Joi.array().items(Joi.string().max(100_000)).min(1).max(5000).required(),
-      by: Joi.string().max(100_000).required(),
-    }),
-    Joi.object({ do: Joi.valid('split').required(), name, separator: Joi.string().min(1).max(20).required(), into: names.min(2) }),
-    Joi.object({
-      do: Joi.valid('join').required(),
-      names: names.min(2),
-      separator: Joi.string().max(20).allow('').required(),
-      to: Joi.string().min(1).max(LONGEST_NAME).required(),
-    }),
-    Joi.object({ do: Joi.valid('convert').required(), name, unit: Joi.string().max(20).required() }),
-    Joi.object({ do: Joi.valid('remove').required(), names }),
-  ).required(),
-  filter: Joi.object(filterKeys).required(),
-  levels: Joi.array()
-    .items(Joi.valid('document', 'variant', 'copy', 'body', 'occurrence'))
-    .required(),
-  chosen: Joi.array()
-    .items(Joi.object({ file: id.required(), holder: Joi.string().max(2000).allow('').required(), name }))
-    .max(100_000)
-    .default([]),
-}).required();
 
 /** What a clean-up would do. */
 export interface CleanUpPreview {
@@ -205,17 +168,10 @@ export interface CopyValues {
   readonly to: FileFilter;
   readonly files: readonly number[];
 }
-export const copyValues = Joi.object<CopyValues>({
-  from: id.required(),
-  names,
-  to: Joi.object(filterKeys).default({}),
-  files: Joi.array().items(id).max(100_000).default([]),
-}).required();
 
 export interface DraftsRequest {
   readonly names: readonly string[];
 }
-export const draftsRequest = Joi.object<DraftsRequest>({ names }).required();
 
 /** A property draft made from what was found, and what speaks against it as it stands. */
 export interface FoundDraft {
@@ -231,11 +187,6 @@ export interface SurveyTable {
   /** Names in their order; all that were found when empty. */
   readonly names: readonly string[];
 }
-export const surveyTable = Joi.object<SurveyTable>({
-  format: Joi.valid('xlsx', 'csv').required(),
-  filter: Joi.object(filterKeys).required(),
-  names: Joi.array().items(Joi.string().max(LONGEST_NAME)).max(2000).required(),
-}).required();
 
 export interface FilesQuery extends FileFilter {
   readonly offset: number;
@@ -243,12 +194,7 @@ export interface FilesQuery extends FileFilter {
   /** A written name or field whose values come along. */
   readonly name?: string;
 }
-export const filesQuery = Joi.object<FilesQuery>({
-  ...filterKeys,
-  offset: Joi.number().integer().min(0).max(10_000_000).default(0),
-  limit: Joi.number().integer().min(1).max(1000).default(200),
-  name: Joi.string().max(LONGEST_NAME),
-});
+
 export interface FilesPage {
   readonly total: number;
   readonly rows: readonly (FileRow & { readonly values: readonly string[] })[];

@@ -1,13 +1,13 @@
 import { Place } from '@rule/core/files';
-import { Kind, KINDS, Origin, PropertyLevel, Violation } from '@rule/core/schema';
+import { Kind, Origin, PropertyLevel, Violation } from '@rule/core/schema';
 import { Verdict } from '@rule/core/changes';
 import { Severity } from '@rule/core/survey';
 import { HeldValue } from '@rule/core/values';
-import Joi from 'joi';
-import { FileRow, id } from './files';
+import { FileRow } from './files';
 
 /** What a clause looks at: the file's own name, folder, kind or class, a value by its written name, or one of the file's own fields. */
 export const SUBJECTS = ['file name', 'folder', 'kind', 'class', 'value', 'field'] as const;
+
 /** Comparisons. Numbers and dates (ISO 8601) compare by size with the last four; text to the letter with the first two. */
 export const OPERATORS = ['is', 'is not', 'contains', 'starts with', 'ends with', 'is filled', 'is blank', 'is a stand-in', '<', '≤', '≥', '>'] as const;
 
@@ -39,6 +39,7 @@ export interface FileFilter {
 
 /** What can be the matter with values, as files are filtered and counted by it. */
 export const FINDING_KINDS = ['missing', 'stale', 'wrong'] as const;
+
 export type FindingKind = (typeof FINDING_KINDS)[number];
 
 /** Comparisons that need no text. */
@@ -53,24 +54,8 @@ export function clauseProblem({ subject, name = '', operator, text = '' }: Claus
   return `Type what to compare with${subject === 'value' || subject === 'field' ? ', or choose "is blank"' : ''}.`;
 }
 
-export const clause = Joi.object<Clause>({
-  subject: Joi.valid(...SUBJECTS).required(),
-  name: Joi.string()
-    .max(1000)
-    .when('subject', { is: Joi.valid('value', 'field'), then: Joi.required() }),
-  operator: Joi.valid(...OPERATORS).required(),
-  text: Joi.string().max(1000).allow(''),
-})
-  .custom((value: Clause, helpers) => {
-    const problem = clauseProblem(value);
-    return problem === null ? value : helpers.message({ custom: `A condition is not whole. ${problem}` });
-  })
-  .id('clause');
-export const clauses = Joi.array().items(clause).max(50);
-
 /** What rows of the grid are grouped by: a folder, kind or class, or a property's number. */
 export type GroupBy = 'folder' | 'kind' | 'class' | `${number}`;
-const groupBy = Joi.string().pattern(/^(folder|kind|class|\d{1,9})$/);
 
 /** Groups of the grid's rows, in their order. An empty text is the group of blanks. */
 export interface GridGroup {
@@ -90,11 +75,13 @@ export interface GridViewContent {
   readonly group: GroupBy | null;
   readonly filter: FileFilter;
 }
+
 export interface GridViewDraft {
   readonly name: string;
   readonly shared: boolean;
   readonly content: GridViewContent;
 }
+
 export interface GridView extends GridViewDraft {
   readonly id: number;
   readonly by: string;
@@ -131,60 +118,6 @@ export interface GridQuery extends FileFilter {
   readonly offset: number;
   readonly limit: number;
 }
-
-/** Clauses travel as JSON where a filter stands in the address. */
-const whereInAddress = Joi.alternatives(clauses, Joi.string().max(20_000).custom(parseClauses));
-function parseClauses(text: string): unknown {
-  const checked = clauses.validate(JSON.parse(text));
-  if (checked.error) throw checked.error;
-  return checked.value;
-}
-
-export const filterKeys = {
-  library: id,
-  folder: Joi.string().max(1000).allow(''),
-  kind: Joi.valid(...KINDS),
-  class: Joi.number().integer().min(0),
-  search: Joi.string().max(200).allow(''),
-  where: whereInAddress,
-  assembly: id,
-  within: id,
-  finding: Joi.valid(...FINDING_KINDS),
-};
-
-export const fileFilter = Joi.object<FileFilter>(filterKeys);
-
-const gridView = Joi.object<GridViewContent>({
-  columns: Joi.array().items(id).max(1000).unique().required(),
-  frozen: Joi.number().integer().min(0).max(10).required(),
-  widths: Joi.object()
-    .pattern(/^\d{1,9}$/, Joi.number().integer().min(40).max(1200))
-    .required(),
-  sort: Joi.string()
-    .pattern(/^(file|\d{1,9})$/)
-    .required(),
-  descending: Joi.boolean().required(),
-  group: groupBy.allow(null).required(),
-  filter: Joi.object(filterKeys).required(),
-});
-export const gridViewDraft = Joi.object<GridViewDraft>({
-  name: Joi.string().trim().min(1).max(200).required(),
-  shared: Joi.boolean().required(),
-  content: gridView.required(),
-}).required();
-export const groupQuery = Joi.object<FileFilter & { group: GroupBy }>({ ...filterKeys, group: groupBy.required() });
-export const reasonQuery = Joi.object<{ property: number }>({ property: id.required() });
-
-export const gridQuery = Joi.object<GridQuery>({
-  ...filterKeys,
-  group: groupBy,
-  sort: Joi.string()
-    .pattern(/^(file|\d{1,9})$/)
-    .default('file'),
-  descending: Joi.boolean().default(false),
-  offset: Joi.number().integer().min(0).max(10_000_000).default(0),
-  limit: Joi.number().integer().min(1).max(1000).default(200),
-});
 
 /** Something that is to be said of a value: what is missing, stale, or breaks the schema. */
 export interface CellFinding {
@@ -223,27 +156,8 @@ export interface ProposedValues {
   readonly reason: string;
 }
 
-/** Number of a file, or the negative one of what stands above files. */
-export const target = Joi.number().integer().min(-2_147_483_648).max(2_147_483_647).invalid(0);
-
 /** Values that can be proposed at once at most; as many are found at once for a replacement. */
 export const MOST_FOUND = 50_000;
-
-export const proposedValues = Joi.object<ProposedValues>({
-  values: Joi.array()
-    .items(
-      Joi.object({
-        file: target.required(),
-        holder: Joi.string().max(2000).allow(''),
-        property: id.required(),
-        text: Joi.string().max(100_000).allow('').required(),
-      }),
-    )
-    .min(1)
-    .max(MOST_FOUND)
-    .required(),
-  reason: Joi.string().max(200).default('typed in the grid'),
-}).required();
 
 /** What is looked for in the values of files, and what takes its place; see `replaceIn` in the core. */
 export interface ReplacementRequest {
@@ -255,14 +169,6 @@ export interface ReplacementRequest {
   readonly whole: boolean;
   readonly matchCase: boolean;
 }
-export const replacementRequest = Joi.object<ReplacementRequest>({
-  filter: fileFilter.required(),
-  properties: Joi.array().items(id).min(1).max(1000).unique().required(),
-  find: Joi.string().max(1000).allow('').required(),
-  by: Joi.string().max(1000).allow('').required(),
-  whole: Joi.boolean().required(),
-  matchCase: Joi.boolean().required(),
-}).required();
 
 export interface ReplacementLine {
   readonly file: number;
@@ -273,11 +179,13 @@ export interface ReplacementLine {
   /** Why it cannot be replaced. */
   readonly problem: string | null;
 }
+
 export interface ReplacementPreview {
   readonly values: readonly ReplacementLine[];
   /** Whether there are more than one answer lists. */
   readonly more: boolean;
 }
+
 /** What a line is doing in the tray or how it fared. */
 export type LineState = 'pending' | 'applied' | 'failed';
 
@@ -335,50 +243,44 @@ export interface Tray {
 
 /** `whole`: all accepted lines or none. `file by file`: every file for itself. */
 export const APPLY_MODES = ['whole', 'file by file'] as const;
+
 export type ApplyMode = (typeof APPLY_MODES)[number];
 
 export interface ApplyTray {
   readonly mode: ApplyMode;
   readonly title: string;
 }
+
 export interface TrayLines {
   /** Numbers of lines, or all that wait. */
   readonly lines: readonly number[] | 'all';
 }
+
 export interface AcceptLines extends TrayLines {
   readonly accepted: boolean;
 }
+
 /** Files, or projects and sets by their negative numbers, whose pending lines are asked for. */
 export interface TrayFiles {
   readonly files: readonly number[];
 }
+
 export interface UndoStep {
   /** Whether the last undone step is done again. */
   readonly again: boolean;
 }
+
 export interface HistoryQuery {
   /** Only change sets older than the one of this number. */
   readonly before?: number;
   readonly limit: number;
 }
+
 export interface SettleLine {
   readonly line: number;
   readonly take: 'mine' | 'theirs';
 }
 
-export const applyTray = Joi.object<ApplyTray>({
-  mode: Joi.valid(...APPLY_MODES).default('whole'),
-  title: Joi.string().max(200).allow('').default(''),
-}).required();
-const chosenLines = Joi.alternatives(Joi.valid('all'), Joi.array().items(id).min(1).max(100_000)).required();
-export const trayLines = Joi.object<TrayLines>({ lines: chosenLines }).required();
-export const acceptLines = Joi.object<AcceptLines>({
-  lines: chosenLines,
-  accepted: Joi.boolean().required(),
-}).required();
-export const trayFiles = Joi.object<TrayFiles>({ files: Joi.array().items(Joi.number().integer().required()).min(1).max(5000).required() }).required();
-export const undoStep = Joi.object<UndoStep>({ again: Joi.boolean().required() }).required();
-export const historyQuery = Joi.object<HistoryQuery>({ before: id, limit: Joi.number().integer().min(1).max(1000).default(200) });
 /** Values that are to be brought up to date: of some files, or of all that a filter takes in. */
 export interface UpToDate {
   readonly files?: readonly number[];
@@ -386,19 +288,13 @@ export interface UpToDate {
   /** Properties; all that are computed when absent. */
   readonly properties?: readonly number[];
 }
+
 /** What came of it: lines in the tray, files that cannot be written now, and values that would become blank and stay. */
 export interface BroughtUpToDate {
   readonly lines: number;
   readonly barred: number;
   readonly blanks: number;
 }
-export const upToDate = Joi.object<UpToDate>({
-  files: Joi.array().items(id).min(1).max(50_000),
-  filter: fileFilter,
-  properties: Joi.array().items(id).min(1).max(5000),
-})
-  .or('files', 'filter')
-  .required();
 
 /** One finding of a check, by file. */
 export interface CheckRow {
@@ -409,18 +305,18 @@ export interface CheckRow {
   readonly name: string | null;
   readonly message: string;
 }
+
 /** A page of a check: the files after one number, and the last of them; `null` behind the end. */
 export interface CheckPage {
   readonly files: number;
   readonly last: number | null;
   readonly rows: readonly CheckRow[];
 }
+
 export interface CheckQuery {
   readonly library: number;
   readonly after: number;
 }
-export const checkQuery = Joi.object<CheckQuery>({ library: id.required(), after: Joi.number().integer().min(0).default(0) });
-export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();
 
 /** What happened to a change set. */
 export interface ApplyReport {

@@ -23,6 +23,7 @@ export const toLine = ({ file, holder, place, name, base, proposed, reason, foll
 
 /** Adds lines to a change set with one statement. */
 export async function insertLines(sql: Sql, changeSet: number, lines: readonly Line[]): Promise<void> {
+  if (lines.length === 0) return;
   const list = lines.map(({ address, ...line }) => ({ ...address, ...line }));
   await sql.run(
     `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason, follows)

@@ -1,7 +1,6 @@
 import { Line, addressKey } from '@rule/core/changes';
 import { Property, Schema, WIDE_LEVELS, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
-import { FILE_STATE, TARGET_STATE_FROM, TargetState } from '../library/file-state';
-import { Sql } from '../platform/db';
+import { TargetState } from '../library/file-state';
 import { User } from '../users/user';
 
 /** A line that the schema does not let somebody write, with the reason as a sentence that names the file and the property. */
@@ -12,17 +11,10 @@ export interface Refusal {
 }
 
 /** What of lines a person may not write: values that are computed or belong to a system, properties closed to them, names outside the schema where those are refused. */
-export async function refusalsOf(sql: Sql, user: Pick<User, 'role'>, lines: readonly Line[], schema: Schema): Promise<Map<string, Refusal>> {
+export function refusalsOf(user: Pick<User, 'role'>, lines: readonly Line[], schema: Schema, files: ReadonlyMap<number, TargetState>): Map<string, Refusal> {
   const refusals = new Map<string, Refusal>();
   const relevant = lines.filter((line) => !line.follows && (line.address.place === 'property' || line.address.place === 'field'));
   if (relevant.length === 0) return refusals;
-  const files = new Map(
-    (
-      await sql.all<TargetState>(`SELECT ${FILE_STATE} FROM ${TARGET_STATE_FROM} WHERE f.id = ANY($1::int[])`, [
-        [...new Set(relevant.map((line) => line.address.file))],
-      ])
-    ).map((file) => [file.id, file]),
-  );
   const active = schema.properties.filter((property) => !property.retired);
   const known = new Set(schema.properties.map((property) => property.writtenName));
   const bySlot = new Map<string, Property[]>();

@@ -58,29 +58,30 @@ export class Trays {
 
   /** The number of a person's pending change set, made when there is none. */
   async pendingSet(sql: Sql, user: Pick<User, 'id'>): Promise<number> {
-    await sql.run(
-      `INSERT INTO change_sets (title, user_id, state, at) VALUES ('', $1, 'pending', $2) ON CONFLICT (user_id) WHERE state = 'pending' DO NOTHING`,
+    // A set that is there is written as it is, which locks it: one question instead of two.
+    const row = await sql.one<{ id: number }>(
+      `INSERT INTO change_sets AS s (title, user_id, state, at) VALUES ('', $1, 'pending', $2)
+       ON CONFLICT (user_id) WHERE state = 'pending' DO UPDATE SET at = s.at RETURNING id`,
       [user.id, this.clock()],
     );
-    return (await sql.one<{ id: number }>(`SELECT id FROM change_sets WHERE user_id = $1 AND state = 'pending' FOR UPDATE`, [user.id]))!.id;
+    return row!.id;
   }
 
   /** What waits: all of it counted, and the first lines, those that need a decision before the others. */
   async view(user: User): Promise<Tray> {
-    const [counts, steps, lines] = await Promise.all([
-      this.db.one<Tray['counts']>(
-        `SELECT count(*)::int AS lines, count(*) FILTER (WHERE l.accepted)::int AS accepted, count(DISTINCT l.file_id)::int AS files, count(*) FILTER (WHERE l.accepted AND ${UNDECIDED})::int AS undecided
-         FROM ${PENDING}`,
-        [user.id],
-      ),
-      this.db.one<Tray['steps']>(
-        `SELECT count(*) FILTER (WHERE NOT t.undone)::int AS undo, count(*) FILTER (WHERE t.undone)::int AS redo
-         FROM tray_steps t JOIN change_sets s ON s.id = t.change_set_id AND s.user_id = $1 AND s.state = 'pending'`,
+    const [totals, lines] = await Promise.all([
+      this.db.one<Tray['counts'] & Tray['steps']>(
+        `SELECT c.*, t.* FROM
+           (SELECT count(*)::int AS lines, count(*) FILTER (WHERE l.accepted)::int AS accepted, count(DISTINCT l.file_id)::int AS files,
+              count(*) FILTER (WHERE l.accepted AND ${UNDECIDED})::int AS undecided FROM ${PENDING}) c,
+           (SELECT count(*) FILTER (WHERE NOT t.undone)::int AS undo, count(*) FILTER (WHERE t.undone)::int AS redo
+              FROM tray_steps t JOIN change_sets s ON s.id = t.change_set_id AND s.user_id = $1 AND s.state = 'pending') t`,
         [user.id],
       ),
       this.trayLines(user, `TRUE ORDER BY NOT (${UNDECIDED}), l.follows, l.id LIMIT ${MOST_TRAY_LINES}`, []),
     ]);
-    return { counts: counts!, steps: steps!, lines };
+    const { undo, redo, ...counts } = totals!;
+    return { counts, steps: { undo, redo }, lines };
   }
 
   /** What waits for some files, or for projects and sets by their negative numbers. */
@@ -92,8 +93,10 @@ export class Trays {
     const found = await this.db.all<LineRow & { lock: string | null; removed: boolean; also: string[] | null; current: HeldValue | null }>(
       `SELECT ${LINE_ROW}, f.lock_reason AS lock, f.removed,
          CASE WHEN v.text IS NULL THEN NULL ELSE ${HELD} END AS current,
-         (SELECT array_agg(u.display_name ORDER BY u.display_name) FROM change_lines o JOIN change_sets os ON os.id = o.change_set_id AND os.state = 'pending' JOIN users u ON u.id = os.user_id
-          WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name AND NOT o.follows AND os.id <> l.change_set_id) AS also
+         (SELECT array_agg(o.who ORDER BY o.who) FROM
+            (SELECT (SELECT u.display_name FROM change_sets os JOIN users u ON u.id = os.user_id WHERE os.id = o.change_set_id AND os.state = 'pending') AS who
+             FROM change_lines o WHERE o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name
+               AND NOT o.follows AND o.change_set_id <> l.change_set_id) o WHERE o.who IS NOT NULL) AS also
        FROM ${PENDING} WHERE ${condition}`,
       [user.id, ...bind],
     );
@@ -169,16 +172,15 @@ export class Trays {
     if (issues.length) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
     const current = await heldAt(this.db, addresses);
-    await this.step(
-      user,
-      wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false })),
-      reason,
-    );
+    const lines = wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
+    refuse(refusalsOf(user, lines, (await this.editions.inForce(this.db)).schema, files));
+    await this.step(user, lines, reason);
   }
 
   /** The lines that the schema in force does not let a person write, by address. */
   async refusals(user: User, lines: readonly Line[]): Promise<Map<string, Refusal>> {
-    return refusalsOf(this.db, user, lines, (await this.editions.inForce(this.db)).schema);
+    const [{ schema }, files] = await Promise.all([this.editions.inForce(this.db), this.files([...new Set(lines.map((line) => line.address.file))])]);
+    return refusalsOf(user, lines, schema, files);
   }
 
   /**
@@ -197,7 +199,7 @@ export class Trays {
   /** Stacks lines on those of a pending set. @returns the set's own lines at their addresses before and after */
   private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[] }> {
     const kept = await this.linesAt(sql, set, lines);
-    await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
+    if (kept.length) await sql.run('DELETE FROM change_lines WHERE id = ANY($1::int[])', [kept.map((line) => line.id)]);
     const before = kept.filter((line) => !line.follows).map(toLine);
     const after = stackLines(
       kept.map((line) => ({ ...toLine(line), follows: false })),
@@ -219,21 +221,16 @@ export class Trays {
 
   /** Adds lines that somebody typed, as a step that can be undone. */
   private async step(user: User, lines: readonly Line[], reason: string): Promise<void> {
-    refuse(await this.refusals(user, lines));
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
       const { before, after } = await this.stack(sql, set, lines);
       await this.follow(sql, set);
-      await sql.run('DELETE FROM tray_steps WHERE change_set_id = $1 AND undone', [set]);
-      await sql.run('INSERT INTO tray_steps (change_set_id, reason, before, after) VALUES ($1, $2, $3::jsonb, $4::jsonb)', [
-        set,
-        reason,
-        JSON.stringify(before),
-        JSON.stringify(after),
-      ]);
+      // What was taken back cannot be done again after this, and the oldest steps give way.
       await sql.run(
-        `DELETE FROM tray_steps WHERE change_set_id = $1 AND id NOT IN (SELECT id FROM tray_steps WHERE change_set_id = $1 ORDER BY id DESC LIMIT ${MOST_STEPS})`,
-        [set],
+        `WITH gone AS (DELETE FROM tray_steps WHERE change_set_id = $1 AND (undone OR id NOT IN
+           (SELECT id FROM tray_steps WHERE change_set_id = $1 AND NOT undone ORDER BY id DESC LIMIT ${MOST_STEPS - 1})))
+         INSERT INTO tray_steps (change_set_id, reason, before, after) VALUES ($1, $2, $3::jsonb, $4::jsonb)`,
+        [set, reason, JSON.stringify(before), JSON.stringify(after)],
       );
     });
   }
@@ -328,9 +325,10 @@ export class Trays {
     const accepted = own.filter((line) => line.accepted).map(toLine);
     const free = (line: Line) => !ownAddresses.has(addressKey(line.address));
     const following = await this.following(sql, accepted, free);
-    await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
+    if (own.length < lines.length) await sql.run('DELETE FROM change_lines WHERE change_set_id = $1 AND follows', [set]);
     await insertLines(sql, set, following);
     const asideAgain = following.filter((line) => aside.includes(addressKey(line.address))).map((line) => line.address);
+    if (asideAgain.length === 0) return;
     await sql.run(
       `UPDATE change_lines l SET accepted = false FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
        WHERE l.change_set_id = $1 AND l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name`,

@@ -9,6 +9,8 @@ import {
   ReadingChoice,
   SendOutRequest,
   WatchedFolderDraft,
+} from '@rule/contract';
+import {
   applyTakeBack,
   cellQuery,
   closeSendOut,
@@ -19,7 +21,7 @@ import {
   readingChoice,
   sendOutRequest,
   watchedFolderDraft,
-} from '@rule/contract';
+} from '@rule/contract/checks';
 import { invalid } from '../platform/problem';
 import { headerName } from '../platform/file-name';
 import { Route, route } from '../platform/route';

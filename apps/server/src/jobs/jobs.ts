@@ -36,6 +36,9 @@ type Runner = (context: JobContext, input: never) => Promise<unknown>;
 const QUEUES = ['rule-work', 'rule-geometry'] as const;
 const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry' ? 'rule-geometry' : 'rule-work');
 
+/** Jobs whose threads write what is known of files; others write tables of their own. */
+const THREADS_WRITE: ReadonlySet<JobKind> = new Set(['survey', 'upload', 'geometry']);
+
 const CHANNEL = 'rule_jobs';
 /** Longest wait between two questions to a database that does not answer. */
 const LONGEST_WAIT = 5000;
@@ -320,12 +323,12 @@ export class Jobs {
   }
 
   private async end(id: number, state: JobRow['state'], message: string | null, result: unknown): Promise<void> {
-    // What its threads have written is news for everybody.
-    this.db.facts.written++;
-    await this.db.run(
-      `UPDATE jobs SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END WHERE id = $1`,
+    const row = await this.db.one<{ kind: JobKind }>(
+      `UPDATE jobs SET state = $2, message = $3, result = $4::jsonb, ended_at = $5, done = CASE WHEN $2 = 'done' THEN greatest(done, total) ELSE done END WHERE id = $1 RETURNING kind`,
       [id, state, message, JSON.stringify(result ?? null), this.clock()],
     );
+    // What its threads have written is news for everybody.
+    if (row && THREADS_WRITE.has(row.kind)) this.db.facts.written++;
     await this.tell(id);
   }
 

@@ -1,8 +1,7 @@
 import { Overview } from '@rule/contract';
 import { Hop, wayOf } from '@rule/core/trace';
-import { EntryForm, compareNames, judge, likenessKey, slotOf } from '@rule/core/schema';
-import { HeldValue, compileStandIns } from '@rule/core/values';
-import { HELD } from '../library/readings';
+import { EntryForm, compareNames, likenessKey, slotOf } from '@rule/core/schema';
+import { compileStandIns } from '@rule/core/values';
 import { Db, rows } from '../platform/db';
 import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
@@ -35,33 +34,33 @@ export class Overviews {
     this.memo = new Memo(db);
   }
 
-  /** Distinct values of every property with the number of files by kind; judged once each. */
+  /** How far every property is filled, by kind. */
   private async coverage(): Promise<Overview['coverage']> {
     const active = await this.properties.ofFiles(this.db);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
-    const slots = [...active.values()].flatMap((property) => property.kinds.map((kind) => ({ property: property.id, kind, ...slotOf(property, kind) })));
-    const [totals, values] = await Promise.all([
+    const slots = [...active.values()].flatMap((property) => {
+      // What stands in for a value elsewhere is one where it is among the choices.
+      const meant = property.choices.filter((choice) => standIns.matches(choice));
+      return property.kinds.map((kind) => ({ property: property.id, kind, meant, ...slotOf(property, kind) }));
+    });
+    const [totals, counts] = await Promise.all([
       this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed AND problem IS NULL GROUP BY kind'),
-      this.db.all<{ property: number; kind: string; held: HeldValue; files: number }>(
-        `SELECT s.property, s.kind, ${HELD} AS held, count(*)::int AS files FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
-         JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind AND v.holder = '' GROUP BY s.property, s.kind, v.text, v.form, v.unit`,
+      this.db.all<{ property: number; kind: string; filled: number; standIns: number }>(
+        `SELECT s.property, s.kind, count(*) FILTER (WHERE v.text <> '' AND NOT (v.stand_in AND v.text <> ALL(s.meant)))::int AS filled,
+           count(*) FILTER (WHERE v.stand_in AND v.text <> ALL(s.meant))::int AS "standIns"
+         FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text, meant text[])
+         JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind AND v.holder = '' GROUP BY s.property, s.kind`,
         [rows(slots)],
       ),
     ]);
     const filesOf = new Map(totals.map((row) => [row.kind, row.files]));
-    const counts = new Map(
-      slots.map(({ property, kind, place, name }) => [
-        `${property} ${kind}`,
-        { property, kind, files: filesOf.get(kind) ?? 0, filled: place === 'field' && name === 'file name' ? (filesOf.get(kind) ?? 0) : 0, standIns: 0 },
-      ]),
-    );
-    for (const { property, kind, held, files } of values) {
-      const entry = counts.get(`${property} ${kind}`)!;
-      const cell = judge(held, active.get(property)!, standIns);
-      if (cell.state === 'stand-in') entry.standIns += files;
-      else if (cell.state !== 'blank') entry.filled += files;
-    }
-    return [...counts.values()].map((entry) => ({ ...entry, blank: entry.files - entry.filled - entry.standIns }));
+    const countOf = new Map(counts.map((row) => [`${row.property} ${row.kind}`, row]));
+    return slots.map(({ property, kind, place, name }) => {
+      const files = filesOf.get(kind) ?? 0;
+      const { filled, standIns: standing } =
+        place === 'field' && name === 'file name' ? { filled: files, standIns: 0 } : (countOf.get(`${property} ${kind}`) ?? { filled: 0, standIns: 0 });
+      return { property, kind, files, filled, standIns: standing, blank: files - filled - standing };
+    });
   }
 
   /** How far along the company is: worked out once for all who ask at the same time. */
@@ -79,7 +78,7 @@ export class Overviews {
         this.judgements.counts(),
         this.titleBlocks.list(),
         this.db.one<{ n: number }>(
-          `SELECT count(DISTINCT v.name)::int AS n FROM held_values v WHERE v.place = 'property' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name)`,
+          `SELECT count(DISTINCT c.name)::int AS n FROM name_counts c WHERE NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = c.name)`,
         ),
         this.boms.assemblies(),
         this.db.one<{ n: number }>(

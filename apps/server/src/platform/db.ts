@@ -4,6 +4,7 @@ import { pipeline } from 'node:stream/promises';
 import pg from 'pg';
 import { from as copyFrom } from 'pg-copy-streams';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
+import { preparingDriver } from './prepared-client';
 import { TAKE_LOCK, TRY_LOCK, TRY_LOCK_ALONE } from './locks';
 
 /** Runs SQL with numbered parameters, inside a transaction or outside of one. */
@@ -14,7 +15,15 @@ export interface Sql {
   run(text: string, bind?: readonly unknown[]): Promise<number>;
   /** Adds rows by COPY, the fastest way in. Only inside a transaction. @param table name with its columns in brackets */
   copy(table: string, rows: CopySource): Promise<void>;
+  /**
+   * What `read` answers, which depends on the tables of {@link STAMP} alone: kept until one of them is written, by whichever server. It costs
+   * one small statement, and is shared: not to be changed.
+   */
+  kept<T>(key: string, read: (sql: Sql) => Promise<T>): Promise<T>;
 }
+
+/** What becomes another one whenever what the company has laid down changes: its edition, lists, settings and bindings. */
+const STAMP = `SELECT string_agg(name || n, ' ' ORDER BY name) AS stamp FROM law_stamps`;
 
 export type CopyValue = string | number | boolean | null;
 
@@ -91,6 +100,9 @@ const WRITES = /^\s*(INSERT|UPDATE|DELETE|WITH[^]*\b(INSERT|UPDATE|DELETE)\b)/;
 const FACTS =
   /\b(INSERT INTO|UPDATE|DELETE FROM) "?(files|holders|held_values|settled_parts|copies|properties|bindings|bom_layouts|links|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes)\b/;
 
+/** Statements after which a transaction may see others' work that it did not see before, because they wait for it. */
+const WAITS = /\bFOR UPDATE\b|advisory/;
+
 /** Thrown where work goes on whose lock somebody else may have by now. */
 export class LockLost extends Error {
   constructor() {
@@ -143,10 +155,11 @@ export class Db implements Sql {
   ) {
     this.sequelize = new Sequelize(url, {
       dialect: 'postgres',
+      dialectModule: preparingDriver,
       logging: false,
       pool: { max: connections, idle: 10_000, acquire: 20_000 },
-      // Compiling a statement takes longer here than running it.
-      dialectOptions: { application_name: 'rule', options: '-c jit=off' },
+      // Compiling a statement takes longer here than running it. A plan that was made for an almost empty tray is not kept for a full one.
+      dialectOptions: { application_name: 'rule', options: '-c jit=off -c plan_cache_mode=force_custom_plan' },
     });
   }
 
@@ -157,12 +170,69 @@ export class Db implements Sql {
 
   /** Notes that a statement writes what answers may depend on: when it is done, or when its transaction is. */
   private noteFacts<T>(text: string, transaction: Transaction | null, work: () => Promise<T>): Promise<T> {
-    if (!FACTS.test(text)) return work();
+    const writes = FACTS.test(text);
     if (transaction) {
-      this.writing.add(transaction);
-      return work();
+      if (writes) this.writing.add(transaction);
+      return writes || WAITS.test(text) ? work().finally(() => this.stamps.delete(transaction)) : work();
     }
+    if (!writes) return work();
     return work().finally(() => this.facts.written++);
+  }
+
+  /** Kept answers by their keys, each with the stamp that it holds for. */
+  private readonly keptAnswers = new Map<string, { readonly stamp: string; readonly answer: Promise<unknown> }>();
+
+  private readonly stamps = new WeakMap<Transaction, Promise<string>>();
+  /** The question for the stamp that is under way, and the one that will be asked after it for all who have come meanwhile. */
+  private asking: { readonly now: Promise<string>; next: Promise<string> | null } | null = null;
+
+  /** The stamp as it is after this was called: one question serves all who ask while the one before is under way. */
+  private stamp(): Promise<string> {
+    const ask = async (): Promise<string> => {
+      const now = this.outside.one<{ stamp: string }>(STAMP).then((row) => row!.stamp);
+      const own = { now, next: null };
+      this.asking = own;
+      try {
+        return await now;
+      } finally {
+        if (this.asking === own && own.next === null) this.asking = null;
+      }
+    };
+    if (!this.asking) return ask();
+    return (this.asking.next ??= this.asking.now.then(ask, ask));
+  }
+
+  /** The stamp as a transaction sees it; looked up again after what may change it or waits for others. */
+  private stampIn(transaction: Transaction, sql: Sql): Promise<string> {
+    const known = this.stamps.get(transaction);
+    if (known) return known;
+    const asked = sql.one<{ stamp: string }>(STAMP).then((row) => row!.stamp);
+    this.stamps.set(transaction, asked);
+    return asked;
+  }
+
+  private async keep<T>(key: string, read: (sql: Sql) => Promise<T>, sql: Sql, transaction: Transaction | null): Promise<T> {
+    if (!transaction) this.refuseSecond();
+    const stampNow = () => (transaction ? this.stampIn(transaction, sql) : this.stamp());
+    const stamp = await stampNow();
+    const known = this.keptAnswers.get(key);
+    if (known?.stamp === stamp) return known.answer as Promise<T>;
+    // A transaction may have written what others do not see yet, or never will: what it reads is for itself.
+    if (transaction) return read(sql);
+    const answer = read(sql);
+    const kept = { stamp, answer };
+    this.keptAnswers.set(key, kept);
+    const forget = () => {
+      if (this.keptAnswers.get(key) === kept) this.keptAnswers.delete(key);
+    };
+    const [result, after] = await Promise.all([answer, answer.then(stampNow)]).catch((error: unknown) => {
+      forget();
+      throw error;
+    });
+    if (after === stamp) return result;
+    // Written while it was read: it may be half of one and half of the other.
+    forget();
+    return read(sql);
   }
 
   private within(transaction: Transaction | null): Sql {
@@ -181,8 +251,9 @@ export class Db implements Sql {
       this.noteFacts(text, transaction, () =>
         inTurn(() => this.sequelize.query<T>(text, { bind: [...bind], type: QueryTypes.SELECT, transaction, raw: true })),
       );
-    return {
+    const sql: Sql = {
       all,
+      kept: (key, read) => this.keep(key, read, sql, transaction),
       one: async <T extends object>(text: string, bind: readonly unknown[] = []): Promise<T | undefined> => (await all<T>(text, bind))[0],
       run: (text, bind = []) =>
         this.noteFacts(text, transaction, () =>
@@ -200,6 +271,7 @@ export class Db implements Sql {
         );
       },
     };
+    return sql;
   }
 
   private readonly outside = this.within(null);
@@ -211,6 +283,10 @@ export class Db implements Sql {
   }
   run(text: string, bind?: readonly unknown[]): Promise<number> {
     return this.written(() => this.outside.run(text, bind));
+  }
+
+  kept<T>(key: string, read: (sql: Sql) => Promise<T>): Promise<T> {
+    return this.outside.kept(key, read);
   }
 
   copy(table: string, list: CopySource): Promise<void> {

@@ -3,7 +3,7 @@ import { Db } from './db';
 /** How long an answer is good for at most, in milliseconds: what another server has written shows after so long. */
 const LONGEST = 5000;
 /** How long an answer is good for while a survey writes batch after batch. */
-const BETWEEN_BATCHES = 2000;
+const BETWEEN_BATCHES = 5000;
 /** Answers that are kept. */
 const MOST = 200;
 

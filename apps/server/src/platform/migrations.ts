@@ -730,6 +730,29 @@ CREATE INDEX sessions_of_person ON session ((sess->>'userId'));
 ALTER TABLE libraries ADD COLUMN IF NOT EXISTS confirmed boolean NOT NULL DEFAULT true;
 `,
   },
+  {
+    name: '0015-law-stamps',
+    up: `
+-- What the company has laid down is read with nearly every question and changes rarely: whoever keeps it compares these numbers. A number
+-- is raised in the transaction that writes, so that nobody sees it before what it stands for.
+CREATE TABLE law_stamps (name text PRIMARY KEY, n bigint NOT NULL DEFAULT 0);
+INSERT INTO law_stamps (name) VALUES ('bindings'), ('choice_lists'), ('editions'), ('properties'), ('settings');
+CREATE FUNCTION law_written() RETURNS trigger LANGUAGE plpgsql AS $$
+BEGIN
+  UPDATE law_stamps SET n = n + 1 WHERE name = TG_TABLE_NAME;
+  RETURN NULL;
+END $$;
+CREATE TRIGGER law_written AFTER INSERT OR UPDATE OR DELETE OR TRUNCATE ON bindings FOR EACH STATEMENT EXECUTE FUNCTION law_written();
+CREATE TRIGGER law_written AFTER INSERT OR UPDATE OR DELETE OR TRUNCATE ON choice_lists FOR EACH STATEMENT EXECUTE FUNCTION law_written();
+CREATE TRIGGER law_written AFTER INSERT OR UPDATE OR DELETE OR TRUNCATE ON editions FOR EACH STATEMENT EXECUTE FUNCTION law_written();
+CREATE TRIGGER law_written AFTER INSERT OR UPDATE OR DELETE OR TRUNCATE ON properties FOR EACH STATEMENT EXECUTE FUNCTION law_written();
+-- The day of the last judgement stands there too, and is asked for with a statement that mostly writes nothing.
+CREATE TRIGGER law_written AFTER INSERT OR UPDATE OR DELETE ON settings FOR EACH ROW EXECUTE FUNCTION law_written();
+-- Who else has a line at the same address is asked for every line of a tray.
+DROP INDEX change_lines_file;
+CREATE INDEX change_lines_address ON change_lines (file_id, holder, place, name);
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

@@ -2,9 +2,8 @@ import { Line, addressKey, orNull } from '@rule/core/changes';
 import { Judged, PreparedSchema, Property, isWide, sameValue, slotOf } from '@rule/core/schema';
 import { HeldValue, heldText, sameHeld } from '@rule/core/values';
 import { Sql } from '../platform/db';
-import { Editions } from './editions';
 import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
-import { prepare } from './prepared';
+import { preparedInForce } from './prepared';
 import { readSettings } from './settings';
 
 /** Files judged in one go. */
@@ -14,14 +13,11 @@ const MOST_ROUNDS = 50;
 
 /** Works out values that rules, models and wider holders give, where something that they look at changes. */
 export class Derived {
-  constructor(
-    private readonly editions: Editions,
-    private readonly clock: () => Date,
-  ) {}
+  constructor(private readonly clock: () => Date) {}
 
   /** The schema in force, made ready. */
   async prepared(sql: Sql): Promise<PreparedSchema> {
-    return prepare(sql, (await this.editions.inForce(sql)).schema, this.clock());
+    return preparedInForce(sql, this.clock());
   }
 
   /**

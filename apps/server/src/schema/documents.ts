@@ -1,4 +1,5 @@
-import { SchemaDocument, readSchemaDocument } from '@rule/contract';
+import { SchemaDocument } from '@rule/contract';
+import { readSchemaDocument } from '@rule/contract/checks';
 import { TableError, readCsv, readWorkbook } from '@rule/core/exchange';
 import { ChoiceListDraft, Schema, SeriesDraft, draftOf, formDocument, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
 import { Db } from '../platform/db';

@@ -50,7 +50,9 @@ export interface InForce {
 }
 
 /** The edition in force; an empty one where there is none yet. */
-export async function inForceOf(sql: Sql): Promise<InForce> {
+export const inForceOf = (sql: Sql): Promise<InForce> => sql.kept('in force', readInForce);
+
+async function readInForce(sql: Sql): Promise<InForce> {
   const row = await sql.one<Stored>(`SELECT ${COLUMNS} FROM editions WHERE state = 'in force'`);
   return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
 }

@@ -1,11 +1,9 @@
-import { ChoiceListDraft, JudgeGround, PreparedSchema, Schema, groundOn, withChoices } from '@rule/core/schema';
+import { JudgeGround, PreparedSchema, Schema, groundOn, withChoices } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { Sql } from '../platform/db';
+import { choiceListsOf } from './choices';
+import { inForceOf } from './editions';
 import { readSettings } from './settings';
-
-/** The company's choice lists. */
-export const choiceListsOf = async (sql: Sql): Promise<ChoiceListDraft[]> =>
-  (await sql.all<{ name: string; content: ChoiceListDraft }>('SELECT name, content FROM choice_lists')).map(({ name, content }) => ({ ...content, name }));
 
 /** What schemas are judged with: stand-ins, choice lists, workflow states and the present instant. */
 export async function groundOf(sql: Sql, now: Date): Promise<JudgeGround> {
@@ -16,3 +14,18 @@ export async function groundOf(sql: Sql, now: Date): Promise<JudgeGround> {
 /** A schema made ready to judge files as they are now. */
 export const prepare = async (sql: Sql, schema: Schema, now: Date): Promise<PreparedSchema> =>
   new PreparedSchema(withChoices(schema, await choiceListsOf(sql)), await groundOf(sql, now));
+
+/** The schema in force, made ready to judge files as they are in this second. One statement where nothing was laid down anew. */
+export async function preparedInForce(sql: Sql, now: Date): Promise<PreparedSchema> {
+  const kept = await sql.kept('prepared', async (own) => {
+    const [{ schema }, lists, settings] = [await inForceOf(own), await choiceListsOf(own), await readSettings(own)];
+    return { schema: withChoices(schema, lists), lists, settings, latest: null as { second: number; prepared: PreparedSchema } | null };
+  });
+  const second = Math.floor(now.getTime() / 1000);
+  if (kept.latest?.second !== second) {
+    const { lists, settings } = kept;
+    const ground = groundOn(compileStandIns(settings.standIns), lists, settings.workflowStates, now.getTime() / 1000);
+    kept.latest = { second, prepared: new PreparedSchema(kept.schema, ground) };
+  }
+  return kept.latest.prepared;
+}

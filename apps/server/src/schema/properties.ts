@@ -1,7 +1,7 @@
-import { Property, isHeldAt, newDraft } from '@rule/core/schema';
-import { Db, Sql } from '../platform/db';
-import { Memo } from '../platform/memo';
+import { Property, currentChoices, isHeldAt, newDraft } from '@rule/core/schema';
+import { Sql } from '../platform/db';
 import { notFound } from '../platform/problem';
+import { choiceListsOf } from './choices';
 
 interface Row {
   readonly id: number;
@@ -24,27 +24,13 @@ const toProperty = ({ id, retired, definition }: Row): Property => ({ ...fillIn(
 
 /** The properties of the edition in force, in its order. Choices of a property with a list are those of the list. */
 export class Properties {
-  private memo: { readonly of: Sql; readonly memo: Memo } | undefined;
-
-  /** @param db where the same properties are asked for again and again: there they are kept until somebody changes them */
-  constructor(db: Db | null = null) {
-    if (db) this.memo = { of: db, memo: new Memo(db) };
-  }
-
-  /** Not to be changed: others may get the same list. */
+  /** Not to be changed: others get the same list. */
   list(sql: Sql): Promise<Property[]> {
-    return sql === this.memo?.of ? this.memo.memo.get('list', () => this.read(sql)) : this.read(sql);
-  }
-
-  private async read(sql: Sql): Promise<Property[]> {
-    const [found, lists] = await Promise.all([
-      sql.all<Row>('SELECT id, retired, definition FROM properties ORDER BY position, id'),
-      sql.all<{ name: string; choices: string[] }>(
-        `SELECT name, coalesce((SELECT jsonb_agg(c->>'value') FROM jsonb_array_elements(content->'choices') c WHERE NOT (c->>'retired')::boolean), '[]') AS choices FROM choice_lists`,
-      ),
-    ]);
-    const byName = new Map(lists.map((list) => [list.name, list.choices]));
-    return found.map(toProperty).map((property) => (property.list === null ? property : { ...property, choices: byName.get(property.list) ?? [] }));
+    return sql.kept('properties', async (own) => {
+      const found = await own.all<Row>('SELECT id, retired, definition FROM properties ORDER BY position, id');
+      const lists = new Map((await choiceListsOf(own)).map((list) => [list.name, currentChoices(list)]));
+      return found.map(toProperty).map((property) => (property.list === null ? property : { ...property, choices: lists.get(property.list) ?? [] }));
+    });
   }
 
   /** The active properties that files hold themselves: not those of holders inside or above them. */

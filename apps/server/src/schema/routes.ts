@@ -6,6 +6,11 @@ import {
   SavedChecks,
   TryExpression,
   TryQuery,
+  SavedForm,
+  StartPlan,
+  Effect,
+} from '@rule/contract';
+import {
   addedProperties,
   bringIntoForce,
   changedProperties,
@@ -18,18 +23,15 @@ import {
   rolloutRequest,
   savedChecks,
   savedStrangers,
-  SavedForm,
   formOrder,
   savedForm,
-  StartPlan,
   startPlan,
   toDoFiles,
   seriesDraft,
   tryExpression,
   tryQuery,
   tryRepair,
-  Effect,
-} from '@rule/contract';
+} from '@rule/contract/checks';
 import { ChoiceListDraft, Schema, SeriesDraft } from '@rule/core/schema';
 import { PRACTICES, Practice, STARTERS } from '@rule/core/standards';
 import Joi from 'joi';

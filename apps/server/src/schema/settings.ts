@@ -17,7 +17,9 @@ const DEFAULTS: Settings = {
 };
 
 /** The company's settings; defaults where nothing was set. */
-export async function readSettings(sql: Sql): Promise<Settings> {
+export const readSettings = (sql: Sql): Promise<Settings> => sql.kept('settings', look);
+
+async function look(sql: Sql): Promise<Settings> {
   const kept = await sql.all<{ key: string; value: unknown }>('SELECT key, value FROM settings');
   return { ...DEFAULTS, ...(Object.fromEntries(kept.filter(({ key }) => key in DEFAULTS).map(({ key, value }) => [key, value])) as Partial<Settings>) };
 }

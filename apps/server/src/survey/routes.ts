@@ -13,6 +13,10 @@ import {
   LibraryDraft,
   UploadDraft,
   ValuesQuery,
+  HistoryQuery,
+  LibraryPlace,
+} from '@rule/contract';
+import {
   classesDraft,
   foreignDraft,
   foreignRequest,
@@ -27,11 +31,9 @@ import {
   library,
   uploadDraft,
   valuesQuery,
-  HistoryQuery,
-  LibraryPlace,
   libraryPlace,
   historyQuery,
-} from '@rule/contract';
+} from '@rule/contract/checks';
 import { Route, route } from '../platform/route';
 import { sendTable } from '../exchange/send';
 import { headerName, headerText } from '../platform/file-name';

@@ -26,7 +26,6 @@ import { ChoiceListDraft, Property, isHeldAt, reaches } from '@rule/core/schema'
 import { HeldValue } from '@rule/core/values';
 import { CopyValue, Db } from '../platform/db';
 import { Derived } from '../schema/derive';
-import { Editions } from '../schema/editions';
 import { loadFacts, surroundingsOf } from '../schema/facts';
 import { filterSql } from '../values/filter';
 import { heldFor, heldInside } from '../values/held';
@@ -135,7 +134,7 @@ async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent
 
 /** Keeps files that lack a required value of one of the columns, as the schema in force judges them. */
 async function lacking(db: Db, batch: readonly RowSubject[], properties: readonly Property[], at: Date): Promise<RowSubject[]> {
-  const prepared = await new Derived(new Editions(db, () => at), () => at).prepared(db);
+  const prepared = await new Derived(() => at).prepared(db);
   const wanted = new Set(properties.map((property) => property.id));
   const facts = await loadFacts(db, [...new Set(batch.map((row) => row.id))], surroundingsOf([prepared]));
   return batch.filter((row) => {

@@ -62,7 +62,7 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
       new Judgements(db, (only, now) => judgeWaiting(db, only, now), clock),
     ),
     editions,
-    new Derived(editions, clock),
+    new Derived(clock),
     clock,
   );
   const cells = await db.all<Cell>(

@@ -43,7 +43,7 @@ export class TitleBlocks {
   ) {}
 
   bindings(sql: Sql): Promise<Binding[]> {
-    return sql.all<Binding>('SELECT block, tag, property_id AS "propertyId", source, format FROM bindings ORDER BY block, tag');
+    return sql.kept('bindings', (own) => own.all<Binding>('SELECT block, tag, property_id AS "propertyId", source, format FROM bindings ORDER BY block, tag'));
   }
 
   async bind({ block, tag, property, source, format }: BindingRequest): Promise<void> {

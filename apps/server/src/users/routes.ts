@@ -1,4 +1,5 @@
-import { PasswordChange, PersonChange, PersonDraft, ProfileChange, passwordChange, personChange, personDraft, profileChange } from '@rule/contract';
+import { PasswordChange, PersonChange, PersonDraft, ProfileChange } from '@rule/contract';
+import { passwordChange, personChange, personDraft, profileChange } from '@rule/contract/checks';
 import { AppError } from '../platform/problem';
 import { Route, route } from '../platform/route';
 import { Services } from '../services';

@@ -1,13 +1,14 @@
 import { FileChoice, FillData, MOST_FILLED, ValueSetDraft, ValueSetRow } from '@rule/contract';
 import { FillFile, FillWide, PreparedForm, formFor, packFill } from '@rule/core/forms';
-import { INNER_LEVELS, PreparedSchema, WideLevel, withChoices } from '@rule/core/schema';
+import { INNER_LEVELS, WideLevel } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { Editions } from '../schema/editions';
 import { loadFacts, surroundingsOf } from '../schema/facts';
-import { choiceListsOf, groundOf } from '../schema/prepared';
+import { choiceListsOf } from '../schema/choices';
+import { preparedInForce } from '../schema/prepared';
 import { readSettings } from '../schema/settings';
 import { User } from '../users/user';
 import { filterSql } from './filter';
@@ -86,13 +87,13 @@ export class Fill {
   /** Everything that the page needs to fill files in without asking again. */
   async open(user: User, choice: FileChoice): Promise<FillData> {
     const { chosen, leftOut } = await this.choose(choice);
-    const [{ number, schema }, { workflowStates }, lists, favourites] = await Promise.all([
+    const [{ number, schema }, { workflowStates }, lists, prepared, favourites] = await Promise.all([
       this.editions.inForce(this.db),
       readSettings(this.db),
       choiceListsOf(this.db),
+      preparedInForce(this.db, this.clock()),
       this.db.all<FillData['favourites'][number]>('SELECT property_id AS property, text FROM favourite_values WHERE user_id = $1 ORDER BY text', [user.id]),
     ]);
-    const prepared = new PreparedSchema(withChoices(schema, lists), await groundOf(this.db, this.clock()));
     // Conditions of the forms may look at more than the definitions do.
     for (const form of schema.forms) new PreparedForm(form, prepared);
     const around = { ...surroundingsOf([prepared]), wide: true };

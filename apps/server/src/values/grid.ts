@@ -37,8 +37,10 @@ export class Grid {
     );
     const next = (n: number) => `$${bind.length + n}`;
     const order = this.order(query, active, (n) => next(n + 2));
+    // The rows of a page are read when it is known which they are: those before it are only passed over.
     const files = await this.db.all<FileRow>(
-      `SELECT ${FILE_ROW} FROM files f ${order.join} WHERE ${filter} ORDER BY ${order.by} LIMIT ${next(1)} OFFSET ${next(2)}`,
+      `SELECT ${FILE_ROW} FROM unnest(ARRAY(SELECT f.id FROM files f ${order.join} WHERE ${filter} ORDER BY ${order.by} LIMIT ${next(1)} OFFSET ${next(2)}))
+         WITH ORDINALITY AS p(id, at) JOIN files f ON f.id = p.id ORDER BY p.at`,
       [...bind, query.limit, query.offset, ...order.bind],
     );
     const ids = files.map((file) => file.id);

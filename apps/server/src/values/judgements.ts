@@ -3,8 +3,7 @@ import { FileJudgement, Judged, PreparedSchema, repairFor } from '@rule/core/sch
 import { CopyValue, Db, Sql } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
-import { prepare } from '../schema/prepared';
-import { inForceOf } from '../schema/editions';
+import { preparedInForce } from '../schema/prepared';
 
 /** Files judged in one go. */
 const BATCH = 200;
@@ -77,7 +76,7 @@ export async function judgeWaiting(db: Db, only: readonly number[] | null, now: 
       const taken = [...new Set((await sql.all<{ id: number }>(TAKE, [only])).map((row) => row.id))];
       if (taken.length === 0) return taken;
       // Read after the queue: by now nothing is older than what put these files there.
-      const prepared = await prepare(sql, (await inForceOf(sql)).schema, now);
+      const prepared = await preparedInForce(sql, now);
       await judgeFiles(
         sql,
         taken.filter((id) => id > 0),

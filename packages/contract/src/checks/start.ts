@@ -1,0 +1,13 @@
+import Joi from 'joi';
+import { StartPlan } from '../start';
+
+export const startPlan = Joi.object<StartPlan>({
+  folder: Joi.string().max(1000).allow('').required(),
+  sheets: Joi.array().items(Joi.string().max(10)).min(1).max(20).unique().required(),
+  block: Joi.string().max(255).allow(null).required(),
+  unit: Joi.valid('mm', 'in').required(),
+}).required();
+
+const files = Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(5000).unique().required();
+
+export const toDoFiles = Joi.object<{ files: number[] }>({ files }).required();
