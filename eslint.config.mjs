@@ -10,8 +10,49 @@ const publicFaces = {
 };
 const formatFaces = { regex: '^(\\.\\./|\\./)*(files/)?(step|dxf|opc)/.+', message: "Import the format's index.ts, not a file behind it." };
 
+const forbidden = (patterns) => ({ '@typescript-eslint/no-restricted-imports': ['error', { patterns }] });
+
+/**
+ * The server's layers: a folder imports those before it, never one of its own row or after it. What stands in one row is told apart by what
+ * it is for, and can be taken away without the others.
+ */
+const LAYERS = [
+  ['platform'],
+  ['users'],
+  ['jobs'],
+  ['library'],
+  ['geometry'],
+  ['schema'],
+  ['values'],
+  ['changes'],
+  ['titleblocks', 'survey'],
+  ['cleanup', 'foreign', 'exchange', 'vault', 'bom', 'projects', 'naming', 'rollout', 'lists', 'startfiles', 'upkeep'],
+  ['overview'],
+  ['services', 'worker'],
+  ['routes'],
+];
+const serverBase = { regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' };
+const layer = (row, folder) => {
+  const later = LAYERS.slice(row)
+    .flat()
+    .filter((other) => other !== folder);
+  return {
+    files: [`apps/server/src/${folder}/**/*.ts`],
+    rules: forbidden([
+      serverBase,
+      { regex: `^(\\.\\./)+(${later.join('|')})(/|$)`, message: `${folder} stands below this in the layers of the server: see docs/architecture.md.` },
+    ]),
+  };
+};
+
+const webBase = { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' };
+const tableTypes = {
+  regex: '^@rule/contract/(checks|routes)$',
+  message: 'Checks stay on the server: the page takes the types of the route table alone.',
+  allowTypeImports: true,
+};
+
 const STATIONS = ['overview', 'survey', 'schema', 'forms', 'values', 'title-blocks', 'bom', 'vault', 'exchange', 'history', 'settings', 'file'];
-const forbidden = (patterns, paths = []) => ({ 'no-restricted-imports': ['error', { patterns, paths }] });
 
 /** The walls of the house. */
 export default ts.config(
@@ -74,7 +115,7 @@ export default ts.config(
   {
     files: ['apps/server/src/**/*.ts'],
     rules: {
-      ...forbidden([{ regex: '^@rule/(web|vault)|^@angular|^(\\.\\./)+(web|vault-stand-in)/', message: 'The server imports core and contract.' }]),
+      ...forbidden([serverBase]),
       'no-restricted-syntax': [
         'error',
         {
@@ -90,6 +131,7 @@ export default ts.config(
     },
   },
   { files: ['apps/server/src/platform/locks.ts'], rules: { 'no-restricted-syntax': 'off' } },
+  ...LAYERS.flatMap((folders, row) => folders.map((folder) => layer(row, folder))),
   { files: ['apps/cli/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!core|contract)', message: 'The command line imports core and contract.' }]) },
   { files: ['apps/vault/src/**/*.ts'], rules: forbidden([{ regex: '^@rule/(?!demo$)', message: 'The vault stand-in knows nothing of Rule.' }]) },
   {
@@ -98,7 +140,8 @@ export default ts.config(
     processor: angular.processInlineTemplates,
     rules: {
       ...forbidden([
-        { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
+        webBase,
+        tableTypes,
         { regex: '^\\.\\./(shared|shell|charts|clauses|entry-form|rule-field)/.+', message: 'Import the public face of the folder.' },
       ]),
       '@angular-eslint/component-selector': ['error', { type: 'element', prefix: 'rule', style: 'kebab-case' }],
@@ -120,7 +163,8 @@ export default ts.config(
     rules: forbidden([
       { regex: `^\\.\\./(${[...STATIONS.filter((other) => other !== station), 'shell'].join('|')})(/|$)`, message: 'A station never imports another one.' },
       { regex: '^\\.\\./(shared|charts|clauses|entry-form|rule-field)/.+', message: 'Import the public face of the folder.' },
-      { regex: '^@rule/(server|demo)', message: 'The web application imports core and contract.' },
+      webBase,
+      tableTypes,
     ]),
   })),
   { files: ['**/*.spec.ts'], rules: { '@angular-eslint/prefer-on-push-component-change-detection': 'off' } },

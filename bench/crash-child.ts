@@ -10,7 +10,7 @@ import { Db } from '../apps/server/src/platform/db';
 import { migrate } from '../apps/server/src/platform/migrations';
 import { DiskStore, FileStore } from '../apps/server/src/platform/store';
 import { buildServices, storeFolder } from '../apps/server/src/services';
-import { WorkPool } from '../apps/server/src/threads/pool';
+import { WorkPool } from '../apps/server/src/platform/pool';
 import { addUser } from '../apps/server/src/users/users';
 import { HttpVault } from '../apps/server/src/vault/port';
 import { writeLargeLibrary } from './large';

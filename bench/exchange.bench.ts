@@ -17,8 +17,8 @@ import {
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { DiskStore } from '../apps/server/src/platform/store';
 import { storeFolder } from '../apps/server/src/services';
-import { Compared, compareTable } from '../apps/server/src/threads/take-back';
-import { SendOutInput, sendOut } from '../apps/server/src/threads/send-out';
+import { Compared, compareTable } from '../apps/server/src/exchange/take-back.thread';
+import { SendOutInput, sendOut } from '../apps/server/src/exchange/send-out.thread';
 import { heldFor } from '../apps/server/src/values/held';
 import { Measured, best, report } from './measure';
 import { openServices } from './services';

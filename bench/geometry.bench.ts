@@ -3,7 +3,7 @@ import { createRequire } from 'node:module';
 import { join } from 'node:path';
 import { cutShapes } from '@rule/core/files/step';
 import openKernel, { OpenCascadeInstance } from 'replicad-opencascadejs';
-import { measure } from '../apps/server/src/threads/geometry';
+import { measure } from '../apps/server/src/geometry/measure.thread';
 import { report } from './measure';
 
 const folder = join(import.meta.dirname, '../packages/demo');

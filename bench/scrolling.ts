@@ -19,6 +19,7 @@ export async function inBrowser(services: Services, url: string, work: (page: Pa
     sessionSecret: 'bench',
     webFolder: join(import.meta.dirname, '../apps/web/dist/browser'),
     log: pino({ level: 'silent' }),
+    answers: { properties: {}, definitions: {} },
   });
   const server = app.listen(0, '127.0.0.1');
   await new Promise((done) => server.once('listening', done));

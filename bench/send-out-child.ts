@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs';
 import { Db } from '../apps/server/src/platform/db';
-import { SendOutInput, sendOut } from '../apps/server/src/threads/send-out';
+import { SendOutInput, sendOut } from '../apps/server/src/exchange/send-out.thread';
 
 // In a process of its own, whose peak memory is asked for afterwards: one send-out.
 const { url, input } = JSON.parse(readFileSync(0, 'utf8')) as { url: string; input: SendOutInput };

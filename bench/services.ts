@@ -5,7 +5,7 @@ import { KernelPool } from '../apps/server/src/geometry/geometry';
 import { Db } from '../apps/server/src/platform/db';
 import { migrate } from '../apps/server/src/platform/migrations';
 import { Services, buildServices, storeFolder } from '../apps/server/src/services';
-import { WorkPool } from '../apps/server/src/threads/pool';
+import { WorkPool } from '../apps/server/src/platform/pool';
 import { HttpVault } from '../apps/server/src/vault/port';
 import pg from 'pg';
 

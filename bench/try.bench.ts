@@ -3,7 +3,7 @@ import { FileFacts } from '@rule/core/schema';
 import { heldText } from '@rule/core/values';
 import { loadFacts, surroundingsOf } from '../apps/server/src/schema/facts';
 import { prepare } from '../apps/server/src/schema/prepared';
-import { tryPage } from '../apps/server/src/threads/try';
+import { tryPage } from '../apps/server/src/rollout/try.thread';
 import { best, report } from './measure';
 import { openServices } from './services';
 import { FILES, RULED, TYPED, fillWide, ruled, typed } from './wide';

@@ -29,11 +29,23 @@ export async function bundle(entries, outdir) {
 /** Bundles server, worker, vault stand-in and command line. */
 export async function buildServers() {
   await bundle(
-    { main: path('apps/server/src/main.ts'), worker: path('apps/server/src/threads/worker.ts'), geometry: path('apps/server/src/threads/geometry.ts') },
+    { main: path('apps/server/src/main.ts'), worker: path('apps/server/src/worker.ts'), geometry: path('apps/server/src/geometry/measure.thread.ts') },
     path('apps/server/dist'),
   );
+  await describeAnswers();
   await bundle({ main: path('apps/vault/src/main.ts') }, path('apps/vault/dist'));
   await buildCli();
+}
+
+/** Describes what the routes answer with, unless their types are as they were. */
+async function describeAnswers() {
+  const hash = createHash('sha256').update(readFileSync(path('scripts/lib/answers.mjs')));
+  for (const folder of ['packages/core/src', 'packages/contract/src']) hashTree(path(folder), hash);
+  const digest = hash.digest('hex');
+  const file = path('apps/server/dist/answers.json');
+  if (existsSync(file) && JSON.parse(readFileSync(file, 'utf8')).of === digest) return;
+  const { answerSchemas } = await import('./answers.mjs');
+  writeFileSync(file, JSON.stringify({ of: digest, ...(await answerSchemas()) }));
 }
 
 /** Bundles the command line. */

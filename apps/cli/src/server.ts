@@ -1,32 +1,33 @@
 import {
   ApplyMode,
   ApplyReport,
-  ApplyStarted,
-  FirstPassword,
   PersonChange,
   PersonDraft,
-  PersonRow,
-  CellPage,
   CellQuery,
-  CheckPage,
-  DraftView,
-  JobRow,
-  Layouts,
+  FileFilter,
   Problem,
+  addressOf,
+  methodAndPath,
   ReadingChoice,
   SendOutRequest,
-  SendOutStarted,
-  Settings,
-  Survey,
-  TakeBackView,
-  TrySummary,
 } from '@rule/contract';
 import { readSchemaDocument, schemaOfDocument } from '@rule/contract/checks';
-import { Property, Schema } from '@rule/core/schema';
+import type { Answered, FileRoute, GivenTo, RouteName } from '@rule/contract/routes';
+import { Schema } from '@rule/core/schema';
 import { Trouble } from './trouble';
 
-/** What goes with a request: a file under its name, or JSON. */
-type Body = { readonly name: string; readonly bytes: Uint8Array } | { readonly json: object };
+/** A file under its name. */
+interface SentFile {
+  readonly name: string;
+  readonly bytes: Uint8Array;
+}
+
+/** What a call gives, whatever route it is for. */
+interface Parts {
+  readonly params?: Readonly<Record<string, number>>;
+  readonly query?: object;
+  readonly body?: unknown;
+}
 
 /** A server of Rule as the command line talks to it, for the person whose token it carries. */
 export class RuleServer {
@@ -35,15 +36,21 @@ export class RuleServer {
     private readonly token: string,
   ) {}
 
-  private async send(method: string, path: string, query: Readonly<Record<string, string | number>>, body?: Body): Promise<Response> {
-    const address = new URL(`/api${path}`, this.url);
-    for (const [key, value] of Object.entries(query)) address.searchParams.set(key, String(value));
+  private async send(name: RouteName, { params, query, body }: Parts = {}, file?: SentFile): Promise<Response> {
+    const address = new URL(`/api${addressOf(name, params)}`, this.url);
+    for (const [key, value] of Object.entries(query ?? {}))
+      if (value !== undefined && value !== null) address.searchParams.set(key, typeof value === 'object' ? JSON.stringify(value) : String(value));
+    const { method } = methodAndPath(name);
     const headers: Record<string, string> = { authorization: `Bearer ${this.token}` };
-    if (body && 'bytes' in body) Object.assign(headers, { 'content-type': 'application/octet-stream', 'x-file-name': encodeURIComponent(body.name) });
-    else if (body) headers['content-type'] = 'application/json';
+    if (file) Object.assign(headers, { 'content-type': 'application/octet-stream', 'x-file-name': encodeURIComponent(file.name) });
+    else if (body !== undefined) headers['content-type'] = 'application/json';
     let response: Response;
     try {
-      response = await fetch(address, { method, headers, ...(body ? { body: 'bytes' in body ? Buffer.from(body.bytes) : JSON.stringify(body.json) } : {}) });
+      response = await fetch(address, {
+        method,
+        headers,
+        ...(file ? { body: Buffer.from(file.bytes) } : body === undefined ? {} : { body: JSON.stringify(body) }),
+      });
     } catch {
       throw new Trouble(`${this.url} does not answer.`);
     }
@@ -52,37 +59,38 @@ export class RuleServer {
     throw new Trouble(problem?.detail ?? `${this.url} answers with status ${response.status}.`);
   }
 
-  private async ask<T>(method: string, path: string, query: Readonly<Record<string, string | number>> = {}, body?: Body): Promise<T> {
-    return (await (await this.send(method, path, query, body)).json()) as T;
+  private async ask<Name extends RouteName>(name: Name, ...[given]: GivenTo<Name>): Promise<Answered<Name>> {
+    return (await (await this.send(name, given)).json()) as Answered<Name>;
   }
 
-  private get<T>(path: string, query: Readonly<Record<string, string | number>> = {}): Promise<T> {
-    return this.ask('GET', path, query);
+  private async sendFile<Name extends FileRoute>(name: Name, file: SentFile): Promise<Answered<Name>> {
+    return (await (await this.send(name, {}, file)).json()) as Answered<Name>;
   }
 
-  draft = () => this.get<DraftView>('/schema/draft');
+  draft = () => this.ask('GET /schema/draft');
   /** The draft as a JSON document, or an edition by its number. */
-  document = (edition: number | null) => this.get<Record<string, unknown>>('/schema/document.json', edition === null ? {} : { edition });
-  importDocument = (name: string, bytes: Uint8Array) => this.ask<DraftView>('POST', '/schema/draft/document', {}, { name, bytes });
-  startTry = () => this.ask<{ id: number; job: number }>('POST', '/schema/tries');
-  trySummary = () => this.get<{ summary: TrySummary | null }>('/schema/tries');
-  people = () => this.get<PersonRow[]>('/people');
-  addPerson = (json: PersonDraft) => this.ask<FirstPassword>('POST', '/people', {}, { json });
-  changePerson = (id: number, json: PersonChange) => this.ask<PersonRow>('PUT', `/people/${id}`, {}, { json });
-  resetPassword = (id: number) => this.ask<FirstPassword>('POST', `/people/${id}/password`, {}, { json: {} });
-  removePerson = (id: number) => this.ask<null>('DELETE', `/people/${id}`);
-  job = (id: number) => this.get<JobRow>(`/jobs/${id}`);
+  document = (edition: number | null) => this.ask('GET /schema/document.json', { query: { edition } });
+  importDocument = (name: string, bytes: Uint8Array) => this.sendFile('POST /schema/draft/document', { name, bytes });
+  startTry = () => this.ask('POST /schema/tries');
+  trySummary = () => this.ask('GET /schema/tries');
+  people = () => this.ask('GET /people');
+  addPerson = (body: PersonDraft) => this.ask('POST /people', { body });
+  changePerson = (person: number, body: PersonChange) => this.ask('PUT /people/{person}', { params: { person }, body });
+  resetPassword = (person: number) => this.ask('POST /people/{person}/password', { params: { person } });
+  removePerson = (person: number) => this.ask('DELETE /people/{person}', { params: { person } });
+  job = (job: number) => this.ask('GET /jobs/{job}', { params: { job } });
 
-  tableLayouts = () => this.get<Layouts>('/exchange/layouts');
-  sendOut = (json: SendOutRequest) => this.ask<SendOutStarted>('POST', '/exchange/send-outs', {}, { json });
-  sentFile = async (id: number) => new Uint8Array(await (await this.send('GET', `/exchange/send-outs/${id}/file`, {})).arrayBuffer());
-  takeBack = (name: string, bytes: Uint8Array) => this.ask<TakeBackView>('POST', '/exchange/take-backs', {}, { name, bytes });
-  answerTakeBack = (id: number, json: ReadingChoice) => this.ask<TakeBackView>('PUT', `/exchange/take-backs/${id}/reading`, {}, { json });
-  reopenTakeBack = (id: number) => this.ask<TakeBackView>('POST', `/exchange/take-backs/${id}/reopen`, {}, { json: {} });
-  takeBackView = (id: number) => this.get<TakeBackView>(`/exchange/take-backs/${id}`);
-  takeBackCells = (id: number, query: CellQuery) => this.get<CellPage>(`/exchange/take-backs/${id}/cells`, { ...query });
-  applyTakeBack = async (id: number, mode: ApplyMode): Promise<ApplyReport> => {
-    const { job, report } = await this.ask<ApplyStarted>('POST', `/exchange/take-backs/${id}/apply`, {}, { json: { mode } });
+  tableLayouts = () => this.ask('GET /exchange/layouts');
+  sendOut = (body: SendOutRequest) => this.ask('POST /exchange/send-outs', { body });
+  sentFile = async (sendOut: number) =>
+    new Uint8Array(await (await this.send('GET /exchange/send-outs/{sendOut}/file', { params: { sendOut } })).arrayBuffer());
+  takeBack = (name: string, bytes: Uint8Array) => this.sendFile('POST /exchange/take-backs', { name, bytes });
+  answerTakeBack = (takeBack: number, body: ReadingChoice) => this.ask('PUT /exchange/take-backs/{takeBack}/reading', { params: { takeBack }, body });
+  reopenTakeBack = (takeBack: number) => this.ask('POST /exchange/take-backs/{takeBack}/reopen', { params: { takeBack } });
+  takeBackView = (takeBack: number) => this.ask('GET /exchange/take-backs/{takeBack}', { params: { takeBack } });
+  takeBackCells = (takeBack: number, query: CellQuery) => this.ask('GET /exchange/take-backs/{takeBack}/cells', { params: { takeBack }, query });
+  applyTakeBack = async (takeBack: number, mode: ApplyMode): Promise<ApplyReport> => {
+    const { job, report } = await this.ask('POST /exchange/take-backs/{takeBack}/apply', { params: { takeBack }, body: { mode } });
     if (report) return report;
     for (;;) {
       const { state, message, result } = await this.job(job);
@@ -99,10 +107,10 @@ export class RuleServer {
     return schemaOfDocument(read.document);
   }
 
-  properties = () => this.get<Property[]>('/properties');
-  check = (library: number, after: number) => this.get<CheckPage>('/check', { library, after });
-  settings = () => this.get<Settings>('/settings');
-  survey = (query: Readonly<Record<string, string | number>>) => this.get<Survey>('/survey', query);
+  properties = () => this.ask('GET /properties');
+  check = (library: number, after: number) => this.ask('GET /check', { query: { library, after } });
+  settings = () => this.ask('GET /settings');
+  survey = (query: FileFilter) => this.ask('GET /survey', { query });
 
   /** The number of a library by its name. */
   async library(name: string): Promise<number> {

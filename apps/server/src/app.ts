@@ -1,7 +1,5 @@
-import { randomBytes, timingSafeEqual } from 'node:crypto';
+import { timingSafeEqual } from 'node:crypto';
 import { join } from 'node:path';
-import { SessionState } from '@rule/contract';
-import { signIn } from '@rule/contract/checks';
 import connectPgSimple from 'connect-pg-simple';
 import express, { ErrorRequestHandler, Express, NextFunction, Request, Response } from 'express';
 import session from 'express-session';
@@ -11,12 +9,12 @@ import { Logger } from 'pino';
 import { pinoHttp } from 'pino-http';
 import { Db, isConnectionError } from './platform/db';
 import { AppError } from './platform/problem';
-import { oddText, openApi, routerOf } from './platform/route';
-import { routesOf } from './routes';
-import { readSettings } from './schema/settings';
+import { AnswerSchemas } from './routes/openapi';
+import { routerOf } from './routes/router';
+import { handlersOf } from './routes';
 import { Services } from './services';
 import { User } from './users/user';
-import { authenticate, findUser } from './users/users';
+import { findUser } from './users/users';
 
 declare module 'express-session' {
   interface SessionData {
@@ -31,6 +29,8 @@ export interface AppOptions {
   readonly sessionSecret: string;
   readonly webFolder: string | null;
   readonly log: Logger;
+  /** What the routes answer with, for the published description. */
+  readonly answers: AnswerSchemas;
   readonly reach?: Reach;
 }
 
@@ -54,7 +54,10 @@ const bearerOf = (request: Request): string | undefined => /^Bearer (\S+)$/.exec
 const equal = (a: string, b: string) => a.length === b.length && timingSafeEqual(Buffer.from(a), Buffer.from(b));
 
 /** Builds the web application around the services. `close` lets go of its own connections. */
-export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log, reach = DIRECT }: AppOptions): { app: Express; close: () => Promise<void> } {
+export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log, answers, reach = DIRECT }: AppOptions): {
+  app: Express;
+  close: () => Promise<void>;
+} {
   const app = express();
   const sessionPool = new pg.Pool({ connectionString: databaseUrl, max: 4 });
   sessionPool.on('error', (error) => log.warn({ reason: error.message }, 'session connection lost'));
@@ -104,14 +107,6 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
 
   app.use((_request, _response, next) => services.db.noting(next));
 
-  const routes = routesOf(services);
-  let description: object | undefined;
-  app.get('/api/openapi.json', (_request, response) => void response.json((description ??= openApi(routes))));
-  app.get('/api/health', async (_request, response) => {
-    await services.db.one('SELECT 1 AS up');
-    response.json({ up: true });
-  });
-
   const sessions = session({
     name: 'rule.sid',
     secret: sessionSecret,
@@ -152,46 +147,10 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     next();
   });
 
-  const state = async (request: Request, user: User | undefined): Promise<SessionState> => ({
-    user: user ? { name: user.name, displayName: user.displayName, role: user.role, firstPassword: user.firstPassword === true } : null,
-    csrf: request.session.csrf ?? '',
-    company: (await readSettings(services.db)).company,
-  });
-  app.get('/api/session', async (request, response) => void response.json(await state(request, users.get(request))));
-  // Only JSON is taken, which no form of a foreign page can send.
-  app.post('/api/session', express.json({ limit: '10kb' }), async (request, response) => {
-    const checked = signIn.validate(request.body);
-    if (checked.error || oddText(request.body, '') !== null) throw new AppError(400, 'bad-request', 'Name and password are needed.');
-    const { name, password } = checked.value;
-    const address = request.ip ?? '';
-    const wait = await services.attempts.begin(name, address);
-    if (wait > 0) {
-      response.set('retry-after', String(wait));
-      throw new AppError(
-        429,
-        'too-many-attempts',
-        `Too many attempts to sign in failed. Wait ${wait === 1 ? 'a second' : `${wait} seconds`} before the next one.`,
-      );
-    }
-    const user = await authenticate(services.db, name, password);
-    if (!user) throw new AppError(401, 'wrong-sign-in', 'Name or password is wrong.');
-    await services.attempts.succeeded(name, address);
-    await services.db.run('UPDATE users SET signed_in_at = now() WHERE id = $1', [user.id]);
-    // A new session number, so that one that was planted before signing in is worth nothing.
-    await new Promise<void>((resolve, reject) => request.session.regenerate(settle(resolve, reject)));
-    request.session.userId = user.id;
-    request.session.csrf = randomBytes(24).toString('base64url');
-    response.json(await state(request, user));
-  });
-  app.delete('/api/session', async (request, response) => {
-    await new Promise<void>((resolve, reject) => request.session.destroy(settle(resolve, reject)));
-    response.clearCookie('rule.sid').json(null);
-  });
-
   app.use(
     '/api',
     routerOf(
-      routes,
+      handlersOf(services, answers),
       (request) => users.get(request),
       (request) => standing.get(request)?.() ?? Promise.resolve(false),
     ),
@@ -206,10 +165,6 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
   app.use(answerErrors(log, services.db));
   return { app, close: () => sessionPool.end() };
 }
-
-/** A callback in the manner of Node that settles a promise. */
-const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) =>
-  failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve();
 
 function answerErrors(log: Logger, db: Db): ErrorRequestHandler {
   return (error: unknown, _request, response, next) => {

@@ -14,7 +14,7 @@ import {
 } from '@rule/demo';
 import { newInput } from '@rule/core/schema';
 import { beginAnew } from './platform/migrations';
-import { readSettings, writeSettings } from './schema/settings';
+import { readSettings, writeSettings } from './platform/settings';
 import { Services } from './services';
 import { addUser } from './users/users';
 
@@ -26,7 +26,7 @@ export interface DemoFolders {
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
 export async function loadDemo(
-  { db, editions, libraries, scanner, classes, titleBlocks, boms, vault, projects, layouts }: Services,
+  { db, editions, libraries, scanner, classes, titleBlocks, boms, vault, vaultLocks, projects, layouts }: Services,
   folders: DemoFolders,
 ): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
@@ -59,7 +59,7 @@ export async function loadDemo(
   await boms.saveLayout(null, { name: DEMO_LAYOUT.name, columns: DEMO_LAYOUT.columns.map((name) => ids.get(name)!) });
   for (const link of DEMO_LINKS) await vault.saveLink(null, link);
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
-  await vault.refreshLocks();
+  await vaultLocks.refresh();
   // People come last: without them, what is there is no demo yet.
   for (const { name, displayName, role } of DEMO_USERS) await addUser(db, name, displayName, role, DEMO_PASSWORD);
 }

@@ -3,6 +3,7 @@ import { dirname } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { pino } from 'pino';
 import { buildApp } from './app';
+import { readAnswers } from './routes/openapi';
 import { kernelPath, readConfig, workerPath } from './config';
 import { loadDemo } from './demo';
 import { KernelPool } from './geometry/geometry';
@@ -12,7 +13,7 @@ import { DiskStore } from './platform/store';
 import { buildServices, storeFolder } from './services';
 import { addUser } from './users/users';
 import { HttpVault } from './vault/port';
-import { WorkPool } from './threads/pool';
+import { WorkPool } from './platform/pool';
 
 // Before there is anything to stop in order, the end of whoever started the server is the end of it.
 const leave = () => process.exit(1);
@@ -85,6 +86,7 @@ const { app, close } = buildApp({
   sessionSecret: config.sessionSecret,
   webFolder: config.webFolder,
   log,
+  answers: readAnswers(fileURLToPath(new URL('answers.json', import.meta.url))),
   reach: config.reach,
 });
 const server = createServer(app);

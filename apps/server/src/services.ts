@@ -26,26 +26,28 @@ import { DiskStore, FileStore } from './platform/store';
 import { Derived } from './schema/derive';
 import { Editions } from './schema/editions';
 import { SchemaDocuments } from './schema/documents';
-import { ChoiceLists } from './schema/lists';
+import { ChoiceLists } from './lists/lists';
 import { Properties } from './schema/properties';
-import { Rollout } from './schema/rollout';
-import { NumberSeries } from './schema/series';
-import { StartFiles } from './schema/start-files';
-import { Tries } from './schema/tries';
+import { Rollout } from './rollout/rollout';
+import { NumberSeries } from './lists/series';
+import { StartFiles } from './startfiles/start-files';
+import { Tries } from './rollout/tries';
+import { CellTexts } from './titleblocks/cell-texts';
 import { TitleBlocks } from './titleblocks/titleblocks';
 import { Fill } from './values/fill';
 import { Finder } from './values/find';
 import { Grid } from './values/grid';
 import { FileChecks } from './survey/file-checks';
 import { Judgements } from './values/judgements';
-import { Renewal } from './values/up-to-date';
-import { ToDos } from './values/to-dos';
+import { Renewal } from './upkeep/up-to-date';
+import { ToDos } from './upkeep/to-dos';
 import { SignInAttempts } from './users/attempts';
 import { People } from './users/people';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
+import { VaultLocks } from './vault/locks';
 import { Vault } from './vault/vault';
-import { WorkPool } from './threads/pool';
+import { WorkPool } from './platform/pool';
 
 /** What the services are built on. */
 export interface Ground {
@@ -86,17 +88,18 @@ export function buildServices({
   const jobs = new Jobs(db, databaseUrl, clock, warn);
   const uploadFolder = join(dataFolder, 'uploads');
   const own = [storeFolder(dataFolder), uploadFolder, join(dataFolder, 'postgres'), join(dataFolder, 'tmp')];
-  const libraries = new Libraries(db, uploadFolder, own, () => deliveries.places());
+  const libraries = new Libraries(db, uploadFolder, own);
   const scanner = new Scanner(db, pool, clock);
   const geometries = new Geometries(db, kernel, jobs);
-  const classes = new Classes(db, () => scanner.settle());
+  const classes = new Classes(db, scanner);
   const uploads = new Uploads(db, store, join(dataFolder, 'tmp'));
   const surveys = new Surveys(db, pool, libraries, properties, clock);
   const finder = new Finder(db, properties);
-  const judgements = new Judgements(db, (only, now) => pool.run('judge', { only, now }).finally(() => void db.facts.written++), clock);
+  const judgements = new Judgements(db, pool, clock);
   const grid = new Grid(db, properties, judgements);
-  const titleBlocks = new TitleBlocks(db, properties, libraries, judgements);
-  const trays = new Trays(db, properties, titleBlocks, editions, derived, clock);
+  const cellTexts = new CellTexts(properties);
+  const titleBlocks = new TitleBlocks(db, properties, libraries, judgements, cellTexts);
+  const trays = new Trays(db, properties, cellTexts, editions, derived, clock);
   const lists = new ChoiceLists(db, properties, trays, own, clock);
   const series = new NumberSeries(db, properties, trays, clock);
   const rollout = new Rollout(db, editions, trays, clock);
@@ -109,11 +112,12 @@ export function buildServices({
   const fileChecks = new FileChecks(db, judgements);
   const tries = new Tries(db, pool, jobs, editions, trays, clock);
   const documents = new SchemaDocuments(db, editions, clock);
-  const vault: Vault = new Vault(db, vaultPort, properties, libraries, titleBlocks, () => applying, clock);
-  const applying = new Applying(db, store, pool, trays, clock, () => vault.refreshLocks(), at, warn);
+  const vaultLocks = new VaultLocks(db, vaultPort);
+  const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
+  const vault = new Vault(db, vaultPort, properties, libraries, cellTexts, vaultLocks, applying, clock);
   const changes = new Changes(jobs, geometries);
-  const cleanUps = new CleanUps(db, properties, trays, () => vault.refreshLocks());
-  const foreign = new ForeignMappings(db, properties, surveys, trays, () => vault.refreshLocks());
+  const cleanUps = new CleanUps(db, properties, trays, vaultLocks);
+  const foreign = new ForeignMappings(db, properties, surveys, trays, vaultLocks);
   const learning = new Learning(db, pool, properties, titleBlocks);
   const checks = new Checks(db, pool);
   const tokens = new Tokens(db, clock);
@@ -123,7 +127,7 @@ export function buildServices({
   const layouts = new Layouts(db, properties);
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
   const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));
-  const deliveries: Deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
+  const deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
   const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, vault, layouts, sendOuts, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
@@ -178,6 +182,7 @@ export function buildServices({
     changes,
     boms,
     vault,
+    vaultLocks,
     layouts,
     sendOuts,
     takeBacks,

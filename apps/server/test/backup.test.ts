@@ -10,7 +10,7 @@ import { migrate } from '../src/platform/migrations';
 import { KernelPool } from '../src/geometry/geometry';
 import { buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
-import { WorkPool } from '../src/threads/pool';
+import { WorkPool } from '../src/platform/pool';
 import { Person, Rule, freshDatabase, startRule } from './harness';
 
 const root = join(import.meta.dirname, '../../..');

@@ -4,7 +4,7 @@ import { KernelPool } from '../src/geometry/geometry';
 import { Db } from '../src/platform/db';
 import { buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
-import { WorkPool } from '../src/threads/pool';
+import { WorkPool } from '../src/platform/pool';
 
 /** Applies a person's tray and kills its own process, as a power cut would, at the step that it is told. */
 const [databaseUrl, data, vaultUrl, worker, step, mode, user] = process.argv.slice(2) as [string, string, string, string, string, string, string];

@@ -19,15 +19,18 @@ import { Step } from '../src/changes/apply';
 import { loadDemo } from '../src/demo';
 import { KernelPool } from '../src/geometry/geometry';
 import { Db } from '../src/platform/db';
+import { readAnswers } from '../src/routes/openapi';
 import { migrate } from '../src/platform/migrations';
 import { FileStore } from '../src/platform/store';
 import { Services, buildServices, storeFolder } from '../src/services';
 import { HttpVault } from '../src/vault/port';
-import { WorkPool } from '../src/threads/pool';
+import { WorkPool } from '../src/platform/pool';
 
 // Jobs wait for their turn, and machines are slow at times.
 jest.setTimeout(60_000);
 
+/** What the routes answer with, as the build has described it. */
+export const ANSWERS = readAnswers(join(import.meta.dirname, '../dist/answers.json'));
 const TOKEN = 'test-token';
 const worker = join(import.meta.dirname, '../dist/worker.mjs');
 const kernelWorker = join(import.meta.dirname, '../dist/geometry.mjs');
@@ -203,6 +206,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
     databaseUrl: database.url,
     sessionSecret: 'test',
     webFolder: null,
+    answers: ANSWERS,
     log: pino({ level: 'info' }, { write: (line: string) => void logged.push(line) }),
   });
   const server = await listening(app);

@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { JobRow } from '@rule/contract';
 import { LOCKS } from '../src/platform/locks';
-import { readFiles } from '../src/threads/read';
+import { readFiles } from '../src/library/read.thread';
 import { Person, Rule, startRule } from './harness';
 
 let rule: Rule;

@@ -7,7 +7,7 @@ import request from 'supertest';
 import { buildApp } from '../src/app';
 import { readConfig } from '../src/config';
 import { run } from '../../cli/src/rule';
-import { Person, Rule, startRule } from './harness';
+import { ANSWERS, Person, Rule, startRule } from './harness';
 
 let rule: Rule;
 let varga: Person;
@@ -203,6 +203,7 @@ describe('behind a proxy', () => {
       databaseUrl: rule.databaseUrl,
       sessionSecret: 'test',
       webFolder: null,
+      answers: ANSWERS,
       log: pino({ level: 'silent' }),
       reach: { proxies: 1, https: true },
     });

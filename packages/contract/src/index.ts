@@ -1,4 +1,7 @@
 export * from './people';
+export * from './media';
+export { addressOf, methodAndPath } from './route';
+export type { ParamsOf } from './route';
 export * from './session';
 export * from './start';
 export * from './projects';

@@ -10,7 +10,7 @@ import { HELD } from '../library/readings';
 import { Db, rows } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { heldFor } from '../values/held';
 
 /** Bills of materials from product structure and the values of part files. */

@@ -3,6 +3,7 @@ import { basename, dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, HistoryQuery, LineRow } from '@rule/contract';
 import { invertLines } from '@rule/core/changes';
 import { compileStandIns } from '@rule/core/values';
+import { Locks } from './locks';
 import { JobContext, UNWATCHED } from '../jobs/jobs';
 import { ReadFile, storeReadings } from '../library/readings';
 import { unfinishedFiles } from '../library/unfinished';
@@ -10,9 +11,9 @@ import { Db, Held, LockLost, isConnectionError } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { AppError, notFound, refused } from '../platform/problem';
 import { FileStore, exists } from '../platform/store';
-import { readSettings } from '../schema/settings';
-import { WorkPool } from '../threads/pool';
-import { Prepared } from '../threads/prepare';
+import { readSettings } from '../platform/settings';
+import { WorkPool } from '../platform/pool';
+import { Prepared } from './prepare.thread';
 import { User } from '../users/user';
 import { noteStaged, plan, versionsOf } from './journal';
 import { insertLines, linesOf, toLine } from './lines';
@@ -96,8 +97,7 @@ export class Applying {
     private readonly pool: WorkPool,
     private readonly trays: Trays,
     private readonly clock: () => Date,
-    /** Called before files are checked, to learn anew which files are locked. */
-    private readonly refreshLocks: () => Promise<void>,
+    private readonly locks: Locks,
     private readonly at: (step: Step) => Promise<void> = () => Promise.resolve(),
     private readonly warn: (problem: unknown) => void = () => undefined,
   ) {
@@ -117,7 +117,7 @@ export class Applying {
   /** Applies the accepted lines of a person's tray. */
   async applyTray(user: User, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     context.progress('waiting for the files', 0, 0);
-    await this.refreshLocks();
+    await this.locks.refresh();
     return this.underLock(async (held) => {
       const set = await this.db.transaction((sql) => this.trays.pendingSet(sql, user));
       const lines = (await linesOf(this.db, set)).filter((line) => line.accepted);
@@ -159,7 +159,7 @@ export class Applying {
   /** Applies a change set that is in no tray and was made ready elsewhere. */
   async applySet(user: User, set: number, mode: ApplyMode, title: string, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     context.progress('waiting for the files', 0, 0);
-    await this.refreshLocks();
+    await this.locks.refresh();
     return this.underLock(async (held) => {
       await this.db.run('UPDATE change_sets SET mode = $2 WHERE id = $1', [set, mode]);
       return this.apply(held, user, mode, title, await linesOf(this.db, set), set, null, context);
@@ -179,7 +179,7 @@ export class Applying {
   async revert(user: User, id: number, context: JobContext = UNWATCHED): Promise<ApplyReport> {
     const set = await this.checkRevert(id);
     context.progress('waiting for the files', 0, 0);
-    await this.refreshLocks();
+    await this.locks.refresh();
     const applied = (await linesOf(this.db, id)).filter((line) => line.state === 'applied');
     return this.applyLines(user, `revert of ${set.title}`, invertLines(applied.map(toLine), `reverts change set ${id}`), id, context);
   }

@@ -4,7 +4,7 @@ import { addressKey, orNull } from '@rule/core/changes';
 import { HeldValue, sameHeld } from '@rule/core/values';
 import { Db } from '../platform/db';
 import { notFound } from '../platform/problem';
-import { WorkPool } from '../threads/pool';
+import { WorkPool } from '../platform/pool';
 
 const MOST_LISTED = 500;
 /** Files read in one go. */

@@ -1,7 +1,7 @@
 import { FileReading } from '@rule/core/files';
 import { Db, Held } from '../platform/db';
 import { LOCKS } from '../platform/locks';
-import { WorkPool } from '../threads/pool';
+import { WorkPool } from '../platform/pool';
 import { JournalRow, OpenSet, journalOf, noteStaged, openSets, unclearedSets } from './journal';
 import { MovedHolders, Recorder, Written } from './record';
 import { Swap } from './swap';

@@ -8,9 +8,8 @@ import { invalid, notFound, refused } from '../platform/problem';
 import { Derived } from '../schema/derive';
 import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { clashesOf } from '../schema/unique';
-import { TitleBlocks } from '../titleblocks/titleblocks';
 import { User } from '../users/user';
 import { heldAt, standing } from '../values/held';
 import { HELD } from '../library/readings';
@@ -29,6 +28,12 @@ const UNDECIDED = `(f.removed OR f.lock_reason IS NOT NULL OR (${plain(HELD)} IS
 const MOST_ISSUES = 200;
 /** Typed steps of a tray that can be undone. */
 const MOST_STEPS = 100;
+
+/** Who knows what shows values, and has to follow when they change. */
+export interface Follows {
+  /** The lines that follow from lines that change properties. */
+  following(sql: Sql, lines: readonly Line[]): Promise<Line[]>;
+}
 
 interface Target extends TargetState {
   readonly removed: boolean;
@@ -50,7 +55,7 @@ export class Trays {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
-    private readonly titleBlocks: TitleBlocks,
+    private readonly shown: Follows,
     private readonly editions: Editions,
     private readonly derived: Derived,
     private readonly clock: () => Date,
@@ -339,7 +344,7 @@ export class Trays {
   /** What follows from lines: values that are computed from a changed one, and title block texts that show one. */
   private async following(sql: Sql, lines: readonly Line[], free: (line: Line) => boolean): Promise<Line[]> {
     const computed = await this.unlocked(sql, (await this.derived.following(sql, lines)).filter(free));
-    const shown = (await this.titleBlocks.following(sql, [...lines, ...computed])).filter(free);
+    const shown = (await this.shown.following(sql, [...lines, ...computed])).filter(free);
     return [...computed, ...shown];
   }
 

@@ -3,15 +3,16 @@ import { Line } from '@rule/core/changes';
 import { judge, reaches, whyNotTyped } from '@rule/core/schema';
 import { CleanUp, CleanLine, Clash, HolderValues, LeftOut, cleanUp, clashKey, namesRead } from '@rule/core/survey';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { Locks } from '../changes/locks';
 import { Trays } from '../changes/tray';
 import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
 import { invalid, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { User } from '../users/user';
-import { filterSql } from '../values/filter';
-import { WritableFile, barredFiles } from './barred';
+import { filterSql } from '../library/filter';
+import { WritableFile, barredFiles } from '../changes/barred';
 
 /** Files whose values are read in one go. */
 const PAGE = 4000;
@@ -62,7 +63,7 @@ export class CleanUps {
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly trays: Trays,
-    private readonly refreshLocks: () => Promise<void>,
+    private readonly locks: Locks,
   ) {}
 
   /** What a clean-up would do. Nothing is stored. */
@@ -124,7 +125,7 @@ export class CleanUps {
        FROM files f JOIN libraries l ON l.id = f.library_id WHERE NOT f.removed AND f.problem IS NULL AND f.id <> $1 AND ${condition.sql}`,
       [from, names, ...condition.bind],
     );
-    await this.refreshLocks();
+    await this.locks.refresh();
     const barred = await barredFiles(found);
     const free = found.filter((file) => !barred.has(file.file));
     const lines = free.flatMap(({ file, held }) =>
@@ -159,7 +160,7 @@ export class CleanUps {
       (property) => targetsOf(action).includes(property.writtenName) && property.kinds.every((kind) => whyNotTyped(property, kind) !== null),
     );
     if (computed) throw refused('computed', `${computed.caption} ${whyNotTyped(computed, computed.kinds[0]!)}.`);
-    await this.refreshLocks();
+    await this.locks.refresh();
     const standIns = await this.standIns();
     const choice = new Map(chosen.map(({ file, holder, name }) => [clashKey(file, holder), name]));
     const built: Built = { lines: [], clashes: [], leftOut: [], skipped: new Map(), files: new Map() };

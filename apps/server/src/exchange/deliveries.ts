@@ -6,7 +6,7 @@ import { LOCKS } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { readPlain } from '../platform/plain-file';
 import { exists, freeName, sync, within } from '../platform/store';
-import { filterSql } from '../values/filter';
+import { filterSql } from '../library/filter';
 import { User } from '../users/user';
 import { Layouts } from './layouts';
 import { SendOuts } from './send-outs';
@@ -125,14 +125,6 @@ export class Deliveries {
     const library = roots.find(({ root }) => within(folder, root) || within(root, folder));
     if (library) throw invalid('library-folder', `${path} is part of the library ${library.name} or holds it.`);
     return folder;
-  }
-
-  /** Where tables come from or go to: no library may stand there. */
-  async places(): Promise<{ readonly what: string; readonly folder: string }[]> {
-    return [
-      ...(await this.folders()).map(({ folder }) => ({ what: 'watched for tables', folder })),
-      ...(await this.list()).map(({ folder, name }) => ({ what: `where ${name} is delivered to`, folder })),
-    ];
   }
 
   /** Delivers what is due and takes back what has come. Run once a minute or more often; several servers share the work. */

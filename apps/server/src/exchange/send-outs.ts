@@ -11,8 +11,8 @@ import { exists } from '../platform/store';
 import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
 import { Surveys } from '../survey/survey';
-import { WorkPool } from '../threads/pool';
-import { SentOut } from '../threads/send-out';
+import { WorkPool } from '../platform/pool';
+import { SentOut } from './send-out.thread';
 import { User, mayDecide } from '../users/user';
 
 /** Columns that a workbook may have (ECMA-376: 16384), less those that say which file a row is about. */

@@ -24,8 +24,9 @@ import { Db } from '../platform/db';
 import { forbidden, invalid, notFound, refused } from '../platform/problem';
 import { FileStore } from '../platform/store';
 import { Editions } from '../schema/editions';
-import { WorkPool } from '../threads/pool';
-import { Compared, Outcome, TableInput } from '../threads/take-back';
+import { WorkPool } from '../platform/pool';
+import { Compared, Outcome, TableInput } from './take-back.thread';
+import { PutAway } from './tray.thread';
 import { User, mayDecide } from '../users/user';
 
 /** Largest table that Rule takes back. */
@@ -345,13 +346,15 @@ export class TakeBacks {
     return this.view(id);
   }
 
+  /** Puts what is decided to be taken in a person's tray, or under a title in a change set apart. */
+  private putAway(user: User, id: number, apart: string | null): Promise<Outcome<PutAway>> {
+    return this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart });
+  }
+
   /** Puts what is decided to be taken in a person's tray. */
   async toTray(user: User, id: number): Promise<TakeBackView> {
     const { name } = await this.stored(id);
-    const put = await this.jobs.within(user, 'take-back', `Put values of ${name} in the tray`, () =>
-      this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: null }),
-    );
-    unpacked(name, put);
+    unpacked(name, await this.jobs.within(user, 'take-back', `Put values of ${name} in the tray`, () => this.putAway(user, id, null)));
     return this.view(id);
   }
 
@@ -359,7 +362,7 @@ export class TakeBacks {
   async apply(user: User, id: number, mode: ApplyMode, context: JobContext): Promise<ApplyReport> {
     const { name } = await this.stored(id);
     const title = `take-back ${id}: ${name}`;
-    const { changeSet } = unpacked(name, await this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart: title }));
+    const { changeSet } = unpacked(name, await this.putAway(user, id, title));
     return this.applying.applySet(user, changeSet!, mode, title, context);
   }
 

@@ -3,16 +3,17 @@ import { Line, addressKey } from '@rule/core/changes';
 import { Property, whyNotTyped } from '@rule/core/schema';
 import { translate } from '@rule/core/survey';
 import { HeldValue, compileStandIns, sameHeld } from '@rule/core/values';
+import { Locks } from '../changes/locks';
 import { Trays } from '../changes/tray';
-import { WritableFile, barredFiles } from '../cleanup/barred';
+import { WritableFile, barredFiles } from '../changes/barred';
 import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { Surveys } from '../survey/survey';
 import { User } from '../users/user';
-import { clausesSql, filterSql } from '../values/filter';
+import { clausesSql, filterSql } from '../library/filter';
 
 /** Files whose values are read in one go. */
 const PAGE = 4000;
@@ -36,7 +37,7 @@ export class ForeignMappings {
     private readonly properties: Properties,
     private readonly surveys: Surveys,
     private readonly trays: Trays,
-    private readonly refreshLocks: () => Promise<void>,
+    private readonly locks: Locks,
   ) {}
 
   list(): Promise<ForeignMapping[]> {
@@ -117,7 +118,7 @@ export class ForeignMappings {
   private async build({ rows: wanted, filter, clash, keep }: ForeignRequest): Promise<Built> {
     const active = await this.targets(wanted);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
-    await this.refreshLocks();
+    await this.locks.refresh();
     const built: Built = {
       lines: [],
       counts: wanted.map(({ from, to }) => ({ from, to, values: 0, arrive: 0, same: 0, blank: 0, refused: 0, kept: 0 })),

@@ -2,8 +2,8 @@ import { Learned, LearnedName } from '@rule/contract';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { Db, rows } from '../platform/db';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
-import { WorkPool } from '../threads/pool';
+import { readSettings } from '../platform/settings';
+import { WorkPool } from '../platform/pool';
 
 /** Names with more different values than this are identifiers, whose overlap says little and costs much. */
 const MOST_DISTINCT = 5000;

@@ -5,7 +5,7 @@ import { Piscina } from 'piscina';
 import { JobCancelled, JobContext, Jobs } from '../jobs/jobs';
 import { Db, isConnectionError } from '../platform/db';
 import { notFound } from '../platform/problem';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { Masses } from './masses';
 
 /** Longest that the kernel may work on one shape. */

@@ -4,7 +4,7 @@ import { HeldValue } from '@rule/core/values';
 import { Line } from '@rule/core/changes';
 import { HELD } from '../library/readings';
 import { Sql } from '../platform/db';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 
 /** Assemblies with all that stands in them, however deep. */
 const BELOW = `WITH RECURSIVE below(id) AS (SELECT unnest($1::int[]) UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL) SELECT id FROM below`;

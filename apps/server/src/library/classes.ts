@@ -1,7 +1,8 @@
 import { ClassDraft, ClassRow } from '@rule/contract';
 import { Db, Sql } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
-import { clausesSql } from '../values/filter';
+import { clausesSql } from './filter';
+import type { Scanner } from './scan';
 
 /** The classes in the order in which they are tried. */
 export const readClasses = (sql: Sql): Promise<ClassRow[]> =>
@@ -31,7 +32,7 @@ export async function assignClasses(sql: Sql, files: readonly number[] | null): 
 export class Classes {
   constructor(
     private readonly db: Db,
-    private readonly settle: () => Promise<void>,
+    private readonly scanner: Pick<Scanner, 'settle'>,
   ) {}
 
   list(): Promise<ClassRow[]> {
@@ -67,7 +68,7 @@ export class Classes {
           ]);
       await assignClasses(sql, null);
     });
-    await this.settle();
+    await this.scanner.settle();
     return this.list();
   }
 }

@@ -6,12 +6,16 @@ import { Db, Sql } from '../platform/db';
 import { LOCKS } from '../platform/locks';
 import { invalid, notFound, refused } from '../platform/problem';
 import { within } from '../platform/store';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { matchIdentities } from './identities';
 import { HELD, KeptReading } from './readings';
 
 /** The columns of a file row. */
 export const FILE_ROW = `f.id, f.library_id AS library, f.path, f.folder, f.name, f.kind, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.problem, f.lock_reason AS lock`;
+
+/** Folders of the server where tables come from or go to, with what they are for. */
+const OTHER_PLACES = `SELECT 'watched for tables' AS what, content->>'folder' AS folder FROM watched_folders
+  UNION ALL SELECT 'where ' || (content->>'name') || ' is delivered to', content->>'folder' FROM deliveries`;
 
 /** Libraries and what their files hold. */
 export class Libraries {
@@ -21,8 +25,6 @@ export class Libraries {
     private readonly uploads: string,
     /** Folders that no library may be: Rule's own. */
     private readonly forbidden: readonly string[],
-    /** Folders of the server that are used for something else, with what for. */
-    private readonly otherPlaces: () => Promise<readonly { readonly what: string; readonly folder: string }[]>,
   ) {}
 
   /** A folder on which a library may stand. @param but a library that may stand there already */
@@ -31,7 +33,7 @@ export class Libraries {
     if (root === undefined || !(await stat(root)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
     for (const own of this.forbidden)
       if (within(root, own) || within(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
-    const place = (await this.otherPlaces()).find(({ folder }) => within(root, folder) || within(folder, root));
+    const place = (await this.db.all<{ what: string; folder: string }>(OTHER_PLACES)).find(({ folder }) => within(root, folder) || within(folder, root));
     if (place) throw invalid('other-use', `${path} is a folder ${place.what}, or holds one; no library stands there.`);
     const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries WHERE id IS DISTINCT FROM $1', [but])).find(
       (other) => other.name === name || within(root, other.root) || within(other.root, root),

@@ -5,16 +5,16 @@ import { RescanReport } from '@rule/contract';
 import { JobCancelled, JobContext, UNWATCHED } from '../jobs/jobs';
 import { Db, rows } from '../platform/db';
 import { LOCKS, SHARE_LOCK } from '../platform/locks';
-import { readSettings } from '../schema/settings';
-import { ScanInput } from '../threads/read';
-import { WorkPool } from '../threads/pool';
+import { readSettings } from '../platform/settings';
+import { ScanInput } from './read.thread';
+import { WorkPool } from '../platform/pool';
 import { forgetBlocks } from './blocks';
 import { unfinishedFiles, unfinishedPaths } from './unfinished';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
 import { recountFiles, recountValues } from './counts';
-import { assignWide } from '../projects/members';
-import { noteArrivals } from '../values/to-dos';
+import { assignWide } from './members';
+import { noteArrivals } from './arrivals';
 
 /** A batch that a worker reads in one go holds at most so many files and bytes. */
 const BATCH_FILES = 100;

@@ -14,7 +14,7 @@ import { LOCKS } from '../platform/locks';
 import { hashPlain } from '../platform/plain-file';
 import { invalid, notFound } from '../platform/problem';
 import { FileStore, sync } from '../platform/store';
-import { LARGEST_FILE } from '../threads/read';
+import { LARGEST_FILE } from './read.thread';
 import { isPassedOver } from './scan';
 
 /** Largest archive, most entries of one, most bytes that one unpacks to. */

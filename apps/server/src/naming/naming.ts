@@ -12,8 +12,8 @@ import { AppError, invalid, refused } from '../platform/problem';
 import { FileStore, exists, sync } from '../platform/store';
 import { BATCH, Derived } from '../schema/derive';
 import { loadFacts, surroundingsOf } from '../schema/facts';
-import { readSettings } from '../schema/settings';
-import { WorkPool } from '../threads/pool';
+import { readSettings } from '../platform/settings';
+import { WorkPool } from '../platform/pool';
 import { User } from '../users/user';
 
 const KEY = 'fileNaming';

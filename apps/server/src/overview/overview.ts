@@ -5,14 +5,14 @@ import { compileStandIns } from '@rule/core/values';
 import { Db, rows } from '../platform/db';
 import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { Vault } from '../vault/vault';
 import { Boms } from '../bom/boms';
 import { Layouts } from '../exchange/layouts';
 import { SendOuts } from '../exchange/send-outs';
 import { Judgements } from '../values/judgements';
-import { ToDos } from '../values/to-dos';
+import { ToDos } from '../upkeep/to-dos';
 
 const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
 

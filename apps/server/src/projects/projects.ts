@@ -9,7 +9,7 @@ import { invalid, notFound, refused } from '../platform/problem';
 import { BATCH, Derived, linesOf } from '../schema/derive';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { User } from '../users/user';
-import { assignWide } from './members';
+import { assignWide } from '../library/members';
 
 /** Members and files that wait which one answer names. */
 const MOST = 2000;

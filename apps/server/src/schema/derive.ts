@@ -4,7 +4,7 @@ import { HeldValue, heldText, sameHeld } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
 import { preparedInForce } from './prepared';
-import { readSettings } from './settings';
+import { readSettings } from '../platform/settings';
 
 /** Files judged in one go. */
 export const BATCH = 1000;

@@ -6,7 +6,7 @@ import { Db } from '../platform/db';
 import { invalid } from '../platform/problem';
 import { User } from '../users/user';
 import { Editions } from './editions';
-import { readSettings } from './settings';
+import { readSettings } from '../platform/settings';
 
 /** A schema in the forms in which it travels: JSON, a workbook, a printed page. */
 export class SchemaDocuments {

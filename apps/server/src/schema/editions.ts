@@ -26,7 +26,7 @@ import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
 import { fillIn } from './properties';
-import { readSettings } from './settings';
+import { readSettings } from '../platform/settings';
 
 interface Stored {
   readonly id: number;

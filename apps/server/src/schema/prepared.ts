@@ -3,7 +3,7 @@ import { compileStandIns } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { choiceListsOf } from './choices';
 import { inForceOf } from './editions';
-import { readSettings } from './settings';
+import { readSettings } from '../platform/settings';
 
 /** What schemas are judged with: stand-ins, choice lists, workflow states and the present instant. */
 export async function groundOf(sql: Sql, now: Date): Promise<JudgeGround> {

@@ -3,7 +3,7 @@ import { InsertReading, SheetReading } from '@rule/core/files';
 import { cellsOfBlocks } from '../library/blocks';
 import { Db } from '../platform/db';
 import { Editions } from './editions';
-import { readSettings } from './settings';
+import { readSettings } from '../platform/settings';
 
 /** Checks the draft, or what is in force, and the sheets of all drawings against a practice. */
 export async function standardsOf(db: Db, editions: Editions, practice: Practice): Promise<StandardFinding[]> {

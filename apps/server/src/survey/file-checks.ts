@@ -5,7 +5,7 @@ import { HeldValue, compileStandIns } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Db } from '../platform/db';
 import { inForceOf } from '../schema/editions';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { Judgements, UNHELD } from '../values/judgements';
 
 /** Files of one page. */

@@ -17,7 +17,7 @@ import {
   HistoryQuery,
 } from '@rule/contract';
 import { Kind, checkDefinition, compareNames, likenessKey } from '@rule/core/schema';
-import { ValueCount, draftFrom, guessType } from '@rule/core/survey';
+import { Abbreviation, ValueCount, draftFrom, findTwins, guessType, pictureOf } from '@rule/core/survey';
 import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
 import { distinctValues } from '../library/counts';
@@ -26,10 +26,23 @@ import { Db, rows } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
 import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
-import { WorkPool } from '../threads/pool';
+import { readSettings } from '../platform/settings';
+import { WorkPool } from '../platform/pool';
 import { User } from '../users/user';
-import { filterSql } from '../values/filter';
+import { filterSql } from '../library/filter';
+
+declare module '../platform/pool' {
+  interface Tasks {
+    readonly findTwins: (input: {
+      readonly names: readonly string[];
+      readonly abbreviations: readonly Abbreviation[];
+    }) => Promise<ReturnType<typeof findTwins>>;
+    readonly pictureOf: (input: {
+      readonly values: readonly ValueCount[];
+      readonly synonyms: readonly (readonly string[])[];
+    }) => Promise<ReturnType<typeof pictureOf>>;
+  }
+}
 
 /** Distinct values that are listed and looked at. */
 const MOST_VALUES = 5000;

@@ -1,37 +1,21 @@
 import { BindingRequest, BlockRow, BlockView, Learned } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { BlockReading, InsertReading } from '@rule/core/files';
-import { Match } from '@rule/core/identity';
-import { Property, slotOf } from '@rule/core/schema';
-import { Binding, BoundCell, CellLearner, CellObservation, cellLines, cellText, isStale } from '@rule/core/titleblocks';
-import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { BlockReading } from '@rule/core/files';
+import { Property } from '@rule/core/schema';
+import { CellLearner, CellObservation, cellLines, isStale } from '@rule/core/titleblocks';
+import { compileStandIns } from '@rule/core/values';
 import { BLOCKS_OF_F, cellsOfBlocks } from '../library/blocks';
 import { Libraries } from '../library/library';
+import { CellTexts, DRAWINGS, Drawing } from './cell-texts';
 import { Judgements } from '../values/judgements';
-import { Db, Sql } from '../platform/db';
+import { Db } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
-import { valuesFor, valuesOfSheets } from '../values/held';
-
-interface Drawing {
-  readonly id: number;
-  readonly path: string;
-  readonly model: number | null;
-  readonly match: Match | null;
-  /** Hashes of its blocks. */
-  readonly blocks: readonly string[];
-  readonly inserts: readonly InsertReading[];
-  /** Cell texts by holder and tag. */
-  readonly texts: Readonly<Record<string, Readonly<Record<string, string>>>>;
-}
+import { readSettings } from '../platform/settings';
+import { valuesFor } from '../values/held';
 
 /** Exceptions of one learned binding that are listed. */
 const MOST_EXCEPTIONS = 100;
-
-const DRAWINGS = `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, f.blocks, f.reading->'inserts' AS inserts,
-    coalesce((SELECT jsonb_object_agg(h.holder, h.cells) FROM (SELECT v.holder, jsonb_object_agg(v.name, v.text) AS cells FROM held_values v WHERE v.file_id = f.id AND v.place = 'cell' GROUP BY v.holder) h), '{}') AS texts
-  FROM files f WHERE f.kind = 'drawing' AND NOT f.removed AND f.reading IS NOT NULL`;
 
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {
@@ -40,11 +24,8 @@ export class TitleBlocks {
     private readonly properties: Properties,
     private readonly libraries: Libraries,
     private readonly judgements: Pick<Judgements, 'settle'>,
+    private readonly texts: CellTexts,
   ) {}
-
-  bindings(sql: Sql): Promise<Binding[]> {
-    return sql.kept('bindings', (own) => own.all<Binding>('SELECT block, tag, property_id AS "propertyId", source, format FROM bindings ORDER BY block, tag'));
-  }
 
   async bind({ block, tag, property, source, format }: BindingRequest): Promise<void> {
     const known = (await this.list()).find((row) => row.name === block)?.cells.some((cell) => cell.tag === tag);
@@ -62,8 +43,8 @@ export class TitleBlocks {
   /** All blocks with attribute definitions, with the drawings that place them. */
   async list(): Promise<BlockRow[]> {
     await this.judgements.settle();
-    const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.bindings(this.db)]);
-    const bound = await this.bound(this.db, drawings, bindings, []);
+    const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.texts.bindings(this.db)]);
+    const bound = await this.texts.bound(this.db, drawings, bindings, []);
     const stale = new Map<string, number>();
     for (const cell of bound.filter(isStale)) {
       const place = `${cell.drawing} ${cell.holder}`;
@@ -99,7 +80,7 @@ export class TitleBlocks {
     const bindings = block.cells.flatMap((cell) => (cell.binding?.propertyId === property ? [cell.binding] : []));
     if (bindings.length === 0) return [];
     const drawings = await this.db.all<Drawing>(`${DRAWINGS} AND f.id = ANY($1::int[])`, [block.drawings.map((drawing) => drawing.file)]);
-    const bound = await this.bound(this.db, drawings, bindings, []);
+    const bound = await this.texts.bound(this.db, drawings, bindings, []);
     return bindings.map(({ tag, source }) => {
       const cells = bound.filter((cell) => cell.tag === tag);
       return { block: block.name, tag, source, drawings: cells.length, stale: cells.filter(isStale).length };
@@ -126,7 +107,7 @@ export class TitleBlocks {
     const block = found?.block;
     const insert = drawing?.inserts.find((candidate) => candidate.block === blockName);
     if (!drawing || !block || !insert) throw notFound(`The block ${blockName} in ${row.path}`);
-    const bound = await this.bound(this.db, [drawing], await this.bindings(this.db), lines);
+    const bound = await this.texts.bound(this.db, [drawing], await this.texts.bindings(this.db), lines);
     const match = drawing.match ?? { state: 'unmatched' };
     const paths = await this.libraries.paths(this.db, match.state === 'matched' ? [match.file] : []);
     return {
@@ -149,29 +130,7 @@ export class TitleBlocks {
       ...drawing,
       inserts: drawing.inserts.filter((insert) => insert.block === blockName),
     }));
-    return cellLines(await this.bound(this.db, drawings, await this.bindings(this.db), pending), `title block ${blockName}`, false);
-  }
-
-  /** The cell lines that follow from lines that change properties: in the drawing itself and in drawings that show the model. */
-  async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
-    const changed = lines.filter((line) => line.address.place === 'property');
-    if (changed.length === 0) return [];
-    const bindings = await this.bindings(sql);
-    const active = await this.properties.active(sql);
-    const names = new Set(changed.map((line) => line.address.name));
-    const concerned = bindings.filter((binding) => {
-      const property = active.get(binding.propertyId);
-      return property !== undefined && names.has(slotOf(property).name);
-    });
-    if (concerned.length === 0) return [];
-    const files = [...new Set(changed.map((line) => line.address.file))];
-    const drawings = await sql.all<Drawing>(`${DRAWINGS} AND (f.id = ANY($1::int[]) OR f.model_file_id = ANY($1::int[])) ORDER BY f.path`, [files]);
-    const touched = new Set(changed.map((line) => JSON.stringify([line.address.file, line.address.name])));
-    const bound = await this.bound(sql, drawings, concerned, changed, (drawing, binding) => {
-      const source = binding.source === 'drawing' ? drawing.id : drawing.model;
-      return touched.has(JSON.stringify([source, slotOf(active.get(binding.propertyId)!).name]));
-    });
-    return cellLines(bound, 'follows from the property', true);
+    return cellLines(await this.texts.bound(this.db, drawings, await this.texts.bindings(this.db), pending), `title block ${blockName}`, false);
   }
 
   /** What every cell shows, as the drawings themselves tell, with those that do not. Drawings are read some hundred at a time, twice. */
@@ -179,7 +138,7 @@ export class TitleBlocks {
     const active = [...(await this.properties.active(this.db)).values()];
     const learner = new CellLearner(active, compileStandIns((await readSettings(this.db)).standIns));
     for await (const cells of this.observations(active)) for (const { cell } of cells) learner.observe(cell);
-    const inForce = await this.bindings(this.db);
+    const inForce = await this.texts.bindings(this.db);
     const learned = learner.learned(inForce).map((binding) => ({
       ...binding,
       bound: inForce.find((other) => other.block === binding.block && other.tag === binding.tag) ?? null,
@@ -216,64 +175,4 @@ export class TitleBlocks {
       after = page.at(-1)!.id;
     }
   }
-
-  /** What the bound cells of drawings hold and would show. */
-  private async bound(
-    sql: Sql,
-    drawings: readonly Drawing[],
-    bindings: readonly Binding[],
-    lines: readonly Line[],
-    wanted: (drawing: Drawing, binding: Binding) => boolean = () => true,
-  ): Promise<BoundCell[]> {
-    const active = await this.properties.active(sql);
-    const settings = await readSettings(sql);
-    const standIns: StandIns = compileStandIns(settings.standIns);
-    const used = new Map<number, Property>(
-      bindings.flatMap(({ propertyId }) => (active.has(propertyId) ? [[propertyId, active.get(propertyId)!] as const] : [])),
-    );
-    const files = [...new Set(drawings.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
-    const held = await valuesFor(sql, files, used.values());
-    const sheets = await valuesOfSheets(
-      sql,
-      drawings.map((drawing) => drawing.id),
-      [...used.values()].filter((property) => property.level === 'sheet'),
-    );
-    const pending = new Map(
-      lines
-        .filter((line) => line.address.place === 'property' || line.address.place === 'cell')
-        .map((line) => [JSON.stringify([line.address.file, line.address.holder, line.address.place, line.address.name]), line.proposed]),
-    );
-    const valueOf = (file: number, holder: string, property: Property): HeldValue | null => {
-      // A value of a sheet is held by the block that stands on it.
-      const own = property.level === 'sheet' ? holder : '';
-      const slot = slotOf(property, property.level === 'sheet' ? 'drawing' : undefined);
-      const key = JSON.stringify([file, own, slot.place, slot.name]);
-      return pending.has(key) ? pending.get(key)! : ((own ? sheets.get(`${file}/${own}`) : held.get(file))?.[property.id] ?? null);
-    };
-    return drawings.flatMap((drawing) =>
-      drawing.inserts.flatMap((insert) =>
-        bindings
-          .filter((binding) => binding.block === insert.block && used.has(binding.propertyId) && wanted(drawing, binding))
-          .map((binding): BoundCell => {
-            const property = used.get(binding.propertyId)!;
-            const source = binding.source === 'drawing' ? drawing.id : drawing.model;
-            return {
-              drawing: drawing.id,
-              holder: insert.holder,
-              tag: binding.tag,
-              stored: drawing.texts[insert.holder]?.[binding.tag] ?? null,
-              shown:
-                source === null
-                  ? { state: 'no-model', placeholder: property.placeholder, why: noModel(drawing.match) }
-                  : cellText(valueOf(source, insert.holder, property), property, binding.format, standIns),
-            };
-          }),
-      ),
-    );
-  }
 }
-
-const noModel = (match: Match | null): string =>
-  match?.state === 'ambiguous'
-    ? `${match.candidates.length} files could be the model that this drawing shows`
-    : 'the model that this drawing shows is not in the library';

@@ -9,9 +9,9 @@ import { Editions } from '../schema/editions';
 import { loadFacts, surroundingsOf } from '../schema/facts';
 import { choiceListsOf } from '../schema/choices';
 import { preparedInForce } from '../schema/prepared';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { User } from '../users/user';
-import { filterSql } from './filter';
+import { filterSql } from '../library/filter';
 
 interface ChosenFile {
   readonly id: number;

@@ -6,9 +6,9 @@ import { FILE_STATE, FileState, STATE_FROM } from '../library/file-state';
 import { Db, rows } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../schema/settings';
+import { readSettings } from '../platform/settings';
 import { User } from '../users/user';
-import { escapeLike, filterSql } from './filter';
+import { escapeLike, filterSql } from '../library/filter';
 import { heldFor, slotRows } from './held';
 
 /** Files that are looked at in one go. */

@@ -6,7 +6,7 @@ import { Memo } from '../platform/memo';
 import { invalid, notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { User } from '../users/user';
-import { filterSql } from './filter';
+import { filterSql } from '../library/filter';
 import { heldFor } from './held';
 import { Judgements } from './judgements';
 

@@ -1,9 +1,16 @@
 import { CellFinding } from '@rule/contract';
 import { FileJudgement, Judged, PreparedSchema, repairFor } from '@rule/core/schema';
 import { CopyValue, Db, Sql } from '../platform/db';
+import { WorkPool } from '../platform/pool';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { preparedInForce } from '../schema/prepared';
+
+declare module '../platform/pool' {
+  interface Tasks {
+    readonly judge: (input: { readonly only: readonly number[] | null; readonly now: Date }) => Promise<number>;
+  }
+}
 
 /** Files judged in one go. */
 const BATCH = 200;
@@ -93,7 +100,7 @@ export async function judgeWaiting(db: Db, only: readonly number[] | null, now: 
 export class Judgements {
   constructor(
     private readonly db: Db,
-    private readonly inThread: (only: readonly number[] | null, now: Date) => Promise<number>,
+    private readonly pool: Pick<WorkPool, 'run'>,
     private readonly clock: () => Date,
   ) {}
 
@@ -141,6 +148,7 @@ export class Judgements {
     ))!;
     if (n === 0) return;
     if (n <= FEW) await judgeWaiting(this.db, only, now);
-    else await this.inThread(only, now);
+    // What the thread writes is news here, also where it breaks off.
+    else await this.pool.run('judge', { only, now }).finally(() => void this.db.facts.written++);
   }
 }

@@ -10,10 +10,11 @@ import { Db, rows } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { TitleBlocks } from '../titleblocks/titleblocks';
+import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
-import { RULE_USER, VaultEntry, VaultPort, vaultProblem } from './port';
+import { VaultLocks } from './locks';
+import { VaultEntry, VaultPort } from './port';
 
 const LINK = `id, field, kind, place, name, "in", "out", "onClash"`;
 
@@ -24,8 +25,9 @@ export class Vault {
     private readonly port: VaultPort,
     private readonly properties: Properties,
     private readonly libraries: Libraries,
-    private readonly titleBlocks: TitleBlocks,
-    private readonly applying: () => Applying,
+    private readonly texts: CellTexts,
+    private readonly locks: VaultLocks,
+    private readonly applying: Applying,
     private readonly clock: () => Date,
   ) {}
 
@@ -65,7 +67,7 @@ export class Vault {
         this.port.entries(),
         this.properties.list(this.db),
       ]);
-      await this.storeLocks(entries);
+      await this.locks.store(entries);
       const byPath = new Map(entries.map((entry) => [entry.path, entry]));
       const files = await this.db.all<{ file: number; path: string; kind: Property['kinds'][number] }>(
         'SELECT id AS file, path, kind FROM files WHERE path = ANY($1::text[]) AND NOT removed ORDER BY path',
@@ -88,37 +90,6 @@ export class Vault {
       if (!(error instanceof AppError)) throw error;
       return { problem: error.message, fields: [], links, table: [], files: [] };
     }
-  }
-
-  /** Learns from the vault which files are locked. Where it does not answer, what was last known goes on to count. */
-  async refreshLocks(): Promise<void> {
-    try {
-      await this.storeLocks(await this.port.entries());
-    } catch (error) {
-      if (!(error instanceof AppError)) throw error;
-    }
-  }
-
-  private async storeLocks(entries: readonly VaultEntry[]): Promise<void> {
-    // A vault that has lost all of its files is out of order; what it kept locked stays locked.
-    if (entries.length === 0 && (await this.db.one('SELECT 1 FROM files WHERE workflow_state IS NOT NULL AND NOT removed LIMIT 1')))
-      throw vaultProblem('The vault says that it holds no files at all. What was last known of it stays in force.');
-    const locks = entries.map(({ path, state, checkedOutBy }) => ({
-      path,
-      state,
-      lock:
-        state === 'released'
-          ? 'is released in the vault'
-          : checkedOutBy !== null && checkedOutBy !== RULE_USER
-            ? `is checked out by ${checkedOutBy} in the vault`
-            : null,
-    }));
-    await this.db.run(
-      `UPDATE files f SET lock_reason = n.lock, workflow_state = n.state
-       FROM (SELECT f2.id, l.lock, l.state FROM files f2 LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, state text) ON l.path = f2.path) n
-       WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
-      [rows(locks)],
-    );
   }
 
   private async entry(path: string): Promise<VaultEntry> {
@@ -204,7 +175,7 @@ export class Vault {
     try {
       let changeSet: number | null = null;
       if (lines.length) {
-        const report = await this.applying().applyLines(user, `check-in of ${file.name}`, [...lines, ...(await this.titleBlocks.following(this.db, lines))]);
+        const report = await this.applying.applyLines(user, `check-in of ${file.name}`, [...lines, ...(await this.texts.following(this.db, lines))]);
         if (report.state !== 'applied') throw refused('not-applied', `${file.path}: ${report.failures[0]?.message ?? 'the values could not be written'}`);
         changeSet = report.changeSet;
       }

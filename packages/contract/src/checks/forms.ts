@@ -54,7 +54,7 @@ const form = Joi.object({ ...head, panels: panels(id) });
 
 export const savedForm = Joi.object<SavedForm>({ id: id.allow(null).required(), form: form.required(), base: form.allow(null).default(null) }).required();
 
-export const formOrder = Joi.object<{ ids: number[] }>({ ids: Joi.array().items(id).max(1000).unique().required() }).required();
+export const formOrder = Joi.object<{ ids: readonly number[] }>({ ids: Joi.array().items(id).max(1000).unique().required() }).required();
 
 export const fileChoice = Joi.object<FileChoice>({
   files: Joi.array().items(id).min(1).max(MOST_FILLED).unique(),

@@ -1,3 +1,4 @@
+import { PRACTICES, Practice } from '@rule/core/standards';
 import {
   AREAS_OF,
   ChoiceListDraft,
@@ -165,7 +166,7 @@ export const changedProperties = Joi.object<ChangedProperties>({
 
 export const addedProperties = Joi.object<AddedProperties>({ properties: list(Joi.object(definition)) }).required();
 
-export const propertyOrder = Joi.object<{ ids: number[] }>({ ids: list(id, 10_000) }).required();
+export const propertyOrder = Joi.object<{ ids: readonly number[] }>({ ids: list(id, 10_000) }).required();
 
 const check = {
   title: text(200).required(),
@@ -242,7 +243,7 @@ export const seriesDraft = Joi.object<SeriesDraft>(series).required();
 export const drawNumber = Joi.object<{ file: number | null; note: string }>({ file: id.allow(null).default(null), note: text(200).default('') }).required();
 
 /** Draws numbers of a counted property for files, straight into the tray. */
-export const drawForFiles = Joi.object<{ property: number; files: number[] }>({ property: id.required(), files: list(id, 5000) }).required();
+export const drawForFiles = Joi.object<{ property: number; files: readonly number[] }>({ property: id.required(), files: list(id, 5000) }).required();
 
 export const schemaDocument = Joi.object<SchemaDocument>({
   rule: Joi.valid(1).required(),
@@ -327,4 +328,21 @@ export const settings = Joi.object<Settings>({
     .items(Joi.array().items(Joi.string().max(100)).min(2).max(50))
     .max(2000)
     .required(),
+}).required();
+
+/** An edition by its number, or the draft. */
+export const editionQuery = Joi.object<{ edition: number | null }>({ edition: Joi.number().integer().min(0).allow(null).default(null) });
+
+export const comparison = Joi.object<{ from: number; to: number }>({
+  from: Joi.number().integer().min(0).required(),
+  to: Joi.number().integer().min(0).required(),
+});
+
+export const practiceQuery = Joi.object<{ practice: Practice }>({ practice: Joi.valid(...PRACTICES).default('iso') });
+
+export const startFileQuery = Joi.object<{ name: string }>({ name: Joi.string().max(300).required() });
+
+export const starterRequest = Joi.object<{ starter: string; names: readonly string[] | null }>({
+  starter: Joi.string().max(50).required(),
+  names: Joi.array().items(Joi.string().max(255)).max(200).allow(null).default(null),
 }).required();

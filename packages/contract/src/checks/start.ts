@@ -10,4 +10,4 @@ export const startPlan = Joi.object<StartPlan>({
 
 const files = Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(5000).unique().required();
 
-export const toDoFiles = Joi.object<{ files: number[] }>({ files }).required();
+export const toDoFiles = Joi.object<{ files: readonly number[] }>({ files }).required();

@@ -30,7 +30,7 @@ const FILE_WORDS = new Set([
 export type ColumnUse = 'identity' | 'file' | 'holder' | 'property name' | 'value' | 'property' | 'draft' | 'ignored';
 
 /** How it was found out what a column is. */
-export type MatchedBy = 'written name' | 'sent header' | 'known spelling' | 'caption' | 'likeness' | 'values' | 'role';
+export type ColumnMatchedBy = 'written name' | 'sent header' | 'known spelling' | 'caption' | 'likeness' | 'values' | 'role';
 
 /** One column of a table, with what it probably is. */
 export interface ColumnMatch {
@@ -38,7 +38,7 @@ export interface ColumnMatch {
   readonly header: string;
   readonly use: ColumnUse;
   readonly property: number | null;
-  readonly by: MatchedBy | null;
+  readonly by: ColumnMatchedBy | null;
   /** Whether a person has to say what the column is. */
   readonly ask: boolean;
   readonly message: string;
@@ -71,7 +71,7 @@ export function matchColumns(header: readonly string[], { properties, sent, abbr
   let fileFound = hasRows;
   return header.flatMap((name, at): ColumnMatch[] => {
     if (name === '') return [];
-    const match = (use: ColumnUse, property: number | null, by: MatchedBy | null, ask: boolean, message: string): ColumnMatch[] => {
+    const match = (use: ColumnUse, property: number | null, by: ColumnMatchedBy | null, ask: boolean, message: string): ColumnMatch[] => {
       if (property !== null) taken.set(property, at);
       return [{ at, header: name, use, property, by, ask, message }];
     };

@@ -4,6 +4,7 @@ import { EntryForm, SchemaChange } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { Observable, map } from 'rxjs';
 import { Api, Notices, TrayActions, saveBlob, sessionFeature, showInstant } from '../shared';
 import { SchemaStore } from './schema.store';
 
@@ -323,8 +324,10 @@ export class SchemaEditions {
     this.api.compareEditions(edition, to).subscribe({ next: (changes) => this.compared.set({ from: edition, to, changes }), error: this.notices.failed });
   }
   protected download(form: 'xlsx' | 'json'): void {
-    (form === 'xlsx' ? this.api.schemaWorkbook() : this.api.schemaJson()).subscribe({
-      next: (blob) => saveBlob({ name: `schema.${form}`, blob }),
+    const document: Observable<{ readonly blob: Blob }> =
+      form === 'xlsx' ? this.api.schemaWorkbook() : this.api.schemaJson().pipe(map((json) => ({ blob: new Blob([JSON.stringify(json, null, 2)]) })));
+    document.subscribe({
+      next: ({ blob }) => saveBlob({ name: `schema.${form}`, blob }),
       error: this.notices.failed,
     });
   }

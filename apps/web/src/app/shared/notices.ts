@@ -1,6 +1,6 @@
 import { Injectable, inject } from '@angular/core';
 import { MessageService } from 'primeng/api';
-import { problemOf } from './api';
+import { problemOf } from './server';
 
 /** Short messages at the corner of the page. */
 @Injectable({ providedIn: 'root' })

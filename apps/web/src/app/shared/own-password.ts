@@ -3,7 +3,8 @@ import { FormsModule } from '@angular/forms';
 import { SHORTEST_PASSWORD } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, problemOf } from './api';
+import { Api } from './api';
+import { problemOf } from './server';
 
 /** Where people change their own password. */
 @Component({

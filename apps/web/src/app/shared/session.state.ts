@@ -3,7 +3,8 @@ import { SessionState, SignIn, mayActAs } from '@rule/contract';
 import { Actions, createEffect, ofType } from '@ngrx/effects';
 import { createActionGroup, createFeature, createReducer, createSelector, emptyProps, on, props } from '@ngrx/store';
 import { catchError, exhaustMap, map, of } from 'rxjs';
-import { Api, problemOf } from './api';
+import { Api } from './api';
+import { problemOf } from './server';
 
 export const SessionActions = createActionGroup({
   source: 'Session',

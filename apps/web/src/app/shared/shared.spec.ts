@@ -5,7 +5,7 @@ import { TestBed } from '@angular/core/testing';
 import { TrayLine } from '@rule/contract';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
-import { problemOf } from './api';
+import { problemOf } from './server';
 import { showCell } from './cell';
 import { plainHeld } from './show';
 import { ExactName } from './exact-name';

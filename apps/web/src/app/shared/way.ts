@@ -2,7 +2,8 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, input, si
 import { RouterLink } from '@angular/router';
 import { Store } from '@ngrx/store';
 import { Hop } from '@rule/core/trace';
-import { Api, problemOf } from './api';
+import { Api } from './api';
+import { problemOf } from './server';
 import { catalogueFeature } from './catalogue.state';
 import { trayFeature } from './tray.state';
 import { ExactName } from './exact-name';

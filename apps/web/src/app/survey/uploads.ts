@@ -1,9 +1,9 @@
-import { HttpEventType } from '@angular/common/http';
+import { HttpEvent, HttpEventType } from '@angular/common/http';
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
-import { JobRow, UploadOutcome } from '@rule/contract';
+import { JobRow, JobStarted, UploadOutcome } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Subscription } from 'rxjs';
+import { Observable, Subscription } from 'rxjs';
 import { Api, JobsActions, goesOn, jobsFeature, problemOf } from '../shared';
 import { Dropped, droppedFiles } from './dropped';
 
@@ -174,7 +174,10 @@ export class Uploads {
 
   private sendOne(at: number, archive: boolean, path: string, file: File, before: number): Promise<void> {
     return new Promise((done) => {
-      this.sending = this.api.upload(this.library(), archive ? 'archive' : 'files', path, file).subscribe({
+      const events: Observable<HttpEvent<UploadOutcome | JobStarted>> = archive
+        ? this.api.uploadArchive(this.library(), path, file)
+        : this.api.uploadFile(this.library(), path, file);
+      this.sending = events.subscribe({
         next: (event) => {
           if (event.type === HttpEventType.UploadProgress) this.bytesSent.set(before + event.loaded);
           if (event.type !== HttpEventType.Response || !event.body) return;

@@ -1,0 +1,134 @@
+import { constants, open, stat } from 'node:fs/promises';
+import { judgeLine, orNull } from '@rule/core/changes';
+import { FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
+import { HeldValue } from '@rule/core/values';
+import { NotAFile, readPlain } from '../platform/plain-file';
+import { FileStore, hashOf } from '../platform/store';
+import { describe } from '../library/read.thread';
+
+declare module '../platform/pool' {
+  interface Tasks {
+    readonly prepareFile: (input: PrepareInput) => Promise<Prepared>;
+    readonly movedIn: (input: Parameters<typeof movedIn>[0]) => ReturnType<typeof movedIn>;
+  }
+}
+
+/** A line of a change set as far as its file is concerned. */
+export interface PreparedLine {
+  readonly id: number;
+  readonly holder: string;
+  readonly place: Place;
+  readonly name: string;
+  readonly base: HeldValue | null;
+  readonly proposed: HeldValue | null;
+}
+
+export interface PrepareInput {
+  readonly full: string;
+  readonly format: string;
+  readonly lines: readonly PreparedLine[];
+  /** When the file still is what `from` names, the kept version `to` takes its place byte by byte: an exact undo. */
+  readonly exact?: { readonly from: string; readonly to: string } | null;
+}
+
+/** A file made ready: its old and new bytes are in the store, nothing is written yet. Or why that cannot be. */
+export type Prepared =
+  | {
+      readonly ok: true;
+      readonly oldHash: string;
+      readonly newHash: string;
+      readonly reading: FileReading;
+      /** Holders that have another key from now on, old key and new key. */
+      readonly moved: readonly (readonly [from: string, to: string])[];
+    }
+  | {
+      readonly ok: false;
+      readonly message: string;
+      readonly conflicts: readonly number[];
+      readonly oldHash: string | null;
+      readonly current: FileReading | null;
+    };
+
+/** Looks values of a reading up by holder, place and name. */
+function finder(reading: FileReading): (holder: string, place: Place, name: string) => HeldValue | null {
+  const values = new Map<string, HeldValue>();
+  for (const { key, values: held } of reading.holders)
+    for (const value of held) {
+      const at = `${key}\n${value.place}\n${value.name}`;
+      if (!values.has(at)) values.set(at, value.held);
+    }
+  return (holder, place, name) => values.get(`${holder}\n${place}\n${name}`) ?? null;
+}
+
+/** Holders whose keys moved when a kept version of a file became another. */
+export async function movedIn(input: { readonly format: string; readonly from: string; readonly to: string }, store: FileStore): Promise<[string, string][]> {
+  const format = formatById(input.format);
+  return format.movedHolders ? [...format.movedHolders(await store.get(input.from), await store.get(input.to))] : [];
+}
+
+/** A line as the core knows lines; which file it is in does not matter here. */
+const asLine = ({ holder, place, name, base, proposed }: PreparedLine) => ({ address: { file: 0, holder, place, name }, base, proposed });
+
+/** Write permission of a file's owner. */
+const OWNER_WRITES = 0o200;
+
+/** Why a file must not be written although it can be read: its mode says so, which holds for root as well, or the system does. */
+async function protectionOf(path: string): Promise<string | null> {
+  if (((await stat(path)).mode & OWNER_WRITES) === 0) return 'The file is read-only.';
+  try {
+    // Opening asks the system in full: permission, read-only disks, and the attributes that keep even root from writing.
+    await (await open(path, constants.O_WRONLY | constants.O_NONBLOCK | constants.O_NOFOLLOW)).close();
+    return null;
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code;
+    if (code === 'EACCES') return 'The server may not write the file.';
+    if (code === 'EPERM') return 'The file is protected against changes by an attribute.';
+    if (code === 'EROFS') return 'The file is on a disk that is mounted read-only.';
+    if (code === 'ETXTBSY' || code === 'EBUSY') return 'Another program holds the file open.';
+    if (code === 'EISDIR' || code === 'ELOOP' || code === 'ENXIO') return null;
+    throw error;
+  }
+}
+
+/** Compares every line's base with the file as it is now, makes the new bytes, and proves that they hold what they should. */
+export async function prepareFile(input: PrepareInput, store: FileStore): Promise<Prepared> {
+  let oldHash: string | null = null;
+  let current: FileReading | null = null;
+  try {
+    const protection = await protectionOf(input.full);
+    if (protection !== null) return { ok: false, message: protection, conflicts: [], oldHash: null, current: null };
+    const bytes = await readPlain(input.full);
+    oldHash = hashOf(bytes);
+    // The name is no part of the content: whoever applies gives it to the file.
+    const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
+    if (lines.length < input.lines.length && lines.length === 0) {
+      await store.put(bytes);
+      return { ok: true, oldHash, newHash: oldHash, reading: formatById(input.format).read(bytes), moved: [] };
+    }
+    const format = formatById(input.format);
+    current = format.read(bytes);
+    const stands = finder(current);
+    const judged = (line: PreparedLine) => judgeLine(asLine(line), stands(line.holder, line.place, line.name));
+    const conflicts = lines.filter((line) => judged(line) === 'conflict');
+    if (conflicts.length)
+      return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
+    const changes = lines.filter((line) => judged(line) === 'apply').map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
+    const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
+    const reading = format.read(after);
+    // A product that gets another id takes its holders along: the other values of the same set are theirs still.
+    const moved = lines.some((line) => line.place === 'field') && format.movedHolders ? format.movedHolders(bytes, after) : new Map<string, string>();
+    const standsNow = finder(reading);
+    const wrong = lines.find((line) => orNull(standsNow(moved.get(line.holder) ?? line.holder, line.place, line.name))?.text !== orNull(line.proposed)?.text);
+    if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would not read back as written.`, conflicts: [], oldHash, current };
+    await store.put(bytes);
+    return { ok: true, oldHash, newHash: await store.put(after), reading, moved: [...moved] };
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code;
+    if (error instanceof NotAFile) return { ok: false, message: error.message, conflicts: [], oldHash, current };
+    if (error instanceof FileError) return { ok: false, message: describe(error), conflicts: [], oldHash, current };
+    if (code === 'ENOENT') return { ok: false, message: 'The file is no longer there.', conflicts: [], oldHash, current };
+    if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO')
+      return { ok: false, message: `The file cannot be read or kept (${code}).`, conflicts: [], oldHash, current };
+    throw error;
+  }
+}

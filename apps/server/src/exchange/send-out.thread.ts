@@ -1,0 +1,347 @@
+import { LayoutContent, TableFormat } from '@rule/contract';
+import {
+  DocumentHead,
+  FILE_HEADER,
+  HOLDER_HEADER,
+  IDENTITY_HEADER,
+  PROPERTY_HEADER,
+  TableColumn,
+  TableError,
+  VALUE_HEADER,
+  WorkbookWriter,
+  WrittenCell,
+  byteOrderMark,
+  cellText,
+  cellValue,
+  csvText,
+  encodeText,
+  identityMark,
+  jsonDocument,
+  numberFormat,
+  planSheet,
+  writeHowTo,
+  xmlDocument,
+} from '@rule/core/exchange';
+import { ChoiceListDraft, Property, isHeldAt, reaches } from '@rule/core/schema';
+import { HeldValue } from '@rule/core/values';
+import { CopyValue, Db } from '../platform/db';
+import { Derived } from '../schema/derive';
+import { loadFacts, surroundingsOf } from '../schema/facts';
+import { filterSql } from '../library/filter';
+import { heldFor, heldInside } from '../values/held';
+import { Outlet } from '../platform/outlet';
+import { Progress } from '../platform/progress';
+
+declare module '../platform/pool' {
+  interface Tasks {
+    readonly sendOut: (input: SendOutInput) => Promise<SentOut>;
+    readonly countSubjects: (input: { readonly content: LayoutContent }) => Promise<number>;
+  }
+}
+
+export interface SendOutInput {
+  readonly sendOut: number;
+  readonly job: number | null;
+  readonly format: TableFormat;
+  readonly content: LayoutContent;
+  readonly columns: readonly TableColumn[];
+  readonly lists: readonly ChoiceListDraft[];
+  readonly edition: number;
+  readonly at: Date;
+  /** Title and sentences of the sheet that says how the workbook is filled in. */
+  readonly howTo: { readonly title: string; readonly lines: readonly string[] };
+  readonly target: string;
+  /** Only these files, where a delivery names them. */
+  readonly only: readonly number[] | null;
+}
+
+export interface SentOut {
+  readonly rows: number;
+  readonly files: number;
+}
+
+/** Rows read from the database in one go. */
+const BATCH = 300;
+
+/** What one row is about: a file, or one holder inside it. */
+export interface RowSubject {
+  readonly id: number;
+  readonly path: string;
+  readonly kind: Property['kinds'][number];
+  readonly className: string | null;
+  readonly holder: string;
+  readonly label: string;
+}
+
+/** The rows of a layout, batch by batch, in the order of their paths. */
+export async function* subjects(db: Db, content: LayoutContent, only: readonly number[] | null): AsyncGenerator<RowSubject[]> {
+  const inside = content.level !== 'document';
+  const { sql: condition, bind } = filterSql(content.filter, 6);
+  const strays =
+    content.rows === 'strays'
+      ? `AND EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
+      : '';
+  let after = { path: '', id: 0, holder: '' };
+  for (;;) {
+    const list: RowSubject[] = await db.all<RowSubject>(
+      `SELECT f.id, f.path, f.kind, c.name AS "className", ${inside ? 'h.key' : `''`} AS holder, ${inside ? 'h.label' : `''`} AS label
+       FROM files f LEFT JOIN classes c ON c.id = f.class_id ${inside ? 'JOIN holders h ON h.file_id = f.id AND h.level = $4' : ''}
+       WHERE ${condition} AND ($5::int[] IS NULL OR f.id = ANY($5::int[])) AND ($4::text IS NOT NULL) ${strays}
+         AND (f.path, f.id${inside ? ', h.key' : ''}) > ($1, $2${inside ? ', $3' : ''}) ${inside ? '' : 'AND $3::text IS NOT NULL'}
+       ORDER BY f.path, f.id${inside ? ', h.key' : ''} LIMIT ${BATCH}`,
+      [after.path, after.id, after.holder, content.level, only, ...bind],
+    );
+    if (list.length === 0) return;
+    yield list;
+    after = list.at(-1)!;
+  }
+}
+
+/** How many rows a layout has; those that lack something are counted as all. */
+export async function countSubjects(db: Db, content: LayoutContent): Promise<number> {
+  const inside = content.level !== 'document';
+  const { sql: condition, bind } = filterSql(content.filter, 2);
+  const row = await db.one<{ n: number }>(
+    `SELECT count(*)::int AS n FROM files f ${inside ? 'JOIN holders h ON h.file_id = f.id AND h.level = $1' : ''} WHERE ${condition} AND $1::text IS NOT NULL ${
+      content.rows === 'strays'
+        ? `AND EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.place = 'property' AND v.holder = '' AND NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = v.name))`
+        : ''
+    }`,
+    [content.level, ...bind],
+  );
+  return row!.n;
+}
+
+/** A row with what it holds, by property number. */
+interface LoadedRow extends RowSubject {
+  readonly held: Readonly<Record<number, HeldValue>>;
+}
+
+async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent, properties: readonly Property[]): Promise<LoadedRow[]> {
+  const files = [...new Set(batch.map((row) => row.id))];
+  const { level } = content;
+  // In rows of single holders, what the whole file holds stands beside for reading.
+  const [own, document] = await Promise.all([
+    level === 'document'
+      ? null
+      : heldInside(
+          db,
+          files,
+          level,
+          properties.filter((property) => isHeldAt(property, level)),
+        ),
+    heldFor(
+      db,
+      files,
+      properties.filter((property) => level === 'document' || !isHeldAt(property, level)),
+    ),
+  ]);
+  return batch.map((row) => ({ ...row, held: { ...(document.get(row.id) ?? {}), ...(own?.get(`${row.id}/${row.holder}`) ?? {}) } }));
+}
+
+/** Keeps files that lack a required value of one of the columns, as the schema in force judges them. */
+async function lacking(db: Db, batch: readonly RowSubject[], properties: readonly Property[], at: Date): Promise<RowSubject[]> {
+  const prepared = await new Derived(() => at).prepared(db);
+  const wanted = new Set(properties.map((property) => property.id));
+  const facts = await loadFacts(db, [...new Set(batch.map((row) => row.id))], surroundingsOf([prepared]));
+  return batch.filter((row) => {
+    const file = facts.get(row.id);
+    if (!file) return false;
+    return [...prepared.judge(file).values.values()].some(
+      ({ property, cell }) => wanted.has(property.id) && cell.violations.some((violation) => violation.code === 'required'),
+    );
+  });
+}
+
+/** Where the rows of a table go. */
+interface TableWriter {
+  begin(widths: ReadonlyMap<number, number>): void;
+  row(n: number, row: LoadedRow): void;
+  end(): void;
+}
+
+/** Sends a table out to a file, and keeps what was in it as the base for taking back. */
+export async function sendOut(input: SendOutInput, db: Db): Promise<SentOut> {
+  const out = new Outlet(input.target);
+  const progress = new Progress(db, input.job);
+  const properties = input.columns.map((column) => column.property);
+  const total = input.job === null ? 0 : await countSubjects(db, input.content);
+  const writer = writerOf(input, out.write);
+  await db.run('DELETE FROM send_out_rows WHERE send_out_id = $1', [input.sendOut]);
+  let n = 0;
+  let looked = 0;
+  // Rows come in the order of their files.
+  let [files, last] = [0, 0];
+  for await (const found of subjects(db, input.content, input.only)) {
+    looked += found.length;
+    const batch = input.content.rows === 'missing' ? await lacking(db, found, properties, input.at) : found;
+    const rows = await load(db, batch, input.content, properties);
+    if (n === 0 && rows.length) writer.begin(widthsOf(rows, properties));
+    const kept: CopyValue[][] = [];
+    for (const row of rows) {
+      n++;
+      if (row.id !== last) files++;
+      last = row.id;
+      writer.row(n, row);
+      kept.push([input.sendOut, n, row.id, row.holder, JSON.stringify(row.held).replaceAll('\\u0000', '\\ufffd')]);
+    }
+    if (kept.length) await db.copy('send_out_rows (send_out_id, n, file_id, holder, held)', kept);
+    await out.ready();
+    await progress.at('writing the table', looked, total);
+    await new Promise(setImmediate);
+  }
+  if (n === 0) writer.begin(new Map());
+  writer.end();
+  await out.close();
+  return { rows: n, files };
+}
+
+/** The longest text of each property in some rows. */
+function widthsOf(rows: readonly LoadedRow[], properties: readonly Property[]): Map<number, number> {
+  const widths = new Map<number, number>();
+  for (const { held } of rows)
+    for (const property of properties) {
+      const text = held[property.id]?.text;
+      if (text !== undefined && text.length > (widths.get(property.id) ?? 0)) widths.set(property.id, text.length);
+    }
+  return widths;
+}
+
+const inRow = (property: Property, row: RowSubject, level: LayoutContent['level']): boolean =>
+  reaches(property, row.kind, row.className) && (level === 'document' || isHeldAt(property, level));
+
+function writerOf(input: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  switch (input.format) {
+    case 'csv':
+      return csvWriter(input, out);
+    case 'xlsx':
+      return sheetWriter(input, out);
+    case 'json':
+    case 'xml':
+      return documentWriter(input, out);
+  }
+}
+
+const frontOf = (content: LayoutContent): string[] => [IDENTITY_HEADER, FILE_HEADER, ...(content.level === 'document' ? [] : [HOLDER_HEADER])];
+
+function csvWriter({ sendOut: id, content, columns }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const { delimiter, decimal, encoding } = content.csv;
+  const front = frontOf(content);
+  const write = (n: number | null, path: string, rows: readonly (readonly string[])[]) => {
+    const bytes = encodeText(csvText(rows, delimiter), encoding);
+    if (bytes) return out(bytes);
+    const at = rows.flat().find((text) => encodeText(text, encoding) === null)!;
+    throw new TableError(
+      'not-in-encoding',
+      `${n === null ? 'The header' : `${path}, row ${n + 1}`}: ${JSON.stringify(at)} has letters that ${encoding} lacks. Choose UTF-8.`,
+    );
+  };
+  return {
+    begin: () => {
+      out(byteOrderMark(encoding));
+      write(null, '', [content.shape === 'long' ? [...front, PROPERTY_HEADER, VALUE_HEADER] : [...front, ...columns.map((column) => column.header)]]);
+    },
+    row: (n, row) => {
+      const said = [identityMark(id, n), row.path, ...(content.level === 'document' ? [] : [row.label])];
+      const text = ({ property }: TableColumn) => cellText(row.held[property.id], property, decimal);
+      write(
+        n,
+        row.path,
+        content.shape === 'long'
+          ? columns.filter(({ property }) => inRow(property, row, content.level)).map((column) => [...said, column.property.writtenName, text(column)])
+          : [[...said, ...columns.map(text)]],
+      );
+    },
+    end: () => undefined,
+  };
+}
+
+function sheetWriter({ sendOut: id, content, columns, lists, edition, howTo }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const writer = new WorkbookWriter(out, { 'Rule send-out': String(id), 'Rule edition': String(edition) });
+  const front = [
+    { header: IDENTITY_HEADER, width: 14 },
+    { header: FILE_HEADER, width: 42 },
+    ...(content.level === 'document' ? [] : [{ header: HOLDER_HEADER, width: 26 }]),
+  ];
+  const ground = { lists: new Map(lists.map((list) => [list.name, list])), protect: content.protect };
+  let choices: (writer: WorkbookWriter) => void = () => undefined;
+  return {
+    begin: (widths) => {
+      if (content.shape === 'long') {
+        writer.beginSheet({
+          name: 'Values',
+          frozen: front.length + 1,
+          filter: true,
+          protect: content.protect,
+          columns: [
+            ...front.map(({ header, width }) => ({ header, width, cell: { format: '@', locked: true, look: 'off' as const } })),
+            { header: PROPERTY_HEADER, width: 26, cell: { format: '@', locked: true, look: 'off' } },
+            { header: VALUE_HEADER, width: 40, cell: { format: '@', locked: false, look: 'plain' } },
+          ],
+        });
+        return;
+      }
+      const plan = planSheet(columns, { ...ground, front, widths });
+      choices = plan.choices;
+      writer.beginSheet(plan.form);
+    },
+    row: (n, row) => {
+      const said: WrittenCell[] = [identityMark(id, n), row.path, ...(content.level === 'document' ? [] : [row.label])].map((value) => ({ value }));
+      const cell = ({ property, editable }: TableColumn): WrittenCell => {
+        const value = cellValue(row.held[property.id], property);
+        if (!inRow(property, row, content.level)) return { value, look: { format: '@', locked: true, look: 'off' } };
+        // What is no value of the property's type stands as the text that it is.
+        if (typeof value === 'string' && numberFormat(property) !== '@')
+          return { value, look: { format: '@', locked: !editable, look: editable ? 'plain' : 'off' } };
+        return { value };
+      };
+      if (content.shape === 'wide') writer.addRow([...said, ...columns.map(cell)]);
+      else
+        for (const column of columns)
+          if (inRow(column.property, row, content.level)) {
+            const format = numberFormat(column.property);
+            const value = cellValue(row.held[column.property.id], column.property);
+            const look = {
+              format: typeof value === 'string' ? '@' : format,
+              locked: !column.editable,
+              look: column.editable ? ('plain' as const) : ('off' as const),
+            };
+            writer.addRow([...said, { value: column.property.writtenName }, { value, look }]);
+          }
+    },
+    end: () => {
+      writer.endSheet();
+      writeHowTo(writer, howTo.title, howTo.lines);
+      choices(writer);
+      writer.end();
+    },
+  };
+}
+
+function documentWriter({ sendOut: id, content, columns, edition, at, format }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const form = format === 'json' ? jsonDocument : xmlDocument;
+  const head: DocumentHead = {
+    sendOut: id,
+    edition,
+    at: at.toISOString(),
+    columns: columns.map(({ property, header, editable }) => ({ name: header, caption: property.caption, type: property.type, unit: property.unit, editable })),
+  };
+  const encoder = new TextEncoder();
+  let first = true;
+  return {
+    begin: () => out(encoder.encode(form.begin(head))),
+    row: (n, row) => {
+      const values = columns.map(({ property }) => {
+        const value = cellValue(row.held[property.id], property);
+        return value !== null && typeof value === 'object' ? value.date : value;
+      });
+      out(
+        encoder.encode(
+          form.row(head, { identity: identityMark(id, n), file: row.path, holder: content.level === 'document' ? null : row.label, values }, first),
+        ),
+      );
+      first = false;
+    },
+    end: () => out(encoder.encode(form.end())),
+  };
+}

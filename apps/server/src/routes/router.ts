@@ -1,0 +1,108 @@
+import { mayActAs, methodAndPath } from '@rule/contract';
+import { Answered, BodyOf, Events, ParamsOf, QueryOf, ROUTES, RouteName, RouteShape, Routes, takesFile } from '@rule/contract/routes';
+import { Request, RequestHandler, Response, Router, json, raw } from 'express';
+import { ObjectSchema } from 'joi';
+import { User } from '../users/user';
+import { AppError } from '../platform/problem';
+
+/** JSON bodies: a tray of fifty thousand values fits. */
+const LARGEST_JSON = '32mb';
+/** JSON bodies of somebody who is not known yet. */
+const LARGEST_OF_STRANGERS = '10kb';
+
+/** What a route's handler gets: checked input and the person who asks. */
+export interface Call<Name extends RouteName> {
+  /** Nobody may be signed in where the route is open to all. */
+  readonly user: Routes[Name]['role'] extends null ? User | undefined : User;
+  readonly params: ParamsOf<Name>;
+  readonly query: QueryOf<Routes[Name]>;
+  readonly body: BodyOf<Routes[Name]>;
+  readonly request: Request;
+  readonly response: Response;
+  /** Whether the session or token still stands by which this was asked: for answers that go on. */
+  readonly stillStands: () => Promise<boolean>;
+}
+
+/** Files, pages and events are written to the response by the handler itself. */
+type Handled<Answer> = [Answer] extends [null] | [Uint8Array] | [Events<unknown>] ? void : Answer;
+
+/** What answers some routes. A route without its handler, or with one that answers something else, does not compile. */
+export type Handlers<Names extends RouteName> = { readonly [Name in Names]: (call: Call<Name>) => Promise<Handled<Answered<Name>>> };
+
+/** Where something holds a text that is none: with the character U+0000, or half of a pair of surrogates. `null` where all texts are sound. */
+export function oddText(value: unknown, at: string): string | null {
+  if (typeof value === 'string') {
+    if (value.includes('\0')) return `${at || 'it'} holds the character U+0000`;
+    // Half a pair is no character, and stands in no encoding.
+    return /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value) ? `${at || 'it'} holds half a character` : null;
+  }
+  if (value === null || typeof value !== 'object') return null;
+  for (const [key, part] of Object.entries(value)) {
+    const found = oddText(key, at) ?? oddText(part, at ? `${at}.${key}` : key);
+    if (found !== null) return found;
+  }
+  return null;
+}
+
+function check(schema: ObjectSchema | undefined, input: unknown, where: string): unknown {
+  if (!schema) return undefined;
+  const odd = oddText(input, '');
+  if (odd !== null) throw new AppError(400, 'bad-request', `The ${where} holds a text that cannot be kept: ${odd}.`);
+  const checked = schema.validate(input ?? {}, { abortEarly: false, convert: where === 'query' });
+  if (!checked.error) return checked.value as unknown;
+  throw new AppError(
+    400,
+    'bad-request',
+    `The ${where} is not as described.`,
+    checked.error.details.map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
+  );
+}
+
+/** Builds the router of all routes. Roles are checked here, so that no route can forget it. */
+export function routerOf(
+  handlers: Handlers<RouteName>,
+  userOf: (request: Request) => User | undefined,
+  stillStands: (request: Request) => Promise<boolean>,
+): Router {
+  const router = Router();
+  const parseJson = json({ limit: LARGEST_JSON });
+  const parseLittle = json({ limit: LARGEST_OF_STRANGERS });
+  for (const [name, definition] of Object.entries(ROUTES) as [RouteName, RouteShape][]) {
+    const handle = handlers[name] as (call: Call<RouteName>) => Promise<unknown>;
+    const { role } = definition;
+    // Nothing of a body is read before it is known that the caller may send it.
+    const guard: RequestHandler = (request, _response, next) => {
+      if (role === null) {
+        next();
+        return;
+      }
+      const user = userOf(request);
+      if (!user) throw new AppError(401, 'not-signed-in', 'Sign in first.');
+      if (user.firstPassword && !definition.beforeOwnPassword) throw new AppError(403, 'first-password', 'Choose a password of your own first.');
+      if (!mayActAs(user.role, role)) throw new AppError(403, 'not-allowed', `This needs the role ${role}; you are signed in as ${user.role}.`);
+      next();
+    };
+    const parse = definition.upload ? raw({ type: () => true, limit: definition.upload }) : role === null ? parseLittle : parseJson;
+    const { method, path } = methodAndPath(name);
+    const isFile = takesFile(definition);
+    router[method.toLowerCase() as 'get' | 'post' | 'put' | 'delete'](
+      path.replace(/\{(\w+)\}/g, ':$1'),
+      guard,
+      ...(definition.stream ? [] : [parse]),
+      async (request, response) => {
+        const params = Object.fromEntries(
+          Object.entries(request.params).map(([key, text]) => {
+            if (!/^[1-9]\d{0,8}$/.test(String(text))) throw new AppError(400, 'bad-request', `${key} is not a number.`);
+            return [key, Number(text)];
+          }),
+        );
+        const query = check(definition.query, request.query, 'query');
+        const body = isFile ? undefined : check(definition.body, request.body, 'body');
+        const call = { user: userOf(request), params, query, body, request, response, stillStands: () => stillStands(request) };
+        const answer = await handle(call as unknown as Call<RouteName>);
+        if (!response.headersSent) response.json(answer ?? null);
+      },
+    );
+  }
+  return router;
+}

@@ -1,0 +1,299 @@
+import { randomUUID } from 'node:crypto';
+import { mkdir, open, readFile, readdir, realpath, rename, rm } from 'node:fs/promises';
+import { join, sep } from 'node:path';
+import { OlderStart, StartComparison, StartFileRow, StartFilesView, StartPlan } from '@rule/contract';
+import { Line } from '@rule/core/changes';
+import { BlockReading } from '@rule/core/files';
+import { Kind } from '@rule/core/schema';
+import { SHEETS } from '@rule/core/standards';
+import { Publication, StartFile, guessBlockUnit, madeFrom, startFiles } from '@rule/core/start';
+import { heldText } from '@rule/core/values';
+import { Trays } from '../changes/tray';
+import { BLOCKS_OF_F } from '../library/blocks';
+import { readClasses } from '../library/classes';
+import { Db, rows } from '../platform/db';
+import { invalid, notFound, refused } from '../platform/problem';
+import { hashOf, sync } from '../platform/store';
+import { User } from '../users/user';
+import { Derived } from '../schema/derive';
+import { Editions } from '../schema/editions';
+import { readSettings } from '../platform/settings';
+
+const KEY = 'startFiles';
+const FIRST_PLAN: StartPlan = { folder: '', sheets: ['A4', 'A3', 'A2'], block: null, unit: 'mm' };
+
+/** Files of one answer at most. */
+const MOST_OLDER = 1000;
+
+interface Published extends Omit<StartFileRow, 'stands'> {
+  readonly hash: string;
+}
+
+/** Empty files with every reached name in place, published from the edition in force into a shared folder. */
+export class StartFiles {
+  constructor(
+    private readonly db: Db,
+    private readonly editions: Editions,
+    private readonly derived: Derived,
+    private readonly trays: Trays,
+    /** The folder that they stand in when the company names none. */
+    private readonly ownFolder: string,
+    /** Folders that are Rule's own and take no start files. */
+    private readonly forbidden: readonly string[],
+    private readonly clock: () => Date,
+  ) {}
+
+  private async plan(): Promise<StartPlan> {
+    const kept = await this.db.one<{ value: StartPlan }>('SELECT value FROM settings WHERE key = $1', [KEY]);
+    return { ...FIRST_PLAN, ...kept?.value };
+  }
+
+  private folderOf(plan: StartPlan): string {
+    return plan.folder || this.ownFolder;
+  }
+
+  /** What stands published: nothing of an edition that was published before the last one. */
+  private current(): Promise<Published[]> {
+    return this.db.all<Published>('SELECT name, kind, class, sheet, names, edition, hash FROM start_files WHERE current ORDER BY name');
+  }
+
+  async view(): Promise<StartFilesView> {
+    const [plan, files, { number }, last, blocks] = await Promise.all([
+      this.plan(),
+      this.current(),
+      this.editions.inForce(this.db),
+      this.db.one<NonNullable<StartFilesView['published']>>(
+        `SELECT s.edition, s.at, u.display_name AS "by" FROM start_files s LEFT JOIN users u ON u.id = s.user_id WHERE s.current ORDER BY s.at DESC LIMIT 1`,
+      ),
+      this.db.all<{ name: string }>(
+        `SELECT b.block->>'name' AS name FROM files f, ${BLOCKS_OF_F} b
+         WHERE f.kind = 'drawing' AND NOT f.removed AND jsonb_array_length(b.block->'cells') > 0
+         GROUP BY 1 ORDER BY count(*) DESC, 1 LIMIT 500`,
+      ),
+    ]);
+    const folder = this.folderOf(plan);
+    return {
+      plan,
+      folder,
+      inForce: number,
+      published: last ?? null,
+      files: await Promise.all(files.map(async ({ hash, ...file }) => ({ ...file, stands: await stands(join(folder, file.name), hash) }))),
+      blocks: blocks.map((row) => row.name),
+      sheets: SHEETS.map(({ name, practice }) => ({ name, practice })),
+    };
+  }
+
+  private async make(plan: StartPlan): Promise<{ files: StartFile[]; edition: number }> {
+    const [{ number }, prepared, classes, settings, block] = await Promise.all([
+      this.editions.inForce(this.db),
+      this.derived.prepared(this.db),
+      readClasses(this.db),
+      readSettings(this.db),
+      plan.block === null ? null : this.block(plan.block),
+    ]);
+    if (number === 0) throw refused('no-edition', 'No edition of the schema is in force yet.');
+    const unknown = plan.sheets.find((sheet) => !SHEETS.some(({ name }) => name === sheet));
+    if (unknown !== undefined) throw invalid('no-sheet', `There is no sheet size ${unknown}.`);
+    const files = startFiles({
+      prepared,
+      classes: classes.map(({ name, clauses }) => ({
+        name,
+        kind: (clauses.find((clause) => clause.subject === 'kind' && clause.operator === 'is')?.text as Kind | undefined) ?? null,
+      })),
+      sheets: plan.sheets,
+      block,
+      blockUnit: block ? guessBlockUnit(block) : 1,
+      unit: plan.unit,
+      company: settings.company,
+      at: `${this.clock().toISOString().slice(0, 19)}Z`,
+    });
+    if (files.length === 0) throw refused('nothing-to-publish', 'No property of the edition in force applies to parts, assemblies or drawings.');
+    return { files, edition: number };
+  }
+
+  private async block(name: string): Promise<BlockReading> {
+    const row = await this.db.one<{ block: BlockReading }>(
+      `SELECT b.block FROM files f, ${BLOCKS_OF_F} b WHERE f.kind = 'drawing' AND NOT f.removed AND b.block->>'name' = $1
+       ORDER BY jsonb_array_length(b.block->'cells') DESC, f.id LIMIT 1`,
+      [name],
+    );
+    if (!row) throw notFound(`A drawing with the title block ${name}`);
+    return row.block;
+  }
+
+  /** What publishing would do, file by file. */
+  async compare(plan: StartPlan): Promise<StartComparison[]> {
+    const folder = await this.checkedFolder(plan);
+    const [{ files }, before] = await Promise.all([this.make(plan), this.current()]);
+    return this.comparison(folder, files, before);
+  }
+
+  private async comparison(folder: string, files: readonly StartFile[], before: readonly Published[]): Promise<StartComparison[]> {
+    const old = new Map(before.map((file) => [file.name, file]));
+    const found = await Promise.all(
+      files.map(async ({ name, names, bytes }): Promise<StartComparison> => {
+        const was = old.get(name);
+        const there = await readFile(join(folder, name)).catch(() => null);
+        const change = {
+          added: names.filter((written) => !was?.names.includes(written)),
+          removed: (was?.names ?? []).filter((written) => !names.includes(written)),
+        };
+        if (there === null) return { name, effect: 'new', ...change, warning: was ? 'It was published before and is gone from the folder.' : null };
+        if (withoutInstant(there) === withoutInstant(bytes)) return { name, effect: 'unchanged', ...change, warning: null };
+        const foreign = was?.hash !== hashOf(there);
+        return { name, effect: 'replaced', ...change, warning: foreign ? 'Someone has changed this file since it was published; that version is lost.' : null };
+      }),
+    );
+    const kept = new Set(files.map((file) => file.name));
+    const gone = await Promise.all(
+      before
+        .filter((file) => !kept.has(file.name))
+        .map(async ({ name, names, hash }): Promise<StartComparison> => {
+          const now = await stands(join(folder, name), hash);
+          return now === 'changed by someone else'
+            ? { name, effect: 'kept', added: [], removed: names, warning: 'It is not made any more, but someone has changed it: it stays.' }
+            : { name, effect: 'removed', added: [], removed: names, warning: null };
+        }),
+    );
+    return [...found, ...gone].sort((a, b) => a.name.localeCompare(b.name));
+  }
+
+  /** Writes the start files: every one whole, and their list in the database when all of them stand. */
+  async publish(user: User, plan: StartPlan): Promise<StartComparison[]> {
+    const folder = await this.checkedFolder(plan);
+    const [{ files, edition }, before] = await Promise.all([this.make(plan), this.current()]);
+    const done = await this.comparison(folder, files, before);
+    const effect = new Map(done.map((row) => [row.name, row.effect]));
+    const written: { name: string; hash: string }[] = [];
+    for (const { name, bytes } of files) {
+      // A file that says the same stays as it is, with the time that it was made.
+      if (effect.get(name) !== 'unchanged') await writeWhole(folder, name, bytes);
+      written.push({ name, hash: hashOf(await readFile(join(folder, name))) });
+    }
+    for (const { name, effect: what } of done) if (what === 'removed') await rm(join(folder, name), { force: true });
+    const hashes = new Map(written.map(({ name, hash }) => [name, hash]));
+    await this.db.transaction(async (sql) => {
+      await sql.run('UPDATE start_files SET current = false WHERE current');
+      await sql.run(
+        `INSERT INTO start_files (edition, name, kind, class, sheet, names, hash, current, at, user_id)
+         SELECT $1, name, kind, class, sheet, names, hash, true, $3, $4 FROM jsonb_to_recordset($2::jsonb) AS n(name text, kind text, class text, sheet text, names text[], hash text)
+         ON CONFLICT (edition, name) DO UPDATE SET kind = excluded.kind, class = excluded.class, sheet = excluded.sheet, names = excluded.names, hash = excluded.hash, current = true, at = excluded.at, user_id = excluded.user_id`,
+        [
+          edition,
+          rows(files.map(({ name, kind, class: of, sheet, names }) => ({ name, kind, class: of, sheet, names, hash: hashes.get(name) }))),
+          this.clock(),
+          user.id,
+        ],
+      );
+      await sql.run('INSERT INTO settings VALUES ($1, $2::jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value', [KEY, JSON.stringify(plan)]);
+    });
+    return done;
+  }
+
+  /** A published file, as it stands in the folder. */
+  async file(name: string): Promise<Uint8Array> {
+    if (!(await this.current()).some((file) => file.name === name)) throw notFound(`The start file ${name}`);
+    const bytes = await readFile(join(this.folderOf(await this.plan()), name)).catch(() => null);
+    if (bytes === null) throw notFound(`The start file ${name} in its folder`);
+    return bytes;
+  }
+
+  /** The folder of a plan, made when it is not there and is Rule's own. */
+  private async checkedFolder(plan: StartPlan): Promise<string> {
+    if (plan.folder === '') {
+      await mkdir(this.ownFolder, { recursive: true });
+      return this.ownFolder;
+    }
+    const folder = await realpath(plan.folder).catch(() => null);
+    if (
+      folder === null ||
+      !(await readdir(folder).then(
+        () => true,
+        () => false,
+      ))
+    )
+      throw invalid('no-folder', `${plan.folder} is not a folder on the server.`);
+    const inside = (a: string, b: string) => a === b || a.startsWith(b + sep);
+    if (this.forbidden.some((own) => inside(folder, own))) throw invalid('own-folder', `${plan.folder} holds Rule's own data.`);
+    return folder;
+  }
+
+  private async publications(): Promise<Publication[]> {
+    return this.db.all<Publication>('SELECT DISTINCT edition, kind, names FROM start_files');
+  }
+
+  /** Files that hold all that an older start file has, and lack what the newest one has beside it. */
+  async older(): Promise<{ total: number; files: OlderStart[] }> {
+    const [publications, { schema }] = await Promise.all([this.publications(), this.editions.inForce(this.db)]);
+    const current = await this.current();
+    if (current.length === 0) return { total: 0, files: [] };
+    const active = new Set(schema.properties.filter((property) => !property.retired).map((property) => property.writtenName));
+    const wanted = [...new Set(publications.flatMap((publication) => publication.names))];
+    const found = await this.db.all<{ id: number; path: string; kind: Kind; class: string | null; lock: string | null; names: string[] }>(
+      `SELECT f.id, f.path, f.kind, c.name AS "class", f.lock_reason AS lock, array_agg(v.name) AS names FROM files f LEFT JOIN classes c ON c.id = f.class_id
+       JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($1::text[])
+       WHERE NOT f.removed AND f.problem IS NULL AND f.kind IN ('part', 'assembly', 'drawing') GROUP BY f.id, c.name ORDER BY f.path`,
+      [wanted],
+    );
+    const newest = Math.max(...current.map((file) => file.edition));
+    const files = found.flatMap(({ id, path, kind, class: of, lock, names }): OlderStart[] => {
+      const held = new Set(names);
+      const from = madeFrom(kind, held, publications);
+      if (!from || from.edition === newest) return [];
+      const now = current.find((file) => file.kind === kind && file.class === of) ?? current.find((file) => file.kind === kind && file.class === null);
+      const lacks = (now?.names ?? []).filter((name) => !held.has(name) && active.has(name));
+      return lacks.length ? [{ file: id, path, edition: from.edition, lacks, reason: lock === null ? null : `The file ${lock}.` }] : [];
+    });
+    return { total: files.length, files: files.slice(0, MOST_OLDER) };
+  }
+
+  /** Puts the names that files of older start files lack in the tray. */
+  async bringUp(user: User, ids: readonly number[]): Promise<{ lines: number }> {
+    const chosen = new Set(ids);
+    const files = (await this.older()).files.filter((file) => chosen.has(file.file) && file.reason === null);
+    const lines = files.flatMap(({ file, edition, lacks }) =>
+      lacks.map((name): Line => ({
+        address: { file, holder: '', place: 'property', name },
+        base: null,
+        proposed: heldText(''),
+        reason: `was made from the start file of edition ${edition}`,
+        follows: false,
+      })),
+    );
+    if (lines.length === 0) throw refused('nothing-to-do', 'None of these files lacks a name that can be written now.');
+    await this.trays.add(user, lines, true);
+    return { lines: lines.length };
+  }
+}
+
+async function stands(path: string, hash: string): Promise<StartFileRow['stands']> {
+  const bytes = await readFile(path).catch(() => null);
+  return bytes === null ? 'gone' : hashOf(bytes) === hash ? 'as published' : 'changed by someone else';
+}
+
+/** A file's text without the instant at which it was made, so that the same file made twice counts as the same. */
+const withoutInstant = (bytes: Uint8Array): string =>
+  Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+    .toString('latin1')
+    .replace(/(FILE_NAME\('[^']*',)'[^']*'/, '$1');
+
+/** Writes a file under a temporary name, makes it durable and puts it in its place. */
+async function writeWhole(folder: string, name: string, bytes: Uint8Array): Promise<void> {
+  const temp = join(folder, `.rule-${randomUUID()}`);
+  try {
+    const handle = await open(temp, 'wx', 0o644);
+    await handle
+      .writeFile(bytes)
+      .then(() => handle.sync())
+      .finally(() => handle.close());
+    await rename(temp, join(folder, name));
+    await sync(folder);
+  } catch (error) {
+    await rm(temp, { force: true });
+    const code = (error as NodeJS.ErrnoException).code;
+    throw refused(
+      'not-written',
+      `${name} could not be written${code === 'ENOSPC' ? ': the disk is full' : code ? ` (${code})` : ''}. The start files before it stand as they were made.`,
+    );
+  }
+}

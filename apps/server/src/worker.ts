@@ -1,0 +1,58 @@
+import { workerData } from 'node:worker_threads';
+import { findTwins as twinsAmong, pictureOf as pictureOfValues } from '@rule/core/survey';
+import * as preparing from './changes/prepare.thread';
+import * as sending from './exchange/send-out.thread';
+import * as taking from './exchange/take-back.thread';
+import * as traying from './exchange/tray.thread';
+import * as reading from './library/read.thread';
+import { Db } from './platform/db';
+import type { Tasks } from './platform/pool';
+import { DiskStore } from './platform/store';
+import * as trying from './rollout/try.thread';
+import { judgeWaiting } from './values/judgements';
+
+const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
+const store = new DiskStore(storeRoot);
+let db: Db | undefined;
+/** The worker's own connections, one a task, opened when a task first needs one. */
+const database = () => (db ??= new Db(databaseUrl, 2));
+
+/** Work of every folder, done in a worker thread. */
+const tasks: Tasks = {
+  readFiles: reading.readFiles,
+  hashFiles: reading.hashFiles,
+  scanFiles: (input) => reading.scanFiles(input, database()),
+  findTwins: ({ names, abbreviations }) => Promise.resolve(twinsAmong(names, abbreviations)),
+  pictureOf: ({ values, synonyms }) => Promise.resolve(pictureOfValues(values, synonyms)),
+  prepareFile: (input) => preparing.prepareFile(input, store),
+  movedIn: (input) => preparing.movedIn(input, store),
+  sendOut: (input) => sending.sendOut(input, database()),
+  countSubjects: ({ content }) => sending.countSubjects(database(), content),
+  inspectTable: (input) => taking.inspectTable(input, database(), store),
+  draftColumns: (input) => taking.draftColumns(input, database(), store),
+  compareTable: (input) => taking.compareTable(input, database(), store),
+  resultTable: (input) => taking.resultTable(input, database(), store),
+  toTray: (input) => traying.toTray(input, database()),
+  judge: ({ only, now }) => judgeWaiting(database(), only, now),
+  tryPage: (input) => trying.tryPage(input, database()),
+};
+
+// The pool calls them by these names.
+export const {
+  readFiles,
+  hashFiles,
+  scanFiles,
+  findTwins,
+  pictureOf,
+  prepareFile,
+  movedIn,
+  sendOut,
+  countSubjects,
+  inspectTable,
+  draftColumns,
+  compareTable,
+  resultTable,
+  toTray,
+  judge,
+  tryPage,
+} = tasks;

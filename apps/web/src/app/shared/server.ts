@@ -1,0 +1,119 @@
+import { HttpClient, HttpErrorResponse, HttpEvent, HttpHeaders, HttpResponse } from '@angular/common/http';
+import { Injectable, inject } from '@angular/core';
+import { ApplyReport, ApplyStarted, ParamsOf, Problem, addressOf, methodAndPath } from '@rule/contract';
+import type { Answered, DownloadRoute, FileRoute, GivenTo, RouteName } from '@rule/contract/routes';
+import { Observable, catchError, filter, from, map, of, retry, switchMap, take, throwError, timer } from 'rxjs';
+import { LongWork } from './long-work';
+
+/** What went wrong with a request, in the server's words where it had any. */
+export function problemOf(error: unknown): Problem {
+  const other = (code: string, detail: string, status = 0): Problem => ({ type: 'about:blank', title: code, status, code, detail });
+  if (!(error instanceof HttpErrorResponse)) return other('unexpected', error instanceof Error ? error.message : String(error));
+  const body = parse(error.error as unknown);
+  if (body && typeof body === 'object' && 'code' in body) return body as Problem;
+  return error.status === 0
+    ? other('offline', 'The server does not answer. Try again in a moment, and look first whether what you did last has reached it.')
+    : other('unexpected', `The server answered with status ${error.status}.`, error.status);
+}
+
+function parse(body: unknown): unknown {
+  if (typeof body !== 'string') return body;
+  try {
+    return JSON.parse(body);
+  } catch {
+    return undefined;
+  }
+}
+
+/** How often a job that goes on is looked at, in milliseconds. */
+const LOOK_EVERY = 700;
+
+/** What a call gives, whatever route it is for. */
+interface Parts {
+  readonly params?: Readonly<Record<string, number>>;
+  readonly query?: object;
+  readonly body?: unknown;
+}
+
+/** A query as it stands in an address: nothing of what is blank, and lists and conditions as JSON. */
+const inAddress = (query: object): Record<string, string | number | boolean> =>
+  Object.fromEntries(
+    Object.entries(query)
+      .filter(([, value]) => value !== undefined && value !== null && value !== '')
+      .map(([key, value]) => [key, typeof value === 'object' ? JSON.stringify(value) : (value as string | number | boolean)]),
+  );
+
+const fileHeaders = (name: string, more: Readonly<Record<string, string>> = {}): HttpHeaders =>
+  new HttpHeaders({ ...more, 'x-file-name': encodeURIComponent(name), 'content-type': 'application/octet-stream' });
+
+/** The routes of the server as the page calls them: a route is named by its method and path, and what it takes and gives is the table's. */
+@Injectable({ providedIn: 'root' })
+export class Server {
+  private readonly http = inject(HttpClient);
+  private readonly longWork = inject(LongWork);
+
+  ask<Name extends RouteName>(name: Name, ...[given]: GivenTo<Name>): Observable<Answered<Name>> {
+    const { params, query, body = undefined } = (given ?? {}) as Parts;
+    const { method } = methodAndPath(name);
+    return this.http.request<Answered<Name>>(method, `/api${addressOf(name, params)}`, {
+      // What changes something says that it is JSON, also where there is nothing to say.
+      ...(method === 'POST' || method === 'PUT' ? { body: body ?? {} } : {}),
+      ...(query ? { params: inAddress(query) } : {}),
+    });
+  }
+
+  /** Sends a file as the body of a request. */
+  sendFile<Name extends FileRoute>(name: Name, file: File, params?: ParamsOf<Name>, more: Readonly<Record<string, string>> = {}): Observable<Answered<Name>> {
+    return this.http.post<Answered<Name>>(`/api${addressOf(name, params)}`, file, { headers: fileHeaders(file.name, more) });
+  }
+
+  /** Sends a file under a path of its own, with events that tell how far it is. */
+  upload<Name extends FileRoute>(name: Name, path: string, file: File, params: ParamsOf<Name>): Observable<HttpEvent<Answered<Name>>> {
+    return this.http.post<Answered<Name>>(`/api${addressOf(name, params)}`, file, {
+      headers: fileHeaders(path),
+      observe: 'events',
+      reportProgress: true,
+    });
+  }
+
+  /** A file that the server makes, with the name that it gives it. */
+  download<Name extends DownloadRoute>(name: Name, ...[given]: GivenTo<Name>): Observable<{ name: string; blob: Blob }> {
+    const { params, query, body } = (given ?? {}) as Parts;
+    const { method } = methodAndPath(name);
+    const path = `/api${addressOf(name, params)}`;
+    return this.http.request(method, path, { body, ...(query ? { params: inAddress(query) } : {}), observe: 'response', responseType: 'blob' }).pipe(
+      map((response: HttpResponse<Blob>) => {
+        const given = /filename\*=UTF-8''([^;]+)/.exec(response.headers.get('content-disposition') ?? '')?.[1];
+        return { name: given ? decodeURIComponent(given) : 'table', blob: response.body! };
+      }),
+      // A refusal comes as a blob too: its sentence is read out of it.
+      catchError((error: unknown) => {
+        if (!(error instanceof HttpErrorResponse) || !(error.error instanceof Blob)) return throwError(() => error);
+        const { headers, status, statusText, url } = error;
+        return from(error.error.text()).pipe(
+          switchMap((text) => throwError(() => new HttpErrorResponse({ error: text, headers, status, statusText, url: url ?? path }))),
+        );
+      }),
+    );
+  }
+
+  /** What came of writing files, however long it takes: a job that goes on is followed to its end, also over times without an answer. */
+  reportOf(started: Observable<ApplyStarted>): Observable<ApplyReport> {
+    return started.pipe(
+      switchMap(({ job, report }) => {
+        if (report) return of(report);
+        this.longWork.begun.next(job);
+        return timer(LOOK_EVERY, LOOK_EVERY).pipe(
+          switchMap(() => this.ask('GET /jobs/{job}', { params: { job } })),
+          retry({ delay: LOOK_EVERY }),
+          filter((row) => row.state !== 'waiting' && row.state !== 'running'),
+          take(1),
+          map((row) => {
+            if (row.state === 'done') return row.result as ApplyReport;
+            throw new Error(row.message ?? 'It was cancelled. Nothing was changed.');
+          }),
+        );
+      }),
+    );
+  }
+}

@@ -1,0 +1,97 @@
+import { BroughtUpToDate, CellReason, CheckPage, FillData, GridGroup, GridPage, GridView, Naming, NamingPlan, ReplacementPreview, ToDo, ValueSetRow } from '..';
+import {
+  checkQuery,
+  copyRequest,
+  favourite,
+  fileChoice,
+  fileFilter,
+  gridQuery,
+  gridViewDraft,
+  groupQuery,
+  naming,
+  reasonQuery,
+  replacementRequest,
+  toDoFiles,
+  upToDate,
+  valueSetDraft,
+} from '../checks';
+import { RouteTable, json, nothing } from '../route';
+
+/** Values: the grid, forms, checks, names of files. */
+export const valuesRoutes = {
+  'GET /values/count': { summary: 'How many files a filter chooses', role: 'viewer', query: fileFilter, answer: json<{ files: number }>() },
+  'GET /values': { summary: 'A page of the grid of files × properties', role: 'viewer', query: gridQuery, answer: json<GridPage>() },
+  'POST /values/find': {
+    summary: 'Values that find and replace would change, with what they would be',
+    role: 'editor',
+    body: replacementRequest,
+    answer: json<ReplacementPreview>(),
+  },
+  'GET /values/groups': {
+    summary: 'The groups of the grid with their numbers of files',
+    role: 'viewer',
+    query: groupQuery,
+    needs: ['group'] as const,
+    answer: json<GridGroup[]>(),
+  },
+  'GET /files/{file}/why': {
+    summary: 'Why a value is as it is: typed by whom, ruled, inherited from where, stale, violating what',
+    role: 'viewer',
+    query: reasonQuery,
+    needs: ['property'] as const,
+    answer: json<CellReason>(),
+  },
+  'GET /values/views': { summary: 'Views of the grid: your own, and those that are shared', role: 'viewer', answer: json<GridView[]>() },
+  'POST /values/views': { summary: 'Keep a view of the grid under a name', role: 'viewer', body: gridViewDraft, answer: json<GridView[]>() },
+  'DELETE /values/views/{view}': { summary: 'Remove a view of your own', role: 'viewer', answer: nothing },
+  'GET /values/filters': {
+    summary: 'Folders and kinds with counts',
+    role: 'viewer',
+    answer: json<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[] }>(),
+  },
+  'POST /values/up-to-date': {
+    summary: 'Put the values in your tray that stale ones should be',
+    role: 'editor',
+    body: upToDate,
+    answer: json<BroughtUpToDate>(),
+  },
+  'GET /check': {
+    summary: 'What is to be said of the files of a library, page by page',
+    role: 'viewer',
+    query: checkQuery,
+    needs: ['library'] as const,
+    answer: json<CheckPage>(),
+  },
+  'GET /file-names': { summary: 'The rules by which files are named', role: 'viewer', answer: json<Naming>() },
+  'PUT /file-names': { summary: 'Store the rules by which files are named', role: 'administrator', body: naming, answer: json<Naming>() },
+  'GET /file-names/plan': {
+    summary: 'Files whose name is not the one that their rule gives, with what stands in the way and what names them',
+    role: 'viewer',
+    answer: json<NamingPlan>(),
+  },
+  'POST /file-names/tray': {
+    summary: 'Put new names in your tray, with what has to follow',
+    role: 'editor',
+    body: toDoFiles,
+    answer: json<{ lines: number; barred: number }>(),
+  },
+  'POST /file-names/copies': {
+    summary: 'Make copies under the names that pending values give, and leave the originals as they are',
+    role: 'editor',
+    body: copyRequest,
+    answer: json<{ copied: { from: string; to: string }[]; lines: number }>(),
+  },
+  'POST /fill': {
+    summary: 'Files with all that filling them in needs: the edition in force with its forms, choice lists, and what the files look at',
+    role: 'viewer',
+    body: fileChoice,
+    answer: json<FillData>(),
+  },
+  'GET /fill/sets': { summary: 'Saved sets of values: your own, and those that are shared', role: 'viewer', answer: json<ValueSetRow[]>() },
+  'POST /fill/sets': { summary: 'Keep a set of values under a name', role: 'editor', body: valueSetDraft, answer: json<ValueSetRow[]>() },
+  'DELETE /fill/sets/{set}': { summary: 'Remove a set of values of your own', role: 'editor', answer: nothing },
+  'POST /fill/favourites': { summary: 'Mark a value as a favourite of yours, or take the mark away', role: 'editor', body: favourite, answer: nothing },
+  'GET /to-dos': { summary: 'Files that have come or changed and lack names or required values', role: 'viewer', answer: json<ToDo[]>() },
+  'POST /to-dos/tray': { summary: 'Put the names that files lack in your tray', role: 'editor', body: toDoFiles, answer: json<{ lines: number }>() },
+  'POST /to-dos/dismiss': { summary: 'Take files off the list, whatever they lack', role: 'editor', body: toDoFiles, answer: nothing },
+} satisfies RouteTable;
