@@ -2,6 +2,7 @@ import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { bundle, buildServers, buildWeb } from './lib/build.mjs';
+import { MOST_AT_FIRST, firstLoad } from './lib/first-load.mjs';
 import { installPackages } from './lib/install.mjs';
 import { OwnPostgres } from './lib/postgres.mjs';
 import { VAR, freePort } from './lib/settings.mjs';
@@ -89,6 +90,10 @@ await main(async () => {
     await buildWeb();
     counts.passed++;
     console.log('✓ web build for production');
+    const { total } = firstLoad();
+    const light = total <= MOST_AT_FIRST;
+    counts[light ? 'passed' : 'failed']++;
+    console.log(`${light ? '✓' : '✗'} the page loads ${Math.round(total / 1000)} kB at first, of ${MOST_AT_FIRST / 1000}`);
   }
 
   const jest = (project, env) => {

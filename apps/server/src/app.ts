@@ -1,5 +1,6 @@
 import { timingSafeEqual } from 'node:crypto';
 import { join } from 'node:path';
+import compression from 'compression';
 import connectPgSimple from 'connect-pg-simple';
 import express, { ErrorRequestHandler, Express, NextFunction, Request, Response } from 'express';
 import session from 'express-session';
@@ -159,6 +160,8 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     throw new AppError(404, 'no-such-route', 'The API has no such route.');
   });
   if (webFolder) {
+    // Answers of the API are small and change; the page is large and stays.
+    app.use(compression());
     app.use(express.static(webFolder, { index: false, maxAge: '1h' }));
     app.get('/{*path}', (_request, response) => response.sendFile(join(webFolder, 'index.html'), { cacheControl: false }));
   }

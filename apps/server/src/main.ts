@@ -53,32 +53,19 @@ else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
   await addUser(db, 'admin', 'Administrator', 'administrator', password);
 }
 
+/** How often the sources of choice lists are looked at, in seconds. */
+const LOOK_EVERY = 3600;
+/** How often deliveries that are due, watched folders, and sets that a dead server left are looked at, in seconds. */
+const DELIVER_EVERY = 15;
+const inQuiet = (what: string, work: Promise<unknown>) =>
+  work.catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, what));
+services.jobs.every('sources', LOOK_EVERY, () =>
+  inQuiet('sources of choice lists', services.lists.lookAtSources(new Date(Date.now() - (LOOK_EVERY - 60) * 1000))),
+);
+services.jobs.every('deliveries', DELIVER_EVERY, () => inQuiet('deliveries', services.deliveries.tick()));
+services.jobs.every('recovery', DELIVER_EVERY, () => Promise.resolve(services.applying.recovery.soon()));
 await services.jobs.open();
 await services.geometries.startIfNeeded();
-
-/** How often the sources of choice lists are looked at. */
-const LOOK_EVERY_MS = 3_600_000;
-const look = () =>
-  services.lists
-    .lookAtSources(new Date(Date.now() - LOOK_EVERY_MS + 60_000))
-    .catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'sources of choice lists'));
-void look();
-const looking = setInterval(() => void look(), LOOK_EVERY_MS);
-
-/** How often deliveries that are due and watched folders are looked at. */
-const DELIVER_EVERY_MS = 15_000;
-let delivering = false;
-const deliver = async () => {
-  if (delivering) return;
-  delivering = true;
-  await services.deliveries
-    .tick()
-    .catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, 'deliveries'));
-  delivering = false;
-};
-/** Now and then: sets that another server left when it died. */
-const recovering = setInterval(() => services.applying.recovery.soon(), DELIVER_EVERY_MS);
-const deliveringEvery = setInterval(() => void deliver(), DELIVER_EVERY_MS);
 
 const { app, close } = buildApp({
   services,
@@ -103,9 +90,6 @@ let stopping = false;
 const stop = async () => {
   if (stopping) return;
   stopping = true;
-  clearInterval(looking);
-  clearInterval(deliveringEvery);
-  clearInterval(recovering);
   services.applying.recovery.close();
   server.close();
   server.closeIdleConnections();

@@ -410,6 +410,23 @@ describe('jobs', () => {
     expect(await job(left!.id)).toMatchObject({ state: 'done', title: 'Read what was left' });
   });
 
+  it('are done again and again where they are regular, whatever goes wrong with one, and by one of several servers', async () => {
+    const first = rule.another();
+    const second = rule.another();
+    let times = 0;
+    const work = async () => {
+      await new Promise((done) => setTimeout(done, 50));
+      if (++times === 1) throw new Error('for a test');
+    };
+    for (const { services } of [first, second]) services.jobs.every('test', 1, work);
+    await Promise.all([first.services.jobs.open(), second.services.jobs.open()]);
+    while (times < 3) await new Promise((done) => setTimeout(done, 50));
+    // Two servers are no reason to do it twice as often: one beginning waits at a time.
+    const { n } = (await rule.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM jobs.job WHERE name = 'rule-every-test' AND state = 'created'`))!;
+    expect(n).toBeLessThanOrEqual(1);
+    await Promise.all([first.close(), second.close()]);
+  });
+
   it('tell their progress to whoever listens', async () => {
     expect((await fetch(`${rule.url}/api/jobs/events`)).status).toBe(401);
     const { token } = (await okafor.post('/tokens', { name: 'listener' })).body as NewToken;

@@ -7,7 +7,7 @@ import { Property, judge, slotOf } from '@rule/core/schema';
 import { HeldValue, compileStandIns, sameHeld, showValue } from '@rule/core/values';
 import { Libraries } from '../library/library';
 import { HELD } from '../library/readings';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../platform/settings';
@@ -95,7 +95,7 @@ export class Boms {
     const found = await this.db.all<{ holder: string; property: number; held: HeldValue }>(
       `SELECT v.holder, s.property, ${HELD} AS held FROM jsonb_to_recordset($2::jsonb) AS s(property int, place text, name text)
        JOIN held_values v ON v.file_id = $1 AND v.place = s.place AND v.name = s.name AND starts_with(v.holder, 'copy:')`,
-      [assembly, rows(slots)],
+      [assembly, asRecordset(slots)],
     );
     const copies = new Map<string, Record<number, HeldValue>>();
     for (const { holder, property, held } of found) {

@@ -1,5 +1,5 @@
 import { ApplyMode } from '@rule/contract';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 import { Move } from './swap';
 
 /** A file of an interrupted set: its way, and the format by which it is read afterwards. */
@@ -21,7 +21,7 @@ export async function plan(sql: Sql, changeSet: number, moves: readonly Move[]):
     `INSERT INTO journal (change_set_id, file_id, target, old_hash, new_hash, state, moved_to, seq)
      SELECT $1, file, target, "oldHash", "newHash", 'planned', moved, seq
      FROM jsonb_to_recordset($2::jsonb) AS n(file int, target text, "oldHash" text, "newHash" text, moved text, seq int)`,
-    [changeSet, rows(list)],
+    [changeSet, asRecordset(list)],
   );
 }
 
@@ -30,7 +30,7 @@ export async function noteStaged(db: Db, changeSet: number, moves: readonly Move
   await db.run(
     `UPDATE journal j SET state = 'staged', in_place = n."inPlace" FROM jsonb_to_recordset($2::jsonb) AS n(file int, "inPlace" boolean)
      WHERE j.change_set_id = $1 AND j.file_id = n.file`,
-    [changeSet, rows(moves.map(({ file, inPlace }) => ({ file, inPlace })))],
+    [changeSet, asRecordset(moves.map(({ file, inPlace }) => ({ file, inPlace })))],
   );
 }
 

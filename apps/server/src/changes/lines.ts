@@ -1,6 +1,6 @@
 import { LineRow } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Sql, rows } from '../platform/db';
+import { Sql, asRecordset } from '../platform/db';
 
 /** The columns of a line row; needs {@link LINE_FROM}. */
 export const LINE_ROW = `l.id, l.file_id AS file, f.path, l.holder, h.level AS "holderLevel", h.label AS "holderLabel", l.place, l.name, l.base, l.proposed, l.reason, l.follows, l.accepted, l.state, l.message`;
@@ -29,6 +29,6 @@ export async function insertLines(sql: Sql, changeSet: number, lines: readonly L
     `INSERT INTO change_lines (change_set_id, file_id, holder, place, name, base, proposed, reason, follows)
      SELECT $1, file, holder, place, name, nullif(base, 'null'), nullif(proposed, 'null'), reason, follows
      FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text, base jsonb, proposed jsonb, reason text, follows boolean)`,
-    [changeSet, rows(list)],
+    [changeSet, asRecordset(list)],
   );
 }

@@ -7,7 +7,7 @@ import { assignClasses } from '../library/classes';
 import { recount } from '../library/counts';
 import { matchIdentities } from '../library/identities';
 import { ReadFile, storeReadings, takeBesideLines } from '../library/readings';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { assignWide } from '../library/members';
 import { markUsed } from './drawn-numbers';
@@ -127,7 +127,7 @@ export class Recorder {
       lines.filter((line) => conflicts.length === 0 || conflicts.includes(line.id)).map((line) => ({ id: line.id, message })),
     );
     await this.db.run('UPDATE change_lines l SET message = n.message FROM jsonb_to_recordset($1::jsonb) AS n(id int, message text) WHERE l.id = n.id', [
-      rows(marks),
+      asRecordset(marks),
     ]);
   }
 }
@@ -167,7 +167,7 @@ async function moveLines(sql: Sql, files: readonly Pick<Written, 'file' | 'moved
   const moves = files.flatMap(({ file, moved }) => moved.map(([from, to]) => ({ file, from, to })));
   if (moves.length === 0) return;
   // Keys may have changed places, and no two lines of a set may be about one value in between. A line about a holder that is gone stays where it is.
-  const bind = [rows(moves)];
+  const bind = [asRecordset(moves)];
   const found = await sql.all<{ id: number; to: string }>(
     `SELECT l.id, n."to" FROM jsonb_to_recordset($1::jsonb) AS n(file int, "from" text, "to" text) JOIN change_lines l ON l.file_id = n.file AND l.holder = n."from"
      WHERE NOT EXISTS (SELECT 1 FROM change_lines o WHERE (o.change_set_id, o.file_id, o.holder, o.place, o.name) = (l.change_set_id, l.file_id, n."to", l.place, l.name)
@@ -175,13 +175,13 @@ async function moveLines(sql: Sql, files: readonly Pick<Written, 'file' | 'moved
     bind,
   );
   await sql.run(`UPDATE change_lines SET holder = chr(1) || id WHERE id = ANY($1::int[])`, [found.map((row) => row.id)]);
-  await sql.run('UPDATE change_lines l SET holder = n."to" FROM jsonb_to_recordset($1::jsonb) AS n(id int, "to" text) WHERE l.id = n.id', [rows(found)]);
+  await sql.run('UPDATE change_lines l SET holder = n."to" FROM jsonb_to_recordset($1::jsonb) AS n(id int, "to" text) WHERE l.id = n.id', [asRecordset(found)]);
 }
 
 /** Writes the new names of files, which may have changed places with one another. */
 async function renameFiles(sql: Sql, files: readonly { readonly id: number; readonly name: string }[]): Promise<void> {
   if (files.length === 0) return;
-  const list = rows(files);
+  const list = asRecordset(files);
   const wanted = `SELECT f.id, f.library_id, CASE WHEN f.folder = '' THEN n.name ELSE f.folder || '/' || n.name END AS path, n.name
     FROM jsonb_to_recordset($1::jsonb) AS n(id int, name text) JOIN files f ON f.id = n.id`;
   // A file that is gone may still be known under the name, also where nobody has noticed yet that it is gone.
@@ -195,6 +195,6 @@ async function renameFiles(sql: Sql, files: readonly { readonly id: number; read
   const paths = await sql.all<{ id: number; path: string; name: string }>(wanted, [list]);
   await sql.run(`UPDATE files SET path = path || chr(1) || id WHERE id = ANY($1::int[])`, [paths.map((row) => row.id)]);
   await sql.run('UPDATE files f SET path = n.path, name = n.name FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, name text) WHERE f.id = n.id', [
-    rows(paths),
+    asRecordset(paths),
   ]);
 }

@@ -3,7 +3,7 @@ import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/chan
 import { Property, PropertyLevel, Slot, checkProposed, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, heldText, sameHeld } from '@rule/core/values';
 import { FILE_STATE, TARGET_STATE_FROM, TargetState } from '../library/file-state';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { Derived } from '../schema/derive';
 import { Editions } from '../schema/editions';
@@ -220,7 +220,7 @@ export class Trays {
       `SELECT ${LINE_ROW} FROM ${LINE_FROM} JOIN jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
          ON l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name
        WHERE l.change_set_id = $1 ORDER BY l.id`,
-      [set, rows(lines.map((line) => line.address))],
+      [set, asRecordset(lines.map((line) => line.address))],
     );
   }
 
@@ -337,7 +337,7 @@ export class Trays {
     await sql.run(
       `UPDATE change_lines l SET accepted = false FROM jsonb_to_recordset($2::jsonb) AS n(file int, holder text, place text, name text)
        WHERE l.change_set_id = $1 AND l.file_id = n.file AND l.holder = n.holder AND l.place = n.place AND l.name = n.name`,
-      [set, rows(asideAgain)],
+      [set, asRecordset(asideAgain)],
     );
   }
 
@@ -379,7 +379,7 @@ export class Trays {
     if (inside.length === 0) return new Map();
     const found = await this.db.all<{ file: number; key: string; level: PropertyLevel }>(
       'SELECT DISTINCT h.file_id AS file, h.key, h.level FROM holders h JOIN jsonb_to_recordset($1::jsonb) AS n(file int, holder text) ON h.file_id = n.file AND h.key = n.holder',
-      [rows(inside)],
+      [asRecordset(inside)],
     );
     return new Map(found.map(({ file, key, level }) => [`${file}/${key}`, level]));
   }

@@ -1,7 +1,7 @@
 import { copyFile, lstat, mkdir, readdir, realpath, rename, rm, stat, writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { Delivery, DeliveryDraft, WatchedFolder, WatchedFolderDraft } from '@rule/contract';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { LOCKS } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { readPlain } from '../platform/plain-file';
@@ -207,7 +207,7 @@ export class Deliveries {
     if (trouble === null)
       await this.db.run(
         `INSERT INTO delivered_files SELECT $1, id, hash FROM jsonb_to_recordset($2::jsonb) AS n(id int, hash text) ON CONFLICT (delivery_id, file_id) DO UPDATE SET hash = excluded.hash`,
-        [delivery.id, rows(found)],
+        [delivery.id, asRecordset(found)],
       );
   }
 

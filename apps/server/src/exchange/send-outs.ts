@@ -5,7 +5,7 @@ import { TableColumn } from '@rule/core/exchange';
 import { ChoiceListDraft, Property, isHeldAt, whyNotChanged, KINDS, whyNotTyped } from '@rule/core/schema';
 import { TypeGuess, columnOf } from '@rule/core/survey';
 import { JobContext, Jobs } from '../jobs/jobs';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { exists } from '../platform/store';
 import { Editions } from '../schema/editions';
@@ -159,7 +159,20 @@ export class SendOuts {
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO send_outs (user_id, at, format, content, columns, found, level, layout_id, recipient, edition, state, name, delivery)
        VALUES ($1, $2, $3, $4::jsonb, $5::jsonb, $6::jsonb, $7, $8, $9, $10, 'making', $11, $12) RETURNING id`,
-      [user.id, this.clock(), format, JSON.stringify(content), rows(columns), rows(found), content.level, layout, recipient, number, name, delivery],
+      [
+        user.id,
+        this.clock(),
+        format,
+        JSON.stringify(content),
+        asRecordset(columns),
+        asRecordset(found),
+        content.level,
+        layout,
+        recipient,
+        number,
+        name,
+        delivery,
+      ],
     );
     const title =
       name ||
@@ -200,7 +213,7 @@ export class SendOuts {
     // What taking back refuses is what was locked here.
     await this.db.run('UPDATE send_outs SET columns = $2::jsonb WHERE id = $1', [
       id,
-      rows(columns.map(({ property, header, editable }) => ({ property: property.id, header, editable }))),
+      asRecordset(columns.map(({ property, header, editable }) => ({ property: property.id, header, editable }))),
     ]);
     await mkdir(this.folder, { recursive: true });
     const target = this.pathOf(id, row.format);

@@ -1,6 +1,6 @@
 import { Learned, LearnedName } from '@rule/contract';
 import { TitleBlocks } from '../titleblocks/titleblocks';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../platform/settings';
 import { WorkPool } from '../platform/pool';
@@ -54,8 +54,8 @@ export class Learning {
            WHERE v.place = 'property' AND v.level = 'document' AND NOT v.stand_in AND length(v.text) > 1)
        SELECT s.name, p.id AS property, count(*)::int AS shared FROM s JOIN p ON p.text = s.text GROUP BY s.name, p.id HAVING count(*) > 1`,
       [
-        rows(strays.filter((row) => row.distinct <= MOST_DISTINCT).map(({ name }) => ({ name }))),
-        rows(typed.map(({ id, writtenName }) => ({ id, name: writtenName }))),
+        asRecordset(strays.filter((row) => row.distinct <= MOST_DISTINCT).map(({ name }) => ({ name }))),
+        asRecordset(typed.map(({ id, writtenName }) => ({ id, name: writtenName }))),
       ],
     );
     const proposed = new Map<string, { name: string; property: number; shared: number }>();
@@ -75,7 +75,7 @@ export class Learning {
        JOIN held_values a ON a.name = n.name AND a.place = 'property' AND a.level = 'document' AND a.text <> '' AND NOT a.stand_in
        JOIN held_values b ON b.file_id = a.file_id AND b.holder = a.holder AND b.place = 'property' AND b.name = n.ours AND b.text <> '' AND NOT b.stand_in
        JOIN files f ON f.id = a.file_id GROUP BY n.name, n.property`,
-      [rows(pairs)],
+      [asRecordset(pairs)],
     );
     const beside = new Map(together.map((row) => [`${row.name}\n${row.property}`, row]));
     return [...proposed]

@@ -8,7 +8,7 @@ import { Shape, Solid, drawTriangles } from '@rule/core/geometry';
 import { PNG } from 'pngjs';
 import openKernel, { OpenCascadeInstance, TopoDS_Shape } from 'replicad-opencascadejs';
 import { NotAFile, readPlain } from '../platform/plain-file';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 
 /** Runs the geometry kernel. It has threads of its own: one that hangs is ended and begun anew. */
 
@@ -164,7 +164,7 @@ export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[
     await within.run('DELETE FROM file_shapes WHERE file_id = $1', [file]);
     await within.run('INSERT INTO file_shapes SELECT $1, product, hash FROM jsonb_to_recordset($2::jsonb) AS n(product text, hash text)', [
       file,
-      rows(hashed.map(({ product, hash }) => ({ product, hash }))),
+      asRecordset(hashed.map(({ product, hash }) => ({ product, hash }))),
     ]);
     await within.run('UPDATE files SET shaped_hash = hash WHERE id = $1', [file]);
   });

@@ -3,7 +3,7 @@ import { randomInt } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import PgBoss from 'pg-boss';
-import { Db, isConnectionError, rows } from '../platform/db';
+import { Db, isConnectionError, asRecordset } from '../platform/db';
 import { HOLD_ALIVE, LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
 import { User, mayDecide } from '../users/user';
@@ -39,6 +39,13 @@ const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry'
 /** Jobs whose threads write what is known of files; others write tables of their own. */
 const THREADS_WRITE: ReadonlySet<JobKind> = new Set(['survey', 'upload', 'geometry']);
 
+/** Work that is done again and again. */
+interface Regular {
+  readonly queue: string;
+  readonly seconds: number;
+  readonly work: () => Promise<unknown>;
+}
+
 const CHANNEL = 'rule_jobs';
 /** Longest wait between two questions to a database that does not answer. */
 const LONGEST_WAIT = 5000;
@@ -56,6 +63,7 @@ const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.
  */
 export class Jobs {
   private readonly runners = new Map<JobKind, Runner>();
+  private readonly regular: Regular[] = [];
   private readonly running = new Map<number, AbortController>();
   private readonly runner = randomInt(1, 2 ** 31 - 1);
   private boss: PgBoss | undefined;
@@ -76,16 +84,41 @@ export class Jobs {
     this.runners.set(kind, run);
   }
 
+  /**
+   * Says what is done again and again, by whichever server is free. Two may be at it at once, where one takes longer than the time between:
+   * the work itself sees to it that nothing is done twice.
+   * @param seconds between one beginning and the next
+   */
+  every(name: string, seconds: number, work: () => Promise<unknown>): void {
+    this.regular.push({ queue: `rule-every-${name}`, seconds, work });
+  }
+
+  /** Does regular work once, after seeing to it that it will be done again. */
+  private async beat({ queue, seconds, work }: Regular): Promise<void> {
+    void this.patiently(() => this.boss!.send(queue, {}, { startAfter: seconds }));
+    try {
+      await work();
+    } catch (error) {
+      if (!isConnectionError(error)) this.warn(error);
+    }
+  }
+
   /** Opens the queue, takes up what dead processes left, and begins to work. */
   async open(): Promise<void> {
     this.closing = false;
     await this.listen();
-    this.boss = new PgBoss({ connectionString: this.url, schema: 'jobs', schedule: false, max: 3 });
+    this.boss = new PgBoss({ connectionString: this.url, schema: 'jobs', schedule: false, max: 3, archiveCompletedAfterSeconds: 3600, deleteAfterDays: 1 });
     this.boss.on('error', this.warn);
     await this.boss.start();
     for (const queue of QUEUES) {
       await this.boss.createQueue(queue);
       await this.boss.work<{ job: number }>(queue, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([delivered]) => this.run(delivered!.data.job));
+    }
+    for (const regular of this.regular) {
+      // Of those that wait, one is kept: every server that opens asks for a first one.
+      await this.boss.createQueue(regular.queue, { name: regular.queue, policy: 'short', retryLimit: 0 });
+      await this.boss.work(regular.queue, { batchSize: 1, pollingIntervalSeconds: 1 }, () => this.beat(regular));
+      await this.boss.send(regular.queue, {});
     }
     await this.takeUp();
   }
@@ -265,7 +298,7 @@ export class Jobs {
           if (kept.length)
             await this.db.run(
               'INSERT INTO job_errors (job_id, path, message) SELECT $1, path, message FROM jsonb_to_recordset($2::jsonb) AS n(path text, message text)',
-              [id, rows(kept).replaceAll('\\u0000', '\\ufffd')],
+              [id, asRecordset(kept).replaceAll('\\u0000', '\\ufffd')],
             );
           const row = await this.db.one<{ cancel: boolean }>('UPDATE jobs SET step = $2, done = $3, total = $4 WHERE id = $1 RETURNING cancel', [
             id,

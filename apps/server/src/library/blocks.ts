@@ -1,5 +1,5 @@
 import { BlockReading } from '@rule/core/files';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 
 /** A block as drawings hold it: the same one stands in thousands of them and is kept once, by its hash. */
 export interface KeptBlock {
@@ -17,7 +17,7 @@ export async function keepBlocks(sql: Sql, blocks: readonly KeptBlock[]): Promis
   // In one order, so that two who keep the same ones at once wait for each other in one direction only.
   await sql.run(
     'INSERT INTO block_definitions SELECT hash, definition::jsonb FROM jsonb_to_recordset($1::jsonb) AS n(hash text, definition text) ORDER BY hash ON CONFLICT DO NOTHING',
-    [rows(blocks)],
+    [asRecordset(blocks)],
   );
 }
 

@@ -1,6 +1,6 @@
 import { FoundName } from '@rule/contract';
 import { ValueCount, guessType } from '@rule/core/survey';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 
 /** Values that are looked at to guess a name's type. */
@@ -23,46 +23,54 @@ export async function recount(db: Db, names: readonly string[] | null): Promise<
 
 /** Counts anew how many files hold each name, by class, library and folder. */
 export async function recountFiles(db: Db, names: readonly string[] | null): Promise<void> {
-  if (names?.length === 0) return;
-  await db.transaction(async (sql) => {
-    await sql.all(TAKE_LOCK, [LOCKS.nameCounts]);
-    await sql.run(`DELETE FROM name_counts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
-    // At document level a file holds a name once; elsewhere its holders are put together first.
-    await sql.run(COUNTS, [names]);
-  });
+  if (names?.length !== 0) await db.transaction((sql) => countFiles(sql, names));
+}
+
+async function countFiles(sql: Sql, names: readonly string[] | null): Promise<void> {
+  await sql.all(TAKE_LOCK, [LOCKS.nameCounts]);
+  await sql.run(`DELETE FROM name_counts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
+  // At document level a file holds a name once; elsewhere its holders are put together first.
+  await sql.run(COUNTS, [names]);
+}
+
+/** Counts all names anew as part of something larger. */
+export async function recountAll(sql: Sql): Promise<void> {
+  await countFiles(sql, null);
+  await countValues(sql, null);
 }
 
 /** Works out anew which values each name has, and what type they look like. Classes and folders play no part in it. */
 export async function recountValues(db: Db, names: readonly string[] | null): Promise<void> {
-  if (names?.length === 0) return;
-  await db.transaction(async (sql) => {
-    await sql.all(TAKE_LOCK, [LOCKS.nameFacts]);
-    await sql.run(`DELETE FROM name_facts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
-    await sql.run(
-      `CREATE TEMP TABLE distinct_texts ON COMMIT DROP AS SELECT name, level, kind, text, form, unit, stand_in, count(*)::int AS files FROM held_values
-       WHERE place = 'property' AND text <> '' AND ($1::text[] IS NULL OR name = ANY($1::text[])) GROUP BY name, level, kind, text, form, unit, stand_in`,
-      [names],
-    );
-    const facts = await sql.all<NameKey & { distinct: number; longest: number; values: ValueCount[] }>(
-      `SELECT name, level, kind, count(*)::int AS distinct, coalesce(max(length(text)), 0)::int AS longest,
-         jsonb_agg(jsonb_build_object('text', left(text, 200), 'form', form, 'unit', unit, 'files', files, 'standIn', stand_in) ORDER BY at) FILTER (WHERE at <= ${SAMPLE}) AS values
-       FROM (SELECT *, row_number() OVER (PARTITION BY name, level, kind ORDER BY stand_in, files DESC, text) AS at FROM distinct_texts) d GROUP BY name, level, kind`,
-    );
-    const list = facts.map(({ name, level, kind, distinct, longest, values }) => ({
-      name,
-      level,
-      kind,
-      distinct,
-      longest,
-      examples: values.slice(0, 3).map((value) => value.text),
-      guess: guessType(values),
-    }));
-    await sql.run(
-      `INSERT INTO name_facts SELECT name, level, kind, "distinct", longest, examples, guess FROM jsonb_to_recordset($1::jsonb)
-         AS n(name text, level text, kind text, "distinct" int, longest int, examples text[], guess jsonb)`,
-      [rows(list)],
-    );
-  });
+  if (names?.length !== 0) await db.transaction((sql) => countValues(sql, names));
+}
+
+async function countValues(sql: Sql, names: readonly string[] | null): Promise<void> {
+  await sql.all(TAKE_LOCK, [LOCKS.nameFacts]);
+  await sql.run(`DELETE FROM name_facts WHERE $1::text[] IS NULL OR name = ANY($1::text[])`, [names]);
+  await sql.run(
+    `CREATE TEMP TABLE distinct_texts ON COMMIT DROP AS SELECT name, level, kind, text, form, unit, stand_in, count(*)::int AS files FROM held_values
+     WHERE place = 'property' AND text <> '' AND ($1::text[] IS NULL OR name = ANY($1::text[])) GROUP BY name, level, kind, text, form, unit, stand_in`,
+    [names],
+  );
+  const facts = await sql.all<NameKey & { distinct: number; longest: number; values: ValueCount[] }>(
+    `SELECT name, level, kind, count(*)::int AS distinct, coalesce(max(length(text)), 0)::int AS longest,
+       jsonb_agg(jsonb_build_object('text', left(text, 200), 'form', form, 'unit', unit, 'files', files, 'standIn', stand_in) ORDER BY at) FILTER (WHERE at <= ${SAMPLE}) AS values
+     FROM (SELECT *, row_number() OVER (PARTITION BY name, level, kind ORDER BY stand_in, files DESC, text) AS at FROM distinct_texts) d GROUP BY name, level, kind`,
+  );
+  const list = facts.map(({ name, level, kind, distinct, longest, values }) => ({
+    name,
+    level,
+    kind,
+    distinct,
+    longest,
+    examples: values.slice(0, 3).map((value) => value.text),
+    guess: guessType(values),
+  }));
+  await sql.run(
+    `INSERT INTO name_facts SELECT name, level, kind, "distinct", longest, examples, guess FROM jsonb_to_recordset($1::jsonb)
+       AS n(name text, level text, kind text, "distinct" int, longest int, examples text[], guess jsonb)`,
+    [asRecordset(list)],
+  );
 }
 
 const COUNTS = `INSERT INTO name_counts (name, level, kind, class_id, library_id, folder, files, filled, stand_ins)

@@ -1,6 +1,6 @@
 import { StructureReading } from '@rule/core/files';
 import { Candidate, CandidateIndex, Match } from '@rule/core/identity';
-import { Sql, rows } from '../platform/db';
+import { Sql, asRecordset } from '../platform/db';
 
 const fileOf = (match: Match) => (match.state === 'matched' ? match.file : null);
 
@@ -34,12 +34,12 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
   // What stays as it is is not touched: everything that hangs on it would be worked out anew.
   await sql.run(
     `DELETE FROM copies c WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text) WHERE n.assembly = c.assembly_id AND n.product = c.product)`,
-    [rows(copies)],
+    [asRecordset(copies)],
   );
   await sql.run(
     `INSERT INTO copies SELECT assembly, product, match, part FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text, match jsonb, part int)
      ON CONFLICT (assembly_id, product) DO UPDATE SET match = excluded.match, part_id = excluded.part_id WHERE (copies.match, copies.part_id) IS DISTINCT FROM (excluded.match, excluded.part_id)`,
-    [rows(copies)],
+    [asRecordset(copies)],
   );
 
   const drawings = await sql.all<{ id: number; path: string; named: string | null; settled: number | null }>(
@@ -54,6 +54,6 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
   });
   await sql.run(
     'UPDATE files f SET model_match = n.match, model_file_id = n.model FROM jsonb_to_recordset($1::jsonb) AS n(id int, match jsonb, model int) WHERE f.id = n.id AND (f.model_match, f.model_file_id) IS DISTINCT FROM (n.match, n.model)',
-    [rows(models)],
+    [asRecordset(models)],
   );
 }

@@ -3,7 +3,7 @@ import { readdir, stat as statOf } from 'node:fs/promises';
 import { join, sep } from 'node:path';
 import { RescanReport } from '@rule/contract';
 import { JobCancelled, JobContext, UNWATCHED } from '../jobs/jobs';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { LOCKS, SHARE_LOCK } from '../platform/locks';
 import { readSettings } from '../platform/settings';
 import { ScanInput } from './read.thread';
@@ -156,7 +156,7 @@ export class Scanner {
       const ids = (
         await sql.all<{ id: number }>(
           'SELECT f.id FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text) JOIN files f ON f.id = n.id AND f.path = n.path ORDER BY f.id',
-          [rows(missing.map(({ id, path }) => ({ id, path })))],
+          [asRecordset(missing.map(({ id, path }) => ({ id, path })))],
         )
       ).flatMap(({ id }) => (unfinished.has(id) ? [] : [id]));
       report.removed += ids.length;
@@ -306,7 +306,7 @@ export class Scanner {
     const list = [...moves].map(([file, before]) => ({ id: before.id, path: file.path, ...placeOf(file.path), mtime: file.mtimeMs }));
     await this.db.run(
       `UPDATE files f SET path = n.path, folder = n.folder, name = n.name, mtime_ms = n.mtime FROM jsonb_to_recordset($1::jsonb) AS n(id int, path text, folder text, name text, mtime double precision) WHERE f.id = n.id`,
-      [rows(list)],
+      [asRecordset(list)],
     );
   }
 

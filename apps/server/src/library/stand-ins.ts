@@ -1,14 +1,14 @@
 import { compileStandIns } from '@rule/core/values';
-import { Db } from '../platform/db';
-import { recount } from './counts';
+import { Sql } from '../platform/db';
+import { recountAll } from './counts';
 
 /** Judges every value anew after the company has changed its list of stand-ins. Distinct texts are judged once each. */
-export async function judgeStandIns(db: Db, patterns: readonly string[]): Promise<void> {
+export async function judgeStandIns(sql: Sql, patterns: readonly string[]): Promise<void> {
   const standIns = compileStandIns(patterns);
-  const texts = await db.all<{ text: string }>(`SELECT DISTINCT text FROM held_values WHERE form = 'text' AND text <> ''`);
+  const texts = await sql.all<{ text: string }>(`SELECT DISTINCT text FROM held_values WHERE form = 'text' AND text <> ''`);
   const matching = texts.map((row) => row.text).filter((text) => standIns.matches(text));
-  await db.run(`UPDATE held_values SET stand_in = (form = 'text' AND text = ANY($1::text[])) WHERE stand_in <> (form = 'text' AND text = ANY($1::text[]))`, [
+  await sql.run(`UPDATE held_values SET stand_in = (form = 'text' AND text = ANY($1::text[])) WHERE stand_in <> (form = 'text' AND text = ANY($1::text[]))`, [
     matching,
   ]);
-  await recount(db, null);
+  await recountAll(sql);
 }

@@ -8,7 +8,7 @@ import { ChoiceListDraft, ListComparison, checkList, compareList, slotOf } from 
 import { HeldValue } from '@rule/core/values';
 import pg from 'pg';
 import { HELD } from '../library/readings';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { Trays } from '../changes/tray';
 import { User } from '../users/user';
@@ -206,7 +206,7 @@ export class ChoiceLists {
       `SELECT v.file_id AS file, v.holder, v.place, v.name, ${HELD} AS held, r."replacedBy" FROM jsonb_to_recordset($1::jsonb) AS s(kind text, place text, name text)
        JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind JOIN jsonb_to_recordset($2::jsonb) AS r(value text, "replacedBy" text) ON r.value = v.text
        JOIN files f ON f.id = v.file_id AND NOT f.removed AND f.lock_reason IS NULL ORDER BY v.file_id`,
-      [rows(slots), rows(replaced)],
+      [asRecordset(slots), asRecordset(replaced)],
     );
     if (found.length === 0) throw refused('nothing-to-do', 'No file that may be written holds a retired choice with a replacement.');
     await this.trays.add(

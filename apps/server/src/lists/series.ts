@@ -18,7 +18,7 @@ import { HeldValue, heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { FILE_STATE, FileState, STATE_FROM } from '../library/file-state';
 import { HELD } from '../library/readings';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
 import { Properties } from '../schema/properties';
@@ -213,7 +213,7 @@ export class NumberSeries {
     const found = await sql.all<{ file: number; held: HeldValue }>(
       `SELECT v.file_id AS file, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(file int, place text, name text)
        JOIN held_values v ON v.file_id = s.file AND v.holder = '' AND v.place = s.place AND v.name = s.name`,
-      [rows(slots)],
+      [asRecordset(slots)],
     );
     return new Map(found.map(({ file, held }) => [file, held]));
   }
@@ -269,14 +269,14 @@ export class NumberSeries {
       const stored = await sql.all<{ text: string }>(
         `INSERT INTO series_numbers (series_id, frame, count, text, state, user_id, at) SELECT $1, $2, count, text, 'reserved', $4, $5 FROM jsonb_to_recordset($3::jsonb) AS n(count bigint, text text)
          ON CONFLICT DO NOTHING RETURNING text`,
-        [id, key(frame), rows(free), user.id, this.clock()],
+        [id, key(frame), asRecordset(free), user.id, this.clock()],
       );
       const kept = new Set(stored.map((row) => row.text));
       texts.push(...free.filter((entry) => kept.has(entry.text)).map((entry) => entry.text));
     }
     await sql.run(
       `UPDATE series_numbers s SET file_id = n.file, note = n.note FROM jsonb_to_recordset($2::jsonb) AS n(text text, file int, note text) WHERE s.series_id = $1 AND s.text = n.text`,
-      [id, rows(wanted.map((entry, i) => ({ text: texts[i], ...entry })))],
+      [id, asRecordset(wanted.map((entry, i) => ({ text: texts[i], ...entry })))],
     );
     return texts;
   }
@@ -287,7 +287,7 @@ export class NumberSeries {
     const found = await sql.all<{ text: string }>(
       `SELECT DISTINCT v.text FROM jsonb_to_recordset($1::jsonb) AS s(place text, name text) JOIN held_values v ON v.place = s.place AND v.name = s.name
        WHERE starts_with(v.text, $2) AND ($3::text[] IS NULL OR v.text = ANY($3::text[]))`,
-      [rows(slots), frame.before, among],
+      [asRecordset(slots), frame.before, among],
     );
     return found.map((row) => row.text);
   }

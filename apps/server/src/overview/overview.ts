@@ -2,7 +2,7 @@ import { Overview } from '@rule/contract';
 import { Hop, wayOf } from '@rule/core/trace';
 import { EntryForm, compareNames, likenessKey, slotOf } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../platform/settings';
@@ -50,7 +50,7 @@ export class Overviews {
            count(*) FILTER (WHERE v.stand_in AND v.text <> ALL(s.meant))::int AS "standIns"
          FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text, meant text[])
          JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.kind = s.kind AND v.holder = '' GROUP BY s.property, s.kind`,
-        [rows(slots)],
+        [asRecordset(slots)],
       ),
     ]);
     const filesOf = new Map(totals.map((row) => [row.kind, row.files]));

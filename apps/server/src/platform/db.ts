@@ -88,7 +88,7 @@ export class CopyRows {
 }
 
 /** Rows as one parameter for `jsonb_to_recordset`: one statement for any number of rows. */
-export const rows = (list: readonly object[]): string => JSON.stringify(list);
+export const asRecordset = (list: readonly object[]): string => JSON.stringify(list);
 
 /** Names of errors of the pool and driver that say that there is no connection. */
 const CANNOT_CONNECT = /^Sequelize(Connection|HostNot|AccessDenied)/;

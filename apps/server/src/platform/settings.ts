@@ -2,7 +2,7 @@ import { Settings } from '@rule/contract';
 import { DEFAULT_ABBREVIATIONS, DEFAULT_SYNONYMS } from '@rule/core/survey';
 import { DEFAULT_STATES } from '@rule/core/schema';
 import { DEFAULT_STAND_INS } from '@rule/core/values';
-import { Sql, rows } from './db';
+import { Sql, asRecordset } from './db';
 
 const DEFAULTS: Settings = {
   company: 'My company',
@@ -28,6 +28,6 @@ export async function writeSettings(sql: Sql, settings: Settings): Promise<void>
   const list = Object.entries(settings).map(([key, value]) => ({ key, value: value as unknown }));
   await sql.run(
     'INSERT INTO settings SELECT key, value FROM jsonb_to_recordset($1::jsonb) AS n(key text, value jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value',
-    [rows(list)],
+    [asRecordset(list)],
   );
 }

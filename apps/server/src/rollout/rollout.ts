@@ -4,7 +4,7 @@ import { Kind, Property, slotOf, slotsOf } from '@rule/core/schema';
 import { HeldValue, heldText, holdValue, parseText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { HELD } from '../library/readings';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
 import { BATCH, linesOf } from '../schema/derive';
@@ -46,7 +46,7 @@ export class Rollout {
            count(*) FILTER (WHERE coalesce(v.text, '') = '' AND s.spellings <> '{}' AND EXISTS (SELECT 1 FROM held_values o WHERE o.file_id = f.id AND o.holder = '' AND o.place = 'property' AND o.name = ANY(s.spellings) AND o.text <> ''))::int AS "otherName",
            count(*) FILTER (WHERE v.file_id IS NULL AND f.lock_reason IS NOT NULL)::int AS barred
          FROM ${TARGETS} ${REACHED} LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name GROUP BY s.property`,
-        [rows(targetsOf(active))],
+        [asRecordset(targetsOf(active))],
       ),
       this.left(schema.properties),
     ]);
@@ -66,7 +66,7 @@ export class Rollout {
       `SELECT s.property, count(*)::int AS files FROM jsonb_to_recordset($1::jsonb) AS s(property int, name text, kinds text[], classes text[])
        JOIN held_values v ON v.place = 'property' AND v.name = s.name AND v.holder = '' JOIN files f ON f.id = v.file_id AND NOT f.removed
        WHERE NOT (f.kind = ANY(s.kinds) AND (s.classes = '{}' OR (SELECT c.name FROM classes c WHERE c.id = f.class_id) = ANY(s.classes))) GROUP BY s.property`,
-      [rows(names)],
+      [asRecordset(names)],
     );
     return new Map(found.map(({ property, files }) => [property, files]));
   }
@@ -78,7 +78,7 @@ export class Rollout {
       `SELECT f.id AS file, f.path, CASE WHEN f.lock_reason IS NULL THEN NULL ELSE 'The file ' || f.lock_reason || '.' END AS reason
        FROM ${TARGETS} ${REACHED} WHERE s.property = $2 AND NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name)
        ORDER BY f.lock_reason IS NULL, f.path LIMIT 1000`,
-      [rows(targetsOf(schema.properties.filter((property) => property.id === propertyId && !property.retired))), propertyId],
+      [asRecordset(targetsOf(schema.properties.filter((property) => property.id === propertyId && !property.retired))), propertyId],
     );
   }
 
@@ -113,7 +113,7 @@ export class Rollout {
     const files = await this.db.all<{ file: number; place: 'property'; name: string }>(
       `SELECT f.id AS file, s.place, s.name FROM ${TARGETS} ${REACHED} AND f.lock_reason IS NULL
        WHERE NOT EXISTS (SELECT 1 FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name) AND s.place = 'property' ORDER BY f.id`,
-      [rows(targetsOf([property]))],
+      [asRecordset(targetsOf([property]))],
     );
     const parsed = property.default === '' ? null : parseText(property.default, property);
     const proposed: HeldValue = parsed?.ok ? holdValue(parsed.value, property) : heldText('');
@@ -130,7 +130,7 @@ export class Rollout {
     const found = await this.db.all<{ id: number }>(
       `SELECT DISTINCT f.id FROM ${TARGETS} ${REACHED} AND f.lock_reason IS NULL JOIN held_values o ON o.file_id = f.id AND o.holder = '' AND o.place = 'property' AND o.name = ANY(s.spellings) AND o.text <> ''
        LEFT JOIN held_values v ON v.file_id = f.id AND v.holder = '' AND v.place = s.place AND v.name = s.name WHERE coalesce(v.text, '') = '' ORDER BY f.id`,
-      [rows(targetsOf([property]))],
+      [asRecordset(targetsOf([property]))],
     );
     return found.map((row) => row.id);
   }

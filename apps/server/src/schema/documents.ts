@@ -1,12 +1,19 @@
 import { SchemaDocument } from '@rule/contract';
 import { readSchemaDocument } from '@rule/contract/checks';
-import { TableError, readCsv, readWorkbook } from '@rule/core/exchange';
+import { CellLook, WorkbookWriter, TableError, readCsv, readWorkbook } from '@rule/core/exchange';
 import { ChoiceListDraft, Schema, SeriesDraft, draftOf, formDocument, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
 import { Db } from '../platform/db';
 import { invalid } from '../platform/problem';
 import { User } from '../users/user';
 import { Editions } from './editions';
 import { readSettings } from '../platform/settings';
+
+const SCHEMA_CELL: CellLook = { format: '@', locked: false, look: 'lines' };
+/** The widest column of the workbook, in characters. */
+const WIDEST = 46;
+/** The width that a column's longest line asks for, in characters. */
+const widthOf = (texts: readonly string[]): number =>
+  texts.reduce((most, text) => Math.min(WIDEST, Math.max(most, ...text.split('\n').map((line) => line.length + 2))), 0);
 
 /** A schema in the forms in which it travels: JSON, a workbook, a printed page. */
 export class SchemaDocuments {
@@ -66,24 +73,20 @@ export class SchemaDocuments {
   /** The schema as a workbook to be discussed. */
   async workbook(edition: number | null): Promise<{ name: string; bytes: Buffer }> {
     const { schema, name } = await this.schema(edition);
-    const { default: excel } = await import('exceljs');
-    const workbook = new excel.Workbook();
-    const sheet = workbook.addWorksheet('Schema', { views: [{ state: 'frozen', xSplit: 1, ySplit: 1 }] });
     const [header, ...body] = schemaTable(schema);
-    sheet.addRow(header);
-    for (const row of body) {
-      const added = sheet.addRow(row);
-      added.alignment = { vertical: 'top', wrapText: true };
-      added.eachCell((cell) => (cell.numFmt = '@'));
-    }
-    sheet.getRow(1).font = { bold: true };
-    sheet.autoFilter = { from: { row: 1, column: 1 }, to: { row: 1, column: header!.length } };
-    for (const [i, title] of header!.entries())
-      sheet.getColumn(i + 1).width = Math.min(
-        46,
-        Math.max(title.length + 2, ...body.map((row) => Math.max(0, ...row[i]!.split('\n').map((line) => line.length)) + 2)),
-      );
-    return { name: `schema, ${name}.xlsx`, bytes: Buffer.from(await workbook.xlsx.writeBuffer()) };
+    const pieces: Uint8Array[] = [];
+    const writer = new WorkbookWriter((piece) => pieces.push(piece));
+    writer.beginSheet({
+      name: 'Schema',
+      columns: header!.map((title, i) => ({ header: title, width: widthOf([title, ...body.map((row) => row[i]!)]), cell: SCHEMA_CELL })),
+      frozen: 1,
+      filter: true,
+      protect: false,
+    });
+    for (const row of body) writer.addRow(row.map((value) => ({ value })));
+    writer.endSheet();
+    writer.end();
+    return { name: `schema, ${name}.xlsx`, bytes: Buffer.concat(pieces) };
   }
 
   /** Takes a workbook or CSV file back into the draft. Nothing is taken when a cell cannot be understood. */

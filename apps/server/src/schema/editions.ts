@@ -21,7 +21,7 @@ import {
   sameDefinition,
 } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
-import { Db, Sql, rows } from '../platform/db';
+import { Db, Sql, asRecordset } from '../platform/db';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
@@ -486,6 +486,6 @@ async function enact(sql: Sql, schema: Schema): Promise<void> {
   await sql.run(
     `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)
      ON CONFLICT (id) DO UPDATE SET retired = excluded.retired, position = excluded.position, definition = excluded.definition`,
-    [rows(list)],
+    [asRecordset(list)],
   );
 }

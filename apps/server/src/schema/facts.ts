@@ -78,10 +78,7 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
       sheets ||= property.feed === 'sheet';
       wide ||= property.feed === 'inherited' && property.inheritFrom !== null && isWide(property.inheritFrom);
     }
-    geometry ||= schema.properties.some((property) =>
-      /\bgeometry (mass|volume|material)\b/.test(`${property.rule} ${property.requiredWhen} ${property.allowed}`),
-    );
-    geometry ||= schema.checks.some((check) => /\bgeometry (mass|volume|material)\b/.test(check.condition));
+    geometry ||= prepared.looksAtName('geometry mass', 'geometry volume', 'geometry material');
   }
   return { model, parts, geometry, sheets, wide, inner: [...inner], names: [...names] };
 }

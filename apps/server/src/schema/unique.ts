@@ -1,5 +1,5 @@
 import { Property, slotsOf } from '@rule/core/schema';
-import { Sql, rows } from '../platform/db';
+import { Sql, asRecordset } from '../platform/db';
 
 /** A value that a file is to have. */
 export interface Proposal {
@@ -23,7 +23,7 @@ export async function clashesOf(sql: Sql, property: Property, proposals: readonl
            JOIN files f ON f.id = v.file_id AND f.kind = s.kind AND NOT f.removed AND f.id NOT IN (SELECT file FROM mine)
          UNION ALL SELECT m.file, m.text, m.kind, m.class_id, f.path FROM mine m JOIN files f ON f.id = m.file)
      SELECT m.file, min(o.path) AS other FROM mine m JOIN theirs o ON o.text = m.text AND o.file <> m.file ${same} GROUP BY m.file`,
-    [rows(proposals), rows(slots)],
+    [asRecordset(proposals), asRecordset(slots)],
   );
   return new Map(found.map(({ file, other }) => [file, other]));
 }

@@ -11,7 +11,7 @@ import { heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { hashOf, sync } from '../platform/store';
 import { User } from '../users/user';
@@ -180,7 +180,7 @@ export class StartFiles {
          ON CONFLICT (edition, name) DO UPDATE SET kind = excluded.kind, class = excluded.class, sheet = excluded.sheet, names = excluded.names, hash = excluded.hash, current = true, at = excluded.at, user_id = excluded.user_id`,
         [
           edition,
-          rows(files.map(({ name, kind, class: of, sheet, names }) => ({ name, kind, class: of, sheet, names, hash: hashes.get(name) }))),
+          asRecordset(files.map(({ name, kind, class: of, sheet, names }) => ({ name, kind, class: of, sheet, names, hash: hashes.get(name) }))),
           this.clock(),
           user.id,
         ],

@@ -22,7 +22,7 @@ import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
 import { distinctValues } from '../library/counts';
 import { FILE_ROW, Libraries } from '../library/library';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
 import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
@@ -199,7 +199,7 @@ export class Surveys {
         await this.db.all<{ at: number; holders: number }>(
           `SELECT at, count(*)::int AS holders FROM (SELECT g.at, v.file_id, v.holder FROM jsonb_to_recordset($1::jsonb) AS g(at int, name text)
              JOIN held_values v ON v.place = 'property' AND v.name = g.name AND v.text <> '' AND NOT v.stand_in GROUP BY g.at, v.file_id, v.holder HAVING count(DISTINCT v.text) > 1) c GROUP BY at`,
-          [rows(pairs)],
+          [asRecordset(pairs)],
         )
       ).map((row) => [row.at, row.holders]),
     );

@@ -3,7 +3,7 @@ import { replaceIn } from '@rule/core/grid';
 import { Property, checkProposed, forClass, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
 import { FILE_STATE, FileState, STATE_FROM } from '../library/file-state';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { readSettings } from '../platform/settings';
@@ -79,7 +79,7 @@ export class Finder {
     return this.db.all<FileState>(
       `SELECT ${FILE_STATE} FROM ${STATE_FROM}
        WHERE ${sql} AND f.id > ${next(1)} AND ${find === '' ? 'true' : near} ORDER BY f.id LIMIT ${PAGE}`,
-      [...bind, after, ...(find === '' ? [] : [rows(slotRows(properties)), nearPattern(find), user.id])],
+      [...bind, after, ...(find === '' ? [] : [asRecordset(slotRows(properties)), nearPattern(find), user.id])],
     );
   }
 

@@ -2,7 +2,7 @@ import { Address } from '@rule/core/changes';
 import { InnerLevel, Kind, Property, slotsOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { HELD } from '../library/readings';
-import { Sql, rows } from '../platform/db';
+import { Sql, asRecordset } from '../platform/db';
 
 /** A slot of a property; with a kind where it is for files of that kind alone. */
 export interface SlotRow {
@@ -32,7 +32,7 @@ export async function heldFor(sql: Sql, files: readonly number[] | null, propert
        UNION ALL
        SELECT f.id, s.property, f.name, 'text', NULL FROM jsonb_to_recordset($1::jsonb) AS s(property int, place text, name text)
        JOIN files f ON s.place = 'field' AND s.name = 'file name' AND NOT f.removed AND ${files === null ? '$2::int[] IS NULL' : 'f.id = ANY($2::int[])'}) v`,
-    [rows(slots), files],
+    [asRecordset(slots), files],
   );
   const held = new Map<number, Record<number, HeldValue>>();
   for (const [file, property, text, form, unit] of found?.list ?? []) {
@@ -97,7 +97,7 @@ export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(
   const found = await sql.all<{ at: number; held: HeldValue }>(
     `WITH a AS (SELECT * FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text))
      SELECT a.at, ${HELD} AS held FROM a, LATERAL (${standing('a')}) v`,
-    [rows(addresses.map((address, at) => ({ at, ...address })))],
+    [asRecordset(addresses.map((address, at) => ({ at, ...address })))],
   );
   const list: (HeldValue | null)[] = addresses.map(() => null);
   for (const { at, held } of found) list[at] = held;
@@ -114,7 +114,7 @@ export async function heldInside(
   const found = await sql.all<{ file: number; holder: string; property: number; held: HeldValue }>(
     `SELECT v.file_id AS file, v.holder, s.property, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
      JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder <> '' AND v.level = $3 AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($2::int[])`,
-    [rows(slotRows(properties)), files, level],
+    [asRecordset(slotRows(properties)), files, level],
   );
   const held = new Map<string, Record<number, HeldValue>>();
   for (const row of found) {

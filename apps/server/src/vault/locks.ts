@@ -1,5 +1,5 @@
 import { Locks } from '../changes/locks';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { AppError } from '../platform/problem';
 import { RULE_USER, VaultEntry, VaultPort, vaultProblem } from './port';
 
@@ -38,7 +38,7 @@ export class VaultLocks implements Locks {
       `UPDATE files f SET lock_reason = n.lock, workflow_state = n.state
        FROM (SELECT f2.id, l.lock, l.state FROM files f2 LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, state text) ON l.path = f2.path) n
        WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
-      [rows(locks)],
+      [asRecordset(locks)],
     );
   }
 }

@@ -6,7 +6,7 @@ import { HeldValue, heldText, holdValue, parseText, readHeld, showValue } from '
 import { Link, compareVaultTable, decide } from '@rule/core/vault';
 import { Applying } from '../changes/apply';
 import { Libraries } from '../library/library';
-import { Db, rows } from '../platform/db';
+import { Db, asRecordset } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { Properties } from '../schema/properties';
@@ -200,7 +200,7 @@ export class Vault {
     const list = compared.filter(({ values }) => values.decision.action === 'equal').map(({ values }) => ({ link: values.link.id, value: values.file }));
     await this.db.run(
       'INSERT INTO agreed_values SELECT link, $2, value, $3 FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text) ON CONFLICT (link_id, file_id) DO UPDATE SET value = excluded.value, at = excluded.at',
-      [rows(list), file, this.clock()],
+      [asRecordset(list), file, this.clock()],
     );
   }
 }

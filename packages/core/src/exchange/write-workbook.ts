@@ -9,7 +9,8 @@ export interface CellLook {
   /** Number format; `@` for text. */
   readonly format: string;
   readonly locked: boolean;
-  readonly look: 'plain' | 'off' | 'header' | 'title';
+  /** `lines` are texts of several lines, each on its own. */
+  readonly look: 'plain' | 'lines' | 'off' | 'header' | 'title';
 }
 
 /** What a column lets people type, as the spreadsheet program checks it. Formulas are for row 2. */
@@ -270,8 +271,8 @@ export class WorkbookWriter {
   private stylesXml(): string {
     const formats = [...new Set(this.looks.map((look) => look.format))].filter((format) => format !== 'General' && format !== '@');
     const numberOf = (format: string) => (format === 'General' ? 0 : format === '@' ? 49 : 164 + formats.indexOf(format));
-    const font = { plain: 0, off: 1, header: 2, title: 3 };
-    const fill = { plain: 0, off: 2, header: 3, title: 0 };
+    const font = { plain: 0, lines: 0, off: 1, header: 2, title: 3 };
+    const fill = { plain: 0, lines: 0, off: 2, header: 3, title: 0 };
     return `${XML}<styleSheet xmlns="${MAIN}">${
       formats.length
         ? `<numFmts count="${formats.length}">${formats.map((format, i) => `<numFmt numFmtId="${164 + i}" formatCode="${escapeMarkup(format)}"/>`).join('')}</numFmts>`
@@ -279,7 +280,7 @@ export class WorkbookWriter {
     }<fonts count="4"><font><sz val="11"/><name val="Calibri"/></font><font><sz val="11"/><color rgb="FF6B6B63"/><name val="Calibri"/></font><font><b/><sz val="11"/><color rgb="FF1C2733"/><name val="Calibri"/></font><font><b/><sz val="14"/><name val="Calibri"/></font></fonts><fills count="4"><fill><patternFill patternType="none"/></fill><fill><patternFill patternType="gray125"/></fill><fill><patternFill patternType="solid"><fgColor rgb="FFEFECE4"/></patternFill></fill><fill><patternFill patternType="solid"><fgColor rgb="FFE2EFEC"/></patternFill></fill></fills><borders count="1"><border><left/><right/><top/><bottom/><diagonal/></border></borders><cellStyleXfs count="1"><xf numFmtId="0" fontId="0" fillId="0" borderId="0"/></cellStyleXfs><cellXfs count="${this.looks.length}">${this.looks
       .map(
         ({ format, locked, look }) =>
-          `<xf numFmtId="${numberOf(format)}" fontId="${font[look]}" fillId="${fill[look]}" borderId="0" xfId="0" applyNumberFormat="1" applyFont="1" applyFill="1" applyProtection="1"><protection locked="${locked ? 1 : 0}"/></xf>`,
+          `<xf numFmtId="${numberOf(format)}" fontId="${font[look]}" fillId="${fill[look]}" borderId="0" xfId="0" applyNumberFormat="1" applyFont="1" applyFill="1" applyProtection="1"${look === 'lines' ? ' applyAlignment="1"><alignment vertical="top" wrapText="1"/>' : '>'}<protection locked="${locked ? 1 : 0}"/></xf>`,
       )
       .join(
         '',

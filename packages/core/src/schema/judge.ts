@@ -281,6 +281,11 @@ export class PreparedSchema {
     return new Set(this.needed.keys());
   }
 
+  /** Whether any expression looks at one of some names, in whatever group. */
+  looksAtName(...names: readonly string[]): boolean {
+    return [...this.needed.values()].some((needed) => names.some((name) => needed.has(name)));
+  }
+
   /** Makes ready what an expression outside the definitions looks at as well. */
   need(rule: { readonly uses: CompiledRule['uses'] } | null): void {
     this.documents = new WeakMap();

@@ -1,0 +1,21 @@
+import { readFileSync, existsSync } from 'node:fs';
+import { join } from 'node:path';
+import { gzipSync } from 'node:zlib';
+import { path } from './shell.mjs';
+
+/** What the page may weigh at most before it shows something, compressed, in bytes. */
+export const MOST_AT_FIRST = 300_000;
+
+/** The files that a browser loads before the page shows something, with their compressed sizes in bytes: what index.html names, and what that imports at once. */
+export function firstLoad() {
+  const folder = path('apps/web/dist/browser');
+  const waiting = [...readFileSync(join(folder, 'index.html'), 'utf8').matchAll(/(?:src|href)="([^"]+\.(?:js|css))"/g)].map(([, name]) => name);
+  const sizes = new Map();
+  for (let name = waiting.pop(); name !== undefined; name = waiting.pop()) {
+    if (sizes.has(name) || !existsSync(join(folder, name))) continue;
+    const content = readFileSync(join(folder, name));
+    sizes.set(name, gzipSync(content).length);
+    if (name.endsWith('.js')) for (const [, other] of content.toString('utf8').matchAll(/(?:from|import)\s*"\.\/([^"]+\.js)"/g)) waiting.push(other);
+  }
+  return { sizes, total: [...sizes.values()].reduce((sum, size) => sum + size, 0) };
+}
