@@ -17,7 +17,7 @@ import {
 import { HeldValue, compileStandIns } from '@rule/core/values';
 import { DiskStore } from '../apps/server/src/platform/store';
 import { storeFolder } from '../apps/server/src/services';
-import { Compared, compareTable } from '../apps/server/src/exchange/take-back.thread';
+import { Compared, compareTable } from '../apps/server/src/exchange/compare.thread';
 import { SendOutInput, sendOut } from '../apps/server/src/exchange/send-out.thread';
 import { heldFor } from '../apps/server/src/values/held';
 import { Measured, best, report } from './measure';

@@ -50,7 +50,7 @@ import { Vault } from './vault/vault';
 import { WorkPool } from './platform/pool';
 
 /** What the services are built on. */
-export interface Ground {
+export interface Foundation {
   readonly db: Db;
   /** Address of the same database, for connections that listen. */
   readonly databaseUrl: string;
@@ -81,7 +81,7 @@ export function buildServices({
   at,
   store = new DiskStore(storeFolder(dataFolder)),
   warn = () => undefined,
-}: Ground) {
+}: Foundation) {
   const properties = new Properties();
   const editions = new Editions(db, clock);
   const derived = new Derived(clock);

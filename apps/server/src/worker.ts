@@ -2,7 +2,9 @@ import { workerData } from 'node:worker_threads';
 import { findTwins as twinsAmong, pictureOf as pictureOfValues } from '@rule/core/survey';
 import * as preparing from './changes/prepare.thread';
 import * as sending from './exchange/send-out.thread';
-import * as taking from './exchange/take-back.thread';
+import * as comparing from './exchange/compare.thread';
+import * as inspecting from './exchange/inspect.thread';
+import * as telling from './exchange/result.thread';
 import * as traying from './exchange/tray.thread';
 import * as reading from './library/read.thread';
 import { Db } from './platform/db';
@@ -28,10 +30,10 @@ const tasks: Tasks = {
   movedIn: (input) => preparing.movedIn(input, store),
   sendOut: (input) => sending.sendOut(input, database()),
   countSubjects: ({ content }) => sending.countSubjects(database(), content),
-  inspectTable: (input) => taking.inspectTable(input, database(), store),
-  draftColumns: (input) => taking.draftColumns(input, database(), store),
-  compareTable: (input) => taking.compareTable(input, database(), store),
-  resultTable: (input) => taking.resultTable(input, database(), store),
+  inspectTable: (input) => inspecting.inspectTable(input, database(), store),
+  draftColumns: (input) => inspecting.draftColumns(input, database(), store),
+  compareTable: (input) => comparing.compareTable(input, database(), store),
+  resultTable: (input) => telling.resultTable(input, database(), store),
   toTray: (input) => traying.toTray(input, database()),
   judge: ({ only, now }) => judgeWaiting(database(), only, now),
   tryPage: (input) => trying.tryPage(input, database()),

@@ -25,7 +25,8 @@ import { forbidden, invalid, notFound, refused } from '../platform/problem';
 import { FileStore } from '../platform/store';
 import { Editions } from '../schema/editions';
 import { WorkPool } from '../platform/pool';
-import { Compared, Outcome, TableInput } from './take-back.thread';
+import { Compared } from './compare.thread';
+import { Attempt, TableInput } from './opened-table';
 import { PutAway } from './tray.thread';
 import { User, mayDecide } from '../users/user';
 
@@ -347,7 +348,7 @@ export class TakeBacks {
   }
 
   /** Puts what is decided to be taken in a person's tray, or under a title in a change set apart. */
-  private putAway(user: User, id: number, apart: string | null): Promise<Outcome<PutAway>> {
+  private putAway(user: User, id: number, apart: string | null): Promise<Attempt<PutAway>> {
     return this.pool.run('toTray', { takeBack: id, user, at: this.clock(), apart });
   }
 
@@ -448,7 +449,7 @@ function codesOf(groups: readonly CellSum[]): TakeBackView['byCode'] {
 const json = (value: unknown): string => JSON.stringify(value).replaceAll('\\u0000', '\\ufffd');
 
 /** What a worker made, or its refusal as one that names the file. */
-function unpacked<T>(name: string, outcome: Outcome<T>): T {
+function unpacked<T>(name: string, outcome: Attempt<T>): T {
   if (outcome.ok) return outcome.value;
   throw invalid(outcome.code, `${name}: ${outcome.message}`);
 }

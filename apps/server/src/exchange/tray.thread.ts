@@ -10,11 +10,11 @@ import { Properties } from '../schema/properties';
 import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
 import { heldAt } from '../values/held';
-import { Outcome } from './take-back.thread';
+import { Attempt } from './opened-table';
 
 declare module '../platform/pool' {
   interface Tasks {
-    readonly toTray: (input: TrayInput) => Promise<Outcome<PutAway>>;
+    readonly toTray: (input: TrayInput) => Promise<Attempt<PutAway>>;
   }
 }
 
@@ -52,7 +52,7 @@ interface Cell {
  * Puts the cells of a take-back that are decided to be taken in a person's tray, with what follows from them. A conflict and a spoiled value
  * go with the value that stands there now as their base: somebody has settled them for the table. @returns how many
  */
-export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): Promise<Outcome<PutAway>> {
+export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): Promise<Attempt<PutAway>> {
   const clock = () => at;
   const properties = new Properties();
   const trays = new Trays(db, properties, new CellTexts(properties), new Editions(db, clock), new Derived(clock), clock);
