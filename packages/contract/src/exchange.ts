@@ -3,8 +3,10 @@ import { CellVerdict, ColumnMatch, CsvForm, Encoding, PLAIN_CSV, RowLevel, Table
 import { HeldValue } from '@rule/core/values';
 import { ApplyMode, FileFilter, FindingKind } from './values';
 
+/** Kinds of tables that go out and come back. */
 export const TABLE_FORMATS = ['xlsx', 'csv', 'json', 'xml'] as const;
 
+/** One of {@link TABLE_FORMATS}. */
 export type TableFormat = (typeof TABLE_FORMATS)[number];
 
 /** Which rows of those that a filter names: all, those that lack a required value, or those that hold names outside the schema. */
@@ -35,6 +37,7 @@ export interface LayoutContent {
 /** A layout of everything: every file, every property that applies. */
 export const WHOLE_LIBRARY: LayoutContent = { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: PLAIN_CSV };
 
+/** A layout as somebody saves it. */
 export interface LayoutDraft {
   readonly name: string;
   /** What it is for, in a sentence. */
@@ -43,12 +46,14 @@ export interface LayoutDraft {
   readonly content: LayoutContent;
 }
 
+/** A saved layout, with whose it is. */
 export interface Layout extends LayoutDraft {
   readonly id: number;
   readonly by: string;
   readonly mine: boolean;
 }
 
+/** Values to be sent out: which, and in which kind of table. */
 export interface SendOutRequest {
   readonly format: TableFormat;
   readonly content: LayoutContent;
@@ -58,6 +63,7 @@ export interface SendOutRequest {
   readonly recipient: string;
 }
 
+/** Saved layouts, and suggestions for common purposes. */
 export interface Layouts {
   readonly saved: readonly Layout[];
   /** Layouts that Rule suggests for purposes, not yet saved. */
@@ -69,11 +75,13 @@ export interface LayoutCount {
   readonly rows: number;
 }
 
+/** A send-out that was begun, and the job that writes its file. */
 export interface SendOutStarted {
   readonly id: number;
   readonly job: number;
 }
 
+/** A table that was sent out, in the list of them. */
 export interface SendOutRow {
   readonly id: number;
   readonly name: string;
@@ -138,6 +146,7 @@ export interface TableInspection {
   readonly doubt?: string | null;
 }
 
+/** A table that was taken back, in the list of them. */
 export interface TakeBackRow {
   readonly id: number;
   readonly name: string;
@@ -150,8 +159,10 @@ export interface TakeBackRow {
   readonly sendOuts: readonly number[];
 }
 
+/** What can be said of a cell of a table that came back. */
 export const CELL_VERDICTS = ['change', 'conflict', 'spoiled', 'error', 'same'] as const;
 
+/** A cell of a table that came back, beside what stands in the file. */
 export interface TakeBackCellRow {
   readonly id: number;
   readonly row: number;
@@ -191,6 +202,7 @@ export interface CellFilter {
   readonly decision?: 'take' | 'leave' | 'open';
 }
 
+/** A page of the cells that a filter takes in. */
 export interface CellQuery extends CellFilter {
   readonly offset: number;
   readonly limit: number;
@@ -203,14 +215,17 @@ export interface DecideRequest {
   readonly decision: 'take' | 'leave' | null;
 }
 
+/** Whether a copy counts as closed: it will not come back. */
 export interface CloseSendOut {
   readonly closed: boolean;
 }
 
+/** How what is taken of a table is applied. */
 export interface ApplyTakeBack {
   readonly mode: ApplyMode;
 }
 
+/** One page of cells, with how many there are. */
 export interface CellPage {
   readonly total: number;
   readonly cells: readonly TakeBackCellRow[];
@@ -224,6 +239,7 @@ export interface CellGroup {
   readonly open: number;
 }
 
+/** A table that came back: what it asks, or what it would change. */
 export interface TakeBackView {
   readonly takeBack: TakeBackRow;
   /** What is asked, while it is asking. */
@@ -262,6 +278,7 @@ export interface DeliveryDraft {
   readonly active: boolean;
 }
 
+/** A regular delivery as it is set up, with when it comes next and what became of it last. */
 export interface Delivery extends DeliveryDraft {
   readonly id: number;
   readonly nextAt: string | null;
@@ -276,11 +293,13 @@ export interface WatchedFolderDraft {
   readonly active: boolean;
 }
 
+/** A folder whose tables are taken back, with what became of the last one. */
 export interface WatchedFolder extends WatchedFolderDraft {
   readonly id: number;
   readonly last: { readonly at: string; readonly file: string; readonly takeBack: number | null; readonly trouble: string | null } | null;
 }
 
+/** How far along the company is, and what there is to do. */
 export interface Overview {
   readonly company: string;
   readonly files: number;

@@ -3,6 +3,7 @@ import { Match } from '@rule/core/identity';
 import { Kind } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 
+/** A file in a list. */
 export interface FileRow {
   readonly id: number;
   readonly library: number;
@@ -18,6 +19,7 @@ export interface FileRow {
   readonly lock: string | null;
 }
 
+/** A library and where it stands. */
 export interface Library {
   readonly id: number;
   readonly name: string;
@@ -89,19 +91,23 @@ export interface UploadOutcome {
   readonly message: string | null;
 }
 
+/** A library of uploaded files to be begun. */
 export interface UploadDraft {
   readonly name: string;
 }
 
+/** A folder of the server to be registered as a library. */
 export interface LibraryDraft {
   readonly name: string;
   readonly path: string;
 }
 
+/** Which model a drawing shows; `null` leaves it to what the drawing says. */
 export interface SettleModel {
   readonly model: number | null;
 }
 
+/** Which part file an assembly's copy belongs to; `null` leaves it to what the assembly says. */
 export interface SettlePart {
   readonly product: string;
   readonly part: number | null;

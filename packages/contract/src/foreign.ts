@@ -18,6 +18,7 @@ export interface ForeignDraft {
   readonly rows: readonly ForeignRow[];
 }
 
+/** A kept mapping of foreign names. */
 export interface ForeignMapping extends ForeignDraft {
   readonly id: number;
 }
@@ -25,6 +26,7 @@ export interface ForeignMapping extends ForeignDraft {
 /** The conversions by name, for lists to choose from. */
 export const CONVERSION_NAMES = CONVERSIONS;
 
+/** Foreign names to be brought to ours, and in which files. */
 export interface ForeignRequest {
   readonly rows: readonly ForeignRow[];
   readonly filter: FileFilter;
@@ -96,6 +98,7 @@ export interface Learned {
   readonly names: readonly LearnedName[];
 }
 
+/** A foreign name whose meaning the library itself suggests. */
 export interface LearnedName {
   readonly name: string;
   readonly property: number;

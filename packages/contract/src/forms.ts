@@ -40,6 +40,7 @@ export interface ValueSetDraft {
   readonly values: readonly { readonly property: number; readonly text: string }[];
 }
 
+/** A saved set of values, with whose it is. */
 export interface ValueSetRow extends ValueSetDraft {
   readonly id: number;
   readonly by: string;

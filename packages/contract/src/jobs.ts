@@ -23,11 +23,13 @@ export interface JobRow {
   readonly errors: number;
 }
 
+/** What went wrong with one file of a job. */
 export interface JobError {
   readonly path: string;
   readonly message: string;
 }
 
+/** The number of a job that was begun. */
 export interface JobStarted {
   readonly job: number;
 }

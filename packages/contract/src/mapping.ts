@@ -6,6 +6,7 @@ import { HeldValue } from '@rule/core/values';
 import { Decision, Link, TableFinding } from '@rule/core/vault';
 import { FileRow } from './files';
 
+/** A title block with its cells, their bindings, and the drawings that place it. */
 export interface BlockRow {
   readonly name: string;
   readonly cells: readonly { readonly tag: string; readonly prompt: string; readonly binding: Binding | null }[];
@@ -21,6 +22,7 @@ export interface BlockView {
   readonly cells: readonly { readonly tag: string; readonly stored: string | null; readonly bound: BoundCell | null }[];
 }
 
+/** What a cell shows from now on; a property of `null` frees it. */
 export interface BindingRequest {
   readonly block: string;
   readonly tag: string;
@@ -29,25 +31,30 @@ export interface BindingRequest {
   readonly format: CellFormat;
 }
 
+/** A title block by its name. */
 export interface BlockQuery {
   readonly block: string;
 }
 
+/** Stale cells of a block to be put in the tray: of some drawings, or of all. */
 export interface BlockTray extends BlockQuery {
   /** Drawings to bring up to date; `null` for all. */
   readonly drawings: readonly number[] | null;
 }
 
+/** The columns of a bill of materials, under a name. */
 export interface BomLayout {
   readonly id: number;
   readonly name: string;
   readonly columns: readonly number[];
 }
 
+/** The columns that a bill of materials is written with. */
 export interface BomColumns {
   readonly columns: readonly number[];
 }
 
+/** A row of a bill of materials. */
 export interface BomTableRow {
   readonly item: number;
   readonly quantity: number;
@@ -63,16 +70,19 @@ export interface BomTableRow {
   readonly products: readonly string[];
 }
 
+/** The bill of materials of an assembly. */
 export interface BomTable {
   readonly assembly: FileRow;
   readonly rows: readonly BomTableRow[];
   readonly paths: Readonly<Record<number, string>>;
 }
 
+/** A link between a record field and an address in files, as kept. */
 export interface LinkRow extends Link {
   readonly id: number;
 }
 
+/** How the vault stands to the libraries; with a problem where it does not answer. */
 export interface VaultState {
   /** What went wrong when the vault was asked; `null` when it answered. */
   readonly problem: string | null;
@@ -99,6 +109,7 @@ export interface LinkValues {
   readonly decision: Decision;
 }
 
+/** A file beside its record in the vault. */
 export interface VaultFile {
   readonly file: FileRow;
   readonly version: number;
@@ -107,11 +118,13 @@ export interface VaultFile {
   readonly values: readonly LinkValues[];
 }
 
+/** What was decided where file and record differ, by the number of the link. */
 export interface CheckIn {
   /** Which side is taken for clashes, by link number. */
   readonly settled: Readonly<Record<string, 'file' | 'record'>>;
 }
 
+/** What a check-in has done. */
 export interface CheckInReport {
   readonly version: number;
   readonly recordChanges: number;

@@ -18,11 +18,13 @@ export interface NamingRow {
   readonly links: readonly { readonly file: number; readonly path: string; readonly how: string }[];
 }
 
+/** Files whose name is not the one that their rule gives. */
 export interface NamingPlan {
   readonly total: number;
   readonly rows: readonly NamingRow[];
 }
 
+/** Files whose names are asked for. */
 export type NamingRequest = FileChoice;
 
 /** Files whose pending values go into copies, and whether the copies take their places in drawings and assemblies. */

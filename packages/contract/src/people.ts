@@ -20,12 +20,14 @@ export interface PersonRow {
   readonly tokens: number;
 }
 
+/** A person to be added. */
 export interface PersonDraft {
   readonly name: string;
   readonly displayName: string;
   readonly role: Role;
 }
 
+/** What a person is called and may do from now on. */
 export interface PersonChange {
   readonly displayName: string;
   readonly role: Role;
@@ -43,6 +45,7 @@ export interface ProfileChange {
   readonly displayName: string;
 }
 
+/** A new password, with the old one to prove who asks. */
 export interface PasswordChange {
   readonly current: string;
   readonly next: string;

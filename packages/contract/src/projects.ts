@@ -10,6 +10,7 @@ export interface WideDraft {
   readonly clauses: readonly Clause[];
 }
 
+/** The company, a project or a drawing set in the list of them. */
 export interface WideRow {
   readonly id: number;
   readonly level: WideLevel;

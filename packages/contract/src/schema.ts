@@ -9,14 +9,17 @@ export interface ChangedProperty {
   readonly retired: boolean;
 }
 
+/** Properties of the draft as somebody saves them together. */
 export interface ChangedProperties {
   readonly properties: readonly ChangedProperty[];
 }
 
+/** Properties to be defined in the draft. */
 export interface AddedProperties {
   readonly properties: readonly PropertyDraft[];
 }
 
+/** The checks across properties as somebody saves them. */
 export interface SavedChecks {
   readonly checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[];
 }
@@ -36,6 +39,7 @@ export interface SchemaDocument {
 export type ListSource =
   { readonly type: 'file'; readonly path: string; readonly sheet: string | null } | { readonly type: 'database'; readonly url: string; readonly query: string };
 
+/** A choice list, with its source and what uses it. */
 export interface ChoiceListRow extends ChoiceListDraft {
   readonly id: number;
   readonly source: ListSource | null;
@@ -54,6 +58,7 @@ export interface ListPreview extends Omit<ListComparison, 'result'> {
   readonly problems: readonly string[];
 }
 
+/** A number series with what it has handed out. */
 export interface SeriesRow extends SeriesDraft {
   readonly id: number;
   readonly usedBy: readonly string[];
@@ -112,8 +117,10 @@ export interface DraftView {
 /** What a draft would do to one value. */
 export const EFFECTS = ['breaks', 'passes', 'changes', 'loses'] as const;
 
+/** One of {@link EFFECTS}. */
 export type Effect = (typeof EFFECTS)[number];
 
+/** What a try of the draft has found, counted by effect and property. */
 export interface TrySummary {
   readonly id: number;
   readonly edition: number;
@@ -127,6 +134,7 @@ export interface TrySummary {
   readonly effects: readonly { readonly effect: Effect; readonly property: number | null; readonly check: number | null; readonly files: number }[];
 }
 
+/** What a try says of one value of a file. */
 export interface TryFinding {
   readonly file: number;
   readonly path: string;
@@ -138,6 +146,7 @@ export interface TryFinding {
   readonly message: string;
 }
 
+/** A page of what a try has found. */
 export interface TryQuery {
   readonly effect?: Effect;
   readonly property?: number;
@@ -161,8 +170,10 @@ export interface RolloutRow {
   readonly left: number;
 }
 
+/** What can be done to carry a property on into files. */
 export const ROLLOUT_ACTIONS = ['add the name', 'rename', 'compute', 'remove'] as const;
 
+/** One of {@link ROLLOUT_ACTIONS}. */
 export type RolloutAction = (typeof ROLLOUT_ACTIONS)[number];
 
 /** Values to try an expression with: those of a file of the library, and texts typed over them. */

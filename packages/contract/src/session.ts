@@ -1,11 +1,13 @@
 /** What people may do, from least to most. */
 export const ROLES = ['viewer', 'checker', 'editor', 'administrator'] as const;
 
+/** One of {@link ROLES}. */
 export type Role = (typeof ROLES)[number];
 
 /** Whether a role may do what another one may. */
 export const mayActAs = (role: Role, needed: Role): boolean => ROLES.indexOf(role) >= ROLES.indexOf(needed);
 
+/** Who is signed in. */
 export interface SignedIn {
   readonly name: string;
   readonly displayName: string;
@@ -14,6 +16,7 @@ export interface SignedIn {
   readonly firstPassword: boolean;
 }
 
+/** The state of a session: who is signed in, if anybody. */
 export interface SessionState {
   readonly user: SignedIn | null;
   /** Goes back in the header `x-rule-csrf` with everything but GET. */
@@ -24,6 +27,7 @@ export interface SessionState {
 /** What a token may be used for: reading alone, the work of its person, or managing people too where the person may. No token makes tokens. */
 export const TOKEN_SCOPES = ['read', 'work', 'people'] as const;
 
+/** One of {@link TOKEN_SCOPES}. */
 export type TokenScope = (typeof TOKEN_SCOPES)[number];
 
 /** Most days that a token works. */
@@ -42,6 +46,7 @@ export interface TokenRow {
   readonly mine: boolean;
 }
 
+/** A token to be made. */
 export interface TokenDraft {
   readonly name: string;
   readonly scope: TokenScope;
@@ -55,6 +60,7 @@ export interface NewToken {
   readonly token: string;
 }
 
+/** Name and password. */
 export interface SignIn {
   readonly name: string;
   readonly password: string;

@@ -22,6 +22,7 @@ export interface StartFileRow {
   readonly stands: 'as published' | 'changed by someone else' | 'gone';
 }
 
+/** The start files that are published. */
 export interface StartFilesView {
   readonly plan: StartPlan;
   /** Where they stand. */

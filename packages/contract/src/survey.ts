@@ -12,11 +12,13 @@ export interface ClassDraft {
   readonly statedMass: boolean;
 }
 
+/** A class with how many files it has. */
 export interface ClassRow extends ClassDraft {
   readonly id: number;
   readonly files: number;
 }
 
+/** All classes in the order in which they are tried. */
 export interface ClassesDraft {
   readonly classes: readonly (ClassDraft & { readonly id?: number })[];
 }
@@ -52,10 +54,13 @@ export interface Remark {
   readonly message: string;
 }
 
+/** What coverage is told by. */
 export const COVERAGE_BY = ['kind', 'class', 'folder', 'level'] as const;
 
+/** One of {@link COVERAGE_BY}. */
 export type CoverageBy = (typeof COVERAGE_BY)[number];
 
+/** Files whose coverage is asked for, and by what it is told. */
 export interface CoverageQuery extends FileFilter {
   readonly by: CoverageBy;
 }
@@ -69,6 +74,7 @@ export interface Coverage {
   }[];
 }
 
+/** Names that probably mean the same. */
 export interface TwinRow {
   readonly reasons: readonly TwinReason[];
   readonly names: readonly { readonly name: string; readonly files: number; readonly filled: number; readonly property: number | null }[];
@@ -76,6 +82,7 @@ export interface TwinRow {
   readonly clashes: number;
 }
 
+/** A written name whose values are asked for, in some files. */
 export interface ValuesQuery extends FileFilter {
   readonly name: string;
 }
@@ -102,10 +109,12 @@ export interface OtherName {
   readonly differs: 'case' | 'blanks' | 'case and blanks' | 'wording';
 }
 
+/** A survey of today to be kept under a title. */
 export interface KeepSurvey extends FileFilter {
   readonly title: string;
 }
 
+/** A survey that was kept. */
 export interface SurveyRow {
   readonly id: number;
   readonly title: string;
@@ -162,6 +171,7 @@ export interface CleanUpPreview {
   readonly violationSample: readonly { readonly file: number; readonly path: string; readonly name: string; readonly message: string }[];
 }
 
+/** Values of one file to be copied to others. */
 export interface CopyValues {
   readonly from: number;
   readonly names: readonly string[];
@@ -169,6 +179,7 @@ export interface CopyValues {
   readonly files: readonly number[];
 }
 
+/** Written names that properties are to be drafted for. */
 export interface DraftsRequest {
   readonly names: readonly string[];
 }
@@ -181,6 +192,7 @@ export interface FoundDraft {
   readonly problems: readonly string[];
 }
 
+/** A survey to be written as a table. */
 export interface SurveyTable {
   readonly format: 'xlsx' | 'csv';
   readonly filter: FileFilter;
@@ -188,6 +200,7 @@ export interface SurveyTable {
   readonly names: readonly string[];
 }
 
+/** A page of the files that a filter takes in. */
 export interface FilesQuery extends FileFilter {
   readonly offset: number;
   readonly limit: number;
@@ -195,6 +208,7 @@ export interface FilesQuery extends FileFilter {
   readonly name?: string;
 }
 
+/** One page of files, with how many there are. */
 export interface FilesPage {
   readonly total: number;
   readonly rows: readonly (FileRow & { readonly values: readonly string[] })[];

@@ -40,6 +40,7 @@ export interface FileFilter {
 /** What can be the matter with values, as files are filtered and counted by it. */
 export const FINDING_KINDS = ['missing', 'stale', 'wrong'] as const;
 
+/** One of {@link FINDING_KINDS}. */
 export type FindingKind = (typeof FINDING_KINDS)[number];
 
 /** Comparisons that need no text. */
@@ -76,12 +77,14 @@ export interface GridViewContent {
   readonly filter: FileFilter;
 }
 
+/** A set-up of the grid to be kept under a name. */
 export interface GridViewDraft {
   readonly name: string;
   readonly shared: boolean;
   readonly content: GridViewContent;
 }
 
+/** A kept set-up of the grid, with whose it is. */
 export interface GridView extends GridViewDraft {
   readonly id: number;
   readonly by: string;
@@ -110,6 +113,7 @@ export interface CellReason {
   readonly savedBy: string | null;
 }
 
+/** A page of the grid: which files, in which order. */
 export interface GridQuery extends FileFilter {
   readonly group?: GroupBy;
   /** `file`, or a property's number. */
@@ -136,6 +140,7 @@ export interface GridRow {
   readonly findings: readonly CellFinding[];
 }
 
+/** One page of the grid, with how many files there are. */
 export interface GridPage {
   readonly total: number;
   readonly rows: readonly GridRow[];
@@ -151,6 +156,7 @@ export interface ProposedValue {
   readonly text: string;
 }
 
+/** Values that somebody typed, for the tray. */
 export interface ProposedValues {
   readonly values: readonly ProposedValue[];
   readonly reason: string;
@@ -170,6 +176,7 @@ export interface ReplacementRequest {
   readonly matchCase: boolean;
 }
 
+/** A value that find and replace would change. */
 export interface ReplacementLine {
   readonly file: number;
   readonly path: string;
@@ -180,6 +187,7 @@ export interface ReplacementLine {
   readonly problem: string | null;
 }
 
+/** What find and replace would change. */
 export interface ReplacementPreview {
   readonly values: readonly ReplacementLine[];
   /** Whether there are more than one answer lists. */
@@ -189,6 +197,7 @@ export interface ReplacementPreview {
 /** What a line is doing in the tray or how it fared. */
 export type LineState = 'pending' | 'applied' | 'failed';
 
+/** A line of a change set. */
 export interface LineRow {
   readonly id: number;
   readonly file: number;
@@ -208,6 +217,7 @@ export interface LineRow {
   readonly message: string | null;
 }
 
+/** A pending line with what stands at its address now. */
 export interface TrayLine extends LineRow {
   readonly current: HeldValue | null;
   readonly verdict: Verdict;
@@ -235,6 +245,7 @@ export interface TraySteps {
   readonly redo: number;
 }
 
+/** What waits for a person. */
 export interface Tray {
   readonly counts: TrayCounts;
   readonly steps: TraySteps;
@@ -244,18 +255,22 @@ export interface Tray {
 /** `whole`: all accepted lines or none. `file by file`: every file for itself. */
 export const APPLY_MODES = ['whole', 'file by file'] as const;
 
+/** One of {@link APPLY_MODES}. */
 export type ApplyMode = (typeof APPLY_MODES)[number];
 
+/** How the tray is applied, and under which title. */
 export interface ApplyTray {
   readonly mode: ApplyMode;
   readonly title: string;
 }
 
+/** Pending lines by their numbers, or all. */
 export interface TrayLines {
   /** Numbers of lines, or all that wait. */
   readonly lines: readonly number[] | 'all';
 }
 
+/** Pending lines to be accepted or set aside. */
 export interface AcceptLines extends TrayLines {
   readonly accepted: boolean;
 }
@@ -265,17 +280,20 @@ export interface TrayFiles {
   readonly files: readonly number[];
 }
 
+/** Whether the last typed step is taken back or done again. */
 export interface UndoStep {
   /** Whether the last undone step is done again. */
   readonly again: boolean;
 }
 
+/** A page of what was kept, before some number. */
 export interface HistoryQuery {
   /** Only change sets older than the one of this number. */
   readonly before?: number;
   readonly limit: number;
 }
 
+/** How a conflict is settled. */
 export interface SettleLine {
   readonly line: number;
   readonly take: 'mine' | 'theirs';
@@ -313,6 +331,7 @@ export interface CheckPage {
   readonly rows: readonly CheckRow[];
 }
 
+/** A page of the files of a library, after some number. */
 export interface CheckQuery {
   readonly library: number;
   readonly after: number;
@@ -334,6 +353,7 @@ export interface ApplyStarted {
   readonly report: ApplyReport | null;
 }
 
+/** A change set in the history. */
 export interface ChangeSetRow {
   readonly id: number;
   readonly title: string;

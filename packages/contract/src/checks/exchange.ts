@@ -37,6 +37,7 @@ const layoutContent = Joi.object<LayoutContent>({
   }).required(),
 });
 
+/** Checks a {@link LayoutDraft}. */
 export const layoutDraft = Joi.object<LayoutDraft>({
   name: Joi.string().trim().min(1).max(200).required(),
   purpose: Joi.string().trim().max(500).allow('').required(),
@@ -44,6 +45,7 @@ export const layoutDraft = Joi.object<LayoutDraft>({
   content: layoutContent.required(),
 }).required();
 
+/** Checks a {@link SendOutRequest}. */
 export const sendOutRequest = Joi.object<SendOutRequest>({
   format: Joi.valid(...TABLE_FORMATS).required(),
   content: layoutContent.required(),
@@ -51,6 +53,7 @@ export const sendOutRequest = Joi.object<SendOutRequest>({
   recipient: Joi.string().trim().max(200).allow('').required(),
 }).required();
 
+/** Checks a {@link LayoutContent} whose rows are counted. */
 export const layoutCountRequest = layoutContent.required();
 
 const columnChoice = Joi.alternatives(
@@ -58,6 +61,7 @@ const columnChoice = Joi.alternatives(
   Joi.object({ use: Joi.valid('file', 'holder', 'draft', 'ignored').required() }),
 );
 
+/** Checks a {@link ReadingChoice}. */
 export const readingChoice = Joi.object<ReadingChoice>({
   encoding: Joi.valid(...READ_ENCODINGS),
   delimiter: Joi.valid(...DELIMITERS),
@@ -81,22 +85,27 @@ const cellFilterKeys = {
   decision: Joi.valid('take', 'leave', 'open'),
 };
 
+/** Checks a {@link CellQuery}. */
 export const cellQuery = Joi.object<CellQuery>({
   ...cellFilterKeys,
   offset: Joi.number().integer().min(0).required(),
   limit: Joi.number().integer().min(1).max(500).required(),
 });
 
+/** Checks a {@link DecideRequest}. */
 export const decideRequest = Joi.object<DecideRequest>({
   cells: Joi.array().items(id).max(10_000).allow(null).required(),
   filter: Joi.object(cellFilterKeys).required(),
   decision: Joi.valid('take', 'leave').allow(null).required(),
 }).required();
 
+/** Checks a {@link CloseSendOut}. */
 export const closeSendOut = Joi.object<CloseSendOut>({ closed: Joi.boolean().required() }).required();
 
+/** Checks a {@link ApplyTakeBack}. */
 export const applyTakeBack = Joi.object<ApplyTakeBack>({ mode: Joi.valid(...APPLY_MODES).default('whole') }).required();
 
+/** Checks a {@link DeliveryDraft}. */
 export const deliveryDraft = Joi.object<DeliveryDraft>({
   name: Joi.string().trim().min(1).max(200).required(),
   layout: id.required(),
@@ -109,6 +118,7 @@ export const deliveryDraft = Joi.object<DeliveryDraft>({
   active: Joi.boolean().required(),
 }).required();
 
+/** Checks a {@link WatchedFolderDraft}. */
 export const watchedFolderDraft = Joi.object<WatchedFolderDraft>({
   folder: Joi.string().trim().min(1).max(4000).required(),
   apply: Joi.boolean().required(),

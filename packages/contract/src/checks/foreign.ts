@@ -22,6 +22,7 @@ const conversion = Joi.alternatives(
   }),
 );
 
+/** Checks a {@link ForeignDraft}. */
 export const foreignDraft = Joi.object<ForeignDraft>({
   name: Joi.string().trim().min(1).max(100).required(),
   rows: Joi.array()
@@ -30,6 +31,7 @@ export const foreignDraft = Joi.object<ForeignDraft>({
     .required(),
 }).required();
 
+/** Checks a {@link ForeignRequest}. */
 export const foreignRequest = Joi.object<ForeignRequest>({
   rows: Joi.array().items(Joi.object()).min(1).max(500).required(),
   filter: Joi.object(filterKeys).required(),

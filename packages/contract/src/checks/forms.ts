@@ -52,10 +52,13 @@ export const formDocument = Joi.object<FormDocument>({ ...head, panels: panels(t
 
 const form = Joi.object({ ...head, panels: panels(id) });
 
+/** Checks a {@link SavedForm}. */
 export const savedForm = Joi.object<SavedForm>({ id: id.allow(null).required(), form: form.required(), base: form.allow(null).default(null) }).required();
 
+/** Checks the numbers of all forms, in the order in which they are tried. */
 export const formOrder = Joi.object<{ ids: readonly number[] }>({ ids: Joi.array().items(id).max(1000).unique().required() }).required();
 
+/** Checks a {@link FileChoice}. */
 export const fileChoice = Joi.object<FileChoice>({
   files: Joi.array().items(id).min(1).max(MOST_FILLED).unique(),
   filter: Joi.object(filterKeys),
@@ -67,6 +70,7 @@ export const fileChoice = Joi.object<FileChoice>({
 
 const setValue = Joi.object({ property: id.required(), text: Joi.string().max(100_000).allow('').required() });
 
+/** Checks a {@link ValueSetDraft}. */
 export const valueSetDraft = Joi.object<ValueSetDraft>({
   name: Joi.string().trim().min(1).max(200).required(),
   shared: Joi.boolean().required(),

@@ -2,6 +2,7 @@ import { KINDS } from '@rule/core/schema';
 import Joi from 'joi';
 import { CopyRequest, Naming } from '../naming';
 
+/** Checks a {@link Naming}. */
 export const naming = Joi.object<Naming>({
   rules: Joi.array()
     .items(
@@ -21,6 +22,7 @@ export const naming = Joi.object<Naming>({
     .required(),
 }).required();
 
+/** Checks a {@link CopyRequest}. */
 export const copyRequest = Joi.object<CopyRequest>({
   files: Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(500).unique().required(),
   replace: Joi.boolean().required(),

@@ -6,6 +6,7 @@ const displayName = Joi.string().trim().min(1).max(100).required();
 
 const role = Joi.valid(...ROLES).required();
 
+/** Checks a {@link PersonDraft}. */
 export const personDraft = Joi.object<PersonDraft>({
   name: Joi.string()
     .trim()
@@ -16,8 +17,11 @@ export const personDraft = Joi.object<PersonDraft>({
   role,
 }).required();
 
+/** Checks a {@link PersonChange}. */
 export const personChange = Joi.object<PersonChange>({ displayName, role, locked: Joi.boolean().required() }).required();
 
+/** Checks a {@link ProfileChange}. */
 export const profileChange = Joi.object<ProfileChange>({ displayName }).required();
 
+/** Checks a {@link PasswordChange}. */
 export const passwordChange = Joi.object<PasswordChange>({ current: Joi.string().max(200).required(), next: Joi.string().max(200).required() }).required();

@@ -152,6 +152,7 @@ const definition = {
 
 const list = <T>(items: Joi.Schema, most = 2000) => Joi.array<T>().items(items).min(1).max(most).required();
 
+/** Checks a {@link ChangedProperties}. */
 export const changedProperties = Joi.object<ChangedProperties>({
   properties: list(
     Joi.object({
@@ -164,8 +165,10 @@ export const changedProperties = Joi.object<ChangedProperties>({
   ),
 }).required();
 
+/** Checks a {@link AddedProperties}. */
 export const addedProperties = Joi.object<AddedProperties>({ properties: list(Joi.object(definition)) }).required();
 
+/** Checks the numbers of all properties, in their order. */
 export const propertyOrder = Joi.object<{ ids: readonly number[] }>({ ids: list(id, 10_000) }).required();
 
 const check = {
@@ -177,6 +180,7 @@ const check = {
   message: text(500).required(),
 };
 
+/** Checks a {@link SavedChecks}. */
 export const savedChecks = Joi.object<SavedChecks>({
   checks: Joi.array()
     .items(Joi.object({ ...check, id: id.allow(null).required() }))
@@ -186,6 +190,7 @@ export const savedChecks = Joi.object<SavedChecks>({
 
 const strangers = Joi.object(Object.fromEntries(KINDS.map((kind) => [kind, Joi.valid(...STRANGERS).required()])));
 
+/** Checks what names outside the schema may do, kind by kind. */
 export const savedStrangers = Joi.object<{ strangers: Schema['strangers'] }>({ strangers: strangers.required() }).required();
 
 const column = Joi.string().max(100);
@@ -207,8 +212,10 @@ const choiceList = {
   goesWith: column.allow(null).required(),
 };
 
+/** Checks a {@link ChoiceListDraft}. */
 export const choiceListDraft = Joi.object<ChoiceListDraft>(choiceList).required();
 
+/** Checks where a choice list is kept in step with. */
 export const listSource = Joi.object<{ source: ListSource | null }>({
   source: Joi.alternatives(
     Joi.object({ type: Joi.valid('file').required(), path: Joi.string().max(1000).required(), sheet: text(100).allow(null).required() }),
@@ -218,6 +225,7 @@ export const listSource = Joi.object<{ source: ListSource | null }>({
     .required(),
 }).required();
 
+/** Checks the token by which a preview is carried out. */
 export const listLoad = Joi.object<{ token: string }>({ token: Joi.string().max(100).required() }).required();
 
 const part = Joi.alternatives(
@@ -238,13 +246,16 @@ const series = {
   per: Joi.valid('library', 'file').default('library'),
 };
 
+/** Checks a {@link SeriesDraft}. */
 export const seriesDraft = Joi.object<SeriesDraft>(series).required();
 
+/** Checks what a reserved number is for. */
 export const drawNumber = Joi.object<{ file: number | null; note: string }>({ file: id.allow(null).default(null), note: text(200).default('') }).required();
 
 /** Draws numbers of a counted property for files, straight into the tray. */
 export const drawForFiles = Joi.object<{ property: number; files: readonly number[] }>({ property: id.required(), files: list(id, 5000) }).required();
 
+/** Checks a {@link SchemaDocument}. */
 export const schemaDocument = Joi.object<SchemaDocument>({
   rule: Joi.valid(1).required(),
   properties: Joi.array()
@@ -283,11 +294,13 @@ export function schemaOfDocument({ properties, checks, forms, strangers, lists }
   };
 }
 
+/** Checks the note of an edition and the revision of the draft that its author saw. */
 export const bringIntoForce = Joi.object<{ note: string; revision: number | null }>({
   note: text(2000).required(),
   revision: Joi.number().integer().min(0).allow(null).default(null),
 }).required();
 
+/** Checks a {@link TryQuery}. */
 export const tryQuery = Joi.object<TryQuery>({
   effect: Joi.valid(...EFFECTS),
   property: id,
@@ -296,19 +309,23 @@ export const tryQuery = Joi.object<TryQuery>({
   limit: Joi.number().integer().min(1).max(1000).default(200),
 });
 
+/** Checks which findings of a try are mended. */
 export const tryRepair = Joi.object<{ effect: Effect; property: number }>({ effect: Joi.valid(...EFFECTS).required(), property: id.required() }).required();
 
+/** Checks what is done to carry a property on. */
 export const rolloutRequest = Joi.object<{ property: number; action: RolloutAction }>({
   property: id.required(),
   action: Joi.valid(...ROLLOUT_ACTIONS).required(),
 }).required();
 
+/** Checks a {@link TryExpression}. */
 export const tryExpression = Joi.object<TryExpression>({
   property: Joi.object(definition).required(),
   id: id.allow(null).required(),
   files: Joi.array().items(id).max(20).required(),
 }).required();
 
+/** Checks a {@link Settings}. */
 export const settings = Joi.object<Settings>({
   company: Joi.string().max(200).required(),
   workflowStates: Joi.array().items(Joi.string().trim().min(1).max(50)).max(50).unique().required(),
@@ -333,15 +350,19 @@ export const settings = Joi.object<Settings>({
 /** An edition by its number, or the draft. */
 export const editionQuery = Joi.object<{ edition: number | null }>({ edition: Joi.number().integer().min(0).allow(null).default(null) });
 
+/** Checks the numbers of two editions. */
 export const comparison = Joi.object<{ from: number; to: number }>({
   from: Joi.number().integer().min(0).required(),
   to: Joi.number().integer().min(0).required(),
 });
 
+/** Checks which practice drawings are compared with. */
 export const practiceQuery = Joi.object<{ practice: Practice }>({ practice: Joi.valid(...PRACTICES).default('iso') });
 
+/** Checks the name of a start file. */
 export const startFileQuery = Joi.object<{ name: string }>({ name: Joi.string().max(300).required() });
 
+/** Checks which properties of a starter are taken. */
 export const starterRequest = Joi.object<{ starter: string; names: readonly string[] | null }>({
   starter: Joi.string().max(50).required(),
   names: Joi.array().items(Joi.string().max(255)).max(200).allow(null).default(null),

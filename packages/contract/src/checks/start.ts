@@ -1,6 +1,7 @@
 import Joi from 'joi';
 import { StartPlan } from '../start';
 
+/** Checks a {@link StartPlan}. */
 export const startPlan = Joi.object<StartPlan>({
   folder: Joi.string().max(1000).allow('').required(),
   sheets: Joi.array().items(Joi.string().max(10)).min(1).max(20).unique().required(),
@@ -10,4 +11,5 @@ export const startPlan = Joi.object<StartPlan>({
 
 const files = Joi.array().items(Joi.number().integer().min(1).max(2_147_483_647)).min(1).max(5000).unique().required();
 
+/** Checks the numbers of some files. */
 export const toDoFiles = Joi.object<{ files: readonly number[] }>({ files }).required();

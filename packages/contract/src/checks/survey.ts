@@ -16,6 +16,7 @@ import {
 import { id } from './files';
 import { clauses, filterKeys } from './values';
 
+/** Checks a {@link ClassesDraft}. */
 export const classesDraft = Joi.object<ClassesDraft>({
   classes: Joi.array()
     .items(Joi.object({ id, name: Joi.string().trim().min(1).max(60).required(), clauses: clauses.required(), statedMass: Joi.boolean().required() }))
@@ -23,16 +24,20 @@ export const classesDraft = Joi.object<ClassesDraft>({
     .required(),
 }).required();
 
+/** Checks a {@link CoverageQuery}. */
 export const coverageQuery = Joi.object<CoverageQuery>({ ...filterKeys, by: Joi.valid(...COVERAGE_BY).default('kind') });
 
+/** Checks a {@link ValuesQuery}. */
 export const valuesQuery = Joi.object<ValuesQuery>({ ...filterKeys, name: Joi.string().max(LONGEST_NAME).required() });
 
+/** Checks a {@link KeepSurvey}. */
 export const keepSurvey = Joi.object<KeepSurvey>({ ...filterKeys, title: Joi.string().trim().min(1).max(200).required() }).required();
 
 const name = Joi.string().max(LONGEST_NAME).required();
 
 const names = Joi.array().items(Joi.string().max(LONGEST_NAME)).min(1).max(200).required();
 
+/** Checks a {@link CleanUpRequest}. */
 export const cleanUpRequest = Joi.object<CleanUpRequest>({
   action: Joi.alternatives(
     Joi.object({ do: Joi.valid('merge').required(), names, to: Joi.string().min(1).max(LONGEST_NAME).required(), clash: Joi.valid(...CLASH_RULES).required() }),
@@ -64,6 +69,7 @@ export const cleanUpRequest = Joi.object<CleanUpRequest>({
     .default([]),
 }).required();
 
+/** Checks a {@link CopyValues}. */
 export const copyValues = Joi.object<CopyValues>({
   from: id.required(),
   names,
@@ -71,14 +77,17 @@ export const copyValues = Joi.object<CopyValues>({
   files: Joi.array().items(id).max(100_000).default([]),
 }).required();
 
+/** Checks a {@link DraftsRequest}. */
 export const draftsRequest = Joi.object<DraftsRequest>({ names }).required();
 
+/** Checks a {@link SurveyTable}. */
 export const surveyTable = Joi.object<SurveyTable>({
   format: Joi.valid('xlsx', 'csv').required(),
   filter: Joi.object(filterKeys).required(),
   names: Joi.array().items(Joi.string().max(LONGEST_NAME)).max(2000).required(),
 }).required();
 
+/** Checks a {@link FilesQuery}. */
 export const filesQuery = Joi.object<FilesQuery>({
   ...filterKeys,
   offset: Joi.number().integer().min(0).max(10_000_000).default(0),

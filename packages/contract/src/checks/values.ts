@@ -27,6 +27,7 @@ import {
 } from '../values';
 import { id } from './files';
 
+/** Checks a {@link Clause}. */
 export const clause = Joi.object<Clause>({
   subject: Joi.valid(...SUBJECTS).required(),
   name: Joi.string()
@@ -41,6 +42,7 @@ export const clause = Joi.object<Clause>({
   })
   .id('clause');
 
+/** Checks the conditions of a filter. */
 export const clauses = Joi.array().items(clause).max(50);
 
 const groupBy = Joi.string().pattern(/^(folder|kind|class|\d{1,9})$/);
@@ -54,6 +56,7 @@ function parseClauses(text: string): unknown {
   return checked.value;
 }
 
+/** Checks of the keys of a {@link FileFilter}, for queries that have more. */
 export const filterKeys = {
   library: id,
   folder: Joi.string().max(1000).allow(''),
@@ -66,6 +69,7 @@ export const filterKeys = {
   finding: Joi.valid(...FINDING_KINDS),
 };
 
+/** Checks a {@link FileFilter}. */
 export const fileFilter = Joi.object<FileFilter>(filterKeys);
 
 const gridView = Joi.object<GridViewContent>({
@@ -82,16 +86,20 @@ const gridView = Joi.object<GridViewContent>({
   filter: Joi.object(filterKeys).required(),
 });
 
+/** Checks a {@link GridViewDraft}. */
 export const gridViewDraft = Joi.object<GridViewDraft>({
   name: Joi.string().trim().min(1).max(200).required(),
   shared: Joi.boolean().required(),
   content: gridView.required(),
 }).required();
 
+/** Checks a {@link FileFilter} and what its files are grouped by. */
 export const groupQuery = Joi.object<FileFilter & { group: GroupBy }>({ ...filterKeys, group: groupBy.required() });
 
+/** Checks the number of a property. */
 export const reasonQuery = Joi.object<{ property: number }>({ property: id.required() });
 
+/** Checks a {@link GridQuery}. */
 export const gridQuery = Joi.object<GridQuery>({
   ...filterKeys,
   group: groupBy,
@@ -106,6 +114,7 @@ export const gridQuery = Joi.object<GridQuery>({
 /** Number of a file, or the negative one of what stands above files. */
 export const target = Joi.number().integer().min(-2_147_483_648).max(2_147_483_647).invalid(0);
 
+/** Checks a {@link ProposedValues}. */
 export const proposedValues = Joi.object<ProposedValues>({
   values: Joi.array()
     .items(
@@ -122,6 +131,7 @@ export const proposedValues = Joi.object<ProposedValues>({
   reason: Joi.string().max(200).default('typed in the grid'),
 }).required();
 
+/** Checks a {@link ReplacementRequest}. */
 export const replacementRequest = Joi.object<ReplacementRequest>({
   filter: fileFilter.required(),
   properties: Joi.array().items(id).min(1).max(1000).unique().required(),
@@ -131,6 +141,7 @@ export const replacementRequest = Joi.object<ReplacementRequest>({
   matchCase: Joi.boolean().required(),
 }).required();
 
+/** Checks a {@link ApplyTray}. */
 export const applyTray = Joi.object<ApplyTray>({
   mode: Joi.valid(...APPLY_MODES).default('whole'),
   title: Joi.string().max(200).allow('').default(''),
@@ -138,19 +149,25 @@ export const applyTray = Joi.object<ApplyTray>({
 
 const chosenLines = Joi.alternatives(Joi.valid('all'), Joi.array().items(id).min(1).max(100_000)).required();
 
+/** Checks a {@link TrayLines}. */
 export const trayLines = Joi.object<TrayLines>({ lines: chosenLines }).required();
 
+/** Checks a {@link AcceptLines}. */
 export const acceptLines = Joi.object<AcceptLines>({
   lines: chosenLines,
   accepted: Joi.boolean().required(),
 }).required();
 
+/** Checks a {@link TrayFiles}. */
 export const trayFiles = Joi.object<TrayFiles>({ files: Joi.array().items(Joi.number().integer().required()).min(1).max(5000).required() }).required();
 
+/** Checks a {@link UndoStep}. */
 export const undoStep = Joi.object<UndoStep>({ again: Joi.boolean().required() }).required();
 
+/** Checks a {@link HistoryQuery}. */
 export const historyQuery = Joi.object<HistoryQuery>({ before: id, limit: Joi.number().integer().min(1).max(1000).default(200) });
 
+/** Checks a {@link UpToDate}. */
 export const upToDate = Joi.object<UpToDate>({
   files: Joi.array().items(id).min(1).max(50_000),
   filter: fileFilter,
@@ -159,6 +176,8 @@ export const upToDate = Joi.object<UpToDate>({
   .or('files', 'filter')
   .required();
 
+/** Checks a {@link CheckQuery}. */
 export const checkQuery = Joi.object<CheckQuery>({ library: id.required(), after: Joi.number().integer().min(0).default(0) });
 
+/** Checks a {@link SettleLine}. */
 export const settleLine = Joi.object<SettleLine>({ line: id.required(), take: Joi.valid('mine', 'theirs').required() }).required();

@@ -54,6 +54,7 @@ export const ROUTES = {
   ...jobsRoutes,
   ...peopleRoutes,
 };
+/** The route table as a type. */
 export type Routes = typeof ROUTES;
 /** Method and path of a route, by which callers name it. */
 export type RouteName = keyof Routes;
