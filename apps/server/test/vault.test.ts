@@ -158,19 +158,20 @@ describe('a vault that does not tell the whole truth', () => {
     ['fewer rows than there are', JSON.stringify([row]), { 'x-total-count': '38' }],
     ['no list', '{"files":[]}', { 'x-total-count': '0' }],
   ])('but answers with %s unlocks nothing', async (_what, body, headers) => {
-    const vault = rule.services.vault as unknown as { port: VaultPort; refreshLocks(): Promise<void> };
+    const locking = rule.services.vaultLocks as unknown as { port: VaultPort; refresh(): Promise<void> };
+    const vault = rule.services.vault as unknown as { port: VaultPort };
     const real = vault.port;
     const fake = await saying(body, headers);
     const locks = () => rule.db.all('SELECT path, lock_reason, workflow_state FROM files ORDER BY path');
     const before = await locks();
-    vault.port = new HttpVault(fake.url, 'x');
+    vault.port = locking.port = new HttpVault(fake.url, 'x');
     try {
-      await vault.refreshLocks();
+      await locking.refresh();
       expect(((await okafor.get('/vault')).body as VaultState).problem).toMatch(/^The vault /);
       expect(await locks()).toEqual(before);
       expect(await rule.db.one('SELECT 1 AS there FROM files WHERE path = $1 AND lock_reason IS NOT NULL', [stub])).toEqual({ there: 1 });
     } finally {
-      vault.port = real;
+      vault.port = locking.port = real;
       fake.close();
     }
   });

@@ -9,11 +9,12 @@ import { JobsActions } from '../shared';
 import { Uploads } from './uploads';
 
 const answer = (body: object): Observable<object> => concat(of({ type: HttpEventType.UploadProgress, loaded: 2 }), of({ type: HttpEventType.Response, body }));
-const staged = async (
-  upload: (library: number, kind: string, path: string) => Observable<object>,
-  more: object = {},
-): Promise<{ stage: Stage; arrived: () => number }> => {
-  const stage = new Stage({ upload, ...more });
+const staged = async (upload: (path: string) => Observable<object>, more: object = {}): Promise<{ stage: Stage; arrived: () => number }> => {
+  const stage = new Stage({
+    uploadFile: (_library: number, path: string) => upload(path),
+    uploadArchive: (_library: number, path: string) => upload(path),
+    ...more,
+  });
   await stage.show(Uploads, { library: 5 });
   let arrived = 0;
   (stage.fixture.componentInstance as Uploads).arrived.subscribe(() => arrived++);
@@ -30,14 +31,14 @@ const rows = (stage: Stage) =>
 
 describe('uploads', () => {
   it('go one after the other, with a result a file; what was refused stands first', async () => {
-    const { stage, arrived } = await staged((_, __, path) =>
+    const { stage, arrived } = await staged((path) =>
       path === 'bad.step' ? throwError(() => new Error('bad.step is no STEP file.')) : answer({ outcome: 'added', message: null }),
     );
     await choose(stage, 'drum.step', 'bad.step', 'arm.step');
-    expect(stage.calls.map((call) => call.args.slice(0, 3))).toEqual([
-      [5, 'files', 'drum.step'],
-      [5, 'files', 'bad.step'],
-      [5, 'files', 'arm.step'],
+    expect(stage.calls.map(({ name, args }) => [name, ...args.slice(0, 2)])).toEqual([
+      ['uploadFile', 5, 'drum.step'],
+      ['uploadFile', 5, 'bad.step'],
+      ['uploadFile', 5, 'arm.step'],
     ]);
     expect(rows(stage)).toEqual([
       ['bad.step', 'refused', 'bad.step is no STEP file.'],
@@ -55,7 +56,7 @@ describe('uploads', () => {
     });
     const { stage, arrived } = await staged(() => answer({ job: 9 }), { job: job('done') });
     await choose(stage, 'ferrow.zip');
-    expect(stage.calls[0]!.args.slice(0, 3)).toEqual([5, 'archive', 'ferrow.zip']);
+    expect([stage.calls[0]!.name, ...stage.calls[0]!.args.slice(0, 2)]).toEqual(['uploadArchive', 5, 'ferrow.zip']);
     expect([rows(stage)[0]!.slice(0, 2), arrived(), stage.action('[Jobs] Started')]).toMatchObject([['ferrow.zip', 'unpacking'], 0, { job: 9 }]);
     TestBed.inject(Store).dispatch(JobsActions.ended({ job: job('done') as JobRow }));
     for (let i = 0; i < 4; i++) await stage.settled();
