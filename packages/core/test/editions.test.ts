@@ -290,6 +290,16 @@ describe('judging a file', () => {
         .get(3)!.value,
     ).toEqual(heldText('P7-S355/S355'));
     expect(prepared.judge(part).failed).toEqual([]);
+    // Who asks for more in a copy asks for it alone, and judges the same.
+    const copy = prepared.copy();
+    copy.need({ uses: [{ group: 'model', name: 'geometry mass' }] });
+    expect([copy.uses.has('model'), copy.looksAtName('geometry mass'), prepared.uses.has('model'), prepared.looksAtName('geometry mass')]).toEqual([
+      true,
+      true,
+      false,
+      false,
+    ]);
+    expect(copy.judgeHolder(part, holder)).toEqual(inside);
     expect(prepared.judge(file({ Grade: 'S355' })).failed.map((failed) => failed.check.id)).toEqual([1]);
   });
   it('takes a number for what the model says where rounding makes the difference, and no further', () => {

@@ -213,26 +213,25 @@ export class Db implements Sql {
 
   private async keep<T>(key: string, read: (sql: Sql) => Promise<T>, sql: Sql, transaction: Transaction | null): Promise<T> {
     if (!transaction) this.refuseSecond();
-    const stampNow = () => (transaction ? this.stampIn(transaction, sql) : this.stamp());
-    const stamp = await stampNow();
+    const stamp = await (transaction ? this.stampIn(transaction, sql) : this.stamp());
     const known = this.keptAnswers.get(key);
     if (known?.stamp === stamp) return known.answer as Promise<T>;
     // A transaction may have written what others do not see yet, or never will: what it reads is for itself.
     if (transaction) return read(sql);
-    const answer = read(sql);
+    // Whoever comes meanwhile waits for the same answer, and gets it when it is known to be of one piece.
+    const answer = read(sql).then(async (result) => {
+      if ((await this.stamp()) === stamp) return result;
+      // Written while it was read: it may be half of one and half of the other.
+      forget();
+      return this.keep(key, read, sql, null);
+    });
     const kept = { stamp, answer };
-    this.keptAnswers.set(key, kept);
     const forget = () => {
       if (this.keptAnswers.get(key) === kept) this.keptAnswers.delete(key);
     };
-    const [result, after] = await Promise.all([answer, answer.then(stampNow)]).catch((error: unknown) => {
-      forget();
-      throw error;
-    });
-    if (after === stamp) return result;
-    // Written while it was read: it may be half of one and half of the other.
-    forget();
-    return read(sql);
+    this.keptAnswers.set(key, kept);
+    answer.catch(forget);
+    return answer;
   }
 
   private within(transaction: Transaction | null): Sql {

@@ -27,5 +27,5 @@ export async function preparedInForce(sql: Sql, now: Date): Promise<PreparedSche
     const ground = groundOn(compileStandIns(settings.standIns), lists, settings.workflowStates, now.getTime() / 1000);
     kept.latest = { second, prepared: new PreparedSchema(kept.schema, ground) };
   }
-  return kept.latest.prepared;
+  return kept.latest.prepared.copy();
 }

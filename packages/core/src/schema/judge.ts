@@ -271,6 +271,13 @@ export class PreparedSchema {
     return Object.assign(view, this, { byKind, checks: kept, judged, told: properties, documents: new WeakMap() });
   }
 
+  /** The same schema for somebody who adds to it by {@link need}: it is compiled once for all, and stays as it is for the others. */
+  copy(): PreparedSchema {
+    const own = Object.create(PreparedSchema.prototype) as PreparedSchema;
+    const needed = new Map([...this.needed].map(([group, names]) => [group, new Set(names)] as const));
+    return Object.assign(own, this, { needed, documents: new WeakMap() });
+  }
+
   /** The company's stand-ins, as the schema is judged with. */
   get standIns(): StandIns {
     return this.ground.standIns;
