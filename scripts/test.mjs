@@ -31,16 +31,49 @@ function capture(command, args, options) {
   });
 }
 
+/** How long a runner may live on after its report, and at all, in milliseconds. Something a failed test left open must not hold up everything. */
+const AFTER_REPORT = 60_000;
+const LONGEST = 25 * 60_000;
+const SIGNALS = ['SIGINT', 'SIGTERM', 'SIGHUP'];
+
+/** Waits for a runner of tests. One that does not end is ended, with all that it began, which counts as its failure. */
+function ended(name, child, report) {
+  return new Promise((done) => {
+    const began = Date.now();
+    let reported = 0;
+    const watch = setInterval(() => {
+      if (!reported && existsSync(report)) reported = Date.now();
+      const late = reported ? Date.now() - reported > AFTER_REPORT : Date.now() - began > LONGEST;
+      if (!late) return;
+      console.log(`✗ ${name} did not end by themselves${reported ? ' after their report' : ''}`);
+      process.kill(-child.pid, 'SIGKILL');
+    }, 1000);
+    // It has a process group of its own, so that all of it can be ended: who stops the tests stops it too.
+    const stop = () => {
+      process.kill(-child.pid, 'SIGKILL');
+      process.exit(1);
+    };
+    for (const signal of SIGNALS) process.once(signal, stop);
+    const end = (code) => {
+      for (const signal of SIGNALS) process.off(signal, stop);
+      clearInterval(watch);
+      done(code);
+    };
+    child.on('error', () => end(1));
+    child.on('exit', (status) => end(status ?? 1));
+  });
+}
+
 /** Runs tests that report in JSON and adds their counts; a runner that reports nothing counts as a failure. */
 async function tests(name, command, args, report, countsOf, env = {}) {
   rmSync(report, { force: true });
   console.log(`\n— ${name}`);
   const began = Date.now();
-  const code = await new Promise((done) => {
-    const child = spawn(command, args, { cwd: path(), stdio: ['ignore', 'inherit', 'inherit'], env: { ...process.env, ...env } });
-    child.on('error', () => done(1));
-    child.on('exit', (status) => done(status ?? 1));
-  });
+  const code = await ended(
+    name,
+    spawn(command, args, { cwd: path(), stdio: ['ignore', 'inherit', 'inherit'], detached: true, env: { ...process.env, ...env } }),
+    report,
+  );
   let found = { passed: 0, failed: 0 };
   if (existsSync(report)) found = countsOf(JSON.parse(readFileSync(report, 'utf8')));
   if ((code !== 0 && found.failed === 0) || found.passed + found.failed === 0) found.failed++;

@@ -211,6 +211,7 @@ export async function startRule(options: Options = {}): Promise<Rule> {
   });
   const server = await listening(app);
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const others = new Set<() => Promise<void>>();
 
   return {
     url,
@@ -279,15 +280,15 @@ export async function startRule(options: Options = {}): Promise<Rule> {
         vaultPort: new HttpVault(vaultUrl, TOKEN, 30_000),
         dataFolder: data,
       });
-      return {
-        services: second,
-        close: async () => {
-          await second.jobs.close();
-          await kernels.close();
-          await threads.close();
-          await own.close();
-        },
+      const close = async () => {
+        if (!others.delete(close)) return;
+        await second.jobs.close();
+        await kernels.close();
+        await threads.close();
+        await own.close();
       };
+      others.add(close);
+      return { services: second, close };
     },
     bytes: (pathEnd) =>
       readFileSync(
@@ -297,6 +298,8 @@ export async function startRule(options: Options = {}): Promise<Rule> {
         ),
       ),
     stop: async () => {
+      // A test that failed has not closed its own.
+      for (const close of [...others]) await close();
       server.closeAllConnections();
       server.close();
       vaultServer.closeAllConnections();

@@ -3,7 +3,7 @@ import { randomInt } from 'node:crypto';
 import { EventEmitter } from 'node:events';
 import pg from 'pg';
 import PgBoss from 'pg-boss';
-import { Db, isConnectionError, asRecordset } from '../platform/db';
+import { Db, isConnectionError, isDeadlock, asRecordset } from '../platform/db';
 import { HOLD_ALIVE, LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
 import { User, mayDecide } from '../users/user';
@@ -110,17 +110,39 @@ export class Jobs {
     this.boss = new PgBoss({ connectionString: this.url, schema: 'jobs', schedule: false, max: 3, archiveCompletedAfterSeconds: 3600, deleteAfterDays: 1 });
     this.boss.on('error', this.warn);
     await this.boss.start();
+    await this.makeQueues();
     for (const queue of QUEUES) {
-      await this.boss.createQueue(queue);
       await this.boss.work<{ job: number }>(queue, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([delivered]) => this.run(delivered!.data.job));
     }
     for (const regular of this.regular) {
-      // Of those that wait, one is kept: every server that opens asks for a first one.
-      await this.boss.createQueue(regular.queue, { name: regular.queue, policy: 'short', retryLimit: 0 });
       await this.boss.work(regular.queue, { batchSize: 1, pollingIntervalSeconds: 1 }, () => this.beat(regular));
+      // Of those that wait, one is kept: every server that opens asks for a first one.
       await this.boss.send(regular.queue, {});
     }
     await this.takeUp();
+  }
+
+  /**
+   * Makes the queues that are not there yet. Each is a table that is hung under the one that all servers work in, so two servers
+   * that make one at once, or make one while another works, may wait for each other: one at a time, and again where the database gave up.
+   */
+  private async makeQueues(): Promise<void> {
+    const boss = this.boss!;
+    const queues = [...QUEUES.map((name) => ({ name })), ...this.regular.map(({ queue }) => ({ name: queue, policy: 'short' as const, retryLimit: 0 }))];
+    await this.db.exclusive(LOCKS.queues, async () => {
+      const there = new Set((await boss.getQueues()).map(({ name }) => name));
+      for (const queue of queues) {
+        if (there.has(queue.name)) continue;
+        for (let left = 5; ; left--) {
+          try {
+            await boss.createQueue(queue.name, queue);
+            break;
+          } catch (error) {
+            if (left === 0 || !isDeadlock(error)) throw error;
+          }
+        }
+      }
+    });
   }
 
   async close(): Promise<void> {

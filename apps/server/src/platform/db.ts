@@ -405,6 +405,11 @@ export class Db implements Sql {
   }
 }
 
+/** Whether the database gave a statement up because it and another waited for each other: it may be tried again. */
+export function isDeadlock(error: unknown): boolean {
+  return (error as { code?: unknown } | null)?.code === '40P01';
+}
+
 /**
  * Whether an error says that the database cannot be reached: from the pool, from the driver, or by
  * PostgreSQL's own codes (classes 08 connection exception and 57P operator intervention, and 53300 too many connections).

@@ -25,6 +25,8 @@ export const LOCKS = {
   readings: 7309,
   /** The database is brought to a newer layout. */
   migrations: 7310,
+  /** Queues of jobs are made, which changes tables that other servers work in. */
+  queues: 7312,
 } as const;
 
 /** Takes the lock of a running server, by class and runner, for as long as its connection lives. */
