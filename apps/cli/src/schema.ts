@@ -1,7 +1,7 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import { SchemaChange } from '@rule/core/schema';
+import { SchemaChange, cellName } from '@rule/core/schema';
 import { Outcome } from './commands';
 import { Row } from './output';
 import { RuleServer } from './server';
@@ -13,6 +13,21 @@ const TRY_COLUMNS = ['effect', 'subject', 'files'];
 const ASK_EVERY_MS = 500;
 
 const text = (value: unknown): string => (value === null || value === undefined ? '' : typeof value === 'string' ? value : JSON.stringify(value));
+
+const subjectOf = (change: Extract<SchemaChange, { readonly fields: unknown }>): string => {
+  switch (change.type) {
+    case 'property changed':
+      return change.caption;
+    case 'check changed':
+      return change.title;
+    case 'form changed':
+      return `form ${change.name}`;
+    case 'binding changed':
+      return `cell ${change.cell}`;
+    case 'link changed':
+      return `record field ${change.field}`;
+  }
+};
 
 /** Differences between two schemas as rows, one a field. */
 export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
@@ -27,11 +42,19 @@ export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
       case 'form added':
       case 'form removed':
         return [{ subject: `form ${change.form.name}`, change: change.type, before: '', after: '' }];
+      case 'binding added':
+      case 'binding removed':
+        return [{ subject: `cell ${cellName(change.binding)}`, change: change.type, before: '', after: '' }];
+      case 'link added':
+      case 'link removed':
+        return [{ subject: `record field ${change.link.field} (${change.link.kind})`, change: change.type, before: '', after: '' }];
       case 'property changed':
       case 'check changed':
       case 'form changed':
+      case 'binding changed':
+      case 'link changed':
         return change.fields.map(({ field, before, after }) => ({
-          subject: change.type === 'property changed' ? change.caption : change.type === 'form changed' ? `form ${change.name}` : change.title,
+          subject: subjectOf(change),
           change: field,
           before: text(before),
           after: text(after),

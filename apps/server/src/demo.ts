@@ -12,7 +12,7 @@ import {
   DEMO_SYNONYMS,
   DEMO_USERS,
 } from '@rule/demo';
-import { newInput } from '@rule/core/schema';
+import { newInput, readMappingDocument } from '@rule/core/schema';
 import { beginAnew } from './platform/migrations';
 import { readSettings, writeSettings } from './platform/settings';
 import { Services } from './services';
@@ -25,10 +25,7 @@ export interface DemoFolders {
 }
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
-export async function loadDemo(
-  { db, editions, libraries, scanner, classes, titleBlocks, boms, vault, vaultLocks, projects, layouts }: Services,
-  folders: DemoFolders,
-): Promise<void> {
+export async function loadDemo({ db, editions, libraries, scanner, classes, boms, vault, projects, layouts }: Services, folders: DemoFolders): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
   // A start that broke off while the demo was loaded is begun again: nobody could work with it yet.
   if (await db.one('SELECT 1 FROM libraries UNION SELECT 1 FROM properties LIMIT 1')) await beginAnew(db.sequelize);
@@ -49,17 +46,18 @@ export async function loadDemo(
     }));
     await editions.saveForm(null, { id: null, form: { ...form, panels: laid }, base: null });
   }
+  const { bindings, links } = readMappingDocument((await editions.draft()).schema.properties, { bindings: DEMO_BINDINGS, links: DEMO_LINKS });
+  await editions.bind(null, bindings);
+  for (const link of links) await editions.saveLink(null, null, link);
   await editions.bringIntoForce(null, 'What the company agreed on before it had Rule.', null);
-  await libraries.add('Workshop', folders.workshop);
+  const workshop = await libraries.add('Workshop', folders.workshop);
   if (folders.inherited !== null) await libraries.add('Inherited', folders.inherited);
   await scanner.rescan();
   await classes.save(DEMO_CLASSES);
   for (const project of DEMO_PROJECTS) await projects.save(null, project);
-  for (const { tag, property, source, format, block } of DEMO_BINDINGS) await titleBlocks.bind({ block, tag, property: ids.get(property)!, source, format });
   await boms.saveLayout(null, { name: DEMO_LAYOUT.name, columns: DEMO_LAYOUT.columns.map((name) => ids.get(name)!) });
-  for (const link of DEMO_LINKS) await vault.saveLink(null, link);
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
-  await vaultLocks.refresh();
+  await vault.stand(workshop, true);
   // People come last: without them, what is there is no demo yet.
   for (const { name, displayName, role } of DEMO_USERS) await addUser(db, name, displayName, role, DEMO_PASSWORD);
 }

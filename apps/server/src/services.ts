@@ -97,8 +97,8 @@ export function buildServices({
   const finder = new Finder(db, properties);
   const judgements = new Judgements(db, pool, clock);
   const grid = new Grid(db, properties, judgements);
-  const cellTexts = new CellTexts(properties);
-  const titleBlocks = new TitleBlocks(db, properties, libraries, judgements, cellTexts);
+  const cellTexts = new CellTexts(clock);
+  const titleBlocks = new TitleBlocks(db, properties, editions, libraries, judgements, clock);
   const trays = new Trays(db, properties, cellTexts, editions, derived, clock);
   const lists = new ChoiceLists(db, properties, trays, own, clock);
   const series = new NumberSeries(db, properties, trays, clock);
@@ -114,7 +114,7 @@ export function buildServices({
   const documents = new SchemaDocuments(db, editions, clock);
   const vaultLocks = new VaultLocks(db, vaultPort);
   const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
-  const vault = new Vault(db, vaultPort, properties, libraries, cellTexts, vaultLocks, applying, clock);
+  const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, clock);
   const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, vaultLocks);
   const foreign = new ForeignMappings(db, properties, surveys, trays, vaultLocks);

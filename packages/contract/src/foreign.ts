@@ -1,5 +1,6 @@
 import { CONVERSIONS, Conversion, TwinReason } from '@rule/core/survey';
-import { Binding, ExceptionReason, LearnedBinding } from '@rule/core/titleblocks';
+import { Binding } from '@rule/core/schema';
+import { ExceptionReason, LearnedBinding } from '@rule/core/titleblocks';
 import { Clause, FileFilter } from './values';
 
 /** One foreign name and what becomes of its values. */
@@ -86,6 +87,8 @@ export interface Learned {
   readonly cells: readonly (LearnedBinding & {
     /** The binding in force, if there is one. */
     readonly bound: Binding | null;
+    /** What the draft says of the cell; the same where there is none. */
+    readonly drafted: Binding | null;
     readonly exceptionCount: number;
     readonly exceptions: readonly {
       readonly file: number;

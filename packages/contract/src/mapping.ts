@@ -1,45 +1,116 @@
 import { BlockReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
-import { Kind } from '@rule/core/schema';
-import { Binding, BoundCell, CellFormat, CellSource } from '@rule/core/titleblocks';
+import { Binding, Kind, Link } from '@rule/core/schema';
+import { BoundCell, CellState, CellWish } from '@rule/core/titleblocks';
 import { HeldValue } from '@rule/core/values';
-import { Decision, Link, TableFinding } from '@rule/core/vault';
+import { Decision, TableFinding } from '@rule/core/vault';
 import { FileRow } from './files';
+import { Tray } from './values';
 
-/** A title block with its cells, their bindings, and the drawings that place it. */
-export interface BlockRow {
-  readonly name: string;
-  readonly cells: readonly { readonly tag: string; readonly prompt: string; readonly binding: Binding | null }[];
-  readonly drawings: readonly { readonly file: number; readonly path: string; readonly stale: number }[];
+/** A cell of a family of title blocks, what it is bound to, and how it stands in the drawings. */
+export interface BlockCell {
+  readonly tag: string;
+  readonly prompt: string;
+  /** Whether the block itself holds the text. */
+  readonly constant: boolean;
+  /** What the edition in force says. */
+  readonly binding: Binding | null;
+  /** What the draft says; the same where there is none. */
+  readonly drafted: Binding | null;
+  /** How many cells of drawings are in each state; empty for a cell that is bound to nothing. */
+  readonly states: Readonly<Partial<Record<CellState, number>>>;
 }
 
-/** One drawing's block: its picture and what its cells hold and would show. */
+/** A family of title blocks: blocks of one name, whatever its case, with the variants that were made from it. */
+export interface BlockRow {
+  /** Its name in small letters, by which it is asked for. */
+  readonly family: string;
+  readonly name: string;
+  readonly drawings: number;
+  readonly sheets: number;
+  readonly cells: readonly BlockCell[];
+}
+
+/** Which sheets of a family are listed: all, or those on which a cell, or any, is in a state. */
+export interface SheetsQuery {
+  readonly block: string;
+  readonly cell?: string;
+  readonly state?: CellState;
+  readonly offset: number;
+  readonly limit: number;
+}
+
+/** A sheet with a title block. */
+export interface SheetRow {
+  readonly file: number;
+  readonly path: string;
+  readonly lock: string | null;
+  readonly layout: string;
+  /** Its number among the drawing's sheets, and how many there are. */
+  readonly number: number;
+  readonly sheets: number;
+  readonly holder: string;
+  readonly states: Readonly<Partial<Record<CellState, number>>>;
+}
+
+/** Sheets of a family of title blocks: how many there are, and a page of them. */
+export interface SheetPage {
+  readonly total: number;
+  readonly rows: readonly SheetRow[];
+}
+
+/** A title block on a sheet, by the key of its holder. */
+export interface HolderQuery {
+  readonly holder: string;
+}
+
+/** One sheet's title block: its picture and what its cells hold and would show. */
 export interface BlockView {
   readonly file: FileRow;
   readonly block: BlockReading;
+  readonly family: string;
   readonly holder: string;
-  readonly model: { readonly match: Match; readonly path: string | null };
-  readonly cells: readonly { readonly tag: string; readonly stored: string | null; readonly bound: BoundCell | null }[];
+  readonly layout: string;
+  readonly number: number;
+  readonly sheets: number;
+  readonly scale: number | null;
+  /** The block in whose definition it stands, where it is not placed on the sheet itself. */
+  readonly inside: string | null;
+  readonly model: {
+    readonly match: Match;
+    readonly file: number | null;
+    readonly path: string | null;
+    /** Whether somebody has settled it for this sheet alone. */
+    readonly settled: boolean;
+  };
+  readonly cells: readonly { readonly tag: string; readonly stored: string | null; readonly fixed: string | null; readonly bound: BoundCell | null }[];
 }
 
-/** What a cell shows from now on; a property of `null` frees it. */
-export interface BindingRequest {
+/** What cells show from now on, for the draft; one that shows nothing is left as it is in drawings. */
+export interface BoundCells {
+  readonly cells: readonly Omit<Binding, 'id'>[];
+}
+
+/** Cells of a family of title blocks to be put in the tray: those that are stale, that drawings lack, or that would be erased. */
+export interface CellTray {
   readonly block: string;
-  readonly tag: string;
-  readonly property: number | null;
-  readonly source: CellSource;
-  readonly format: CellFormat;
-}
-
-/** A title block by its name. */
-export interface BlockQuery {
-  readonly block: string;
-}
-
-/** Stale cells of a block to be put in the tray: of some drawings, or of all. */
-export interface BlockTray extends BlockQuery {
-  /** Drawings to bring up to date; `null` for all. */
+  /** Tags; `null` for all. */
+  readonly cells: readonly string[] | null;
   readonly drawings: readonly number[] | null;
+  readonly wishes: readonly CellWish[];
+}
+
+/** What was put in the tray, and the drawings that were left out with the reason. */
+export interface CellTrayAnswer {
+  readonly tray: Tray;
+  readonly cells: number;
+  readonly left: readonly { readonly file: number; readonly path: string; readonly reason: string; readonly cells: number }[];
+}
+
+/** The model that feeds a sheet; `null` for the one that the drawing shows. */
+export interface SheetModel {
+  readonly layout: string;
+  readonly model: number | null;
 }
 
 /** The columns of a bill of materials, under a name. */
@@ -77,17 +148,25 @@ export interface BomTable {
   readonly paths: Readonly<Record<number, string>>;
 }
 
-/** A link between a record field and an address in files, as kept. */
+/** A link of the edition in force, with where it leads in its kind of file. */
 export interface LinkRow extends Link {
-  readonly id: number;
+  readonly place: 'property' | 'field';
+  readonly name: string;
 }
 
-/** How the vault stands to the libraries; with a problem where it does not answer. */
+/** How the vault stands to the library that stands for it, as it last said: no look waits for it. */
 export interface VaultState {
-  /** What went wrong when the vault was asked; `null` when it answered. */
+  /** What went wrong when it was asked last; `null` when it answered. */
   readonly problem: string | null;
+  /** When it last answered. */
+  readonly at: string | null;
+  /** Libraries, and which of them stands for the vault. */
+  readonly libraries: readonly { readonly id: number; readonly name: string; readonly inVault: boolean }[];
   readonly fields: readonly string[];
+  /** Links of the edition in force. */
   readonly links: readonly LinkRow[];
+  /** Links of the draft; the same where there is none. */
+  readonly drafted: readonly Link[];
   readonly table: readonly TableFinding[];
   readonly files: readonly {
     readonly file: number;

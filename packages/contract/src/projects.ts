@@ -48,6 +48,8 @@ export interface SetSheet {
   readonly holder: string;
   readonly label: string;
   readonly held: Readonly<Record<number, HeldValue>>;
+  /** Where the sheet's block keeps each of them, by property number. */
+  readonly homes: Readonly<Record<number, string>>;
   readonly lock: string | null;
 }
 

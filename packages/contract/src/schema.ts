@@ -1,4 +1,16 @@
-import { Check, ChoiceListDraft, FormDocument, ListComparison, PropertyDraft, Kind, Schema, SchemaChange, SeriesDraft } from '@rule/core/schema';
+import {
+  BindingDocument,
+  Check,
+  ChoiceListDraft,
+  FormDocument,
+  LinkDocument,
+  ListComparison,
+  PropertyDraft,
+  Kind,
+  Schema,
+  SchemaChange,
+  SeriesDraft,
+} from '@rule/core/schema';
 
 /** An edit of one property of the draft: what its author saw, and what it is to be. */
 export interface ChangedProperty {
@@ -31,6 +43,8 @@ export interface SchemaDocument {
   readonly checks: readonly Omit<Check, 'id'>[];
   readonly forms: readonly FormDocument[];
   readonly strangers: Schema['strangers'];
+  readonly bindings: readonly BindingDocument[];
+  readonly links: readonly LinkDocument[];
   readonly lists: readonly ChoiceListDraft[];
   readonly series: readonly SeriesDraft[];
 }
@@ -106,6 +120,9 @@ export interface DraftView {
     readonly form?: number;
     readonly panel?: string | null;
     readonly input?: string | null;
+    /** The binding or link that it is about. */
+    readonly binding?: number;
+    readonly link?: number;
     readonly code: string;
     readonly field: string;
     readonly subject: string;
@@ -114,8 +131,8 @@ export interface DraftView {
   readonly edits: readonly { readonly by: string; readonly at: string; readonly what: string }[];
 }
 
-/** What a draft would do to one value. */
-export const EFFECTS = ['breaks', 'passes', 'changes', 'loses'] as const;
+/** What a draft would do to one value, to what a cell of a title block shows, or to what a record of the vault holds. */
+export const EFFECTS = ['breaks', 'passes', 'changes', 'loses', 'shows', 'records'] as const;
 
 /** One of {@link EFFECTS}. */
 export type Effect = (typeof EFFECTS)[number];
@@ -131,7 +148,16 @@ export interface TrySummary {
   readonly by: string | null;
   readonly files: number;
   readonly done: boolean;
-  readonly effects: readonly { readonly effect: Effect; readonly property: number | null; readonly check: number | null; readonly files: number }[];
+  readonly effects: readonly {
+    readonly effect: Effect;
+    readonly property: number | null;
+    readonly check: number | null;
+    /** The cell that would show something else, by tag and block. */
+    readonly cell: string | null;
+    /** The record field that would hold something else. */
+    readonly record: string | null;
+    readonly files: number;
+  }[];
 }
 
 /** What a try says of one value of a file. */
@@ -140,6 +166,8 @@ export interface TryFinding {
   readonly path: string;
   readonly property: number | null;
   readonly check: number | null;
+  readonly cell: string | null;
+  readonly record: string | null;
   readonly effect: Effect;
   readonly before: string | null;
   readonly after: string | null;
@@ -151,6 +179,8 @@ export interface TryQuery {
   readonly effect?: Effect;
   readonly property?: number;
   readonly check?: number;
+  readonly cell?: string;
+  readonly record?: string;
   readonly offset: number;
   readonly limit: number;
 }
@@ -223,8 +253,6 @@ export interface Settings {
 /** What files have that values can be kept in or taken from. */
 export interface SchemaPlaces {
   readonly fields: readonly { readonly kind: Kind; readonly name: string; readonly files: number }[];
-  /** Tags of title block cells, those of the most drawings first. */
-  readonly cells: readonly { readonly name: string; readonly files: number }[];
   /** Layers that closed outlines are on, and texts that stand in outlines. */
   readonly layers: readonly string[];
   readonly texts: readonly string[];

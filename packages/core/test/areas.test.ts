@@ -6,7 +6,7 @@ import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { FileReading } from '../src/files';
 import { dxf, julianInstant } from '../src/files/dxf';
 import { outlineArea } from '../src/files/dxf/area';
-import { PreparedSchema, Property, SheetArea, areaOn, newDraft, newSheetArea } from '../src/schema';
+import { EMPTY_SCHEMA, PreparedSchema, Property, SheetArea, areaOn, newDraft, newSheetArea } from '../src/schema';
 import { compileStandIns } from '../src/values';
 
 /**
@@ -124,10 +124,7 @@ describe('an area that a property names', () => {
       sheetFact: 'closed area',
       sheetArea: { ...newSheetArea(), layer: 'ROOM', holes: false },
     };
-    const schema = new PreparedSchema(
-      { properties: [property], checks: [], forms: [], strangers: { part: 'allowed', assembly: 'allowed', drawing: 'allowed', other: 'allowed' } },
-      { standIns: compileStandIns([]), states: [], instant: 0 },
-    );
+    const schema = new PreparedSchema({ ...EMPTY_SCHEMA, properties: [property] }, { standIns: compileStandIns([]), states: [], instant: 0 });
     // A foot is 0.3048 m (NIST SP 811): 153 ft² are 14.2141632… m².
     const outlines = model().outlines.map((outline) => ({ ...outline, area: outline.area * 0.3048 ** 2, within: outline.within ?? null }));
     const sheet = { layout: 'model', scale: null, size: null, outlines, labels: [] };

@@ -38,7 +38,13 @@ import {
   oddLetters,
   readSchemaTable,
   renamed,
+  Binding,
+  CELL_SOURCES,
+  CLASHES,
   EntryForm,
+  Link,
+  PASSES,
+  PLAIN_CELL,
   renames,
   repairFor,
   runExample,
@@ -80,6 +86,28 @@ describe('editions', () => {
       { maxLength: 2 },
     ),
   });
+  const binding = fc.record<Binding>({
+    id: fc.integer({ min: 1, max: 5 }),
+    block: fc.constantFrom(null, 'A3', 'a3'),
+    cell: fc.constantFrom('TITLE', 'NO'),
+    leads: fc.boolean(),
+    shows: fc.array(
+      fc.oneof(
+        fc.record({ words: fc.constantFrom(' · ', 'Sheet ') }),
+        fc.record({ property: fc.integer({ min: 1, max: 9 }), from: fc.constantFrom(...CELL_SOURCES), form: fc.constant(PLAIN_CELL) }),
+      ),
+      { maxLength: 3 },
+    ),
+  });
+  const link = fc.record<Link>({
+    id: fc.integer({ min: 1, max: 5 }),
+    field: fc.constantFrom('Title', 'Number'),
+    kind: fc.constantFrom(...KINDS),
+    at: fc.oneof(fc.record({ property: fc.integer({ min: 1, max: 9 }) }), fc.record({ place: fc.constant('field' as const), name: fc.constant('product id') })),
+    in: fc.constantFrom(...PASSES),
+    out: fc.constantFrom(...PASSES),
+    onClash: fc.constantFrom(...CLASHES),
+  });
   const once = <T extends { id: number }>(list: readonly T[]): T[] => [...new Map(list.map((entry) => [entry.id, entry])).values()];
   const schema = fc
     .record({
@@ -87,12 +115,16 @@ describe('editions', () => {
       checks: fc.array(check, { maxLength: 4 }),
       forms: fc.array(form, { maxLength: 3 }),
       drawing: fc.constantFrom('allowed', 'refused'),
+      bindings: fc.array(binding, { maxLength: 4 }),
+      links: fc.array(link, { maxLength: 4 }),
     })
-    .map(({ definitions, checks, forms, drawing }): Schema => ({
+    .map(({ definitions, checks, forms, drawing, bindings, links }): Schema => ({
       properties: once(definitions.map(({ id, name, ...change }) => property(id, `${name} ${id}`, change))),
       checks: once(checks),
       forms: once(forms),
       strangers: { ...EMPTY_SCHEMA.strangers, drawing: drawing },
+      bindings: once(bindings).sort((a, b) => a.id - b.id),
+      links: once(links).sort((a, b) => a.id - b.id),
     }));
   it('comparing two and applying what differs leads from the one to the other', () => {
     fc.assert(
@@ -166,7 +198,7 @@ describe('a definition', () => {
     [{ feed: 'inherited' }, 'inheritFrom: Choose what'],
     [{ type: 'choice', list: 'Others' }, 'list: There is no choice list "Others"'],
     [{ level: 'occurrence' }, 'level: Only assembly files'],
-    [{ homes: { part: { place: 'cell', name: 'MAT' } } }, 'homes: Only drawings'],
+    [{ homes: { part: { place: 'cell', name: 'MAT' } } }, 'homes: Which cell of a title block is the home for a part is said by the cell'],
     [{ default: 'x', minLength: 3 }, 'default: The default needs at least 3 characters'],
     [{ overrides: [{ class: 'Bought' }, { class: 'Bought' }] }, 'overrides: The class Bought is overridden twice'],
     [{ classes: ['Cast'] }, 'classes: There is no class "Cast"'],

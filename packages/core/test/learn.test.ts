@@ -1,5 +1,5 @@
 import { describe, expect, it } from '@jest/globals';
-import { Property, newDraft } from '../src/schema';
+import { PLAIN_CELL, Property, newDraft } from '../src/schema';
 import { CellLearner, CellObservation } from '../src/titleblocks';
 import { DEFAULT_STAND_INS, HeldValue, compileStandIns, heldText } from '../src/values';
 
@@ -35,13 +35,13 @@ describe('learning what title block cells show', () => {
       observe(i, 'TITLE', text.toUpperCase(), { 1: heldText(text) }, { 1: heldText('something else') }),
     );
     expect(learner(...cells).learned()).toEqual([
-      { block: 'B', tag: 'TITLE', propertyId: 1, source: 'model', format: 'upper case', agree: 4, compared: 4, texts: 4 },
+      { block: 'B', tag: 'TITLE', propertyId: 1, source: 'model', form: { letters: 'capitals', unit: false }, agree: 4, compared: 4, texts: 4 },
     ]);
   });
 
   it('tells a value with its unit from one without', () => {
     const cells = [1, 2, 3].map((n) => observe(n, 'MASS', `${n}.50 kg`, { 3: { text: `${n}.5`, form: 'measure', unit: 'kg' } }));
-    expect(learner(...cells).learned()[0]).toMatchObject({ propertyId: 3, format: 'with unit' });
+    expect(learner(...cells).learned()[0]).toMatchObject({ propertyId: 3, form: { unit: true } });
   });
 
   it('keeps the binding in force between equals, and stays silent where little speaks for any', () => {
@@ -54,14 +54,16 @@ describe('learning what title block cells show', () => {
       observe(3, 'T', 'c', { 1: heldText('c') }, { 1: heldText('c') }),
     ];
     expect(learner(...late).learned()[0]).toMatchObject({ source: 'drawing', agree: 2 });
-    expect(learner(...cells).learned([{ block: 'B', tag: 'T', propertyId: 1, source: 'model', format: 'plain' }])[0]).toMatchObject({ source: 'model' });
+    expect(
+      learner(...cells).learned([{ id: 1, block: 'b', cell: 'T', leads: false, shows: [{ property: 1, from: 'model', form: PLAIN_CELL }] }])[0],
+    ).toMatchObject({ source: 'model' });
     expect(learner(observe(1, 'T', 'a', { 1: heldText('a') })).learned()).toEqual([]);
     expect(learner(...[1, 2, 3, 4, 5].map((n) => observe(n, 'T', n < 3 ? 'x' : 'y', { 1: heldText('x') }))).learned()).toEqual([]);
   });
 
   it('names why a cell does not show what it should', () => {
     const made = learner();
-    const binding = { block: 'B', tag: 'MATL', propertyId: 2, source: 'model', format: 'plain' } as const;
+    const binding = { block: 'B', tag: 'MATL', propertyId: 2, source: 'model', form: PLAIN_CELL } as const;
     const reason = (text: string, held: string | null) => made.exception(binding, observe(1, 'MATL', text, held === null ? {} : { 2: heldText(held) }));
     expect(reason('S235JR', 'S235JR')).toBeNull();
     expect(reason('', 'S235JR')).toEqual({ reason: 'blank', wanted: 'S235JR' });

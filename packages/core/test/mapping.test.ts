@@ -3,13 +3,10 @@ import fc from 'fast-check';
 import { singleLevel } from '../src/bom';
 import { StructureReading } from '../src/files';
 import { Candidate, CandidateIndex, Match } from '../src/identity';
-import { Property, newDraft } from '../src/schema';
-import { Binding, cellLines, cellText, isStale } from '../src/titleblocks';
+import { CLASHES, Link, PASSES, Property, newDraft } from '../src/schema';
 import { PropertyWay, wayOf } from '../src/trace';
-import { compileStandIns, heldText } from '../src/values';
-import { CLASHES, Link, PASSES, compareVaultTable, decide } from '../src/vault';
+import { compareVaultTable, decide } from '../src/vault';
 
-const standIns = compileStandIns(['-*']);
 const property = (change: Partial<Property>): Property => ({
   ...newDraft('Mass'),
   id: 1,
@@ -113,46 +110,12 @@ describe('a single-level BOM', () => {
   });
 });
 
-describe('a title block cell', () => {
-  it('writes values in its format', () => {
-    const mass = { text: '1.5', form: 'measure' as const, unit: 'kg' };
-    expect(cellText(mass, property({}), 'plain', standIns)).toEqual({ state: 'value', text: '1.50' });
-    expect(cellText({ ...mass, text: '1500', unit: 'g' }, property({}), 'with unit', standIns)).toEqual({ state: 'value', text: '1.50 kg' });
-    expect(cellText(heldText('brushed'), property({ type: 'text', unit: null }), 'upper case', standIns)).toEqual({ state: 'value', text: 'BRUSHED' });
-    expect(cellText(heldText('heavy'), property({}), 'plain', standIns)).toEqual({ state: 'value', text: 'heavy' });
-  });
-  it('never writes a placeholder or a stand-in', () => {
-    expect(cellText(null, property({}), 'plain', standIns)).toMatchObject({ state: 'blank', placeholder: '0.00' });
-    expect(cellText(heldText('--'), property({}), 'plain', standIns)).toMatchObject({ state: 'blank', why: '"--" only stands in for a value' });
-    const [line] = cellLines(
-      [{ drawing: 1, holder: 'insert:1', tag: 'MASS', stored: 'old', shown: cellText(null, property({}), 'plain', standIns) }],
-      'test',
-      false,
-    );
-    expect(line!.proposed).toEqual(heldText(''));
-  });
-  it('is left alone where the model is missing, the block lacks it or nothing differs', () => {
-    const shown = { state: 'value' as const, text: 'x' };
-    const cell = { drawing: 1, holder: 'insert:1', tag: 'T', stored: 'y', shown };
-    expect(isStale(cell)).toBe(true);
-    expect(isStale({ ...cell, stored: 'x' })).toBe(false);
-    expect(isStale({ ...cell, stored: null })).toBe(false);
-    expect(isStale({ ...cell, shown: { state: 'no-model', placeholder: '', why: '' } })).toBe(false);
-  });
-  it('is proposed as a line from what stands there', () => {
-    const binding: Binding = { block: 'B', tag: 'T', propertyId: 1, source: 'model', format: 'plain' };
-    expect(cellLines([{ drawing: 9, holder: 'insert:1', tag: binding.tag, stored: '', shown: { state: 'value', text: 'x' } }], 'why', true)).toEqual([
-      { address: { file: 9, holder: 'insert:1', place: 'cell', name: 'T' }, base: heldText(''), proposed: heldText('x'), reason: 'why', follows: true },
-    ]);
-  });
-});
-
 describe('a vault link', () => {
   const link = (change: Partial<Link>): Link => ({
     field: 'F',
     kind: 'part',
-    place: 'property',
-    name: 'N',
+    id: 1,
+    at: { property: 1 },
     in: 'always',
     out: 'always',
     onClash: 'ask',

@@ -1,16 +1,12 @@
 import { describe, expect, it } from '@jest/globals';
 import { BlockReading, formatOf } from '../src/files';
-import { PreparedSchema, Property, newDraft } from '../src/schema';
+import { EMPTY_SCHEMA, PreparedSchema, Property, newDraft } from '../src/schema';
 import { Publication, StartGround, guessBlockUnit, madeFrom, startFiles } from '../src/start';
 import { compileStandIns } from '../src/values';
 
 const property = (id: number, writtenName: string, more: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...more });
 
-const schema = (...properties: Property[]) =>
-  new PreparedSchema(
-    { properties, checks: [], forms: [], strangers: { part: 'reported', assembly: 'reported', drawing: 'reported', other: 'allowed' } },
-    { standIns: compileStandIns(['-']), states: [], instant: 0 },
-  );
+const schema = (...properties: Property[]) => new PreparedSchema({ ...EMPTY_SCHEMA, properties }, { standIns: compileStandIns(['-']), states: [], instant: 0 });
 
 const block: BlockReading = {
   name: 'TB',

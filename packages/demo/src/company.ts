@@ -1,5 +1,5 @@
-import { FormInput, Kind, PropertyDraft, newDraft } from '@rule/core/schema';
-import type { Link, VaultTableRow } from '@rule/core/vault';
+import { BindingDocument, FormInput, Kind, LinkDocument, PLAIN_CELL, PropertyDraft, newDraft } from '@rule/core/schema';
+import type { VaultTableRow } from '@rule/core/vault';
 
 /** The demo company. All names, people and numbers are invented. */
 export const DEMO_COMPANY = 'Marrowby Roaster Works';
@@ -95,7 +95,6 @@ export const DEMO_PROPERTIES: readonly PropertyDraft[] = [
     kinds: ['drawing'],
     level: 'sheet',
     maxLength: 7,
-    homes: { drawing: { place: 'cell', name: 'SHEET' } },
     help: 'Number of the sheet and of all sheets, as 1/3.',
   }),
 ];
@@ -173,28 +172,37 @@ export const DEMO_PROJECTS = [
 
 const BLOCK = 'MRW-TITLE';
 
-export const DEMO_BINDINGS = [
-  { block: BLOCK, tag: 'TITLE', property: 'Description', source: 'model', format: 'plain' },
-  { block: BLOCK, tag: 'PARTNO', property: 'Part number', source: 'model', format: 'plain' },
-  { block: BLOCK, tag: 'MATL', property: 'Material', source: 'model', format: 'plain' },
-  { block: BLOCK, tag: 'MASS', property: 'Mass', source: 'model', format: 'with unit' },
-  { block: BLOCK, tag: 'DRAWN', property: 'Drawn by', source: 'drawing', format: 'plain' },
-  { block: BLOCK, tag: 'DATE', property: 'Date of issue', source: 'drawing', format: 'plain' },
-  { block: BLOCK, tag: 'REV', property: 'Revision', source: 'drawing', format: 'plain' },
-] as const;
+const shows = (cell: string, property: string, from: 'model' | 'drawing', unit = false): BindingDocument => ({
+  block: BLOCK,
+  cell,
+  leads: false,
+  shows: [{ property, from, form: { ...PLAIN_CELL, unit } }],
+});
+
+export const DEMO_BINDINGS: readonly BindingDocument[] = [
+  shows('TITLE', 'Description', 'model'),
+  shows('PARTNO', 'Part number', 'model'),
+  shows('MATL', 'Material', 'model'),
+  shows('MASS', 'Mass', 'model', true),
+  shows('DRAWN', 'Drawn by', 'drawing'),
+  shows('DATE', 'Date of issue', 'drawing'),
+  shows('REV', 'Revision', 'drawing'),
+  // The number of a sheet is typed where it stands, in whatever block has the cell.
+  { block: null, cell: 'SHEET', leads: true, shows: [{ property: 'Sheet number', from: 'sheet', form: PLAIN_CELL }] },
+];
 
 export const DEMO_LAYOUT = { name: 'Parts list', columns: ['Part number', 'Description', 'Material', 'Mass', 'Make or buy'] } as const;
 
-export const DEMO_LINKS: readonly Link[] = [
-  { field: 'Number', kind: 'part', place: 'property', name: 'Part number', in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Number', kind: 'assembly', place: 'property', name: 'Part number', in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Number', kind: 'drawing', place: 'property', name: 'Part number', in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Title', kind: 'part', place: 'property', name: 'Description', in: 'always', out: 'when blank', onClash: 'ask' },
-  { field: 'Title', kind: 'assembly', place: 'property', name: 'Description', in: 'always', out: 'when blank', onClash: 'ask' },
-  { field: 'Title', kind: 'drawing', place: 'property', name: 'Description', in: 'always', out: 'when blank', onClash: 'ask' },
-  { field: 'Material', kind: 'part', place: 'property', name: 'Material', in: 'always', out: 'always', onClash: 'ask' },
-  { field: 'Mass kg', kind: 'part', place: 'property', name: 'Mass', in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Supplier', kind: 'part', place: 'property', name: 'Supplier', in: 'when blank', out: 'always', onClash: "take the record's" },
+export const DEMO_LINKS: readonly LinkDocument[] = [
+  { field: 'Number', kind: 'part', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Number', kind: 'assembly', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Number', kind: 'drawing', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Title', kind: 'part', at: { property: 'Description' }, in: 'always', out: 'when blank', onClash: 'ask' },
+  { field: 'Title', kind: 'assembly', at: { property: 'Description' }, in: 'always', out: 'when blank', onClash: 'ask' },
+  { field: 'Title', kind: 'drawing', at: { property: 'Description' }, in: 'always', out: 'when blank', onClash: 'ask' },
+  { field: 'Material', kind: 'part', at: { property: 'Material' }, in: 'always', out: 'always', onClash: 'ask' },
+  { field: 'Mass kg', kind: 'part', at: { property: 'Mass' }, in: 'always', out: 'never', onClash: "take the file's" },
+  { field: 'Supplier', kind: 'part', at: { property: 'Supplier' }, in: 'when blank', out: 'always', onClash: "take the record's" },
 ];
 
 /** The fields that the vault's records have. */

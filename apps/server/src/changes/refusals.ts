@@ -1,5 +1,5 @@
 import { Line, addressKey } from '@rule/core/changes';
-import { Property, Schema, WIDE_LEVELS, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Property, Schema, WIDE_LEVELS, bindingOf, familyOf, forClass, isHeldAt, isWide, ledBy, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { TargetState } from '../library/file-state';
 import { User } from '../users/user';
 
@@ -11,9 +11,16 @@ export interface Refusal {
 }
 
 /** What of lines a person may not write: values that are computed or belong to a system, properties closed to them, names outside the schema where those are refused. */
-export function refusalsOf(user: Pick<User, 'role'>, lines: readonly Line[], schema: Schema, files: ReadonlyMap<number, TargetState>): Map<string, Refusal> {
+export function refusalsOf(
+  user: Pick<User, 'role'>,
+  lines: readonly Line[],
+  schema: Schema,
+  files: ReadonlyMap<number, TargetState>,
+  /** Names of the title blocks that hold cells, by file and holder (`file/holder`). */
+  blocks: ReadonlyMap<string, string>,
+): Map<string, Refusal> {
   const refusals = new Map<string, Refusal>();
-  const relevant = lines.filter((line) => !line.follows && (line.address.place === 'property' || line.address.place === 'field'));
+  const relevant = lines.filter((line) => !line.follows);
   if (relevant.length === 0) return refusals;
   const active = schema.properties.filter((property) => !property.retired);
   const known = new Set(schema.properties.map((property) => property.writtenName));
@@ -33,7 +40,9 @@ export function refusalsOf(user: Pick<User, 'role'>, lines: readonly Line[], sch
     const refuse = (what: string, message: string) =>
       refusals.set(addressKey(line.address), { line, file: file.path, message: `${file.path}, ${what}: ${message}.` });
     // A field that a property is only taken from may have another property as its home; any that lets it be changed will do.
-    const owners = bySlot.get(`${file.kind}/${place}/${name}`)?.filter((property) => isWide(file.kind) || reaches(property, file.kind, file.className)) ?? [];
+    const home = place === 'cell' ? ledBy(bindingOf(schema.bindings, familyOf(blocks.get(`${id}/${line.address.holder}`) ?? ''), name)) : null;
+    const held = place === 'cell' ? active.filter((property) => property.id === home) : bySlot.get(`${file.kind}/${place}/${name}`);
+    const owners = held?.filter((property) => isWide(file.kind) || reaches(property, file.kind, file.className)) ?? [];
     const reasons = owners.map((property) =>
       whyNotChanged(forClass(property, file.className), { role: user.role, kind: file.kind, className: file.className, state: file.state }),
     );

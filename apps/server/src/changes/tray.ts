@@ -1,6 +1,6 @@
 import { LineRow, MOST_TRAY_LINES, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/changes';
-import { Property, PropertyLevel, Slot, checkProposed, forClass, isHeldAt, isWide, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Property, PropertyLevel, Slot, checkProposed, familyOf, forClass, isHeldAt, isWide, onBlock, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, heldText, sameHeld } from '@rule/core/values';
 import { FILE_STATE, TARGET_STATE_FROM, TargetState } from '../library/file-state';
 import { Db, Sql, asRecordset } from '../platform/db';
@@ -126,7 +126,8 @@ export class Trays {
 
   /** Checks typed values and puts them in the tray. Nothing is added when one of them is refused. */
   async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<void> {
-    const [active, settings] = await Promise.all([this.properties.active(this.db), readSettings(this.db)]);
+    const [active, settings, { schema }] = await Promise.all([this.properties.active(this.db), readSettings(this.db), this.editions.inForce(this.db)]);
+    const { bindings } = schema;
     const standIns = compileStandIns(settings.standIns);
     const [files, levels] = await Promise.all([this.files(values.map((value) => value.file)), this.levels(values)]);
     const issues: { field: string; code: string; message: string }[] = [];
@@ -141,7 +142,7 @@ export class Trays {
         continue;
       }
       const { kind, className, state } = file;
-      const level = isWide(kind) ? kind : value.holder ? levels.get(`${value.file}/${value.holder}`) : 'document';
+      const level = isWide(kind) ? kind : value.holder ? levels.get(`${value.file}/${value.holder}`)?.level : 'document';
       if (!property) refuse('unknown-property', 'is not in the schema');
       else if (!level) refuse('unknown-holder', 'the file has no such holder any more');
       else if (!isWide(kind) && !property.kinds.includes(kind)) refuse('not-reached', `does not apply to a ${kind}`);
@@ -154,8 +155,12 @@ export class Trays {
         else if (file.lock !== null) refuse('locked', file.lock);
         else {
           const check = checkProposed(value.text, own, standIns);
-          const slot: Slot = isWide(kind) ? { place: 'property', name: property.writtenName } : slotOf(own, kind);
-          if (!check.ok) for (const violation of check.violations) refuse(violation.code, violation.message);
+          const block = level === 'sheet' ? levels.get(`${value.file}/${value.holder}`)!.label : null;
+          const slot: Slot = isWide(kind)
+            ? { place: 'property', name: property.writtenName }
+            : slotOf(block === null ? own : onBlock(own, bindings, familyOf(block)), kind);
+          if (level === 'sheet' && slot.place !== 'cell') refuse('no-home', `the title block ${block} has no cell that is its home`);
+          else if (!check.ok) for (const violation of check.violations) refuse(violation.code, violation.message);
           // A title block cell holds texts, and cannot be taken out.
           else if (slot.place === 'cell') wanted.push({ value, property: own, slot, held: heldText(check.held === null ? '' : value.text) });
           else wanted.push({ value, property: own, slot, held: check.held });
@@ -184,7 +189,9 @@ export class Trays {
   /** The lines that the schema in force does not let a person write, by address. */
   async refusals(user: User, lines: readonly Line[]): Promise<Map<string, Refusal>> {
     const [{ schema }, files] = await Promise.all([this.editions.inForce(this.db), this.files([...new Set(lines.map((line) => line.address.file))])]);
-    return refusalsOf(user, lines, schema, files);
+    const cells = lines.filter((line) => line.address.place === 'cell');
+    const levels = await this.levels(cells.map(({ address }) => ({ file: address.file, holder: address.holder })));
+    return refusalsOf(user, lines, schema, files, new Map([...levels].map(([key, { label }]) => [key, label])));
   }
 
   /**
@@ -343,7 +350,7 @@ export class Trays {
   /** What follows from lines: values that are computed from a changed one, and title block texts that show one. */
   private async following(sql: Sql, lines: readonly Line[], free: (line: Line) => boolean): Promise<Line[]> {
     const computed = await this.unlocked(sql, (await this.derived.following(sql, lines)).filter(free));
-    const shown = (await this.shown.following(sql, [...lines, ...computed])).filter(free);
+    const shown = await this.unlocked(sql, (await this.shown.following(sql, [...lines, ...computed])).filter(free));
     return [...computed, ...shown];
   }
 
@@ -372,15 +379,17 @@ export class Trays {
     return lines.filter((line) => !ids.has(line.address.file));
   }
 
-  /** Levels of the holders inside files that values are meant for. */
-  private async levels(values: readonly ProposedValue[]): Promise<Map<string, PropertyLevel>> {
+  /** Levels and names of the holders inside files that values are meant for. */
+  private async levels(
+    values: readonly Pick<ProposedValue, 'file' | 'holder'>[],
+  ): Promise<Map<string, { readonly level: PropertyLevel; readonly label: string }>> {
     const inside = values.filter((value) => value.holder).map(({ file, holder }) => ({ file, holder }));
     if (inside.length === 0) return new Map();
-    const found = await this.db.all<{ file: number; key: string; level: PropertyLevel }>(
-      'SELECT DISTINCT h.file_id AS file, h.key, h.level FROM holders h JOIN jsonb_to_recordset($1::jsonb) AS n(file int, holder text) ON h.file_id = n.file AND h.key = n.holder',
+    const found = await this.db.all<{ file: number; key: string; level: PropertyLevel; label: string }>(
+      'SELECT DISTINCT h.file_id AS file, h.key, h.level, h.label FROM holders h JOIN jsonb_to_recordset($1::jsonb) AS n(file int, holder text) ON h.file_id = n.file AND h.key = n.holder',
       [asRecordset(inside)],
     );
-    return new Map(found.map(({ file, key, level }) => [`${file}/${key}`, level]));
+    return new Map(found.map(({ file, key, level, label }) => [`${file}/${key}`, { level, label }]));
   }
 
   private async files(ids: readonly number[]): Promise<Map<number, Target>> {

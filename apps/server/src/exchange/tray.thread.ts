@@ -1,11 +1,11 @@
 import { Line } from '@rule/core/changes';
-import { Kind, slotOf } from '@rule/core/schema';
+import { Kind, familyOf, onBlock, slotOf } from '@rule/core/schema';
 import { HeldValue, heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { Db } from '../platform/db';
 import { AppError } from '../platform/problem';
 import { Derived } from '../schema/derive';
-import { Editions } from '../schema/editions';
+import { Editions, inForceOf } from '../schema/editions';
 import { Properties } from '../schema/properties';
 import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
@@ -41,6 +41,7 @@ interface Cell {
   readonly file: number;
   readonly kind: Kind;
   readonly holder: string;
+  readonly label: string | null;
   readonly property: number;
   readonly name: string | null;
   readonly verdict: string;
@@ -55,18 +56,23 @@ interface Cell {
 export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): Promise<Attempt<PutAway>> {
   const clock = () => at;
   const properties = new Properties();
-  const trays = new Trays(db, properties, new CellTexts(properties), new Editions(db, clock), new Derived(clock), clock);
+  const trays = new Trays(db, properties, new CellTexts(clock), new Editions(db, clock), new Derived(clock), clock);
   const cells = await db.all<Cell>(
-    `SELECT c.id, c.row, c.file_id AS file, f.kind, c.holder, c.property_id AS property, c.name, c.verdict, c.current, c.proposed FROM take_back_cells c JOIN files f ON f.id = c.file_id
+    `SELECT c.id, c.row, c.file_id AS file, f.kind, c.holder, c.property_id AS property, c.name, c.verdict, c.current, c.proposed,
+       (SELECT h.label FROM holders h WHERE h.file_id = c.file_id AND h.key = c.holder) AS label FROM take_back_cells c JOIN files f ON f.id = c.file_id
      WHERE c.take_back_id = $1 AND c.decision = 'take' AND c.outcome IS NULL AND c.takeable ORDER BY c.row, c.id`,
     [takeBack],
   );
   if (cells.length === 0) return { ok: false, code: 'nothing-to-take', message: 'No cell waits to be taken.' };
   const active = await properties.active(db);
+  const { bindings } = (await inForceOf(db)).schema;
   const made: { id: number; place: string; slot: string; line: Line; settled: boolean }[] = [];
   for (const cell of cells) {
     const property = active.get(cell.property);
-    const slot = cell.name !== null ? { place: 'property' as const, name: cell.name } : property && slotOf(property, cell.kind);
+    const slot =
+      cell.name !== null
+        ? { place: 'property' as const, name: cell.name }
+        : property && slotOf(cell.label !== null && property.level === 'sheet' ? onBlock(property, bindings, familyOf(cell.label)) : property, cell.kind);
     if (!slot) return { ok: false, code: 'retired-column', message: 'One of the properties was retired since the file was read. Compare it again.' };
     made.push({
       id: cell.id,

@@ -1,4 +1,5 @@
 import { FileReading, formatOf, shortKey } from '@rule/core/files';
+import { familyOf } from '@rule/core/schema';
 import { StandIns } from '@rule/core/values';
 import { COPY_NULL, CopyRows, CopyValue, Sql, copiedText } from '../platform/db';
 import { hashOf } from '../platform/store';
@@ -24,6 +25,9 @@ export interface ReadFile {
   readonly problem: string | null;
 }
 
+/** Which state of the readers a file was read by. Raised when they learn to see more; files of older numbers are read again. */
+export const READ_BY = 2;
+
 /** What of a reading is kept beside values and blocks. */
 export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'problems'>;
 
@@ -40,6 +44,31 @@ function numberOf(text: string): number | null {
 function* holderRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   for (const { key, level, label } of reading?.holders ?? []) yield [id, key, level, label];
 }
+
+/** The main scale of a sheet is the one that most viewports have. */
+function mainScale(scales: readonly number[]): number | null {
+  const times = new Map<number, number>();
+  for (const scale of scales) times.set(scale, (times.get(scale) ?? 0) + 1);
+  return [...times].sort((a, b) => b[1] - a[1])[0]?.[0] ?? null;
+}
+
+/** Sheets of a drawing in their order. What a file does not say of the order is as it is read. */
+function* sheetRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
+  const seen = new Set<string>();
+  for (const [at, { layout, scales, paper, unit, order }] of (reading?.sheets ?? []).entries()) {
+    if (seen.has(layout)) continue;
+    seen.add(layout);
+    yield [id, layout, order ?? at, mainScale(scales), paper?.width ?? null, paper?.height ?? null, unit ?? null];
+  }
+}
+
+function* placedRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
+  for (const { holder, layout, block, madeFrom, inside, missing, fixed } of reading?.inserts ?? [])
+    yield [id, holder, layout, block, familyOf(madeFrom ?? block), inside ?? null, arrayText(missing), plainJson(fixed ?? {})];
+}
+
+/** Texts as PostgreSQL writes an array of them. */
+const arrayText = (texts: readonly string[]): string => `{${texts.map((text) => `"${text.replace(/["\\]/g, '\\$&')}"`).join(',')}}`;
 
 /** All values of a file as lines for COPY: a library has them by the million, so that no row is made of each before. */
 function valueLines({ id, reading }: ReadFile, standIns: StandIns): string {
@@ -95,7 +124,23 @@ function bornRow({ id, size, mtime, hash, problem, kind, format, product, readin
   // Of a file that could not be read, its name says what it is.
   const known = format ?? formatOf(path)?.id ?? 'other';
   const guess = known === 'dxf' ? 'drawing' : known === 'step' ? 'part' : 'other';
-  return [id, library, path, folder, name, kind ?? guess, known, size, mtime, hash, problem, product, reading && plainJson(reading), `{${blocks.join(',')}}`];
+  return [
+    id,
+    library,
+    path,
+    folder,
+    name,
+    kind ?? guess,
+    known,
+    size,
+    mtime,
+    hash,
+    problem,
+    product,
+    reading && plainJson(reading),
+    `{${blocks.join(',')}}`,
+    READ_BY,
+  ];
 }
 
 /**
@@ -105,6 +150,8 @@ function bornRow({ id, size, mtime, hash, problem, kind, format, product, readin
 export class Readings {
   private readonly born = new CopyRows();
   private readonly holders = new CopyRows();
+  private readonly sheets = new CopyRows();
+  private readonly placed = new CopyRows();
   private readonly values = new CopyRows();
   private readonly updates: string[] = [];
   private readonly known: number[] = [];
@@ -121,6 +168,8 @@ export class Readings {
       this.known.push(file.id);
     }
     this.holders.add(holderRows(file));
+    this.sheets.add(sheetRows(file));
+    this.placed.add(placedRows(file));
     this.values.addLines(valueLines(file, this.standIns));
     if (file.reading?.format === 'other') this.beside.push(file.id);
   }
@@ -141,18 +190,22 @@ export class Readings {
    */
   async store(sql: Sql): Promise<void> {
     await keepBlocks(sql, [...this.blocks.values()]);
-    await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading, blocks)', this.born);
+    await sql.copy('files (id, library_id, path, folder, name, kind, format, size, mtime_ms, hash, problem, product_id, reading, blocks, read_by)', this.born);
     if (this.known.length) {
       await sql.run(
         `UPDATE files f SET size = n.size, mtime_ms = n.mtime, hash = n.hash, problem = n.problem, kind = coalesce(n.kind, f.kind), format = coalesce(n.format, f.format),
-           product_id = n.product, reading = n.reading, blocks = n.blocks, removed = false
+           product_id = n.product, reading = n.reading, blocks = n.blocks, read_by = ${READ_BY}, removed = false
          FROM jsonb_to_recordset($1::jsonb) AS n(id int, size bigint, mtime double precision, hash text, problem text, kind text, format text, product text, reading jsonb, blocks text[]) WHERE f.id = n.id`,
         [`[${this.updates.join(',')}]`],
       );
       await sql.run('DELETE FROM holders WHERE file_id = ANY($1::int[])', [this.known]);
       await sql.run('DELETE FROM held_values WHERE file_id = ANY($1::int[])', [this.known]);
+      await sql.run('DELETE FROM sheets WHERE file_id = ANY($1::int[])', [this.known]);
+      await sql.run('DELETE FROM placed_blocks WHERE file_id = ANY($1::int[])', [this.known]);
     }
     await sql.copy('holders (file_id, key, level, label)', this.holders);
+    await sql.copy('sheets (file_id, layout, position, scale, width, height, unit)', this.sheets);
+    await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed)', this.placed);
     await sql.copy(VALUE_COLUMNS, this.values);
     if (this.beside.length) await takeBeside(sql, this.beside, this.standIns);
   }

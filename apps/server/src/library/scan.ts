@@ -9,6 +9,7 @@ import { readSettings } from '../platform/settings';
 import { ScanInput } from './read.thread';
 import { WorkPool } from '../platform/pool';
 import { forgetBlocks } from './blocks';
+import { READ_BY } from './readings';
 import { unfinishedFiles, unfinishedPaths } from './unfinished';
 import { assignClasses } from './classes';
 import { matchIdentities } from './identities';
@@ -45,6 +46,7 @@ interface Known {
   readonly mtime: number;
   readonly removed: boolean;
   readonly hash: string;
+  readonly readBy: number;
 }
 
 /** How a library differs from what was last read of it. */
@@ -203,7 +205,7 @@ export class Scanner {
     // The database is asked while the disk is.
     const busy = await unfinishedPaths(this.db);
     const [rowsKnown, walk] = await Promise.all([
-      this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash FROM files WHERE library_id = $1', [library]),
+      this.db.all<Known>('SELECT id, path, size, mtime_ms AS mtime, removed, hash, read_by AS "readBy" FROM files WHERE library_id = $1', [library]),
       new Walk(root, (file) => void (busy.has(join(root, file.path)) || found.push(file)), context).go(),
     ]);
     for (const row of rowsKnown) known.set(row.path, row);
@@ -212,7 +214,7 @@ export class Scanner {
     const present = new Set(found.map((file) => file.path));
     const stale = found.filter((file) => {
       const before = known.get(file.path);
-      return !before || before.removed || before.size !== file.size || before.mtime !== file.mtimeMs;
+      return !before || before.removed || before.size !== file.size || before.mtime !== file.mtimeMs || before.readBy !== READ_BY;
     });
     report.unchanged += found.length - stale.length;
     // Below a folder that could not be read nothing is known to be gone.
@@ -260,7 +262,7 @@ export class Scanner {
           const id = born.get(path);
           if (id !== undefined) return { id, path, full, listed, hash: '', known: '', born: { library, path, ...placeOf(path) } };
           const before = known.get(path)!;
-          return { id: before.id, path, full, listed, hash: before.removed ? '' : before.hash, known: before.hash, born: null };
+          return { id: before.id, path, full, listed, hash: before.removed || before.readBy !== READ_BY ? '' : before.hash, known: before.hash, born: null };
         });
         const outcome = await Promise.race([this.pool.run('scanFiles', { files, standIns, cancelled }), givenUp]);
         this.db.facts.read++;

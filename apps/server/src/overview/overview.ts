@@ -1,6 +1,7 @@
 import { Overview } from '@rule/contract';
 import { Hop, wayOf } from '@rule/core/trace';
 import { EntryForm, compareNames, likenessKey, slotOf } from '@rule/core/schema';
+import { CellState } from '@rule/core/titleblocks';
 import { compileStandIns } from '@rule/core/values';
 import { Db, asRecordset } from '../platform/db';
 import { Memo } from '../platform/memo';
@@ -88,8 +89,9 @@ export class Overviews {
         this.toDos.count(),
         this.db.one<{ n: number }>('SELECT count(*)::int AS n FROM choice_lists WHERE source IS NOT NULL AND (differs > 0 OR trouble IS NOT NULL)'),
       ]);
-    const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null).length;
-    const stale = blocks.flatMap((block) => block.drawings).reduce((sum, drawing) => sum + drawing.stale, 0);
+    const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null && !cell.constant).length;
+    const inState = (state: CellState) => blocks.flatMap((block) => block.cells).reduce((sum, cell) => sum + (cell.states[state] ?? 0), 0);
+    const [stale, erased, lacking] = [inState('stale'), inState('would be erased'), inState('lacking')];
     const unmatched = assemblies.reduce((sum, assembly) => sum + assembly.unmatched, 0);
     const toDo = [
       { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
@@ -105,6 +107,12 @@ export class Overviews {
       { station: 'values', finding: 'wrong' as const, count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
       { station: 'values', finding: 'stale' as const, count: staleValues, text: `${some(staleValues, 'value is', 'values are')} stale` },
       { station: 'title-blocks', count: stale, text: `${some(stale, 'title block cell is', 'title block cells are')} stale` },
+      {
+        station: 'title-blocks',
+        count: erased,
+        text: `${some(erased, 'title block cell shows', 'title block cells show')} a text where its source is blank`,
+      },
+      { station: 'title-blocks', count: lacking, text: `${some(lacking, 'title block cell is', 'title block cells are')} lacking in drawings` },
       { station: 'title-blocks', count: unbound, text: `${some(unbound, 'cell is', 'cells are')} bound to no property` },
       { station: 'title-blocks', count: drawings!.n, text: `${some(drawings!.n, 'drawing shows', 'drawings show')} no known model` },
       { station: 'bom', count: unmatched, text: `${some(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
@@ -129,12 +137,12 @@ export class Overviews {
   /** The way of one property through the company. */
   async way(id: number): Promise<Hop[]> {
     const property = await this.properties.get(this.db, id);
-    const [coverage, names, blocks, layouts, vault, tables, sentOut, edition] = await Promise.all([
+    const [coverage, names, cells, layouts, vault, tables, sentOut, edition] = await Promise.all([
       this.coverage(),
       this.db.all<{ name: string; files: number }>(
         `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`,
       ),
-      this.titleBlocks.list(),
+      this.titleBlocks.cellsOf(id),
       this.boms.layouts(),
       this.vault.state(),
       this.layouts.withProperty(id),
@@ -147,10 +155,10 @@ export class Overviews {
       property,
       held: coverage.filter((entry) => entry.property === id),
       foundNames: names.filter((found) => likenessKey(found.name) === key),
-      cells: (await Promise.all(blocks.map((block) => this.titleBlocks.cellsOf(block, id)))).flat(),
+      cells,
       forms: (forms ?? []).filter((form) => form.panels.some((panel) => panel.inputs.some((input) => input.property === id))).map((form) => form.name),
       columns: layouts.filter((layout) => layout.columns.includes(id)).map((layout) => layout.name),
-      links: vault.links.filter((link) => link.place === slotOf(property).place && link.name === slotOf(property).name),
+      links: vault.links.filter((link) => 'property' in link.at && link.at.property === id),
       vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
       tables,
       sentOut: sentOut.slice(0, 3),

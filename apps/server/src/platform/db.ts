@@ -22,7 +22,7 @@ export interface Sql {
   kept<T>(key: string, read: (sql: Sql) => Promise<T>): Promise<T>;
 }
 
-/** What becomes another one whenever what the company has laid down changes: its edition, lists, settings and bindings. */
+/** What becomes another one whenever what the company has laid down changes: its edition, lists and settings. */
 const STAMP = `SELECT string_agg(name || n, ' ' ORDER BY name) AS stamp FROM law_stamps`;
 
 export type CopyValue = string | number | boolean | null;
@@ -98,7 +98,7 @@ const WRITES = /^\s*(INSERT|UPDATE|DELETE|WITH[^]*\b(INSERT|UPDATE|DELETE)\b)/;
 
 /** Statements that write what is known of files, of the schema and of what both are mapped to. Trays, jobs, sessions and the like are not among it. */
 const FACTS =
-  /\b(INSERT INTO|UPDATE|DELETE FROM) "?(files|holders|held_values|settled_parts|copies|properties|bindings|bom_layouts|links|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes)\b/;
+  /\b(INSERT INTO|UPDATE|DELETE FROM) "?(files|holders|held_values|settled_parts|copies|properties|bom_layouts|classes|beside_values|name_counts|name_facts|libraries|settings|send_outs|editions|choice_lists|arrivals|wide_holders|wide_members|block_definitions|findings|exchange_layouts|foreign_mappings|surveys|file_shapes|sheets|placed_blocks|sheet_models|cell_states|vault_records|vault_said)\b/;
 
 /** Statements after which a transaction may see others' work that it did not see before, because they wait for it. */
 const WAITS = /\bFOR UPDATE\b|advisory/;

@@ -753,6 +753,128 @@ DROP INDEX change_lines_file;
 CREATE INDEX change_lines_address ON change_lines (file_id, holder, place, name);
 `,
   },
+  {
+    name: '0016-mapping-in-editions',
+    up: `
+-- Sheets of drawings, and the blocks with cells that stand on them. A file read by an older reader is read again at the next survey.
+ALTER TABLE files ADD COLUMN read_by int NOT NULL DEFAULT 2;
+UPDATE files SET read_by = 1 WHERE format = 'dxf';
+CREATE TABLE sheets (
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  layout text NOT NULL,
+  position int NOT NULL,
+  scale double precision,
+  width double precision,
+  height double precision,
+  unit text,
+  PRIMARY KEY (file_id, layout)
+);
+CREATE TABLE placed_blocks (
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  holder text NOT NULL,
+  layout text NOT NULL,
+  block text NOT NULL,
+  -- The name that the block goes by: of the one that it was made from, in small letters.
+  family text NOT NULL,
+  inside text,
+  missing text[] NOT NULL,
+  fixed jsonb NOT NULL,
+  PRIMARY KEY (file_id, holder)
+);
+CREATE INDEX placed_blocks_family ON placed_blocks (family, file_id);
+INSERT INTO sheets SELECT f.id, s.sheet->>'layout', s.at - 1, NULL, (s.sheet->'paper'->>'width')::float8, (s.sheet->'paper'->>'height')::float8, s.sheet->>'unit'
+  FROM files f, jsonb_array_elements(f.reading->'sheets') WITH ORDINALITY s(sheet, at) WHERE f.format = 'dxf' AND f.reading IS NOT NULL ON CONFLICT DO NOTHING;
+INSERT INTO placed_blocks SELECT f.id, i.placed->>'holder', i.placed->>'layout', i.placed->>'block', lower(trim(i.placed->>'block')), NULL,
+    ARRAY(SELECT jsonb_array_elements_text(i.placed->'missing')), '{}'
+  FROM files f, jsonb_array_elements(f.reading->'inserts') i(placed) WHERE f.format = 'dxf' AND f.reading IS NOT NULL ON CONFLICT DO NOTHING;
+CREATE INDEX block_definitions_name ON block_definitions (lower(trim(definition->>'name')));
+-- Which model feeds a sheet, where somebody has settled that.
+CREATE TABLE sheet_models (
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  layout text NOT NULL,
+  model_file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  PRIMARY KEY (file_id, layout)
+);
+CREATE INDEX sheet_models_model ON sheet_models (model_file_id);
+CREATE FUNCTION judge_sheets() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN INSERT INTO to_judge SELECT DISTINCT file_id FROM fresh; RETURN NULL; END $$;
+CREATE TRIGGER judge_new_sheet_models AFTER INSERT ON sheet_models REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_sheets();
+CREATE TRIGGER judge_changed_sheet_models AFTER UPDATE ON sheet_models REFERENCING NEW TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_sheets();
+CREATE TRIGGER judge_gone_sheet_models AFTER DELETE ON sheet_models REFERENCING OLD TABLE AS fresh FOR EACH STATEMENT EXECUTE FUNCTION judge_sheets();
+-- What is the matter with every bound cell: kept with the judgement of values, and brought up to date with it.
+CREATE TABLE cell_states (
+  file_id int NOT NULL,
+  holder text NOT NULL,
+  tag text NOT NULL,
+  family text NOT NULL,
+  binding_id int NOT NULL,
+  state text NOT NULL,
+  stored text,
+  shown text,
+  why text NOT NULL
+);
+CREATE INDEX cell_states_file ON cell_states (file_id);
+CREATE INDEX cell_states_family ON cell_states (family, tag, state);
+INSERT INTO to_judge VALUES (0);
+
+-- Bindings and links stand in the edition from here on. What was defined before holds in every edition that has its property.
+CREATE SEQUENCE binding_ids;
+CREATE SEQUENCE link_ids;
+SELECT setval('link_ids', (SELECT coalesce(max(id), 0) + 1 FROM links), false);
+CREATE TEMP TABLE kept_bindings ON COMMIT DROP AS SELECT nextval('binding_ids')::int AS id, b.* FROM (SELECT * FROM bindings ORDER BY block, tag) b;
+CREATE TEMP TABLE kept_homes ON COMMIT DROP AS SELECT nextval('binding_ids')::int AS id, h.* FROM (
+  SELECT DISTINCT (e->>'id')::int AS property, e->'homes'->'drawing'->>'name' AS cell FROM (SELECT schema FROM editions UNION ALL SELECT schema FROM discarded_drafts) s, jsonb_array_elements(s.schema->'properties') e
+  WHERE e->'homes'->'drawing'->>'place' = 'cell' ORDER BY 1, 2) h;
+CREATE OR REPLACE FUNCTION pg_temp.with_mapping(schema jsonb) RETURNS jsonb LANGUAGE sql AS $$
+  WITH p AS (SELECT (e.property->>'id')::int AS id, e.property, e.at FROM jsonb_array_elements(schema->'properties') WITH ORDINALITY e(property, at)),
+  homes AS (SELECT p.id, p.property->'homes'->'drawing'->>'name' AS cell FROM p WHERE p.property->'homes'->'drawing'->>'place' = 'cell'),
+  bound AS (
+    SELECT jsonb_build_object('id', h.id, 'block', NULL, 'cell', h.cell, 'leads', true,
+      'shows', jsonb_build_array(jsonb_build_object('property', h.property, 'from', 'sheet', 'form', '{"letters": "as they are", "unit": false}'::jsonb))) AS binding, h.id
+      FROM pg_temp.kept_homes h JOIN homes o ON o.id = h.property AND o.cell = h.cell
+    UNION ALL
+    SELECT jsonb_build_object('id', b.id, 'block', b.block, 'cell', b.tag, 'leads', false, 'shows', jsonb_build_array(jsonb_build_object('property', b.property_id,
+        'from', CASE WHEN p.property->>'level' IN ('sheet', 'company', 'project', 'drawing set') THEN p.property->>'level' ELSE b.source END,
+        'form', jsonb_build_object('letters', CASE WHEN b.format = 'upper case' THEN 'capitals' ELSE 'as they are' END, 'unit', b.format = 'with unit')))), b.id
+      FROM pg_temp.kept_bindings b JOIN p ON p.id = b.property_id
+      -- A cell that is the home of a value shows that value; two things no longer own it.
+      WHERE NOT EXISTS (SELECT 1 FROM homes h WHERE h.cell = b.tag AND h.id = b.property_id)),
+  linked AS (
+    SELECT jsonb_build_object('id', l.id, 'field', l.field, 'kind', l.kind, 'in', l."in", 'out', l."out", 'onClash', l."onClash", 'at', coalesce(
+        (SELECT jsonb_build_object('property', p.id) FROM p WHERE p.property->'kinds' ? l.kind AND p.property->>'level' IN ('document', 'variant') AND NOT coalesce((p.property->>'retired')::boolean, false)
+          AND CASE WHEN p.property->>'feed' = 'file' AND p.property->>'fileField' IS NOT NULL THEN l.place = 'field' AND l.name = p.property->>'fileField'
+                   WHEN p.property->'homes' ? l.kind THEN l.place = p.property->'homes'->l.kind->>'place' AND l.name = p.property->'homes'->l.kind->>'name'
+                   ELSE l.place = 'property' AND l.name = p.property->>'writtenName' END ORDER BY p.at LIMIT 1),
+        jsonb_build_object('place', l.place, 'name', l.name))) AS link, l.id
+      FROM links l)
+  SELECT schema || jsonb_build_object(
+    'properties', (SELECT coalesce(jsonb_agg(CASE WHEN p.property->'homes'->'drawing'->>'place' = 'cell' THEN p.property #- '{homes,drawing}' ELSE p.property END ORDER BY p.at), '[]') FROM p),
+    'bindings', (SELECT coalesce(jsonb_agg(b.binding ORDER BY b.id), '[]') FROM bound b),
+    'links', (SELECT coalesce(jsonb_agg(l.link ORDER BY l.id), '[]') FROM linked l)) $$;
+UPDATE editions SET schema = pg_temp.with_mapping(schema);
+UPDATE discarded_drafts SET schema = pg_temp.with_mapping(schema);
+ALTER TABLE agreed_values DROP CONSTRAINT agreed_values_link_id_fkey;
+DROP TABLE bindings;
+DROP TABLE links;
+DELETE FROM law_stamps WHERE name = 'bindings';
+-- What a try says of cells and records, beside what it says of values.
+ALTER TABLE try_findings ADD COLUMN cell text;
+ALTER TABLE try_findings ADD COLUMN record text;
+-- Which library stands for the vault: files are one with its entries there and nowhere else.
+ALTER TABLE libraries ADD COLUMN in_vault boolean NOT NULL DEFAULT false;
+UPDATE libraries SET in_vault = true WHERE id IN (SELECT library_id FROM files WHERE workflow_state IS NOT NULL GROUP BY library_id ORDER BY count(*) DESC LIMIT 1);
+UPDATE files SET workflow_state = NULL, lock_reason = NULL WHERE workflow_state IS NOT NULL AND library_id NOT IN (SELECT id FROM libraries WHERE in_vault);
+-- What the vault has said last, and when: no look waits for it.
+CREATE TABLE vault_records (
+  entry_id int PRIMARY KEY,
+  path text NOT NULL UNIQUE,
+  version int NOT NULL,
+  state text NOT NULL,
+  checked_out_by text,
+  record jsonb NOT NULL
+);
+CREATE TABLE vault_said (id int PRIMARY KEY CHECK (id = 1), at timestamptz NOT NULL, fields jsonb NOT NULL, link_table jsonb NOT NULL, problem text);
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

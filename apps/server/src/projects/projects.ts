@@ -1,6 +1,6 @@
 import { Behind, SetSheet, WideDraft, WideMembers, WideRow, WideView } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { PreparedSchema, Property, WideLevel, isHeldAt, slotKey, slotOf } from '@rule/core/schema';
+import { PreparedSchema, Property, WideLevel, familyOf, homeCells, isHeldAt, onBlock, slotKey, slotOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { HELD } from '../library/readings';
@@ -172,8 +172,10 @@ export class Projects {
     }
     const bySlot = new Map<string, Property>();
     for (const property of prepared.schema.properties)
-      if (properties.has(property.id))
+      if (properties.has(property.id)) {
         for (const kind of property.kinds) bySlot.set(`${slotOf(property, kind).place}/${slotOf(property, kind).name}`, property);
+        for (const cell of homeCells(prepared.schema.bindings, property.id)) bySlot.set(`cell/${cell}`, property);
+      }
     const files = await this.db.all<{ id: number; path: string; lock: string | null }>(
       'SELECT id, path, lock_reason AS lock FROM files WHERE id = ANY($1::int[]) ORDER BY path',
       [[...new Set(lines.map((line) => line.address.file))]],
@@ -240,15 +242,16 @@ export class Projects {
     const byId = new Map(files.map((file) => [file.id, file]));
     for (const file of about)
       for (const holder of file.holders.filter((candidate) => candidate.level === 'sheet')) {
+        const slots = own.map((property) => [property.id, slotOf(onBlock(property, prepared.schema.bindings, familyOf(holder.label)), 'drawing')] as const);
         const held = Object.fromEntries(
-          own.flatMap((property) => {
-            const slot = slotOf(property, 'drawing');
+          slots.flatMap(([id, slot]) => {
             const value = holder.held.get(slotKey(slot.place, slot.name));
-            return value ? [[property.id, value] as const] : [];
+            return value ? [[id, value] as const] : [];
           }),
         );
+        const homes = Object.fromEntries(slots.map(([id, slot]) => [id, slot.name]));
         const { path, lock } = byId.get(file.id)!;
-        sheets.push({ file: file.id, path, holder: holder.key, label: holder.sheet?.layout ?? holder.label, held, lock });
+        sheets.push({ file: file.id, path, holder: holder.key, label: holder.sheet?.layout ?? holder.label, held, homes, lock });
       }
     return sheets.sort((a, b) => a.path.localeCompare(b.path)).slice(0, MOST);
   }

@@ -91,21 +91,22 @@ export class Tries {
     );
     if (!row) return null;
     const effects = await this.db.all<TrySummary['effects'][number]>(
-      `SELECT effect, property_id AS property, check_id AS check, count(DISTINCT file_id)::int AS files FROM try_findings WHERE try_id = $1 GROUP BY 1, 2, 3 ORDER BY 4 DESC, 1, 2, 3`,
+      `SELECT effect, property_id AS property, check_id AS check, cell, record, count(DISTINCT file_id)::int AS files FROM try_findings WHERE try_id = $1 GROUP BY 1, 2, 3, 4, 5 ORDER BY 6 DESC, 1, 2, 3, 4, 5`,
       [row.id],
     );
     return { ...row, effects };
   }
 
   /** A page of what a try has found, by file. */
-  async findings(id: number, { effect, property, check, offset, limit }: TryQuery): Promise<{ total: number; rows: TryFinding[] }> {
-    const where = `t.try_id = $1 AND ($2::text IS NULL OR t.effect = $2) AND ($3::int IS NULL OR t.property_id = $3) AND ($4::int IS NULL OR t.check_id = $4)`;
-    const bind = [id, effect ?? null, property ?? null, check ?? null];
+  async findings(id: number, { effect, property, check, cell, record, offset, limit }: TryQuery): Promise<{ total: number; rows: TryFinding[] }> {
+    const where = `t.try_id = $1 AND ($2::text IS NULL OR t.effect = $2) AND ($3::int IS NULL OR t.property_id = $3) AND ($4::int IS NULL OR t.check_id = $4)
+      AND ($5::text IS NULL OR t.cell = $5) AND ($6::text IS NULL OR t.record = $6)`;
+    const bind = [id, effect ?? null, property ?? null, check ?? null, cell ?? null, record ?? null];
     const [total, found] = await Promise.all([
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM try_findings t WHERE ${where}`, bind),
       this.db.all<TryFinding>(
-        `SELECT t.file_id AS file, f.path, t.property_id AS property, t.check_id AS check, t.effect, t.before, t.after, t.message
-         FROM try_findings t JOIN files f ON f.id = t.file_id WHERE ${where} ORDER BY f.path, t.property_id LIMIT $5 OFFSET $6`,
+        `SELECT t.file_id AS file, f.path, t.property_id AS property, t.check_id AS check, t.cell, t.record, t.effect, t.before, t.after, t.message
+         FROM try_findings t JOIN files f ON f.id = t.file_id WHERE ${where} ORDER BY f.path, t.property_id LIMIT $7 OFFSET $8`,
         [...bind, limit, offset],
       ),
     ]);

@@ -1,9 +1,10 @@
-import { FileJudgement, Judged, PreparedSchema, Schema, Violation, differing } from '@rule/core/schema';
+import { EMPTY_SCHEMA, FileJudgement, Judged, PreparedSchema, Schema, Violation, differing } from '@rule/core/schema';
 import { HeldValue, sameHeld } from '@rule/core/values';
 import { CopyValue, Db } from '../platform/db';
 import { Surroundings, loadFacts, surroundingsOf } from '../schema/facts';
 import { fillIn } from '../schema/properties';
 import { prepare } from '../schema/prepared';
+import { TriedMapping } from './try-mapping';
 
 declare module '../platform/pool' {
   interface Tasks {
@@ -26,6 +27,7 @@ export interface TryPage {
 
 interface Loaded {
   readonly id: number;
+  readonly mapping: TriedMapping;
   readonly before: PreparedSchema;
   readonly after: PreparedSchema;
   readonly around: Surroundings;
@@ -43,13 +45,13 @@ async function load(db: Db, id: number): Promise<Loaded> {
     [id],
   );
   if (!row) throw new Error(`There is no try ${id}.`);
-  const empty: Schema = { properties: [], checks: [], forms: [], strangers: row.draft.strangers };
+  const empty: Schema = { ...EMPTY_SCHEMA, strangers: row.draft.strangers };
   const now = new Date(row.at);
   const [was, is] = [await prepare(db, row.inForce ? whole(row.inForce) : empty, now), await prepare(db, whole(row.draft), now)];
   // What is defined in the same way, and looks at nothing that is not, comes to the same.
   const { properties, checks } = differing(was, is);
   const [before, after] = [was.only(properties, checks), is.only(properties, checks)];
-  return { id, before, after, around: surroundingsOf([before, after]) };
+  return { id, before, after, around: surroundingsOf([before, after]), mapping: new TriedMapping(was, is, properties) };
 }
 
 /** Judges a page of files by the edition in force and by the draft, and stores what would be different. */
@@ -75,6 +77,12 @@ export async function tryPage({ id, after, limit }: TryPageInput, db: Db): Promi
     }
   }
   if (findings.length) await db.copy('try_findings (try_id, file_id, property_id, check_id, effect, before, after, message)', findings);
+  const mapped = [...(await schemas.mapping.cells(db, ids)), ...(await schemas.mapping.records(db, ids))];
+  if (mapped.length)
+    await db.copy(
+      'try_findings (try_id, file_id, effect, cell, record, before, after, message)',
+      mapped.map((finding) => [id, ...finding]),
+    );
   return { last: ids.at(-1)!, files: ids.length };
 }
 

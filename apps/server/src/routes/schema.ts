@@ -47,6 +47,19 @@ export function schemaHandlers(s: Services): Handlers<NamesIn<'Schema'>> {
       await s.editions.orderForms(user, body.ids);
       return s.editions.draft();
     },
+    'PUT /schema/draft/bindings': async ({ user, body }) => {
+      await s.editions.bind(user, body.cells);
+      return s.editions.draft();
+    },
+    'POST /schema/draft/links': async ({ user, body }) => ({ id: await s.editions.saveLink(user, null, body), draft: await s.editions.draft() }),
+    'PUT /schema/draft/links/{link}': async ({ user, params, body }) => {
+      await s.editions.saveLink(user, params.link, body);
+      return s.editions.draft();
+    },
+    'DELETE /schema/draft/links/{link}': async ({ user, params }) => {
+      await s.editions.removeLink(user, params.link);
+      return s.editions.draft();
+    },
     'PUT /schema/draft/strangers': async ({ user, body }) => {
       await s.editions.saveStrangers(user, body.strangers);
       return s.editions.draft();

@@ -7,15 +7,20 @@ import { invalid } from '../platform/problem';
 export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'>> {
   return {
     'GET /title-blocks': () => s.titleBlocks.list(),
+    'GET /title-blocks/sheets': ({ query }) => s.titleBlocks.sheets(query),
     'GET /files/{file}/title-block': async ({ user, params, query }) =>
-      s.titleBlocks.view(params.file, query.block, await s.trays.accepted(user, await s.titleBlocks.around(params.file))),
-    'PUT /title-blocks/bindings': ({ body }) => s.titleBlocks.bind(body),
+      s.titleBlocks.view(params.file, query.holder, await s.trays.accepted(user, await s.titleBlocks.around(params.file))),
+    'PUT /files/{file}/sheet-model': ({ params, body }) => s.titleBlocks.settleSheet(params.file, body),
     'POST /title-blocks/tray': async ({ user, body }) => {
       const pending = (await s.trays.accepted(user, null)).filter((line) => line.address.place !== 'cell');
-      const lines = await s.titleBlocks.staleLines(body.block, body.drawings, pending);
-      if (lines.length === 0) throw invalid('nothing-stale', 'No cell of these drawings is stale.');
-      await s.trays.add(user, lines);
-      return s.trays.view(user);
+      const { lines, left } = await s.titleBlocks.wished(body, pending);
+      if (lines.length === 0)
+        throw invalid(
+          'nothing-to-do',
+          left.length ? `All drawings that this is about are locked: ${left[0]!.path}. ${left[0]!.reason}` : 'No cell of these drawings is in need of it.',
+        );
+      await s.trays.add(user, lines, true);
+      return { tray: await s.trays.view(user), cells: lines.length, left };
     },
   };
 }

@@ -6,9 +6,11 @@ import { Services } from '../services';
 export function vaultHandlers(s: Services): Handlers<NamesIn<'Vault'>> {
   return {
     'GET /vault': () => s.vault.state(),
-    'POST /vault/links': ({ body }) => s.vault.saveLink(null, body),
-    'PUT /vault/links/{link}': ({ params, body }) => s.vault.saveLink(params.link, body),
-    'DELETE /vault/links/{link}': ({ params }) => s.vault.removeLink(params.link),
+    'POST /vault/refresh': async () => {
+      await s.vault.refresh();
+      return s.vault.state();
+    },
+    'PUT /libraries/{library}/vault': ({ params, body }) => s.vault.stand(params.library, body.inVault),
     'GET /files/{file}/record': ({ params }) => s.vault.file(params.file),
     'POST /files/{file}/check-in': ({ user, params, body }) => s.vault.checkIn(user, params.file, body.settled),
   };

@@ -1,5 +1,5 @@
 import { Line, addressKey, orNull } from '@rule/core/changes';
-import { Judged, PreparedSchema, Property, isWide, sameValue, slotOf } from '@rule/core/schema';
+import { Judged, PreparedSchema, Property, homeCells, isWide, sameValue, slotOf } from '@rule/core/schema';
 import { HeldValue, heldText, sameHeld } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
@@ -98,7 +98,12 @@ export class Derived {
       const found = await sql.all<{ file: number; of: number }>(query, [interesting.map(([file]) => Math.abs(file))]);
       for (const { file, of } of found) add(file, closure(users(group, changed.get(isWide(group) ? -of : of)!)));
     };
-    if (around.model) await others('model', 'SELECT id AS file, model_file_id AS of FROM files WHERE model_file_id = ANY($1::int[]) AND NOT removed');
+    if (around.model)
+      await others(
+        'model',
+        `SELECT id AS file, model_file_id AS of FROM files WHERE model_file_id = ANY($1::int[]) AND NOT removed
+         UNION SELECT m.file_id, m.model_file_id FROM sheet_models m JOIN files f ON f.id = m.file_id AND NOT f.removed WHERE m.model_file_id = ANY($1::int[])`,
+      );
     if (around.parts)
       await others(
         'parts',
@@ -165,13 +170,15 @@ export function linesOf(
   return lines;
 }
 
-function slotsByName(prepared: PreparedSchema): Map<string, number[]> {
+/** Numbers of the properties that a place and name (`place/name`) can stand for. */
+export function slotsByName(prepared: PreparedSchema): Map<string, number[]> {
   const bySlot = new Map<string, number[]>();
   for (const property of prepared.schema.properties) {
     if (property.retired) continue;
     const keys = new Set([
       ...property.kinds.map((kind) => slotOf(property, kind)).map((slot) => `${slot.place}/${slot.name}`),
       ...property.knownSpellings.map((name) => `property/${name}`),
+      ...homeCells(prepared.schema.bindings, property.id).map((cell) => `cell/${cell}`),
       // Where a company, project or drawing set keeps it.
       `property/${property.writtenName}`,
     ]);

@@ -1,7 +1,18 @@
 import { SchemaDocument } from '@rule/contract';
 import { readSchemaDocument } from '@rule/contract/checks';
 import { CellLook, WorkbookWriter, TableError, readCsv, readWorkbook } from '@rule/core/exchange';
-import { ChoiceListDraft, Schema, SeriesDraft, draftOf, formDocument, readSchemaTable, schemaPage, schemaTable, toJsonSchema } from '@rule/core/schema';
+import {
+  ChoiceListDraft,
+  Schema,
+  SeriesDraft,
+  draftOf,
+  formDocument,
+  mappingDocument,
+  readSchemaTable,
+  schemaPage,
+  schemaTable,
+  toJsonSchema,
+} from '@rule/core/schema';
 import { Db } from '../platform/db';
 import { invalid } from '../platform/problem';
 import { User } from '../users/user';
@@ -44,6 +55,7 @@ export class SchemaDocuments {
       checks: schema.checks.map(({ id, ...check }) => (void id, check)),
       forms: schema.forms.map((form) => formDocument(form, schema.properties)),
       strangers: schema.strangers,
+      ...mappingDocument(schema.properties, schema.bindings, schema.links),
       lists: lists.map((list) => ({ ...list.content, name: list.name })),
       series: series.map((entry) => ({ ...entry.definition, name: entry.name })),
     };

@@ -1,24 +1,36 @@
 import { ChangedProperty, DraftView, EditionRow, SavedForm } from '@rule/contract';
 import { checkForm, notAsked } from '@rule/core/forms';
 import {
+  Binding,
+  BindingDocument,
   Check,
   EMPTY_SCHEMA,
   EntryForm,
   FormDocument,
   KINDS,
+  Link,
+  LinkDocument,
+  PLAIN_CELL,
   PreparedSchema,
   Property,
   PropertyDraft,
   Schema,
   applyChanges,
+  cellName,
   checkDefinition,
+  checkMapping,
   compareSchemas,
   draftOf,
+  familyOf,
   formDocument,
+  mappingDocument,
   mergeDefinitions,
   readFormDocument,
+  readMappingDocument,
   renamed,
   sameDefinition,
+  usesOf,
+  withHomes,
 } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { Db, Sql, asRecordset } from '../platform/db';
@@ -127,6 +139,11 @@ export class Editions {
     };
   }
 
+  /** What the draft says; what is in force where there is none. */
+  async draftSchema(): Promise<Schema> {
+    return (await this.stored(this.db))?.schema ?? (await this.inForce(this.db)).schema;
+  }
+
   /** Names that definitions refer to. */
   private async ground(sql: Sql) {
     const [lists, series, classes, { workflowStates }] = await Promise.all([
@@ -154,7 +171,7 @@ export class Editions {
         );
         stored = restored(row!);
       }
-      const after = await work(stored.schema, sql);
+      const after = await withoutCellHomes(await work(stored.schema, sql), sql);
       if (sameDefinition(after, stored.schema)) return;
       await sql.run('UPDATE editions SET schema = $2::jsonb, revision = revision + 1 WHERE id = $1', [stored.id, JSON.stringify(after)]);
       await sql.run('INSERT INTO edition_edits (edition_id, user_id, at, what) VALUES ($1, $2, $3, $4)', [stored.id, author?.id ?? null, this.clock(), what]);
@@ -220,6 +237,12 @@ export class Editions {
       if (!schema.properties.some((property) => property.id === id)) throw notFound(`Property ${id} of the draft`);
       if (await sql.one('SELECT 1 FROM properties WHERE id = $1', [id]))
         throw refused('was-in-force', 'The property has been in force; retire it, so that its name stays known.');
+      const uses = usesOf(id, schema.bindings, schema.links);
+      if (uses.bindings.length || uses.links.length)
+        throw refused(
+          'is-mapped',
+          `It cannot be taken out: ${[...uses.bindings.map((binding) => `the cell ${cellName(binding)} shows it`), ...uses.links.map((link) => `the record field ${link.field} is linked to it`)].join(', ')}.`,
+        );
       return { ...schema, properties: schema.properties.filter((property) => property.id !== id) };
     });
   }
@@ -283,6 +306,47 @@ export class Editions {
     );
   }
 
+  /** Stores what cells show from now on, in place of what the draft says of them; a cell that shows nothing is left as it is in drawings. */
+  async bind(author: Author, cells: readonly Omit<Binding, 'id'>[]): Promise<void> {
+    const what = cells.length === 1 ? `bound the cell ${cellName(cells[0]!)}` : `bound ${cells.length} cells`;
+    await this.change(author, what, async (schema, sql) => {
+      const named = new Set(cells.map(cellKey));
+      const left = schema.bindings.filter((binding) => !named.has(cellKey(binding)));
+      const bound = await numbered(
+        sql,
+        'binding_ids',
+        schema.bindings,
+        cells.filter(({ shows }) => shows.length > 0),
+        cellKey,
+      );
+      const bindings = [...left, ...bound].sort((a, b) => a.id - b.id);
+      refuseBroken(schema, { ...schema, bindings });
+      return { ...schema, bindings };
+    });
+  }
+
+  /** Stores a link of the draft, or makes one. @returns its number */
+  async saveLink(author: Author, id: number | null, link: Omit<Link, 'id'>): Promise<number> {
+    let saved = id ?? 0;
+    await this.change(author, `linked the record field ${link.field}`, async (schema, sql) => {
+      if (id !== null && !schema.links.some((other) => other.id === id)) throw notFound(`Link ${id} of the draft`);
+      if (schema.links.some((other) => other.id !== id && fieldKey(other) === fieldKey(link)))
+        throw refused('field-taken', `The record field ${link.field} is linked for a ${link.kind} already.`);
+      if (id === null) saved = (await sql.one<{ id: number }>(`SELECT nextval('link_ids')::int AS id`))!.id;
+      const links = id === null ? [...schema.links, { ...link, id: saved }] : schema.links.map((other) => (other.id === id ? { ...link, id } : other));
+      refuseBroken(schema, { ...schema, links });
+      return { ...schema, links };
+    });
+    return saved;
+  }
+
+  async removeLink(author: Author, id: number): Promise<void> {
+    await this.change(author, 'removed a link', (schema) => {
+      if (!schema.links.some((link) => link.id === id)) throw notFound(`Link ${id} of the draft`);
+      return { ...schema, links: schema.links.filter((link) => link.id !== id) };
+    });
+  }
+
   async saveStrangers(author: Author, strangers: Schema['strangers']): Promise<void> {
     await this.change(author, 'changed what names outside the schema may do', (schema) => ({ ...schema, strangers }));
   }
@@ -296,6 +360,8 @@ export class Editions {
       readonly checks?: readonly Omit<Check, 'id'>[];
       readonly forms?: readonly FormDocument[];
       readonly strangers?: Schema['strangers'];
+      readonly bindings?: readonly BindingDocument[];
+      readonly links?: readonly LinkDocument[];
     },
   ): Promise<void> {
     await this.change(author, what, async (schema, sql) => {
@@ -327,14 +393,26 @@ export class Editions {
         const old = schema.forms.find((candidate) => candidate.name === document.name);
         return { ...readFormDocument(document, all).form, id: old?.id ?? formIds.shift()!.id };
       });
-      return { properties: all, checks: checks ?? schema.checks, forms: forms ?? schema.forms, strangers: wanted.strangers ?? schema.strangers };
+      const mapping = readMappingDocument(all, { bindings: wanted.bindings ?? [], links: wanted.links ?? [] });
+      return {
+        properties: all,
+        checks: checks ?? schema.checks,
+        forms: forms ?? schema.forms,
+        strangers: wanted.strangers ?? schema.strangers,
+        bindings: wanted.bindings ? await numbered(sql, 'binding_ids', schema.bindings, mapping.bindings, cellKey) : schema.bindings,
+        links: wanted.links ? await numbered(sql, 'link_ids', schema.links, mapping.links, fieldKey) : schema.links,
+      };
     });
   }
 
   /** Makes an earlier edition the draft, to be brought into force again. */
   async goBack(author: Author, number: number): Promise<void> {
     const schema = await this.schemaOf(number);
-    await this.replace(author, `went back to edition ${number}`, { ...schema, forms: schema.forms.map((form) => formDocument(form, schema.properties)) });
+    await this.replace(author, `went back to edition ${number}`, {
+      ...schema,
+      forms: schema.forms.map((form) => formDocument(form, schema.properties)),
+      ...mappingDocument(schema.properties, schema.bindings, schema.links),
+    });
   }
 
   /** Discards the draft. The last one that was discarded can be taken back as long as nobody has begun another. */
@@ -404,6 +482,70 @@ export class Editions {
   }
 }
 
+/** What tells bindings apart: a cell of a family of blocks. */
+const cellKey = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => JSON.stringify([block === null ? null : familyOf(block), cell]);
+const fieldKey = ({ field, kind }: Pick<Link, 'field' | 'kind'>): string => JSON.stringify([field, kind]);
+
+/**
+ * Which cell is the home of a value is a matter of the cell: it is bound to the property, and leads. Documents and programs that say it at the
+ * property, as earlier versions did, are taken so: for every block that has the cell, where nothing is bound to it yet.
+ */
+async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
+  const told = schema.properties.flatMap(({ id, homes: { drawing } }) => (drawing?.place === 'cell' ? [{ property: id, cell: drawing.name }] : []));
+  if (told.length === 0) return schema;
+  const wanted = told.map(({ property, cell }): Omit<Binding, 'id'> => ({
+    block: null,
+    cell,
+    leads: true,
+    shows: [{ property, from: 'sheet', form: PLAIN_CELL }],
+  }));
+  const taken = new Set(schema.bindings.map(cellKey));
+  const fresh = await numbered(
+    sql,
+    'binding_ids',
+    schema.bindings,
+    wanted.filter((binding) => !taken.has(cellKey(binding))),
+    cellKey,
+  );
+  return {
+    ...schema,
+    properties: schema.properties.map((property) => {
+      if (property.homes.drawing?.place !== 'cell') return property;
+      const { drawing: _, ...homes } = property.homes;
+      void _;
+      return { ...property, homes };
+    }),
+    bindings: [...schema.bindings, ...fresh],
+  };
+}
+
+/** Definitions with numbers: the one that they have where they were defined before, else a fresh one. */
+async function numbered<T extends object>(
+  sql: Sql,
+  sequence: 'binding_ids' | 'link_ids',
+  known: readonly (T & { readonly id: number })[],
+  wanted: readonly T[],
+  keyOf: (entry: T) => string,
+): Promise<(T & { readonly id: number })[]> {
+  const ids = new Map(known.map((entry) => [keyOf(entry), entry.id]));
+  const fresh = await sql.all<{ id: number }>(`SELECT nextval('${sequence}')::int AS id FROM generate_series(1, $1::int)`, [
+    wanted.filter((entry) => !ids.has(keyOf(entry))).length,
+  ]);
+  return wanted.map((entry) => ({ ...entry, id: ids.get(keyOf(entry)) ?? fresh.shift()!.id })).sort((a, b) => a.id - b.id);
+}
+
+/** Bindings and links that cannot work are not stored; what was wrong before may be mended one by one. */
+function refuseBroken(before: Schema, after: Schema): void {
+  const known = new Set(checkMapping(before.properties, before.bindings, before.links).map((problem) => problem.message));
+  const fresh = checkMapping(after.properties, after.bindings, after.links).filter((problem) => problem.severity === 'error' && !known.has(problem.message));
+  if (fresh.length)
+    throw invalid(
+      'bad-mapping',
+      fresh[0]!.message,
+      fresh.map(({ of, id, code, message }) => ({ field: `${of} ${id}`, code, message })),
+    );
+}
+
 /** Written names must be unique while a draft is worked on; all other faults may wait. */
 function refuseTaken(properties: readonly Property[]): void {
   const seen = new Map<string, Property>();
@@ -467,6 +609,8 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
         subject: form.name,
         message: `${form.name}: ${message}`,
       });
+  for (const { of, id, severity, code, message } of checkMapping(schema.properties, schema.bindings, schema.links))
+    found.push({ severity, property: null, check: null, [of]: id, code, field: of, subject: message, message });
   for (const { property, kind } of notAsked(schema.forms, schema.properties, KINDS))
     found.push({
       severity: 'warning',
@@ -482,7 +626,13 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
 
 /** Writes what is in force where every query looks for it. */
 async function enact(sql: Sql, schema: Schema): Promise<void> {
-  const list = schema.properties.map((property, position) => ({ id: property.id, retired: property.retired, position, definition: draftOf(property) }));
+  // Cells that lead are the homes of their properties for everybody who asks where a value is.
+  const list = withHomes(schema.properties, schema.bindings).map((property, position) => ({
+    id: property.id,
+    retired: property.retired,
+    position,
+    definition: draftOf(property),
+  }));
   await sql.run(
     `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)
      ON CONFLICT (id) DO UPDATE SET retired = excluded.retired, position = excluded.position, definition = excluded.definition`,

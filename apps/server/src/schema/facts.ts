@@ -12,6 +12,7 @@ import {
   PreparedSchema,
   SheetFacts,
   WIDE_LEVELS,
+  homeCells,
   isWide,
   slotKey,
   slotsOf,
@@ -72,6 +73,7 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
     for (const property of schema.properties) {
       if (property.retired || judged?.has(property.id) === false) continue;
       for (const { slot } of slotsOf(property)) names.add(slot.name);
+      for (const cell of homeCells(schema.bindings, property.id)) names.add(cell);
       for (const spelling of property.knownSpellings) names.add(spelling);
       model ||= property.feed === 'inherited' && property.inheritFrom === 'model';
       geometry ||= property.feed === 'model';
@@ -93,7 +95,8 @@ export interface LoadedFacts extends FileFacts {
 /** Loads files with all that their values depend on: a handful of statements for any number of them. Pending lines count as if they were applied. */
 export async function loadFacts(sql: Sql, ids: readonly number[], around: Surroundings, pending: readonly Line[] = []): Promise<Map<number, LoadedFacts>> {
   const files = await fileRows(sql, ids);
-  const models = around.model ? await fileRows(sql, [...new Set(files.flatMap((file) => file.model ?? []))]) : [];
+  const fed = around.model && around.inner.includes('sheet') ? await sheetModels(sql, files) : NO_SHEET_MODELS;
+  const models = around.model ? await fileRows(sql, [...new Set([...files.flatMap((file) => file.model ?? []), ...fed.values()])]) : [];
   const occurrences = around.inner.includes('occurrence');
   const assemblies = around.parts || occurrences ? files.filter((file) => file.kind === 'assembly').map((file) => file.id) : [];
   const structures = assemblies.length
@@ -169,6 +172,12 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     const part = all.get(partOf.get(`${assembly}/${childOf.get(`${assembly}/${key}`)}`) ?? 0);
     return part ? bare(part) : null;
   };
+  /** The model that feeds a sheet, where somebody has settled one for it. */
+  const modelOf = (file: FileRow, holder: InsideHolder): Pick<HolderFacts, 'model'> => {
+    const id = holder.level === 'sheet' ? fed.get(`${file.id}/${holder.key}`) : undefined;
+    const model = id === undefined ? undefined : all.get(id);
+    return model ? { model: bare(model) } : {};
+  };
   const rowsOf = new Map(
     structures.map(({ id, structure }) => [
       id,
@@ -193,6 +202,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
             held: holder.held,
             standing: standingInside.get(holder.held) ?? holder.held,
             part: occurrences ? partBehind(file.id, holder.key) : null,
+            ...modelOf(file, holder),
             sheet: sheets.get(file.id)?.find((entry) => entry.holders.includes(holder.key))?.sheet ?? null,
           })),
           model: model ? bare(model) : null,
@@ -229,6 +239,20 @@ const fileRows = (sql: Sql, ids: readonly number[]): Promise<FileRow[]> =>
          FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = ANY($1::int[]) AND NOT f.removed`,
         [ids],
       );
+
+const NO_SHEET_MODELS = new Map<string, number>();
+
+/** Models that were settled for single sheets, by file and holder (`file/key`). */
+async function sheetModels(sql: Sql, files: readonly FileRow[]): Promise<Map<string, number>> {
+  const drawings = files.filter((file) => file.kind === 'drawing').map((file) => file.id);
+  if (drawings.length === 0) return NO_SHEET_MODELS;
+  const found = await sql.all<{ file: number; holder: string; model: number }>(
+    `SELECT b.file_id AS file, b.holder, m.model_file_id AS model FROM sheet_models m JOIN placed_blocks b ON b.file_id = m.file_id AND b.layout = m.layout
+     WHERE m.file_id = ANY($1::int[])`,
+    [drawings],
+  );
+  return new Map(found.map(({ file, holder, model }) => [`${file}/${holder}`, model]));
+}
 
 const NO_HOLDERS = new Map<number, InsideHolder[]>();
 const NO_SHEETS = new Map<number, { readonly sheet: SheetFacts; readonly holders: readonly string[] }[]>();

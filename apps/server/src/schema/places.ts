@@ -4,14 +4,11 @@ import { Sql } from '../platform/db';
 /** Texts in outlines that are offered. */
 const MOST_TEXTS = 1000;
 
-/** What files have that values can be kept in or taken from: fields by kind, title block cells, layers with outlines and the texts in them. */
+/** What files have that values can be kept in or taken from: fields by kind, layers with outlines and the texts in them. */
 export async function schemaPlaces(sql: Sql): Promise<SchemaPlaces> {
-  const [fields, cells, layers, texts] = await Promise.all([
+  const [fields, layers, texts] = await Promise.all([
     sql.all<SchemaPlaces['fields'][number]>(
       `SELECT v.kind, v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'field' GROUP BY v.kind, v.name ORDER BY v.kind, v.name`,
-    ),
-    sql.all<SchemaPlaces['cells'][number]>(
-      `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'cell' GROUP BY v.name ORDER BY count(DISTINCT v.file_id) DESC, v.name`,
     ),
     sql.all<{ name: string }>(
       `SELECT o->>'layer' AS name FROM files f, jsonb_array_elements(f.reading->'sheets') s, jsonb_array_elements(s->'outlines') o
@@ -22,5 +19,5 @@ export async function schemaPlaces(sql: Sql): Promise<SchemaPlaces> {
        WHERE f.kind = 'drawing' AND NOT f.removed GROUP BY 1 ORDER BY count(DISTINCT f.id) DESC, 1 LIMIT ${MOST_TEXTS}`,
     ),
   ]);
-  return { fields, cells, layers: layers.map((row) => row.name), texts: texts.map((row) => row.name) };
+  return { fields, layers: layers.map((row) => row.name), texts: texts.map((row) => row.name) };
 }

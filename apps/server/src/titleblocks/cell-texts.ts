@@ -1,120 +1,65 @@
 import { Line } from '@rule/core/changes';
-import { InsertReading } from '@rule/core/files';
-import { Match } from '@rule/core/identity';
-import { Property, slotOf } from '@rule/core/schema';
-import { Binding, BoundCell, cellLines, cellText } from '@rule/core/titleblocks';
-import { HeldValue, StandIns, compileStandIns } from '@rule/core/values';
+import { CellPiece, PreparedSchema, isWide } from '@rule/core/schema';
+import { cellLines } from '@rule/core/titleblocks';
 import { Follows } from '../changes/tray';
 import { Sql } from '../platform/db';
-import { readSettings } from '../platform/settings';
-import { Properties } from '../schema/properties';
-import { valuesFor, valuesOfSheets } from '../values/held';
+import { slotsByName } from '../schema/derive';
+import { preparedInForce } from '../schema/prepared';
+import { CellWorks, PLACED, PlacedBlock } from '../values/cells';
 
-/** A drawing as far as its title blocks are concerned. */
-export interface Drawing {
-  readonly id: number;
-  readonly path: string;
-  readonly model: number | null;
-  readonly match: Match | null;
-  /** Hashes of its blocks. */
-  readonly blocks: readonly string[];
-  readonly inserts: readonly InsertReading[];
-  /** Cell texts by holder and tag. */
-  readonly texts: Readonly<Record<string, Readonly<Record<string, string>>>>;
-}
-
-/** All drawings that could be read; conditions follow. */
-export const DRAWINGS = `SELECT f.id, f.path, f.model_file_id AS model, f.model_match AS match, f.blocks, f.reading->'inserts' AS inserts,
-    coalesce((SELECT jsonb_object_agg(h.holder, h.cells) FROM (SELECT v.holder, jsonb_object_agg(v.name, v.text) AS cells FROM held_values v WHERE v.file_id = f.id AND v.place = 'cell' GROUP BY v.holder) h), '{}') AS texts
-  FROM files f WHERE f.kind = 'drawing' AND NOT f.removed AND f.reading IS NOT NULL`;
-
-/** What the bound cells of drawings would show, and what follows for them when values change. */
+/** What follows in title blocks when values change. */
 export class CellTexts implements Follows {
-  constructor(private readonly properties: Properties) {}
+  constructor(private readonly clock: () => Date) {}
 
-  bindings(sql: Sql): Promise<Binding[]> {
-    return sql.kept('bindings', (own) => own.all<Binding>('SELECT block, tag, property_id AS "propertyId", source, format FROM bindings ORDER BY block, tag'));
-  }
-
-  /** The cell lines that follow from lines that change properties: in the drawing itself and in drawings that show the model. */
+  /** The cell lines that follow from lines that change values: in the drawing itself, in drawings that show the model, and in those below a wider holder. */
   async following(sql: Sql, lines: readonly Line[]): Promise<Line[]> {
-    const changed = lines.filter((line) => line.address.place === 'property');
-    if (changed.length === 0) return [];
-    const bindings = await this.bindings(sql);
-    const active = await this.properties.active(sql);
-    const names = new Set(changed.map((line) => line.address.name));
-    const concerned = bindings.filter((binding) => {
-      const property = active.get(binding.propertyId);
-      return property !== undefined && names.has(slotOf(property).name);
-    });
-    if (concerned.length === 0) return [];
-    const files = [...new Set(changed.map((line) => line.address.file))];
-    const drawings = await sql.all<Drawing>(`${DRAWINGS} AND (f.id = ANY($1::int[]) OR f.model_file_id = ANY($1::int[])) ORDER BY f.path`, [files]);
-    const touched = new Set(changed.map((line) => JSON.stringify([line.address.file, line.address.name])));
-    const bound = await this.bound(sql, drawings, concerned, changed, (drawing, binding) => {
-      const source = binding.source === 'drawing' ? drawing.id : drawing.model;
-      return touched.has(JSON.stringify([source, slotOf(active.get(binding.propertyId)!).name]));
-    });
-    return cellLines(bound, 'follows from the property', true);
+    if (lines.length === 0) return [];
+    const prepared = await preparedInForce(sql, this.clock());
+    const works = new CellWorks(prepared);
+    if (works.bindings.length === 0) return [];
+    const changed = this.changed(prepared, lines);
+    if (
+      ![...changed.values()].some((properties) =>
+        works.bindings.some(({ shows }) => shows.some((piece) => 'property' in piece && properties.has(piece.property))),
+      )
+    )
+      return [];
+    const files = [...changed.keys()].filter((file) => file > 0);
+    const wide = [...changed.keys()].filter((file) => file < 0).map((file) => -file);
+    const company = wide.length
+      ? await sql.one<{ id: number }>(`SELECT id FROM wide_holders WHERE level = 'company' AND id = ANY($1::int[])`, [wide])
+      : undefined;
+    const placed = await sql.all<PlacedBlock>(
+      `${PLACED} WHERE f.lock_reason IS NULL AND (b.file_id = ANY($1::int[]) OR f.model_file_id = ANY($1::int[]) OR sm.model_file_id = ANY($1::int[])
+         OR f.project_id = ANY($2::int[]) OR f.set_id = ANY($2::int[]) OR $3) ORDER BY f.path, b.holder`,
+      [files, wide, company !== undefined],
+    );
+    const shows = (block: PlacedBlock, piece: CellPiece): boolean => {
+      if (!('property' in piece)) return false;
+      const from = isWide(piece.from)
+        ? -({ 'drawing set': block.set, project: block.project, company: company?.id ?? null }[piece.from] ?? 0)
+        : piece.from === 'model'
+          ? block.model
+          : block.file;
+      return from !== null && changed.get(from)?.has(piece.property) === true;
+    };
+    // What leads is changed itself, and does not follow.
+    const cells = await works.cells(sql, placed, lines, (block, { binding }) => !binding.leads && binding.shows.some((piece) => shows(block, piece)));
+    return cellLines(cells, ['stale'], 'follows from the value', true);
   }
 
-  /** What the bound cells of drawings hold and would show. */
-  async bound(
-    sql: Sql,
-    drawings: readonly Drawing[],
-    bindings: readonly Binding[],
-    lines: readonly Line[],
-    wanted: (drawing: Drawing, binding: Binding) => boolean = () => true,
-  ): Promise<BoundCell[]> {
-    const active = await this.properties.active(sql);
-    const settings = await readSettings(sql);
-    const standIns: StandIns = compileStandIns(settings.standIns);
-    const used = new Map<number, Property>(
-      bindings.flatMap(({ propertyId }) => (active.has(propertyId) ? [[propertyId, active.get(propertyId)!] as const] : [])),
-    );
-    const files = [...new Set(drawings.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
-    const held = await valuesFor(sql, files, used.values());
-    const sheets = await valuesOfSheets(
-      sql,
-      drawings.map((drawing) => drawing.id),
-      [...used.values()].filter((property) => property.level === 'sheet'),
-    );
-    const pending = new Map(
-      lines
-        .filter((line) => line.address.place === 'property' || line.address.place === 'cell')
-        .map((line) => [JSON.stringify([line.address.file, line.address.holder, line.address.place, line.address.name]), line.proposed]),
-    );
-    const valueOf = (file: number, holder: string, property: Property): HeldValue | null => {
-      // A value of a sheet is held by the block that stands on it.
-      const own = property.level === 'sheet' ? holder : '';
-      const slot = slotOf(property, property.level === 'sheet' ? 'drawing' : undefined);
-      const key = JSON.stringify([file, own, slot.place, slot.name]);
-      return pending.has(key) ? pending.get(key)! : ((own ? sheets.get(`${file}/${own}`) : held.get(file))?.[property.id] ?? null);
-    };
-    return drawings.flatMap((drawing) =>
-      drawing.inserts.flatMap((insert) =>
-        bindings
-          .filter((binding) => binding.block === insert.block && used.has(binding.propertyId) && wanted(drawing, binding))
-          .map((binding): BoundCell => {
-            const property = used.get(binding.propertyId)!;
-            const source = binding.source === 'drawing' ? drawing.id : drawing.model;
-            return {
-              drawing: drawing.id,
-              holder: insert.holder,
-              tag: binding.tag,
-              stored: drawing.texts[insert.holder]?.[binding.tag] ?? null,
-              shown:
-                source === null
-                  ? { state: 'no-model', placeholder: property.placeholder, why: noModel(drawing.match) }
-                  : cellText(valueOf(source, insert.holder, property), property, binding.format, standIns),
-            };
-          }),
-      ),
-    );
+  /** The properties whose values differ with some lines, by file: those that are written, and those that are worked out from them on the spot. */
+  private changed(prepared: PreparedSchema, lines: readonly Line[]): Map<number, Set<number>> {
+    const bySlot = slotsByName(prepared);
+    const changed = new Map<number, Set<number>>();
+    for (const { address } of lines) {
+      const properties = bySlot.get(`${address.place}/${address.name}`);
+      if (!properties) continue;
+      const own = changed.get(address.file) ?? new Set<number>();
+      for (const property of properties) own.add(property);
+      changed.set(address.file, own);
+    }
+    for (const own of changed.values()) for (const id of own) for (const [user, looked] of prepared.looksAt) if (looked.has(id)) own.add(user);
+    return changed;
   }
 }
-
-const noModel = (match: Match | null): string =>
-  match?.state === 'ambiguous'
-    ? `${match.candidates.length} files could be the model that this drawing shows`
-    : 'the model that this drawing shows is not in the library';

@@ -1,147 +1,258 @@
-import { BindingRequest, BlockRow, BlockView, Learned } from '@rule/contract';
+import { BlockCell, BlockRow, BlockView, CellTray, CellTrayAnswer, Learned, SheetModel, SheetPage, SheetRow, SheetsQuery } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { BlockReading } from '@rule/core/files';
-import { Property } from '@rule/core/schema';
-import { CellLearner, CellObservation, cellLines, isStale } from '@rule/core/titleblocks';
+import { Property, bindingOf, usesOf } from '@rule/core/schema';
+import { BoundCell, CellLearner, CellObservation, CellState, cellLines } from '@rule/core/titleblocks';
 import { compileStandIns } from '@rule/core/values';
 import { BLOCKS_OF_F, cellsOfBlocks } from '../library/blocks';
 import { Libraries } from '../library/library';
-import { CellTexts, DRAWINGS, Drawing } from './cell-texts';
-import { Judgements } from '../values/judgements';
 import { Db } from '../platform/db';
-import { notFound } from '../platform/problem';
-import { Properties } from '../schema/properties';
+import { invalid, notFound } from '../platform/problem';
 import { readSettings } from '../platform/settings';
+import { Editions } from '../schema/editions';
+import { preparedInForce } from '../schema/prepared';
+import { Properties } from '../schema/properties';
+import { CellWorks, PLACED, PlacedBlock } from '../values/cells';
 import { valuesFor } from '../values/held';
+import { Judgements } from '../values/judgements';
 
 /** Exceptions of one learned binding that are listed. */
 const MOST_EXCEPTIONS = 100;
+/** Cells that one request puts in the tray. */
+const MOST_CELLS = 300_000;
+/** Drawings left out that an answer names. */
+const MOST_LEFT = 500;
+
+/** States of cells as one JSON object, counted. */
+const COUNTED = `coalesce(jsonb_object_agg(n.state, n.cells) FILTER (WHERE n.state IS NOT NULL), '{}')`;
 
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
+    private readonly editions: Editions,
     private readonly libraries: Libraries,
     private readonly judgements: Pick<Judgements, 'settle'>,
-    private readonly texts: CellTexts,
+    private readonly clock: () => Date,
   ) {}
 
-  async bind({ block, tag, property, source, format }: BindingRequest): Promise<void> {
-    const known = (await this.list()).find((row) => row.name === block)?.cells.some((cell) => cell.tag === tag);
-    if (!known) throw notFound(`The cell ${tag} of ${block}`);
-    if (property === null) await this.db.run('DELETE FROM bindings WHERE block = $1 AND tag = $2', [block, tag]);
-    else {
-      await this.properties.get(this.db, property);
-      await this.db.run(
-        'INSERT INTO bindings VALUES ($1, $2, $3, $4, $5) ON CONFLICT (block, tag) DO UPDATE SET property_id = excluded.property_id, source = excluded.source, format = excluded.format',
-        [block, tag, property, source, format],
-      );
-    }
-  }
-
-  /** All blocks with attribute definitions, with the drawings that place them. */
+  /** All families of title blocks, with how their cells stand: kept states are counted, no drawing is looked at. */
   async list(): Promise<BlockRow[]> {
     await this.judgements.settle();
-    const [drawings, bindings] = await Promise.all([this.db.all<Drawing>(`${DRAWINGS} ORDER BY f.path`), this.texts.bindings(this.db)]);
-    const bound = await this.texts.bound(this.db, drawings, bindings, []);
-    const stale = new Map<string, number>();
-    for (const cell of bound.filter(isStale)) {
-      const place = `${cell.drawing} ${cell.holder}`;
-      stale.set(place, (stale.get(place) ?? 0) + 1);
-    }
-    const blocks = new Map<string, { cells: Map<string, string>; drawings: BlockRow['drawings'][number][] }>();
+    const [families, counts, { schema }, draft] = await Promise.all([
+      this.db.all<{ family: string; name: string; drawings: number; sheets: number; hashes: string[] }>(
+        `SELECT p.family, p.drawings, p.sheets, p.name,
+           ARRAY(SELECT DISTINCT d.hash FROM block_definitions d WHERE lower(trim(d.definition->>'name')) = ANY(p.names)) AS hashes
+         FROM (SELECT b.family, mode() WITHIN GROUP (ORDER BY b.block) AS name, array_agg(DISTINCT lower(trim(b.block))) AS names,
+                 count(DISTINCT b.file_id)::int AS drawings, count(DISTINCT (b.file_id, b.layout))::int AS sheets
+               FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed GROUP BY b.family) p ORDER BY p.drawings DESC, p.family`,
+      ),
+      this.db.all<{ family: string; tag: string; state: CellState; cells: number }>(
+        'SELECT family, tag, state, count(*)::int AS cells FROM cell_states GROUP BY family, tag, state',
+      ),
+      this.editions.inForce(this.db),
+      this.editions.draftSchema(),
+    ]);
     const known = await cellsOfBlocks(
       this.db,
-      drawings.flatMap((drawing) => drawing.blocks),
+      families.flatMap((family) => family.hashes),
     );
-    for (const drawing of drawings)
-      for (const block of drawing.blocks.flatMap((hash) => known.get(hash) ?? [])) {
-        const inserts = drawing.inserts.filter((insert) => insert.block === block.name);
-        if (inserts.length === 0) continue;
-        const entry = blocks.get(block.name) ?? { cells: new Map<string, string>(), drawings: [] };
-        for (const cell of block.cells) if (!entry.cells.has(cell.tag)) entry.cells.set(cell.tag, cell.prompt);
-        entry.drawings.push({
-          file: drawing.id,
-          path: drawing.path,
-          stale: inserts.reduce((sum, insert) => sum + (stale.get(`${drawing.id} ${insert.holder}`) ?? 0), 0),
-        });
-        blocks.set(block.name, entry);
-      }
-    return [...blocks].map(([name, { cells, drawings: placed }]) => ({
-      name,
-      cells: [...cells].map(([tag, prompt]) => ({ tag, prompt, binding: bindings.find((binding) => binding.block === name && binding.tag === tag) ?? null })),
-      drawings: placed,
-    }));
-  }
-
-  /** The cells of a block that show a property, with the number of drawings and of stale texts. */
-  async cellsOf(block: BlockRow, property: number): Promise<{ block: string; tag: string; source: string; drawings: number; stale: number }[]> {
-    const bindings = block.cells.flatMap((cell) => (cell.binding?.propertyId === property ? [cell.binding] : []));
-    if (bindings.length === 0) return [];
-    const drawings = await this.db.all<Drawing>(`${DRAWINGS} AND f.id = ANY($1::int[])`, [block.drawings.map((drawing) => drawing.file)]);
-    const bound = await this.texts.bound(this.db, drawings, bindings, []);
-    return bindings.map(({ tag, source }) => {
-      const cells = bound.filter((cell) => cell.tag === tag);
-      return { block: block.name, tag, source, drawings: cells.length, stale: cells.filter(isStale).length };
+    const states = new Map<string, Partial<Record<CellState, number>>>();
+    for (const { family, tag, state, cells } of counts) {
+      const key = JSON.stringify([family, tag]);
+      states.set(key, { ...states.get(key), [state]: cells });
+    }
+    return families.map(({ family, name, drawings, sheets, hashes }) => {
+      const cells = new Map<string, BlockCell>();
+      for (const block of hashes.flatMap((hash) => known.get(hash) ?? []))
+        for (const { tag, prompt, constant } of block.cells)
+          if (!cells.has(tag))
+            cells.set(tag, {
+              tag,
+              prompt,
+              constant,
+              binding: bindingOf(schema.bindings, family, tag) ?? null,
+              drafted: bindingOf(draft.bindings, family, tag) ?? null,
+              states: states.get(JSON.stringify([family, tag])) ?? {},
+            });
+      return { family, name: name.startsWith('*') ? family : name, drawings, sheets, cells: [...cells.values()] };
     });
   }
 
-  /** The files whose values a drawing's blocks show: its own, and the model's. */
-  async around(file: number): Promise<number[]> {
-    const row = await this.db.one<{ model: number | null }>('SELECT model_file_id AS model FROM files WHERE id = $1', [file]);
-    return row?.model == null ? [file] : [file, row.model];
+  /** The cells that show a property, with how many drawings have them and how many texts are stale. */
+  async cellsOf(property: number): Promise<{ block: string; tag: string; source: string; drawings: number; stale: number }[]> {
+    await this.judgements.settle();
+    const { schema } = await this.editions.inForce(this.db);
+    const bindings = usesOf(property, schema.bindings, []).bindings;
+    const found = await this.db.all<{ binding: number; family: string; tag: string; drawings: number; stale: number }>(
+      `SELECT binding_id AS binding, family, tag, count(DISTINCT file_id)::int AS drawings, count(*) FILTER (WHERE state = 'stale')::int AS stale
+       FROM cell_states WHERE binding_id = ANY($1::int[]) GROUP BY binding_id, family, tag ORDER BY family, tag`,
+      [bindings.map((binding) => binding.id)],
+    );
+    return found.map(({ binding, family, tag, drawings, stale }) => {
+      const { block, shows } = bindings.find((candidate) => candidate.id === binding)!;
+      const piece = shows.find((candidate) => 'property' in candidate && candidate.property === property);
+      return { block: block ?? family, tag, source: piece && 'from' in piece ? piece.from : 'drawing', drawings, stale };
+    });
   }
 
-  /** One drawing's block for its picture. Values pending in `lines` are shown as if they were applied. */
-  async view(file: number, blockName: string, lines: readonly Line[]): Promise<BlockView> {
-    const row = await this.libraries.file(file);
-    await this.judgements.settle(await this.around(file));
-    const [drawing, found] = await Promise.all([
-      this.db.one<Drawing>(`${DRAWINGS} AND f.id = $1`, [file]),
-      this.db.one<{ block: BlockReading }>(
-        `SELECT b.block FROM files f, ${BLOCKS_OF_F} b WHERE f.id = $1 AND b.block->>'name' = $2 ORDER BY b.position LIMIT 1`,
-        [file, blockName],
+  /** A page of the sheets with a title block of a family, with the states of their cells. */
+  async sheets({ block, cell, state, offset, limit }: SheetsQuery): Promise<SheetPage> {
+    await this.judgements.settle();
+    const among = `FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed
+      WHERE b.family = $1 AND (($2::text IS NULL AND $3::text IS NULL) OR EXISTS (SELECT 1 FROM cell_states c
+        WHERE c.file_id = b.file_id AND c.holder = b.holder AND ($2::text IS NULL OR c.tag = $2) AND ($3::text IS NULL OR c.state = $3)))`;
+    const bind = [block, cell ?? null, state ?? null];
+    const [total, rows] = await Promise.all([
+      this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${among}`, bind),
+      this.db.all<SheetRow>(
+        `WITH page AS (SELECT b.file_id, b.holder, b.layout, f.path, f.lock_reason ${among} ORDER BY f.path, b.holder LIMIT $4 OFFSET $5)
+         SELECT p.file_id AS file, p.path, p.lock_reason AS lock, p.layout, p.holder,
+           (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model') AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
+           (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model')) AS sheets,
+           (SELECT ${COUNTED} FROM (SELECT c.state, count(*)::int AS cells FROM cell_states c WHERE c.file_id = p.file_id AND c.holder = p.holder GROUP BY c.state) n) AS states
+         FROM page p LEFT JOIN sheets s ON s.file_id = p.file_id AND s.layout = p.layout ORDER BY p.path, p.holder`,
+        [...bind, limit, offset],
       ),
     ]);
-    const block = found?.block;
-    const insert = drawing?.inserts.find((candidate) => candidate.block === blockName);
-    if (!drawing || !block || !insert) throw notFound(`The block ${blockName} in ${row.path}`);
-    const bound = await this.texts.bound(this.db, [drawing], await this.texts.bindings(this.db), lines);
-    const match = drawing.match ?? { state: 'unmatched' };
-    const paths = await this.libraries.paths(this.db, match.state === 'matched' ? [match.file] : []);
+    return { total: total!.n, rows };
+  }
+
+  /** The files whose values a drawing's blocks show: its own, and those of the models that feed its sheets. */
+  async around(file: number): Promise<number[]> {
+    const found = await this.db.all<{ model: number }>(
+      `SELECT model_file_id AS model FROM files WHERE id = $1 AND model_file_id IS NOT NULL UNION SELECT model_file_id FROM sheet_models WHERE file_id = $1`,
+      [file],
+    );
+    return [file, ...found.map((row) => row.model)];
+  }
+
+  /** One sheet's title block for its picture. Values pending in `lines` are shown as if they were applied. */
+  async view(file: number, holder: string, lines: readonly Line[]): Promise<BlockView> {
+    const row = await this.libraries.file(file);
+    const [placed] = await this.db.all<PlacedBlock>(`${PLACED} WHERE b.file_id = $1 AND b.holder = $2`, [file, holder]);
+    if (!placed) throw notFound(`The title block ${holder} in ${row.path}`);
+    const found = await this.db.one<{ block: BlockReading }>(
+      `SELECT b.block FROM files f, ${BLOCKS_OF_F} b WHERE f.id = $1 AND lower(b.block->>'name') = lower($2) ORDER BY b.position LIMIT 1`,
+      [file, placed.block],
+    );
+    if (!found) throw notFound(`The block ${placed.block} in ${row.path}`);
+    const works = new CellWorks(await preparedInForce(this.db, this.clock()));
+    const cells = await works.cells(this.db, [placed], lines);
+    const match = placed.match ?? { state: 'unmatched' as const };
+    const paths = await this.libraries.paths(this.db, placed.model === null ? [] : [placed.model]);
     return {
       file: row,
-      block,
-      holder: insert.holder,
-      model: { match, path: match.state === 'matched' ? (paths[match.file] ?? null) : null },
-      cells: block.cells.map(({ tag }) => ({
+      block: found.block,
+      family: placed.family,
+      holder,
+      layout: placed.layout,
+      number: placed.number,
+      sheets: placed.sheets,
+      scale: placed.scale,
+      inside: placed.inside,
+      model: { match, file: placed.model, path: placed.model === null ? null : (paths[placed.model] ?? null), settled: placed.settled },
+      cells: found.block.cells.map(({ tag }) => ({
         tag,
-        stored: drawing.texts[insert.holder]?.[tag] ?? null,
-        bound: bound.find((cell) => cell.holder === insert.holder && cell.tag === tag) ?? null,
+        stored: placed.texts[tag] ?? null,
+        fixed: placed.fixed[tag] ?? null,
+        bound: cells.find((cell) => cell.tag === tag) ?? null,
       })),
     };
   }
 
-  /** The lines that bring the cells of a block up to date in all or some drawings. */
-  async staleLines(blockName: string, only: readonly number[] | null, pending: readonly Line[]): Promise<Line[]> {
+  /** Settles which model feeds a sheet of a drawing, where that is another one than the drawing shows. */
+  async settleSheet(file: number, { layout, model }: SheetModel): Promise<void> {
+    const row = await this.libraries.file(file);
+    if (!(await this.db.one('SELECT 1 FROM sheets WHERE file_id = $1 AND layout = $2', [file, layout]))) throw notFound(`The sheet ${layout} of ${row.path}`);
+    if (model === null) {
+      await this.db.run('DELETE FROM sheet_models WHERE file_id = $1 AND layout = $2', [file, layout]);
+      return;
+    }
+    if ((await this.libraries.file(model)).kind === 'drawing') throw invalid('not-a-model', 'A sheet shows a part or an assembly.');
+    await this.db.run('INSERT INTO sheet_models VALUES ($1, $2, $3) ON CONFLICT (file_id, layout) DO UPDATE SET model_file_id = excluded.model_file_id', [
+      file,
+      layout,
+      model,
+    ]);
+  }
+
+  /**
+   * The lines that put cells of a family in order, of all or some drawings, from the kept states. Drawings that cannot be written are left out
+   * with their reason. A cell that leads is put in order with its value, by what gives that.
+   */
+  async wished({ block, cells, drawings, wishes }: CellTray, pending: readonly Line[]): Promise<{ lines: Line[]; left: CellTrayAnswer['left'] }> {
     await this.judgements.settle();
-    const drawings = (await this.db.all<Drawing>(`${DRAWINGS} AND ($1::int[] IS NULL OR f.id = ANY($1::int[]))`, [only])).map((drawing) => ({
-      ...drawing,
-      inserts: drawing.inserts.filter((insert) => insert.block === blockName),
-    }));
-    return cellLines(await this.texts.bound(this.db, drawings, await this.texts.bindings(this.db), pending), `title block ${blockName}`, false);
+    const found = await this.db.all<{
+      file: number;
+      path: string;
+      lock: string | null;
+      holder: string;
+      tag: string;
+      state: CellState;
+      stored: string | null;
+      shown: string | null;
+    }>(
+      `SELECT c.file_id AS file, f.path, f.lock_reason AS lock, c.holder, c.tag, c.state, c.stored, c.shown FROM cell_states c JOIN files f ON f.id = c.file_id AND NOT f.removed
+       WHERE c.family = $1 AND c.state = ANY($2::text[]) AND (c.state <> 'lacking' OR c.shown IS NOT NULL)
+         AND ($3::text[] IS NULL OR c.tag = ANY($3::text[])) AND ($4::int[] IS NULL OR c.file_id = ANY($4::int[])) ORDER BY f.path, c.holder, c.tag LIMIT ${MOST_CELLS}`,
+      [block, wishes, cells, drawings],
+    );
+    const left = new Map<number, CellTrayAnswer['left'][number]>();
+    for (const { file, path, lock } of found)
+      if (lock !== null) left.set(file, { file, path, reason: `The file ${lock}.`, cells: (left.get(file)?.cells ?? 0) + 1 });
+    const anew = await this.pendingCells(block, pending);
+    const free = found.filter((cell) => cell.lock === null && !anew.has(`${cell.file}/${cell.holder}`));
+    const also = [...anew.values()].flat().filter((cell) => (!cells || cells.includes(cell.tag)) && (!drawings || drawings.includes(cell.drawing)));
+    const lines = cellLines(
+      [
+        ...also,
+        ...free.map(({ file, holder, tag, stored, shown, state }) => ({
+          drawing: file,
+          holder,
+          tag,
+          stored,
+          state,
+          shown: shown === null ? { state: 'blank' as const, placeholder: '', why: '' } : { state: 'value' as const, text: shown },
+        })),
+      ],
+      wishes,
+      `title block ${block}`,
+      false,
+    );
+    return { lines, left: [...left.values()].slice(0, MOST_LEFT) };
+  }
+
+  /** Cells of blocks that show a value which waits in a tray, as they would be with it: by file and holder (`file/holder`). */
+  private async pendingCells(block: string, pending: readonly Line[]): Promise<Map<string, BoundCell[]>> {
+    const byBlock = new Map<string, BoundCell[]>();
+    if (pending.length === 0) return byBlock;
+    const files = [...new Set(pending.map((line) => line.address.file))];
+    const placed = await this.db.all<PlacedBlock>(
+      `${PLACED} WHERE b.family = $1 AND f.lock_reason IS NULL AND (b.file_id = ANY($2::int[]) OR m.id = ANY($2::int[]) OR -f.project_id = ANY($2::int[]) OR -f.set_id = ANY($2::int[])
+         OR EXISTS (SELECT 1 FROM wide_holders w WHERE w.level = 'company' AND -w.id = ANY($2::int[])))`,
+      [block, files],
+    );
+    const works = new CellWorks(await preparedInForce(this.db, this.clock()));
+    for (const cell of await works.cells(this.db, placed, pending)) {
+      const key = `${cell.drawing}/${cell.holder}`;
+      byBlock.set(key, [...(byBlock.get(key) ?? []), cell]);
+    }
+    return byBlock;
   }
 
   /** What every cell shows, as the drawings themselves tell, with those that do not. Drawings are read some hundred at a time, twice. */
   async learned(): Promise<Learned['cells']> {
-    const active = [...(await this.properties.active(this.db)).values()];
+    await this.judgements.settle();
+    const active = [...(await this.properties.ofFiles(this.db)).values()];
     const learner = new CellLearner(active, compileStandIns((await readSettings(this.db)).standIns));
     for await (const cells of this.observations(active)) for (const { cell } of cells) learner.observe(cell);
-    const inForce = await this.texts.bindings(this.db);
-    const learned = learner.learned(inForce).map((binding) => ({
+    const [{ schema: inForce }, draft] = [await this.editions.inForce(this.db), await this.editions.draftSchema()];
+    const learned = learner.learned(inForce.bindings).map((binding) => ({
       ...binding,
-      bound: inForce.find((other) => other.block === binding.block && other.tag === binding.tag) ?? null,
+      bound: bindingOf(inForce.bindings, binding.block, binding.tag) ?? null,
+      drafted: bindingOf(draft.bindings, binding.block, binding.tag) ?? null,
       exceptionCount: 0,
       exceptions: [] as Learned['cells'][number]['exceptions'][number][],
     }));
@@ -159,20 +270,21 @@ export class TitleBlocks {
 
   private async *observations(properties: readonly Property[]): AsyncGenerator<{ cell: CellObservation; path: string }[]> {
     for (let after = 0; ;) {
-      const page = await this.db.all<Drawing>(`${DRAWINGS} AND f.id > $1 ORDER BY f.id LIMIT 500`, [after]);
+      const page = await this.db.all<PlacedBlock>(
+        `${PLACED} WHERE b.file_id = ANY(ARRAY(SELECT DISTINCT p.file_id FROM placed_blocks p WHERE p.file_id > $1 ORDER BY p.file_id LIMIT 500)) ORDER BY b.file_id, b.holder`,
+        [after],
+      );
       if (page.length === 0) return;
-      const files = [...new Set(page.flatMap((drawing) => [drawing.id, ...(drawing.model === null ? [] : [drawing.model])]))];
+      const files = [...new Set(page.flatMap(({ file, model }) => (model === null ? [file] : [file, model])))];
       const held = await valuesFor(this.db, files, properties);
       const of = (file: number | null) => (file === null ? null : (held.get(file) ?? {}));
-      yield page.flatMap((drawing) =>
-        drawing.inserts.flatMap((insert) =>
-          Object.entries(drawing.texts[insert.holder] ?? {}).map(([tag, text]) => ({
-            path: drawing.path,
-            cell: { drawing: drawing.id, holder: insert.holder, block: insert.block, tag, text, values: { drawing: of(drawing.id), model: of(drawing.model) } },
-          })),
-        ),
+      yield page.flatMap(({ file, path, holder, family, model, texts }) =>
+        Object.entries(texts).map(([tag, text]) => ({
+          path,
+          cell: { drawing: file, holder, block: family, tag, text, values: { drawing: of(file), model: of(model) } },
+        })),
       );
-      after = page.at(-1)!.id;
+      after = page.at(-1)!.file;
     }
   }
 }

@@ -1,8 +1,9 @@
 import { Address } from '@rule/core/changes';
-import { InnerLevel, Kind, Property, slotsOf } from '@rule/core/schema';
+import { EMPTY_SCHEMA, InnerLevel, Kind, Property, familyOf, homeCell, homeCells, slotsOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { HELD } from '../library/readings';
 import { Sql, asRecordset } from '../platform/db';
+import { inForceOf } from '../schema/editions';
 
 /** A slot of a property; with a kind where it is for files of that kind alone. */
 export interface SlotRow {
@@ -67,18 +68,6 @@ export async function valuesFor(sql: Sql, files: readonly number[], properties: 
   return held;
 }
 
-/** The same of the sheets of drawings: by file and holder (`file/key`), by property number. */
-export async function valuesOfSheets(sql: Sql, files: readonly number[], properties: readonly Property[]): Promise<Map<string, Record<number, HeldValue>>> {
-  if (properties.length === 0) return new Map();
-  const [held, wanted] = await Promise.all([
-    heldInside(sql, files, 'sheet', properties),
-    sql.all<Wanted>(WANTED, [files, properties.map((property) => property.id)]),
-  ]);
-  for (const { file, holder, property, wanted: value } of wanted)
-    if (holder !== '' && value) held.set(`${file}/${holder}`, { ...held.get(`${file}/${holder}`), [property]: value });
-  return held;
-}
-
 /**
  * What stands at the address that a row `alias` holds (`file`, or another name for it, `holder`, `place`, `name`), wherever it is kept. Address by address, each by its key: joined with all that is held the planner
  * would go through the values of the whole library for one.
@@ -111,13 +100,20 @@ export async function heldInside(
   level: InnerLevel,
   properties: Iterable<Property>,
 ): Promise<Map<string, Record<number, HeldValue>>> {
-  const found = await sql.all<{ file: number; holder: string; property: number; held: HeldValue }>(
-    `SELECT v.file_id AS file, v.holder, s.property, ${HELD} AS held FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
-     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder <> '' AND v.level = $3 AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($2::int[])`,
-    [asRecordset(slotRows(properties)), files, level],
+  const list = [...properties];
+  const { bindings } = level === 'sheet' ? (await inForceOf(sql)).schema : EMPTY_SCHEMA;
+  // Which cell is the home of a value differs from block to block: all of them are looked at, and those of other blocks passed over.
+  const cells = list.flatMap((property) => homeCells(bindings, property.id).map((name) => ({ property: property.id, kind: 'drawing', place: 'cell', name })));
+  const found = await sql.all<{ file: number; holder: string; property: number; place: string; name: string; label: string; held: HeldValue }>(
+    `SELECT v.file_id AS file, v.holder, s.property, v.place, v.name, coalesce(h.label, '') AS label, ${HELD} AS held
+     FROM jsonb_to_recordset($1::jsonb) AS s(property int, kind text, place text, name text)
+     JOIN held_values v ON v.place = s.place AND v.name = s.name AND v.holder <> '' AND v.level = $3 AND (s.kind IS NULL OR v.kind = s.kind) AND v.file_id = ANY($2::int[])
+     LEFT JOIN holders h ON h.file_id = v.file_id AND h.key = v.holder`,
+    [asRecordset([...slotRows(list).filter(({ place }) => place !== 'cell'), ...cells]), files, level],
   );
   const held = new Map<string, Record<number, HeldValue>>();
   for (const row of found) {
+    if (row.place === 'cell' && homeCell(bindings, row.property, familyOf(row.label)) !== row.name) continue;
     const key = `${row.file}/${row.holder}`;
     const entry = held.get(key) ?? {};
     entry[row.property] = row.held;

@@ -5,6 +5,7 @@ import { WorkPool } from '../platform/pool';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { preparedInForce } from '../schema/prepared';
+import { keepCellStates } from './cells';
 
 declare module '../platform/pool' {
   interface Tasks {
@@ -31,6 +32,7 @@ const SPREAD = `WITH RECURSIVE changed AS (UPDATE to_judge SET spread = true WHE
     SELECT file_id FROM every
     UNION SELECT file_id FROM above
     UNION SELECT f.id FROM files f JOIN above a ON f.model_file_id = a.file_id WHERE NOT f.removed
+    UNION SELECT m.file_id FROM sheet_models m JOIN above a ON m.model_file_id = a.file_id
     UNION SELECT f.id FROM files f JOIN changed w ON w.file_id < 0 AND (f.project_id = -w.file_id OR f.set_id = -w.file_id) WHERE NOT f.removed
     UNION SELECT f.id FROM files f, changed w JOIN wide_holders h ON h.id = -w.file_id AND h.level = 'company' WHERE w.file_id < 0 AND NOT f.removed)
   INSERT INTO to_judge (file_id, spread) SELECT file_id, true FROM looking EXCEPT SELECT file_id, true FROM changed`;
@@ -48,6 +50,7 @@ async function judgeFiles(sql: Sql, ids: readonly number[], prepared: PreparedSc
   for (const file of facts.values()) found.push(...findingsOf(prepared, file));
   await sql.run('DELETE FROM findings WHERE file_id = ANY($1::int[])', [ids]);
   if (found.length) await sql.copy(FINDINGS, found);
+  await keepCellStates(sql, ids, prepared, facts);
 }
 
 /** Marks values that are worked out and have no place to be written to. */

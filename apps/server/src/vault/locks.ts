@@ -16,6 +16,7 @@ export class VaultLocks implements Locks {
       await this.store(await this.port.entries());
     } catch (error) {
       if (!(error instanceof AppError)) throw error;
+      await this.db.run('UPDATE vault_said SET problem = $1', [error.message]);
     }
   }
 
@@ -34,11 +35,36 @@ export class VaultLocks implements Locks {
             ? `is checked out by ${checkedOutBy} in the vault`
             : null,
     }));
+    await this.db.transaction(async (sql) => {
+      const rows = [asRecordset(entries.map(({ id, checkedOutBy, ...entry }) => ({ ...entry, entry: id, by: checkedOutBy })))];
+      // What stays as it is is not touched. A path may have gone over from one entry to another: those that are gone give way first.
+      await sql.run(
+        `DELETE FROM vault_records r WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text) WHERE n.entry = r.entry_id AND n.path = r.path)`,
+        rows,
+      );
+      await sql.run(
+        `INSERT INTO vault_records AS r SELECT entry, path, version, state, by, record FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, version int, state text, by text, record jsonb)
+         ON CONFLICT (entry_id) DO UPDATE SET version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record
+         WHERE (r.version, r.state, r.checked_out_by, r.record) IS DISTINCT FROM (excluded.version, excluded.state, excluded.checked_out_by, excluded.record)`,
+        rows,
+      );
+      // The same path in another library is another file.
+      await sql.run(
+        `UPDATE files f SET lock_reason = n.lock, workflow_state = n.state
+         FROM (SELECT f2.id, l.lock, l.state FROM files f2 LEFT JOIN libraries lib ON lib.id = f2.library_id AND lib.in_vault
+           LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, state text) ON l.path = f2.path AND lib.id IS NOT NULL) n
+         WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
+        [asRecordset(locks)],
+      );
+    });
+  }
+
+  /** Keeps what the vault has said of one file. */
+  async note({ id, path, version, state, checkedOutBy, record }: VaultEntry): Promise<void> {
     await this.db.run(
-      `UPDATE files f SET lock_reason = n.lock, workflow_state = n.state
-       FROM (SELECT f2.id, l.lock, l.state FROM files f2 LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, state text) ON l.path = f2.path) n
-       WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
-      [asRecordset(locks)],
+      `INSERT INTO vault_records VALUES ($1, $2, $3, $4, $5, $6::jsonb)
+       ON CONFLICT (entry_id) DO UPDATE SET path = excluded.path, version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record`,
+      [id, path, version, state, checkedOutBy, JSON.stringify(record)],
     );
   }
 }

@@ -1,22 +1,23 @@
 import { join } from 'node:path';
 import { CheckInReport, LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Property, slotOf } from '@rule/core/schema';
-import { HeldValue, heldText, holdValue, parseText, readHeld, showValue } from '@rule/core/values';
-import { Link, compareVaultTable, decide } from '@rule/core/vault';
+import { Link, Property, linkSlot } from '@rule/core/schema';
+import { HeldValue, heldText, holdValue, parseText } from '@rule/core/values';
+import { VaultTableRow, compareVaultTable, decide } from '@rule/core/vault';
 import { Applying } from '../changes/apply';
 import { Libraries } from '../library/library';
 import { Db, asRecordset } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
+import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
 import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
-import { heldAt } from '../values/held';
+import { heldAt, valuesFor } from '../values/held';
+import { recordText } from '../values/linked';
+import { Judgements } from '../values/judgements';
 import { VaultLocks } from './locks';
 import { VaultEntry, VaultPort } from './port';
-
-const LINK = `id, field, kind, place, name, "in", "out", "onClash"`;
 
 /** Links between record fields and file addresses, and check-in through them. */
 export class Vault {
@@ -24,6 +25,8 @@ export class Vault {
     private readonly db: Db,
     private readonly port: VaultPort,
     private readonly properties: Properties,
+    private readonly editions: Editions,
+    private readonly judgements: Pick<Judgements, 'settle'>,
     private readonly libraries: Libraries,
     private readonly texts: CellTexts,
     private readonly locks: VaultLocks,
@@ -31,65 +34,78 @@ export class Vault {
     private readonly clock: () => Date,
   ) {}
 
-  links(): Promise<LinkRow[]> {
-    return this.db.all<LinkRow>(`SELECT ${LINK} FROM links ORDER BY field, kind`);
+  /** The links of the edition in force, with where they lead. One whose property is not there leads nowhere, and is not among them. */
+  async links(): Promise<LinkRow[]> {
+    const [{ schema }, list] = await Promise.all([this.editions.inForce(this.db), this.properties.list(this.db)]);
+    const byId = new Map(list.map((property) => [property.id, property]));
+    return schema.links.flatMap((link): LinkRow[] => {
+      const slot = linkSlot(link, byId);
+      return slot === null || slot.place === 'cell' ? [] : [{ ...link, place: slot.place, name: slot.name }];
+    });
   }
 
-  async saveLink(id: number | null, link: Link): Promise<LinkRow> {
-    if (await this.db.one('SELECT 1 FROM links WHERE field = $1 AND kind = $2 AND id IS DISTINCT FROM $3', [link.field, link.kind, id]))
-      throw refused('field-taken', `The record field ${link.field} is linked for a ${link.kind} already.`);
-    const bind = [link.field, link.kind, link.place, link.name, link.in, link.out, link.onClash];
-    const row =
-      id === null
-        ? await this.db.one<LinkRow>(
-            `INSERT INTO links (field, kind, place, name, "in", "out", "onClash") VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING ${LINK}`,
-            bind,
-          )
-        : await this.db.one<LinkRow>(
-            `UPDATE links SET field = $1, kind = $2, place = $3, name = $4, "in" = $5, "out" = $6, "onClash" = $7 WHERE id = $8 RETURNING ${LINK}`,
-            [...bind, id],
-          );
-    if (!row) throw notFound(`Link ${id}`);
-    return row;
+  /** Says whether a library stands for the vault. One does at most; its files are the vault's, path by path. */
+  async stand(library: number, inVault: boolean): Promise<void> {
+    if (!(await this.db.one('SELECT 1 FROM libraries WHERE id = $1', [library]))) throw notFound(`Library ${library}`);
+    await this.db.run('UPDATE libraries SET in_vault = (id = $1 AND $2) WHERE in_vault <> (id = $1 AND $2)', [library, inVault]);
+    await this.refresh();
   }
 
-  async removeLink(id: number): Promise<void> {
-    if ((await this.db.run('DELETE FROM links WHERE id = $1', [id])) === 0) throw notFound(`Link ${id}`);
-  }
-
-  /** How the vault stands to the library; what went wrong where it does not answer. */
-  async state(): Promise<VaultState> {
-    const links = await this.links();
+  /** Asks the vault for all that looks need, and keeps it. Where it does not answer, what it said last goes on to count, and the reason is kept. */
+  async refresh(): Promise<void> {
     try {
-      const [fields, table, entries, properties] = await Promise.all([
-        this.port.fields(),
-        this.port.table(),
-        this.port.entries(),
-        this.properties.list(this.db),
-      ]);
+      const [fields, table, entries] = await Promise.all([this.port.fields(), this.port.table(), this.port.entries()]);
       await this.locks.store(entries);
-      const byPath = new Map(entries.map((entry) => [entry.path, entry]));
-      const files = await this.db.all<{ file: number; path: string; kind: Property['kinds'][number] }>(
-        'SELECT id AS file, path, kind FROM files WHERE path = ANY($1::text[]) AND NOT removed ORDER BY path',
-        [[...byPath.keys()]],
+      await this.db.run(
+        `INSERT INTO vault_said VALUES (1, $1, $2::jsonb, $3::jsonb, NULL) ON CONFLICT (id) DO UPDATE SET at = excluded.at, fields = excluded.fields, link_table = excluded.link_table, problem = NULL`,
+        [this.clock(), JSON.stringify(fields), JSON.stringify(table)],
       );
-      return {
-        problem: null,
-        fields,
-        links,
-        table: compareVaultTable(
-          table,
-          properties.filter((property) => !property.retired).map((property) => property.writtenName),
-        ),
-        files: files.map((file) => {
-          const { state, version, checkedOutBy } = byPath.get(file.path)!;
-          return { ...file, state, version, checkedOutBy };
-        }),
-      };
     } catch (error) {
       if (!(error instanceof AppError)) throw error;
-      return { problem: error.message, fields: [], links, table: [], files: [] };
+      await this.db.run(`INSERT INTO vault_said VALUES (1, 'epoch', '[]', '[]', $1) ON CONFLICT (id) DO UPDATE SET problem = excluded.problem`, [
+        error.message,
+      ]);
     }
+  }
+
+  /** How the vault stands to the library, as it last said. */
+  async state(): Promise<VaultState> {
+    const [said, links, { links: drafted }, properties, libraries, files] = await Promise.all([
+      this.db.one<{ at: string; known: boolean; fields: string[]; table: VaultTableRow[]; problem: string | null }>(
+        `SELECT at, at > 'epoch' AS known, fields, link_table AS "table", problem FROM vault_said`,
+      ),
+      this.links(),
+      this.editions.draftSchema(),
+      this.properties.list(this.db),
+      this.db.all<VaultState['libraries'][number]>('SELECT id, name, in_vault AS "inVault" FROM libraries ORDER BY name'),
+      this.db.all<VaultState['files'][number]>(
+        `SELECT f.id AS file, f.path, f.kind, r.state, r.version, r.checked_out_by AS "checkedOutBy" FROM vault_records r
+         JOIN files f ON f.path = r.path AND NOT f.removed JOIN libraries l ON l.id = f.library_id AND l.in_vault ORDER BY f.path`,
+      ),
+    ]);
+    return {
+      problem: said?.problem ?? (said ? null : 'The vault has not been asked yet.'),
+      at: said?.known ? said.at : null,
+      libraries,
+      fields: said?.fields ?? [],
+      links,
+      drafted,
+      table: compareVaultTable(
+        said?.table ?? [],
+        properties.filter((property) => !property.retired).map((property) => property.writtenName),
+      ),
+      files,
+    };
+  }
+
+  /** The entry of a file, by the library that stands for the vault. @throws AppError for a file that is not the vault's */
+  private async path(id: number): Promise<string> {
+    const row = await this.db.one<{ path: string; inVault: boolean; library: string }>(
+      'SELECT f.path, l.in_vault AS "inVault", l.name AS library FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1',
+      [id],
+    );
+    if (row && !row.inVault) throw new AppError(404, 'not-in-vault', `${row.path} stands in the library ${row.library}, which does not stand for the vault.`);
+    return row!.path;
   }
 
   private async entry(path: string): Promise<VaultEntry> {
@@ -98,9 +114,15 @@ export class Vault {
     return entry;
   }
 
+  /** A file beside its record, as the vault last said it. */
   async file(id: number): Promise<VaultFile> {
     const file = await this.libraries.file(id);
-    const entry = await this.entry(file.path);
+    const path = await this.path(id);
+    const entry = await this.db.one<VaultEntry>(
+      'SELECT entry_id AS id, path, version, state, checked_out_by AS "checkedOutBy", record FROM vault_records WHERE path = $1',
+      [path],
+    );
+    if (!entry) throw new AppError(404, 'not-in-vault', `${file.path} is not in the vault.`);
     return {
       file,
       version: entry.version,
@@ -117,20 +139,21 @@ export class Vault {
     entry: VaultEntry,
   ): Promise<{ values: LinkValues; held: HeldValue | null; property: Property | null }[]> {
     const links = (await this.links()).filter((link) => link.kind === kind);
-    const held = await heldAt(
-      this.db,
-      links.map(({ place, name }) => ({ file: id, holder: '', place, name })),
-    );
-    const properties = [...(await this.properties.active(this.db)).values()];
-    const agreed = new Map(
-      (await this.db.all<{ link: number; value: string | null }>('SELECT link_id AS link, value FROM agreed_values WHERE file_id = $1', [id])).map((row) => [
-        row.link,
-        row.value,
-      ]),
-    );
+    const byId = new Map((await this.properties.list(this.db)).map((property) => [property.id, property]));
+    await this.judgements.settle([id]);
+    const [held, values, agreements] = await Promise.all([
+      heldAt(
+        this.db,
+        links.map(({ place, name }) => ({ file: id, holder: '', place, name })),
+      ),
+      valuesFor(this.db, [id], byId.values()),
+      this.db.all<{ link: number; value: string | null }>('SELECT link_id AS link, value FROM agreed_values WHERE file_id = $1', [id]),
+    ]);
+    const agreed = new Map(agreements.map((row) => [row.link, row.value]));
     return links.map((link, i) => {
-      const property = properties.find((candidate) => slotOf(candidate).place === link.place && slotOf(candidate).name === link.name) ?? null;
-      const file = recordText(held[i]!, property);
+      const property = 'property' in link.at ? byId.get(link.at.property)! : null;
+      // A property says what the grid shows of it: also one that stands under a known spelling, or is worked out.
+      const file = recordText(property ? (values.get(id)?.[property.id] ?? null) : held[i]!, property);
       const record = entry.record[link.field] ?? null;
       const last = agreed.get(link.id);
       return {
@@ -147,7 +170,7 @@ export class Vault {
    */
   async checkIn(user: User, id: number, settled: Readonly<Record<string, 'file' | 'record'>>): Promise<CheckInReport> {
     const file = await this.libraries.file(id);
-    const entry = await this.entry(file.path);
+    const entry = await this.entry(await this.path(id));
     const compared = await this.compare(id, file.kind, entry);
     const open = compared.filter(({ values }) => values.decision.action === 'ask' && !settled[values.link.id]);
     if (open.length)
@@ -188,6 +211,7 @@ export class Vault {
         record,
       );
       await this.agree(id, await this.compare(id, file.kind, after));
+      await this.locks.note(after);
       return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet };
     } catch (error) {
       await this.port.undoCheckOut(entry.id).catch(() => undefined);
@@ -203,14 +227,6 @@ export class Vault {
       [asRecordset(list), file, this.clock()],
     );
   }
-}
-
-/** A held value as a record says it: in the property's unit, without a unit. */
-function recordText(held: HeldValue | null, property: Property | null): string | null {
-  if (held === null || held.text === '') return null;
-  if (!property) return held.text;
-  const parsed = readHeld(held, property);
-  return parsed.ok ? showValue(parsed.value, { ...property, decimals: null }) : held.text;
 }
 
 /** A record's text as the file holds it. @throws AppError when it is no value of the property's type */

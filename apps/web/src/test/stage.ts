@@ -180,6 +180,12 @@ export class Stage {
     await this.settled();
   }
 
+  /** A component within the one on the stage. */
+  find<T>(type: Type<T>): T {
+    const found = this.fixture.debugElement.query((node) => node.componentInstance instanceof type);
+    return found.componentInstance as T;
+  }
+
   /** Arguments of the last call of a method. */
   last(name: string): readonly unknown[] | undefined {
     return this.calls.findLast((call) => call.name === name)?.args;

@@ -1,26 +1,76 @@
-import { KINDS } from '@rule/core/schema';
-import { CLASHES, Link, PASSES } from '@rule/core/vault';
+import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, PASSES } from '@rule/core/schema';
+import { CELL_STATES } from '@rule/core/titleblocks';
 import Joi from 'joi';
-import { BindingRequest, BlockQuery, BlockTray, BomColumns, BomLayout, CheckIn } from '../mapping';
+import { BomColumns, BomLayout, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery } from '../mapping';
 import { id } from './files';
 
-/** Checks a {@link BindingRequest}. */
-export const bindingRequest = Joi.object<BindingRequest>({
-  block: Joi.string().max(255).required(),
-  tag: Joi.string().max(255).required(),
-  property: id.allow(null).required(),
-  source: Joi.valid('drawing', 'model').required(),
-  format: Joi.valid('plain', 'with unit', 'upper case').required(),
+const form = Joi.object<CellForm>({ letters: Joi.valid(...CELL_LETTERS).required(), unit: Joi.boolean().required() }).required();
+
+/** What a cell shows. @param property how a property is named: by its number, or in documents by its written name */
+export const piecesOf = (property: Joi.Schema) =>
+  Joi.array()
+    .items(
+      Joi.object({ words: Joi.string().min(1).max(500).required() }),
+      Joi.object({ property: property.required(), from: Joi.valid(...CELL_SOURCES).required(), form }),
+      Joi.object({ fact: Joi.valid(...CELL_FACTS).required(), form }),
+    )
+    .max(20);
+
+/** The cell that a binding is of, and whether it leads. */
+export const cellBinding = {
+  block: Joi.string().max(255).allow(null).required(),
+  cell: Joi.string().max(255).required(),
+  leads: Joi.boolean().required(),
+};
+
+/** The parts of a link. @param property how a property is named */
+export const linkOf = (property: Joi.Schema) => ({
+  field: Joi.string().max(100).required(),
+  kind: Joi.valid(...KINDS).required(),
+  at: Joi.alternatives(
+    Joi.object({ property: property.required() }),
+    Joi.object({ place: Joi.valid('property', 'field').required(), name: Joi.string().max(255).required() }),
+  ).required(),
+  in: Joi.valid(...PASSES).required(),
+  out: Joi.valid(...PASSES).required(),
+  onClash: Joi.valid(...CLASHES).required(),
+});
+
+/** Checks a {@link BoundCells}. */
+export const boundCells = Joi.object<BoundCells>({
+  cells: Joi.array()
+    .items(Joi.object({ ...cellBinding, shows: piecesOf(id).required() }))
+    .min(1)
+    .max(2000)
+    .required(),
 }).required();
 
-/** Checks a {@link BlockQuery}. */
-export const blockQuery = Joi.object<BlockQuery>({ block: Joi.string().max(255).required() });
-
-/** Checks a {@link BlockTray}. */
-export const blockTray = Joi.object<BlockTray>({
+/** Checks a {@link SheetsQuery}. */
+export const sheetsQuery = Joi.object<SheetsQuery>({
   block: Joi.string().max(255).required(),
-  drawings: Joi.array().items(id).max(10_000).allow(null).required(),
+  cell: Joi.string().max(255),
+  state: Joi.valid(...CELL_STATES),
+  offset: Joi.number().integer().min(0).default(0),
+  limit: Joi.number().integer().min(1).max(1000).default(200),
+});
+
+/** Checks a {@link HolderQuery}. */
+export const holderQuery = Joi.object<HolderQuery>({ holder: Joi.string().max(500).required() });
+
+/** Checks a {@link CellTray}. */
+export const cellTray = Joi.object<CellTray>({
+  block: Joi.string().max(255).required(),
+  cells: Joi.array().items(Joi.string().max(255)).max(1000).allow(null).required(),
+  drawings: Joi.array().items(id).max(50_000).allow(null).required(),
+  wishes: Joi.array()
+    .items(Joi.valid('stale', 'lacking', 'would be erased'))
+    .min(1)
+    .unique()
+    .required(),
 }).required();
+
+/** Checks a {@link SheetModel}. */
+export const sheetModel = Joi.object<SheetModel>({ layout: Joi.string().max(255).required(), model: id.allow(null).required() }).required();
 
 /** Checks a {@link BomColumns}. */
 export const bomColumns = Joi.object<BomColumns>({ columns: Joi.array().items(id).max(100).unique().required() }).required();
@@ -31,16 +81,11 @@ export const bomLayout = Joi.object<Omit<BomLayout, 'id'>>({
   columns: Joi.array().items(id).max(100).unique().required(),
 }).required();
 
-/** Checks a {@link Link}. */
-export const linkDraft = Joi.object<Link>({
-  field: Joi.string().max(100).required(),
-  kind: Joi.valid(...KINDS).required(),
-  place: Joi.valid('property', 'field').required(),
-  name: Joi.string().max(255).required(),
-  in: Joi.valid(...PASSES).required(),
-  out: Joi.valid(...PASSES).required(),
-  onClash: Joi.valid(...CLASHES).required(),
-}).required();
+/** Checks a {@link Link} without its number. */
+export const linkDraft = Joi.object<Omit<Link, 'id'>>(linkOf(id)).required();
+
+/** Checks whether a library stands for the vault. */
+export const inVault = Joi.object<{ inVault: boolean }>({ inVault: Joi.boolean().required() }).required();
 
 /** Checks a {@link CheckIn}. */
 export const checkIn = Joi.object<CheckIn>({

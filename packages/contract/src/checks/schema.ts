@@ -16,6 +16,7 @@ import {
   SeriesDraft,
   UNIQUENESS,
   readFormDocument,
+  readMappingDocument,
 } from '@rule/core/schema';
 import { LETTER_FORMS, NUMBER_FORMS, VALUE_TYPES } from '@rule/core/values';
 import Joi from 'joi';
@@ -35,6 +36,7 @@ import {
 } from '../schema';
 import { id } from './files';
 import { formDocument } from './forms';
+import { cellBinding, linkOf, piecesOf } from './mapping';
 
 const length = Joi.number().integer().min(0).max(100_000).allow(null);
 
@@ -265,6 +267,14 @@ export const schemaDocument = Joi.object<SchemaDocument>({
   checks: Joi.array().items(Joi.object(check)).max(1000).default([]),
   forms: Joi.array().items(formDocument).max(500).default([]),
   strangers: strangers.required(),
+  bindings: Joi.array()
+    .items(Joi.object({ ...cellBinding, shows: piecesOf(name).required() }))
+    .max(20_000)
+    .default([]),
+  links: Joi.array()
+    .items(Joi.object(linkOf(name)))
+    .max(10_000)
+    .default([]),
   lists: Joi.array().items(Joi.object(choiceList)).max(500).default([]),
   series: Joi.array().items(Joi.object(series)).max(500).default([]),
 }).required();
@@ -279,18 +289,21 @@ export function readSchemaDocument(
 }
 
 /** A document as a schema that files can be judged by: numbered by place, choices taken from its lists. */
-export function schemaOfDocument({ properties, checks, forms, strangers, lists }: SchemaDocument): Schema {
+export function schemaOfDocument({ properties, checks, forms, strangers, bindings, links, lists }: SchemaDocument): Schema {
   const choices = new Map(lists.map((entry) => [entry.name, entry.choices.filter((choice) => !choice.retired).map((choice) => choice.value)]));
   const numbered = properties.map((property, i) => ({
     ...property,
     id: i + 1,
     choices: property.list === null ? property.choices : (choices.get(property.list) ?? []),
   }));
+  const mapping = readMappingDocument(numbered, { bindings, links });
   return {
     properties: numbered,
     checks: checks.map((entry, i) => ({ ...entry, id: i + 1 })),
     forms: forms.map((entry, i) => ({ ...readFormDocument(entry, numbered).form, id: i + 1 })),
     strangers,
+    bindings: mapping.bindings.map((entry, i) => ({ ...entry, id: i + 1 })),
+    links: mapping.links.map((entry, i) => ({ ...entry, id: i + 1 })),
   };
 }
 
@@ -305,6 +318,8 @@ export const tryQuery = Joi.object<TryQuery>({
   effect: Joi.valid(...EFFECTS),
   property: id,
   check: id,
+  cell: Joi.string().max(600),
+  record: Joi.string().max(100),
   offset: Joi.number().integer().min(0).default(0),
   limit: Joi.number().integer().min(1).max(1000).default(200),
 });

@@ -4,11 +4,13 @@ import { Hop } from '@rule/core/trace';
 import { DraftView, EditionRow, ExpressionResult, OlderStart, RolloutRow, SchemaPlaces, StartComparison, StartFilesView, TryFinding, TrySummary } from '..';
 import {
   addedProperties,
+  boundCells,
   bringIntoForce,
   changedProperties,
   comparison,
   editionQuery,
   formOrder,
+  linkDraft,
   practiceQuery,
   propertyOrder,
   rolloutRequest,
@@ -75,6 +77,20 @@ export const schemaRoutes = {
     body: formOrder,
     answer: json<DraftView>(),
   },
+  'PUT /schema/draft/bindings': {
+    summary: 'Say in the draft what cells of title blocks show',
+    role: 'administrator',
+    body: boundCells,
+    answer: json<DraftView>(),
+  },
+  'POST /schema/draft/links': {
+    summary: 'Link a record field to a value in files, in the draft',
+    role: 'administrator',
+    body: linkDraft,
+    answer: json<{ id: number; draft: DraftView }>(),
+  },
+  'PUT /schema/draft/links/{link}': { summary: 'Change a link of the draft', role: 'administrator', body: linkDraft, answer: json<DraftView>() },
+  'DELETE /schema/draft/links/{link}': { summary: 'Take a link out of the draft', role: 'administrator', answer: json<DraftView>() },
   'PUT /schema/draft/strangers': {
     summary: 'Say what names outside the schema may do, kind by kind',
     role: 'administrator',
@@ -135,7 +151,7 @@ export const schemaRoutes = {
     body: rolloutRequest,
     answer: json<{ lines: number; open: number }>(),
   },
-  'GET /schema/places': { summary: 'Fields, cells, layers and texts that files have, for homes and feeds', role: 'viewer', answer: json<SchemaPlaces>() },
+  'GET /schema/places': { summary: 'Fields, layers and texts that files have, for homes and feeds', role: 'viewer', answer: json<SchemaPlaces>() },
   'GET /start-files': {
     summary: 'The start files that are published, where they stand and whether anyone has changed them',
     role: 'viewer',

@@ -1,13 +1,12 @@
-import { CheckInReport, LinkRow, VaultFile, VaultState } from '..';
-import { checkIn, linkDraft } from '../checks';
+import { CheckInReport, VaultFile, VaultState } from '..';
+import { checkIn, inVault } from '../checks';
 import { RouteTable, json, nothing } from '../route';
 
 /** The vault: links and records. */
 export const vaultRoutes = {
-  'GET /vault': { summary: "The vault's files, fields and own link table, and the links", role: 'viewer', answer: json<VaultState>() },
-  'POST /vault/links': { summary: 'Add a link', role: 'administrator', body: linkDraft, answer: json<LinkRow>() },
-  'PUT /vault/links/{link}': { summary: 'Change a link', role: 'administrator', body: linkDraft, answer: json<LinkRow>() },
-  'DELETE /vault/links/{link}': { summary: 'Remove a link', role: 'administrator', answer: nothing },
+  'GET /vault': { summary: "The vault's files, fields and own link table as it last said, and the links", role: 'viewer', answer: json<VaultState>() },
+  'POST /vault/refresh': { summary: 'Ask the vault anew', role: 'viewer', answer: json<VaultState>() },
+  'PUT /libraries/{library}/vault': { summary: 'Say whether a library stands for the vault', role: 'administrator', body: inVault, answer: nothing },
   'GET /files/{file}/record': {
     summary: 'File, record and last agreed value of every link of a file, and what the next check-in does',
     role: 'viewer',

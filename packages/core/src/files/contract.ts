@@ -96,10 +96,16 @@ export interface BlockReading {
 /** A placed block with attributes. `holder` is the key of the sheet holder whose cells hold the texts. */
 export interface InsertReading {
   readonly block: string;
+  /** The block that an anonymous variant was made from, or the block itself; absent in readings of older versions of Rule. */
+  readonly madeFrom?: string;
   readonly holder: string;
   readonly layout: string;
   /** Tags that the block defines and this insert has no attribute for. */
   readonly missing: readonly string[];
+  /** Cells that nobody may write, by tag: `constant`, or the request by which the drawing computes the text. Absent in older readings. */
+  readonly fixed?: Readonly<Record<string, string>>;
+  /** The block in whose definition it stands, where it is not placed on the sheet itself. Every place of that block shows the same texts. */
+  readonly inside?: string;
 }
 
 /** A closed outline of a layout; its area in square drawing units. */
@@ -127,6 +133,8 @@ export interface SheetReading {
   readonly paper?: { readonly width: number; readonly height: number } | null;
   /** The unit that the drawing is drawn in, where it says so; absent in readings of older versions of Rule. */
   readonly unit?: string | null;
+  /** Its place among the layouts, where the drawing says so. */
+  readonly order?: number;
 }
 
 /** Something about a file that its reader should know; reading went on. */

@@ -11,8 +11,10 @@ import {
   Property,
   WideLevel,
   checkProposed,
+  familyOf,
   forClass,
   isWide,
+  onBlock,
   reaches,
   sameValue,
   slotKey,
@@ -184,7 +186,7 @@ export class Filling {
       return file.holders
         .filter((holder) => holder.level === input.level && (input.holders !== 'named' || input.holderNames.includes(holder.label)))
         .filter((holder) => {
-          const slot = slotOf(property, file.kind);
+          const slot = slotOf(this.own(property, holder), file.kind);
           return slot.place !== 'cell' || holder.held.has(slotKey(slot.place, slot.name));
         })
         .map((holder) => {
@@ -194,8 +196,13 @@ export class Filling {
     });
   }
 
+  /** A property as its holder has it: on a sheet, with the cell of its block that is the home. */
+  private own(property: Property, holder: HolderFacts | null): Property {
+    return holder?.level === 'sheet' ? onBlock(property, this.schema.schema.bindings, familyOf(holder.label)) : property;
+  }
+
   private slot(target: Target, property: Property) {
-    return target.wide ? ({ place: 'property', name: property.writtenName } as const) : slotOf(property, target.file.kind);
+    return target.wide ? ({ place: 'property', name: property.writtenName } as const) : slotOf(this.own(property, target.holder), target.file.kind);
   }
 
   private held(target: Target, property: Property): HeldValue | null {

@@ -210,8 +210,7 @@ function checkFeed(draft: PropertyDraft, ground: DefinitionGround, add: Add): vo
   only('occurrence', ['assembly']);
   only('sheet', ['drawing']);
   for (const [kind, slot] of Object.entries(draft.homes)) {
-    if (slot.place === 'cell' && kind !== 'drawing') add('homes', 'level', 'Only drawings have title block cells.');
-    if (slot.place === 'cell' && draft.level !== 'sheet') add('homes', 'level', 'A title block cell is the home of values of the level sheet only.');
+    if (slot.place === 'cell') add('homes', 'level', `Which cell of a title block is the home for a ${kind} is said by the cell: bind it, and let it lead.`);
     if (slot.place === 'field' && slot.name === 'file name') add('homes', 'level', 'A file name is no home; values are not written there.');
     if (slot.name === '') add('homes', 'level', 'A home needs a name.');
   }

@@ -1,5 +1,6 @@
 import { Property, PropertyDraft } from './property';
 import { EntryForm } from './form';
+import { Binding, Link, cellName } from './mapping';
 import { Check, Schema } from './schema';
 
 /** One field of a definition, before and after. */
@@ -20,6 +21,12 @@ export type SchemaChange =
   | { readonly type: 'form added'; readonly form: EntryForm }
   | { readonly type: 'form removed'; readonly form: EntryForm }
   | { readonly type: 'form changed'; readonly id: number; readonly name: string; readonly fields: readonly FieldChange[] }
+  | { readonly type: 'binding added'; readonly binding: Binding }
+  | { readonly type: 'binding removed'; readonly binding: Binding }
+  | { readonly type: 'binding changed'; readonly id: number; readonly cell: string; readonly fields: readonly FieldChange[] }
+  | { readonly type: 'link added'; readonly link: Link }
+  | { readonly type: 'link removed'; readonly link: Link }
+  | { readonly type: 'link changed'; readonly id: number; readonly field: string; readonly fields: readonly FieldChange[] }
   | { readonly type: 'strangers changed'; readonly before: Schema['strangers']; readonly after: Schema['strangers'] }
   | { readonly type: 'order changed'; readonly of: 'properties' | 'checks' | 'forms'; readonly before: readonly number[]; readonly after: readonly number[] };
 
@@ -45,39 +52,58 @@ function fieldChanges(before: object, after: object): FieldChange[] {
 /** What leads from one schema to another, definition by definition. */
 export function compareSchemas(before: Schema, after: Schema): SchemaChange[] {
   const changes: SchemaChange[] = [];
-  const was = new Map(before.properties.map((property) => [property.id, property]));
-  const is = new Map(after.properties.map((property) => [property.id, property]));
-  for (const property of before.properties) if (!is.has(property.id)) changes.push({ type: 'property removed', property });
-  for (const property of after.properties) {
-    const old = was.get(property.id);
-    if (!old) changes.push({ type: 'property added', property });
-    else {
-      const fields = fieldChanges(old, property);
-      if (fields.length) changes.push({ type: 'property changed', id: property.id, caption: property.caption, fields });
+  const difference = <T extends { readonly id: number }>(
+    old: readonly T[],
+    now: readonly T[],
+    added: (entry: T) => SchemaChange,
+    removed: (entry: T) => SchemaChange,
+    changed: (entry: T, fields: readonly FieldChange[]) => SchemaChange,
+  ) => {
+    const was = new Map(old.map((entry) => [entry.id, entry]));
+    const is = new Set(now.map((entry) => entry.id));
+    for (const entry of old) if (!is.has(entry.id)) changes.push(removed(entry));
+    for (const entry of now) {
+      const earlier = was.get(entry.id);
+      const fields = earlier ? fieldChanges(earlier, entry) : [];
+      if (!earlier) changes.push(added(entry));
+      else if (fields.length) changes.push(changed(entry, fields));
     }
-  }
-  const checked = new Map(before.checks.map((check) => [check.id, check]));
-  const checks = new Map(after.checks.map((check) => [check.id, check]));
-  for (const check of before.checks) if (!checks.has(check.id)) changes.push({ type: 'check removed', check });
-  for (const check of after.checks) {
-    const old = checked.get(check.id);
-    if (!old) changes.push({ type: 'check added', check });
-    else {
-      const fields = fieldChanges(old, check);
-      if (fields.length) changes.push({ type: 'check changed', id: check.id, title: check.title, fields });
-    }
-  }
-  const laidOut = new Map(before.forms.map((form) => [form.id, form]));
-  const forms = new Set(after.forms.map((form) => form.id));
-  for (const form of before.forms) if (!forms.has(form.id)) changes.push({ type: 'form removed', form });
-  for (const form of after.forms) {
-    const old = laidOut.get(form.id);
-    if (!old) changes.push({ type: 'form added', form });
-    else {
-      const fields = fieldChanges(old, form);
-      if (fields.length) changes.push({ type: 'form changed', id: form.id, name: form.name, fields });
-    }
-  }
+  };
+  difference(
+    before.properties,
+    after.properties,
+    (property) => ({ type: 'property added', property }),
+    (property) => ({ type: 'property removed', property }),
+    ({ id, caption }, fields) => ({ type: 'property changed', id, caption, fields }),
+  );
+  difference(
+    before.checks,
+    after.checks,
+    (check) => ({ type: 'check added', check }),
+    (check) => ({ type: 'check removed', check }),
+    ({ id, title }, fields) => ({ type: 'check changed', id, title, fields }),
+  );
+  difference(
+    before.forms,
+    after.forms,
+    (form) => ({ type: 'form added', form }),
+    (form) => ({ type: 'form removed', form }),
+    ({ id, name }, fields) => ({ type: 'form changed', id, name, fields }),
+  );
+  difference(
+    before.bindings,
+    after.bindings,
+    (binding) => ({ type: 'binding added', binding }),
+    (binding) => ({ type: 'binding removed', binding }),
+    (binding, fields) => ({ type: 'binding changed', id: binding.id, cell: cellName(binding), fields }),
+  );
+  difference(
+    before.links,
+    after.links,
+    (link) => ({ type: 'link added', link }),
+    (link) => ({ type: 'link removed', link }),
+    ({ id, field, kind }, fields) => ({ type: 'link changed', id, field: `${field} (${kind})`, fields }),
+  );
   if (!sameDefinition(before.strangers, after.strangers)) changes.push({ type: 'strangers changed', before: before.strangers, after: after.strangers });
   for (const part of ['properties', 'checks', 'forms'] as const) {
     // Added ones come last and removed ones fall out by themselves; only what differs from that is a change of order.
@@ -99,9 +125,12 @@ const inOrder = <T extends { readonly id: number }>(entries: readonly T[], order
   return [...entries].sort((a, b) => (place.get(a.id) ?? Infinity) - (place.get(b.id) ?? Infinity));
 };
 
+/** Bindings and links have no order of their own: they stand as they were made. */
+const byNumber = (a: { readonly id: number }, b: { readonly id: number }): number => a.id - b.id;
+
 /** Carries changes out on a schema. What a change is about and is no longer there is passed over. */
 export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): Schema {
-  let { properties, checks, forms, strangers } = schema;
+  let { properties, checks, forms, strangers, bindings, links } = schema;
   for (const change of changes)
     switch (change.type) {
       case 'property added':
@@ -131,6 +160,24 @@ export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): 
       case 'form changed':
         forms = forms.map((form) => (form.id === change.id ? withFields(form, change.fields) : form));
         break;
+      case 'binding added':
+        bindings = [...bindings.filter((binding) => binding.id !== change.binding.id), change.binding];
+        break;
+      case 'binding removed':
+        bindings = bindings.filter((binding) => binding.id !== change.binding.id);
+        break;
+      case 'binding changed':
+        bindings = bindings.map((binding) => (binding.id === change.id ? withFields(binding, change.fields) : binding));
+        break;
+      case 'link added':
+        links = [...links.filter((link) => link.id !== change.link.id), change.link];
+        break;
+      case 'link removed':
+        links = links.filter((link) => link.id !== change.link.id);
+        break;
+      case 'link changed':
+        links = links.map((link) => (link.id === change.id ? withFields(link, change.fields) : link));
+        break;
       case 'strangers changed':
         strangers = change.after;
         break;
@@ -140,7 +187,7 @@ export function applyChanges(schema: Schema, changes: readonly SchemaChange[]): 
         else forms = inOrder(forms, change.after);
         break;
     }
-  return { properties, checks, forms, strangers };
+  return { properties, checks, forms, strangers, bindings: [...bindings].sort(byNumber), links: [...links].sort(byNumber) };
 }
 
 /** A field that two people have changed in different ways since they both read it. */

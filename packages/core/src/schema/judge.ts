@@ -17,6 +17,7 @@ import { HeldValue, StandIns, TypedValue, heldText, holdValue, readHeld, sameHel
 import { CellState, Violation, judge } from './constraints';
 import { sameDefinition } from './editions';
 import { InnerLevel, Kind, Property, PropertyLevel, SheetArea, WideLevel, forClass, inherits, isHeldAt, isWide, reaches, ruleNameOf, slotOf } from './property';
+import { Binding, familyOf, homeCell, homeCells, ledBy, onBlock, withHomes } from './mapping';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
 
@@ -57,6 +58,8 @@ export interface HolderFacts {
   readonly held: HeldBySlot;
   /** The part file behind an occurrence, where it is known. */
   readonly part: FileFacts | null;
+  /** The model that feeds a sheet, where that is not the one that the drawing shows; `null` for none. */
+  readonly model?: FileFacts | null;
   readonly sheet: SheetFacts | null;
 }
 
@@ -176,10 +179,16 @@ export class PreparedSchema {
   private readonly active: readonly Property[];
   private readonly byRuleName: ReadonlyMap<string, Property>;
 
+  /** The schema, with the cells that lead as the homes of their properties. */
+  readonly schema: Schema;
+  /** Properties of sheets as each family of blocks holds them. */
+  private readonly bySheet = new Map<string, readonly Prepared[]>();
+
   constructor(
-    readonly schema: Schema,
+    schema: Schema,
     private readonly ground: JudgeGround,
   ) {
+    this.schema = schema = { ...schema, properties: withHomes(schema.properties, schema.bindings) };
     const problems: SchemaProblem[] = [];
     this.active = schema.properties.filter((property) => !property.retired);
     this.byRuleName = new Map(this.active.map((property) => [ruleNameOf(property), property]));
@@ -454,10 +463,16 @@ export class PreparedSchema {
 
   /** Judges what a holder inside a file has and lacks: one variant, body, occurrence or sheet. */
   judgeHolder(file: FileFacts, holder: HolderFacts): FileJudgement['values'] {
-    const inner: FileFacts = { ...file, held: holder.held, geometry: null, sheets: holder.sheet ? [holder.sheet] : [] };
+    const inner: FileFacts = {
+      ...file,
+      held: holder.held,
+      geometry: null,
+      sheets: holder.sheet ? [holder.sheet] : [],
+      model: holder.model === undefined ? file.model : holder.model,
+    };
     const names = this.namesFor(inner, { document: file, part: holder.part });
     const host = this.host();
-    const list = this.at(holder.level).filter(({ property }) => {
+    const list = (holder.level === 'sheet' ? this.onSheet(familyOf(holder.label)) : this.at(holder.level)).filter(({ property }) => {
       const slot = slotOf(property, file.kind);
       // A sheet has what its title block has a cell for.
       return property.kinds.includes(file.kind) && (slot.place !== 'cell' || holder.held.has(slotKey(slot.place, slot.name)));
@@ -498,6 +513,21 @@ export class PreparedSchema {
   /** Properties whose values a holder of a level has. */
   private at(level: PropertyLevel): readonly Prepared[] {
     return this.prepared.filter(({ property }) => isHeldAt(property, level) && this.judged?.has(property.id) !== false);
+  }
+
+  /** Properties of the level sheet, each with the cell that is its home in a family of blocks. */
+  private onSheet(family: string): readonly Prepared[] {
+    let known = this.bySheet.get(family);
+    if (!known) {
+      const bindings: readonly Binding[] = this.schema.bindings;
+      known = this.prepared
+        .filter(({ property }) => property.level === 'sheet')
+        // A value that is at home in cells stands on the sheets whose blocks have such a cell; one without a home is shown everywhere.
+        .filter(({ property }) => homeCell(bindings, property.id, family) !== null || homeCells(bindings, property.id).length === 0)
+        .map((prepared) => ({ ...prepared, property: onBlock(prepared.property, bindings, family) }));
+      this.bySheet.set(family, known);
+    }
+    return this.judged ? known.filter(({ property }) => this.judged!.has(property.id)) : known;
   }
 
   /** Whether any property is held inside files at a level. */
@@ -756,6 +786,12 @@ export function differing(before: PreparedSchema, after: PreparedSchema): { read
   const was = new Map(before.schema.properties.map((property) => [property.id, property]));
   const is = new Map(after.schema.properties.map((property) => [property.id, property]));
   const properties = new Set([...was.keys(), ...is.keys()].filter((id) => !sameDefinition(was.get(id), is.get(id))));
+  const leading = ({ schema }: PreparedSchema, id: number) => schema.bindings.filter((binding) => ledBy(binding) === id);
+  for (const { schema } of [before, after])
+    for (const binding of schema.bindings) {
+      const led = ledBy(binding);
+      if (led !== null && !sameDefinition(leading(before, led), leading(after, led))) properties.add(led);
+    }
   for (;;) {
     const size = properties.size;
     for (const { looksAt } of [before, after]) for (const [id, looked] of looksAt) if ([...looked].some((other) => properties.has(other))) properties.add(id);

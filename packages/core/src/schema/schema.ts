@@ -1,4 +1,5 @@
 import { EntryForm } from './form';
+import { Binding, Link } from './mapping';
 import { Kind, Property } from './property';
 
 /** What happens to names outside the schema that people add on their own. */
@@ -25,6 +26,10 @@ export interface Schema {
   /** In the order in which they are tried for a file. */
   readonly forms: readonly EntryForm[];
   readonly strangers: Readonly<Record<Kind, (typeof STRANGERS)[number]>>;
+  /** What the cells of title blocks show. */
+  readonly bindings: readonly Binding[];
+  /** How record fields of the vault and values in files are tied. */
+  readonly links: readonly Link[];
 }
 
 export const EMPTY_SCHEMA: Schema = {
@@ -32,4 +37,6 @@ export const EMPTY_SCHEMA: Schema = {
   checks: [],
   forms: [],
   strangers: { part: 'reported', assembly: 'reported', drawing: 'reported', other: 'allowed' },
+  bindings: [],
+  links: [],
 };

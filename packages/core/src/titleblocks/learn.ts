@@ -1,6 +1,9 @@
-import { Property, likenessKey } from '../schema';
+import { Binding, CellForm, PLAIN_CELL, Property, bindingOf, familyOf, likenessKey, sameDefinition } from '../schema';
 import { HeldValue, StandIns } from '../values';
-import { Binding, CellFormat, CellSource, cellText } from './binding';
+import { cellText } from './binding';
+
+/** Where learning looks for what a cell shows. */
+export type LearnedSource = 'drawing' | 'model';
 
 /** One title block cell of one drawing with what it could show. */
 export interface CellObservation {
@@ -10,14 +13,19 @@ export interface CellObservation {
   readonly tag: string;
   readonly text: string;
   /** Values of the drawing and of its model, by property number; `null` where the model is not known. */
-  readonly values: Readonly<Record<CellSource, Readonly<Record<number, HeldValue>> | null>>;
+  readonly values: Readonly<Record<LearnedSource, Readonly<Record<number, HeldValue>> | null>>;
 }
 
 /** Why a cell does not show what its proposed binding would have it show. */
 export type ExceptionReason = 'blank' | 'retyped' | 'stale';
 
 /** What a cell shows, as learned from the drawings, with the evidence. */
-export interface LearnedBinding extends Binding {
+export interface LearnedBinding {
+  readonly block: string;
+  readonly tag: string;
+  readonly propertyId: number;
+  readonly source: LearnedSource;
+  readonly form: CellForm;
   /** Drawings whose cell shows just that, of those in which cell and source both hold something. */
   readonly agree: number;
   readonly compared: number;
@@ -25,8 +33,8 @@ export interface LearnedBinding extends Binding {
   readonly texts: number;
 }
 
-const FORMATS: readonly CellFormat[] = ['plain', 'with unit', 'upper case'];
-const SOURCES: readonly CellSource[] = ['drawing', 'model'];
+const FORMS: readonly CellForm[] = [PLAIN_CELL, { letters: 'as they are', unit: true }, { letters: 'capitals', unit: false }];
+const SOURCES: readonly LearnedSource[] = ['drawing', 'model'];
 /** Least drawings, and least share of them, that speak for a binding. */
 const LEAST = 2;
 const LEAST_SHARE = 0.6;
@@ -35,8 +43,8 @@ const MOST_TEXTS = 50;
 
 interface Candidate {
   readonly propertyId: number;
-  readonly source: CellSource;
-  readonly format: CellFormat;
+  readonly source: LearnedSource;
+  readonly form: CellForm;
   agree: number;
   compared: number;
   readonly texts: Set<string>;
@@ -61,11 +69,11 @@ export class CellLearner {
       const held = values[source];
       if (!held) continue;
       for (const property of this.properties)
-        for (const format of FORMATS) {
-          const shown = cellText(held[property.id] ?? null, property, format, this.standIns);
+        for (const [place, form] of FORMS.entries()) {
+          const shown = cellText(held[property.id] ?? null, property, form, this.standIns);
           if (shown.state !== 'value') continue;
-          const id = `${property.id} ${source} ${format}`;
-          const candidate = cell.candidates.get(id) ?? { propertyId: property.id, source, format, agree: 0, compared: 0, texts: new Set<string>() };
+          const id = `${property.id} ${source} ${place}`;
+          const candidate = cell.candidates.get(id) ?? { propertyId: property.id, source, form, agree: 0, compared: 0, texts: new Set<string>() };
           cell.candidates.set(id, candidate);
           candidate.compared++;
           if (shown.text !== text) continue;
@@ -78,8 +86,8 @@ export class CellLearner {
   /** The best binding of every cell for which the drawings speak clearly enough. Between equals the one in force stays. */
   learned(inForce: readonly Binding[] = []): LearnedBinding[] {
     return [...this.cells.values()].flatMap(({ block, tag, candidates }) => {
-      const bound = inForce.find((binding) => binding.block === block && binding.tag === tag);
-      const isBound = (c: Candidate) => Number(bound?.propertyId === c.propertyId && bound.source === c.source && bound.format === c.format);
+      const shows = bindingOf(inForce, familyOf(block), tag)?.shows;
+      const isBound = (c: Candidate) => Number(sameDefinition(shows, [{ property: c.propertyId, from: c.source, form: c.form }]));
       const best = [...candidates.values()]
         .filter(({ agree, compared }) => agree >= LEAST && agree >= LEAST_SHARE * compared)
         // More agreement first, then more different texts, then the plainer form, then the drawing itself.
@@ -88,12 +96,12 @@ export class CellLearner {
             b.agree - a.agree ||
             isBound(b) - isBound(a) ||
             b.texts.size - a.texts.size ||
-            FORMATS.indexOf(a.format) - FORMATS.indexOf(b.format) ||
+            FORMS.indexOf(a.form) - FORMS.indexOf(b.form) ||
             SOURCES.indexOf(a.source) - SOURCES.indexOf(b.source),
         )[0];
       if (!best) return [];
-      const { propertyId, source, format, agree, compared, texts } = best;
-      return [{ block, tag, propertyId, source, format, agree, compared, texts: texts.size }];
+      const { propertyId, source, form, agree, compared, texts } = best;
+      return [{ block, tag, propertyId, source, form, agree, compared, texts: texts.size }];
     });
   }
 
@@ -102,11 +110,14 @@ export class CellLearner {
    * or when there is nothing to compare. *Blank*: the cell is empty. *Retyped*: the same value in other wording, or a text
    * where the source holds none. *Stale*: another value.
    */
-  exception(binding: Binding, { text, values }: CellObservation): { readonly reason: ExceptionReason; readonly wanted: string } | null {
+  exception(
+    binding: Pick<LearnedBinding, 'propertyId' | 'source' | 'form'>,
+    { text, values }: CellObservation,
+  ): { readonly reason: ExceptionReason; readonly wanted: string } | null {
     const held = values[binding.source];
     const property = this.properties.find((candidate) => candidate.id === binding.propertyId);
     if (!held || !property) return null;
-    const shown = cellText(held[property.id] ?? null, property, binding.format, this.standIns);
+    const shown = cellText(held[property.id] ?? null, property, binding.form, this.standIns);
     const wanted = shown.state === 'value' ? shown.text : '';
     if (text === wanted) return null;
     if (text.trim() === '' || this.standIns.matches(text)) return wanted === '' ? null : { reason: 'blank', wanted };

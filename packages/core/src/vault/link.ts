@@ -1,26 +1,4 @@
-import { Place } from '../files';
-import { Kind, NameLikeness, compareNames } from '../schema';
-
-/** When a value passes through a link in one direction. */
-export const PASSES = ['always', 'when blank', 'never'] as const;
-export type Passes = (typeof PASSES)[number];
-
-/** What happens when file and record both changed since they last agreed. */
-export const CLASHES = ['ask', "take the file's", "take the record's"] as const;
-export type OnClash = (typeof CLASHES)[number];
-
-/** A record field tied to an address in one kind of file. */
-export interface Link {
-  readonly field: string;
-  readonly kind: Kind;
-  readonly place: Exclude<Place, 'cell'>;
-  readonly name: string;
-  /** File to record. */
-  readonly in: Passes;
-  /** Record to file. */
-  readonly out: Passes;
-  readonly onClash: OnClash;
-}
+import { Link, NameLikeness, compareNames } from '../schema';
 
 /** What the next check-in does with one link: nothing as both are equal, pass in, pass out, ask, or leave both as they are. */
 export interface Decision {
@@ -34,7 +12,7 @@ const isBlank = (value: string | null) => value === null || value === '';
  * Decides what happens to a link's two values.
  * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
  */
-export function decide(link: Link, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
+export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
   if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record say the same' };
   const differs = (value: string | null) => (agreed === undefined ? !isBlank(value) : value !== agreed && !(isBlank(value) && isBlank(agreed)));
   const fileChanged = differs(file);

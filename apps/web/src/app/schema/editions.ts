@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { EntryForm, SchemaChange } from '@rule/core/schema';
+import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, linkEndWords } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
@@ -263,12 +263,45 @@ export class SchemaEditions {
               ? row(change.name, 'form laid out anew', inputs(before), inputs(after))
               : row(change.name, fieldWords(field), inWords(before), inWords(after)),
           );
+        case 'binding added':
+          return [row(`Cell ${cellName(change.binding)}`, 'bound', '', this.cellWords(change.binding))];
+        case 'binding removed':
+          return [row(`Cell ${cellName(change.binding)}`, 'bound to nothing', this.cellWords(change.binding))];
+        case 'binding changed':
+          return change.fields.map(({ field, before, after }) =>
+            field === 'shows'
+              ? row(`Cell ${change.cell}`, 'shows', this.piecesWords(before), this.piecesWords(after))
+              : row(`Cell ${change.cell}`, fieldWords(field), inWords(before), inWords(after)),
+          );
+        case 'link added':
+          return [row(`Record field ${change.link.field} (${change.link.kind})`, 'linked', '', this.linkWords(change.link))];
+        case 'link removed':
+          return [row(`Record field ${change.link.field} (${change.link.kind})`, 'no longer linked', this.linkWords(change.link))];
+        case 'link changed':
+          return change.fields.map(({ field, before, after }) =>
+            field === 'at'
+              ? row(`Record field ${change.field}`, 'leads to', this.endWords(before), this.endWords(after))
+              : row(`Record field ${change.field}`, fieldWords(field), inWords(before), inWords(after)),
+          );
         case 'strangers changed':
           return [row('Names outside the schema', 'changed', inWords(change.before), inWords(change.after))];
         case 'order changed':
           return [row({ properties: 'Properties', checks: 'Checks', forms: 'Forms' }[change.of], 'order', this.order(change.before), this.order(change.after))];
       }
     });
+  }
+  private readonly caption = (id: number): string => this.captions().get(id) ?? `property ${id}`;
+  private cellWords(binding: Binding): string {
+    return bindingWords(binding, this.caption);
+  }
+  private piecesWords(shows: unknown): string {
+    return bindingWords({ shows: (shows ?? []) as Binding['shows'], leads: false }, this.caption);
+  }
+  private endWords(at: unknown): string {
+    return at ? linkEndWords(at as Link['at'], this.caption) : '';
+  }
+  private linkWords(link: Link): string {
+    return `${linkEndWords(link.at, this.caption)}; in ${link.in}, out ${link.out}, on clash ${link.onClash}`;
   }
   private order(ids: readonly number[]): string {
     return ids.map((id) => this.captions().get(id) ?? id).join(', ');

@@ -60,8 +60,8 @@ describe('differences in words', () => {
   it('name the field and say both sides', () => {
     const before = { ...newDraft('Mass'), id: 1, retired: false };
     const [change] = compareSchemas(
-      { properties: [before], checks: [], forms: [], strangers: {} as never },
-      { properties: [{ ...before, maxLength: 3, kinds: ['part', 'drawing'] }], checks: [], forms: [], strangers: {} as never },
+      { properties: [before], checks: [], forms: [], strangers: {} as never, bindings: [], links: [] },
+      { properties: [{ ...before, maxLength: 3, kinds: ['part', 'drawing'] }], checks: [], forms: [], strangers: {} as never, bindings: [], links: [] },
     );
     expect(change).toMatchObject({ type: 'property changed', fields: [{ field: 'kinds' }, { field: 'maxLength' }] });
     expect([fieldWords('maxLength'), inWords(null), inWords(true), inWords(['part', 'drawing']), inWords([]), inWords({ a: 1 })]).toEqual([

@@ -41,7 +41,6 @@ async function staged(inputs: object, more: object = {}, { role = 'administrator
       editions: [],
       schemaPlaces: {
         fields: [{ kind: 'part', name: 'product id', files: 12 }],
-        cells: [{ name: 'TITLE', files: 3 }],
         layers: ['ROOM'],
         texts: ['Hall'],
       },

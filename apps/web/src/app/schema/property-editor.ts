@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
+import { RouterLink } from '@angular/router';
 import {
   FEEDS,
   FILE_FIELDS,
@@ -23,6 +24,8 @@ import {
   oddLetters,
   runExample,
   sameDefinition,
+  cellName,
+  usesOf,
 } from '@rule/core/schema';
 import { ruleNameFor } from '@rule/core/rules';
 import { LETTER_FORMS, NUMBER_FORMS, UNITS, VALUE_TYPES } from '@rule/core/values';
@@ -52,7 +55,7 @@ const FEED_WORDS: Readonly<Record<Feed, string>> = {
 @Component({
   selector: 'rule-property-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, ExactName, Explain, FormsModule, Impact, InputTextModule, RuleField, TextareaModule],
+  imports: [ButtonModule, CheckboxModule, ExactName, Explain, FormsModule, Impact, InputTextModule, RouterLink, RuleField, TextareaModule],
   templateUrl: './property-editor.html',
   styles: `
     .bare {
@@ -233,6 +236,18 @@ export class PropertyEditor {
     );
   });
 
+  /** Cells and record fields that name the property, and would be left without it. */
+  protected readonly mapped = computed(() => {
+    const [id, schema] = [this.id(), this.store.draft()?.schema];
+    if (id === null || !schema) return null;
+    const { bindings, links } = usesOf(id, schema.bindings ?? [], schema.links ?? []);
+    if (bindings.length + links.length === 0) return null;
+    return [
+      ...bindings.map((binding) => `the cell ${cellName(binding)}${binding.leads ? ', its home,' : ''}`),
+      ...links.map((link) => `the record field ${link.field} (${link.kind})`),
+    ].join(', ');
+  });
+
   constructor() {
     if (!this.store.places()) this.store.loadPlaces();
     inject(Unsaved).watch(() => (this.typed() ? `the property ${this.draft()?.caption || 'without a name'}` : null));
@@ -290,11 +305,7 @@ export class PropertyEditor {
     const places = this.store.places();
     const files = (count: number) => (count === 1 ? '1 file' : `${count} files`);
     const fields = (places?.fields ?? []).filter((field) => field.kind === kind && field.name !== 'file name');
-    const cells = kind === 'drawing' && this.draft()?.level === 'sheet' ? (places?.cells ?? []) : [];
-    const offered = [
-      ...fields.map(({ name, files: count }) => ({ value: `field: ${name}`, text: `file field ${name} (${files(count)})` })),
-      ...cells.map(({ name, files: count }) => ({ value: `cell: ${name}`, text: `cell ${name} (${files(count)})` })),
-    ];
+    const offered = fields.map(({ name, files: count }) => ({ value: `field: ${name}`, text: `file field ${name} (${files(count)})` }));
     const now = this.homeText(kind);
     const home = this.draft()?.homes[kind];
     const known = now === '' || home?.place === 'property' || offered.some((entry) => entry.value === now);
@@ -312,7 +323,7 @@ export class PropertyEditor {
     const rest = Object.fromEntries(Object.entries(homes).filter(([other]) => other !== kind));
     const [place, ...name] = text.split(':');
     if (text.trim() === '') this.set({ homes: rest });
-    else if (place === 'field' || place === 'cell' || place === 'property') this.set({ homes: { ...rest, [kind]: { place, name: name.join(':').trim() } } });
+    else if (place === 'field' || place === 'property') this.set({ homes: { ...rest, [kind]: { place, name: name.join(':').trim() } } });
   }
   /** The homes with another name for the property of a kind; a blank name stays, and is said to be missing. */
   protected withHome(kind: Kind, name: string): PropertyDraft['homes'] {

@@ -27,9 +27,11 @@ const summary: TrySummary = {
   files: 40,
   done: true,
   effects: [
-    { effect: 'breaks', property: 1, check: null, files: 2 },
-    { effect: 'breaks', property: null, check: 5, files: 1 },
-    { effect: 'passes', property: 1, check: null, files: 4 },
+    { effect: 'breaks', property: 1, check: null, cell: null, record: null, files: 2 },
+    { effect: 'breaks', property: null, check: 5, cell: null, record: null, files: 1 },
+    { effect: 'passes', property: 1, check: null, cell: null, record: null, files: 4 },
+    { effect: 'shows', property: null, check: null, cell: 'MATL of mrw-title', record: null, files: 12 },
+    { effect: 'records', property: null, check: null, cell: null, record: 'Title', files: 3 },
   ],
 };
 const findings = {
@@ -40,6 +42,8 @@ const findings = {
       path: 'parts/drum.step',
       property: 1,
       check: null,
+      cell: null,
+      record: null,
       effect: 'breaks',
       before: 'Kessler Bearings GmbH',
       after: null,

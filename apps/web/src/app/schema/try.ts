@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal } from '@angular/core';
 import { EFFECTS, Effect, TryFinding, TrySummary } from '@rule/contract';
+import { sameDefinition } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { Api, FileLink, JobsActions, Notices, TrayActions, jobsFeature, sessionFeature } from '../shared';
@@ -11,12 +12,16 @@ export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; rea
   loses: { title: 'would lose their home', about: 'values that stand under a name which the draft does not ask for any more', tone: 'warn' },
   changes: { title: 'would change by rule', about: 'values that rules, models or wider holders give and files do not hold', tone: 'warn' },
   passes: { title: 'would newly pass', about: 'values that the draft accepts and the edition in force does not', tone: 'good' },
+  shows: { title: 'would show something else', about: 'cells of title blocks; a text whose source is blank stays as it is', tone: 'warn' },
+  records: { title: 'would come into records', about: 'record fields of the vault, after the next check-in', tone: 'warn' },
 };
 
 interface Chosen {
   readonly effect: Effect;
   readonly property: number | null;
   readonly check: number | null;
+  readonly cell: string | null;
+  readonly record: string | null;
 }
 
 /** Trying the draft on all files: what would break, pass, change or lose its home, by property and by file, with repairs. */
@@ -99,7 +104,7 @@ interface Chosen {
                   <tr>
                     <td><rule-file [id]="row.file" [path]="row.path" /></td>
                     <td class="mono">{{ row.before ?? '—' }}</td>
-                    <td class="mono">{{ row.effect === 'changes' ? (row.after ?? 'blank') : '' }}</td>
+                    <td class="mono">{{ row.effect === 'changes' || row.effect === 'shows' || row.effect === 'records' ? (row.after ?? 'blank') : '' }}</td>
                     <td>{{ row.message }}</td>
                   </tr>
                 }
@@ -175,9 +180,16 @@ export class SchemaTry {
     effect(() => {
       const [chosen, summary] = [this.chosen(), this.summary()];
       if (!chosen || !summary) return;
-      const { effect: wanted, property, check } = chosen;
+      const { effect: wanted, property, check, cell, record } = chosen;
       this.api
-        .tryFindings(summary.id, { effect: wanted, ...(property === null ? {} : { property }), ...(check === null ? {} : { check }), limit: 500 })
+        .tryFindings(summary.id, {
+          effect: wanted,
+          ...(property === null ? {} : { property }),
+          ...(check === null ? {} : { check }),
+          ...(cell === null ? {} : { cell }),
+          ...(record === null ? {} : { record }),
+          limit: 500,
+        })
         .subscribe({
           next: ({ rows, total }) => {
             this.rows.set(rows);
@@ -194,17 +206,19 @@ export class SchemaTry {
   protected count(effect: Effect): number {
     return this.of(effect).reduce((sum, row) => sum + row.files, 0);
   }
-  protected nameOf({ property, check }: { readonly property: number | null; readonly check: number | null }): string {
+  protected nameOf({ property, check, cell, record }: Omit<Chosen, 'effect'>): string {
+    if (cell !== null) return `cell ${cell}`;
+    if (record !== null) return `record field ${record}`;
     const schema = this.store.draft()?.schema;
     if (check !== null) return schema?.checks.find((candidate) => candidate.id === check)?.title ?? `check ${check}`;
     return schema?.properties.find((candidate) => candidate.id === property)?.caption ?? `property ${property ?? ''}`;
   }
   protected isChosen(row: Chosen): boolean {
     const chosen = this.chosen();
-    return chosen?.effect === row.effect && chosen.property === row.property && chosen.check === row.check;
+    return chosen?.effect === row.effect && sameDefinition({ ...chosen, files: 0 }, { ...row, files: 0 });
   }
-  protected choose({ effect: wanted, property, check }: Chosen): void {
-    this.chosen.set({ effect: wanted, property, check });
+  protected choose({ effect: wanted, property, check, cell, record }: Chosen): void {
+    this.chosen.set({ effect: wanted, property, check, cell, record });
   }
   protected start(): void {
     this.chosen.set(null);

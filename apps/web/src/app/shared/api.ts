@@ -15,8 +15,8 @@ import {
   CloseSendOut,
   CellQuery,
   ApplyTakeBack,
-  BindingRequest,
-  BlockTray,
+  BoundCells,
+  CellTray,
   BomLayout,
   ChangedProperty,
   CheckIn,
@@ -47,6 +47,8 @@ import {
   WideMembers,
   SendOutRequest,
   Settings,
+  SheetModel,
+  SheetsQuery,
   SettleLine,
   SignIn,
   TrayLines,
@@ -55,9 +57,8 @@ import {
   HistoryQuery,
   UpToDate,
 } from '@rule/contract';
-import { ChoiceListDraft, PropertyDraft, Schema, SeriesDraft } from '@rule/core/schema';
+import { ChoiceListDraft, Link, PropertyDraft, Schema, SeriesDraft } from '@rule/core/schema';
 import type { Practice } from '@rule/core/standards';
-import { Link } from '@rule/core/vault';
 import { Server } from './server';
 
 /** The server's API, one method a route. */
@@ -241,9 +242,11 @@ export class Api {
   revert = (id: number) => this.server.reportOf(this.server.ask('POST /history/{set}/revert', { params: { set: id } }));
 
   blocks = () => this.server.ask('GET /title-blocks');
-  block = (file: number, block: string) => this.server.ask('GET /files/{file}/title-block', { params: { file }, query: { block } });
-  bind = (body: BindingRequest) => this.server.ask('PUT /title-blocks/bindings', { body });
-  blockTray = (body: BlockTray) => this.server.ask('POST /title-blocks/tray', { body });
+  blockSheets = (query: Partial<SheetsQuery> & Pick<SheetsQuery, 'block'>) => this.server.ask('GET /title-blocks/sheets', { query });
+  block = (file: number, holder: string) => this.server.ask('GET /files/{file}/title-block', { params: { file }, query: { holder } });
+  bindCells = (cells: BoundCells['cells']) => this.server.ask('PUT /schema/draft/bindings', { body: { cells } });
+  cellTray = (body: CellTray) => this.server.ask('POST /title-blocks/tray', { body });
+  settleSheet = (file: number, body: SheetModel) => this.server.ask('PUT /files/{file}/sheet-model', { params: { file }, body });
 
   assemblies = () => this.server.ask('GET /bom/assemblies');
   layouts = () => this.server.ask('GET /bom/layouts');
@@ -255,9 +258,11 @@ export class Api {
   bomCsv = (file: number, columns: readonly number[]) => this.server.download('POST /files/{file}/bom.csv', { params: { file }, body: { columns } });
 
   vault = () => this.server.ask('GET /vault');
-  saveLink = (id: number | null, link: Link) =>
-    id === null ? this.server.ask('POST /vault/links', { body: link }) : this.server.ask('PUT /vault/links/{link}', { params: { link: id }, body: link });
-  removeLink = (id: number) => this.server.ask('DELETE /vault/links/{link}', { params: { link: id } });
+  refreshVault = () => this.server.ask('POST /vault/refresh');
+  setInVault = (library: number, inVault: boolean) => this.server.ask('PUT /libraries/{library}/vault', { params: { library }, body: { inVault } });
+  addLink = (link: Omit<Link, 'id'>) => this.server.ask('POST /schema/draft/links', { body: link });
+  changeLink = (id: number, link: Omit<Link, 'id'>) => this.server.ask('PUT /schema/draft/links/{link}', { params: { link: id }, body: link });
+  removeLink = (id: number) => this.server.ask('DELETE /schema/draft/links/{link}', { params: { link: id } });
   record = (file: number) => this.server.ask('GET /files/{file}/record', { params: { file } });
   checkIn = (file: number, body: CheckIn) => this.server.ask('POST /files/{file}/check-in', { params: { file }, body });
 

@@ -1,9 +1,9 @@
 import { ChangeDetectionStrategy, Component, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { Learned, LearnedName } from '@rule/contract';
-import { Property } from '@rule/core/schema';
+import { Binding, Property, sameDefinition } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { Store } from '@ngrx/store';
-import { Api, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
+import { Api, CatalogueActions, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
 
 type Cell = Learned['cells'][number];
 
@@ -38,7 +38,7 @@ type Cell = Learned['cells'][number];
                 <td class="mono">{{ cell.tag }}</td>
                 <td>{{ caption(cell.propertyId) }}</td>
                 <td>the {{ cell.source }}</td>
-                <td>{{ cell.format }}</td>
+                <td>{{ written(cell) }}</td>
                 <td>
                   {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts }} different {{ cell.texts === 1 ? 'text' : 'texts' }}
                   @if (cell.texts === 1) {
@@ -55,6 +55,8 @@ type Cell = Learned['cells'][number];
                 <td>
                   @if (isBound(cell)) {
                     <span class="good">in force</span>
+                  } @else if (isDrafted(cell)) {
+                    <span>in the draft</span>
                   } @else if (mayAdminister()) {
                     <button
                       type="button"
@@ -179,13 +181,24 @@ export class LearnedMappings {
     const counted = reasons.map((reason) => ({ reason, n: cell.exceptions.filter((entry) => entry.reason === reason).length })).filter(({ n }) => n > 0);
     return cell.exceptionCount > cell.exceptions.length ? `${cell.exceptionCount} exceptions` : counted.map(({ reason, n }) => `${n} ${reason}`).join(', ');
   }
-  protected isBound({ bound, propertyId, source, format }: Cell): boolean {
-    return bound?.propertyId === propertyId && bound.source === source && bound.format === format;
+  private shows({ propertyId, source, form }: Cell): Binding['shows'] {
+    return [{ property: propertyId, from: source, form }];
   }
-  protected bind({ block, tag, propertyId, source, format }: Cell): void {
-    this.api.bind({ block, tag, property: propertyId, source, format }).subscribe({
+  protected isBound(cell: Cell): boolean {
+    return sameDefinition(cell.bound?.shows, this.shows(cell));
+  }
+  protected isDrafted(cell: Cell): boolean {
+    return sameDefinition(cell.drafted?.shows, this.shows(cell));
+  }
+  protected written({ form }: Cell): string {
+    return form.unit ? 'with its unit' : form.letters;
+  }
+  protected bind(cell: Cell): void {
+    const { block, tag, propertyId } = cell;
+    this.api.bindCells([{ block, cell: tag, shows: this.shows(cell), leads: false }]).subscribe({
       next: () => {
-        this.notices.done(`${tag} of ${block} shows ${this.caption(propertyId)} from now on.`);
+        this.notices.done(`In the draft, ${tag} of ${block} shows ${this.caption(propertyId)}.`);
+        this.store.dispatch(CatalogueActions.recount());
         this.load();
       },
       error: this.notices.failed,

@@ -1,6 +1,7 @@
 import { describe, expect, it } from '@jest/globals';
 import { TestBed } from '@angular/core/testing';
 import { BlockView } from '@rule/contract';
+import { BoundCell } from '@rule/core/titleblocks';
 import { BlockShape, CellDefinition } from '@rule/core/files';
 import { BlockPicture, extentOf, frameOf } from './picture';
 
@@ -48,6 +49,13 @@ const shapes: BlockShape[] = [
   { shape: 'text', at: { x: 1, y: 44 }, text: 'Title', height: 1.8, rotation: 0, align: 'left' },
 ];
 
+const bound = (tag: string, stored: string, shown: BoundCell['shown'], state: BoundCell['state']): BlockView['cells'][number] => ({
+  tag,
+  stored,
+  fixed: null,
+  bound: { drawing: 1, holder: 'insert:1', tag, binding: 1, stored, fixed: null, shown, state },
+});
+
 describe('the picture of a block', () => {
   it('is as large as the block', () => expect(extentOf(shapes, [cell('A', 2, 2)])).toEqual({ x: 0, y: 0, width: 180, height: 48 }));
   it('finds the box that each cell stands in', () => {
@@ -59,12 +67,18 @@ describe('the picture of a block', () => {
     const view: BlockView = {
       file: { id: 1, library: 1, path: 'a.dxf', folder: '', name: 'a.dxf', kind: 'drawing', class: null, problem: null, lock: null },
       block: { name: 'T', shapes, cells: [cell('A', 2, 2), cell('B', 62, 2), cell('C', 62, 26)] },
+      family: 't',
       holder: 'insert:1',
-      model: { match: { state: 'unmatched' }, path: null },
+      layout: 'Layout1',
+      number: 1,
+      sheets: 1,
+      scale: null,
+      inside: null,
+      model: { match: { state: 'unmatched' }, file: null, path: null, settled: false },
       cells: [
-        { tag: 'A', stored: 'old', bound: { drawing: 1, holder: 'insert:1', tag: 'A', stored: 'old', shown: { state: 'value', text: 'new' } } },
-        { tag: 'B', stored: '', bound: { drawing: 1, holder: 'insert:1', tag: 'B', stored: '', shown: { state: 'blank', placeholder: 'finish', why: '' } } },
-        { tag: 'C', stored: 'by hand', bound: null },
+        bound('A', 'old', { state: 'value', text: 'new' }, 'stale'),
+        bound('B', '', { state: 'blank', placeholder: 'finish', why: '' }, 'blank'),
+        { tag: 'C', stored: 'by hand', fixed: null, bound: null },
       ],
     };
     const fixture = TestBed.createComponent(BlockPicture);

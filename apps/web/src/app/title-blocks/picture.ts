@@ -1,7 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { BlockView } from '@rule/contract';
 import { BlockShape, CellDefinition, Point } from '@rule/core/files';
-import { isStale } from '@rule/core/titleblocks';
 
 interface Box {
   readonly x: number;
@@ -180,9 +179,12 @@ export class BlockPicture {
     this.view().block.cells.map((definition) => {
       const cell = this.view().cells.find((candidate) => candidate.tag === definition.tag);
       const bound = cell?.bound ?? null;
-      const wanted = bound ? (bound.shown.state === 'value' ? bound.shown.text : bound.shown.placeholder) : (cell?.stored ?? '');
-      const blank = bound ? bound.shown.state !== 'value' : !cell?.stored;
-      const stale = bound !== null && isStale(bound);
+      const kept = cell?.stored ?? '';
+      // What is not written over is drawn as it stands; a placeholder stands for a blank alone.
+      const shows = bound?.shown.state === 'value' && bound.state !== 'fixed' && bound.state !== 'computed' ? bound.shown.text : kept;
+      const blank = shows.trim() === '';
+      const wanted = blank && bound && bound.shown.state !== 'value' ? bound.shown.placeholder : shows;
+      const stale = bound !== null && bound.state === 'stale';
       return { ...definition, frame: frameOf(definition, this.view().block.shapes), text: wanted, blank, stale };
     }),
   );

@@ -1,88 +1,115 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Router } from '@angular/router';
-import { BindingRequest, BlockRow, BlockView } from '@rule/contract';
-import { CellFormat, CellSource, isStale } from '@rule/core/titleblocks';
+import { Router, RouterLink } from '@angular/router';
+import { BlockCell, BlockView } from '@rule/contract';
 import { fileName } from '@rule/core/files';
+import { Binding, bindingWords, sameDefinition } from '@rule/core/schema';
+import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/titleblocks';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import {
-  Api,
-  Bench,
-  CatalogueActions,
-  catalogueFeature,
-  FileChoices,
-  FileLink,
-  IndexEntry,
-  IndexList,
-  IndexRow,
-  Notices,
-  problemOf,
-  sessionFeature,
-  TrayActions,
-  trayFeature,
-  Way,
-} from '../shared';
+import { Bench, FileChoices, FileLink, IndexEntry, IndexList, IndexRow, Way, catalogueFeature, sessionFeature, trayFeature } from '../shared';
+import { BindingEditor } from './binding-editor';
 import { BlockPicture } from './picture';
+import { TitleBlocksStore } from './title-blocks.store';
 
-/** Title blocks: their cells, what each is bound to, and every drawing's block filled. */
+/** States in the order in which somebody wants to know of them. */
+const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking', 'no model', 'blank', 'computed', 'fixed', 'right'];
+
+/** Title blocks: their cells, what each is bound to, and every sheet's block filled. */
 @Component({
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, BlockPicture, ButtonModule, FormsModule, IndexList, IndexRow, SelectModule, Way],
+  providers: [TitleBlocksStore],
+  imports: [Bench, BindingEditor, BlockPicture, ButtonModule, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule, Way],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
         <h3>Title blocks</h3>
-        @for (row of blocks() ?? []; track row.name) {
+        @for (row of store.blocks() ?? []; track row.family) {
           <rule-index-row
             [text]="row.name"
-            [end]="row.drawings.length + (row.drawings.length === 1 ? ' drawing' : ' drawings')"
-            [on]="row.name === block()?.name"
-            (choose)="go({ block: row.name, drawing: null, cell: null })"
+            [end]="row.sheets + (row.sheets === 1 ? ' sheet' : ' sheets')"
+            [on]="row.family === store.block()?.family"
+            (choose)="go({ block: row.family, sheet: null, cell: null, state: null })"
           />
         }
-        @if (block()) {
-          <h3>Drawings with this block</h3>
-          <rule-index-list [entries]="drawingEntries()" [chosen]="drawingId()" (choose)="go({ drawing: $event })" />
+        @if (store.block()) {
+          <h3>{{ chosenState() ? 'Sheets with a cell that ' + clause(chosenState()!) : 'Sheets with this block' }}</h3>
+          <rule-index-list [entries]="sheetEntries()" [chosen]="sheetAt()" (choose)="goSheet($event)" />
+          @if (store.sheets(); as page) {
+            @if (page.total > page.rows.length) {
+              <p class="soft rest">{{ page.total - page.rows.length }} more; choose a state to see fewer.</p>
+            } @else if (page.total === 0) {
+              <p class="soft rest">None.</p>
+            }
+          }
         }
       </div>
 
-      @if (error(); as text) {
+      @if (store.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      @if (block(); as b) {
+      @if (store.block(); as b) {
         <div class="head">
           <div>
             <h1>{{ b.name }}</h1>
             <p>
-              {{ b.cells.length }} cells{{ unbound() ? ', ' + unbound() + ' bound to no property' : '' }}.
-              @if (view(); as v) {
-                Shown filled for <rule-file [id]="v.file.id" [path]="v.file.path" [text]="v.file.name" />
-                @switch (v.model.match.state) {
-                  @case ('matched') {
-                    with model <rule-file [id]="v.model.match.file" [path]="v.model.path ?? ''" [text]="leaf(v.model.path ?? '')" />, found by
-                    {{ matchedBy(v) }}.
-                  }
-                  @case ('ambiguous') {
-                    <span class="bad">whose model is ambiguous.</span>
-                  }
-                  @default {
-                    <span class="bad">whose model is not in the library.</span>
-                  }
-                }
-              }
+              {{ b.cells.length === 1 ? '1 cell' : b.cells.length + ' cells' }}{{ store.unbound() ? ', ' + store.unbound() + ' bound to nothing' : '' }}, on
+              {{ b.sheets === 1 ? '1 sheet' : b.sheets + ' sheets' }} of {{ b.drawings === 1 ? '1 drawing' : b.drawings + ' drawings' }}.
             </p>
           </div>
           @if (mayEdit()) {
             <div class="actions">
-              <p-button severity="secondary" label="Put this drawing in the tray" [disabled]="!staleHere()" (onClick)="put([drawingId()!])" />
-              <p-button [label]="'Put all ' + staleAll() + ' stale cells in the tray'" [disabled]="!staleAll()" (onClick)="put(null)" />
+              @if (store.inState()('lacking'); as n) {
+                <p-button severity="secondary" [label]="'Give ' + cellsOf(n) + ' that drawings lack'" (onClick)="put('lacking')" />
+              }
+              @if (store.inState()('would be erased'); as n) {
+                <p-button
+                  severity="secondary"
+                  [label]="'Empty ' + (n === 1 ? '1 text' : n + ' texts') + ' whose source is blank'"
+                  (onClick)="put('would be erased')"
+                />
+              }
+              <p-button
+                [label]="'Put ' + cellsOf(store.inState()('stale'), 'stale ') + ' in the tray'"
+                [disabled]="!store.inState()('stale')"
+                (onClick)="put('stale')"
+              />
             </div>
           }
         </div>
-        @if (view(); as v) {
+        <div class="states" role="group" aria-label="How the cells stand">
+          @for (entry of stateCounts(); track entry.state) {
+            <button type="button" class="chip" [class]="entry.tone" [attr.aria-pressed]="chosenState() === entry.state" (click)="toggle(entry.state)">
+              {{ entry.count }} {{ entry.text }}
+            </button>
+          } @empty {
+            <span class="soft">No cell is bound yet. Choose one and say what it shows.</span>
+          }
+        </div>
+        @if (store.drafted(); as n) {
+          <p class="note">
+            {{ n === 1 ? '1 cell shows' : n + ' cells show' }} something else in the draft.
+            <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>, then bring it
+            <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then drawings are measured by the edition in force.
+          </p>
+        }
+        @if (store.view(); as v) {
+          <p class="sheet">
+            <rule-file [id]="v.file.id" [path]="v.file.path" [text]="v.file.name" />, {{ v.layout === 'model' ? 'model space' : v.layout
+            }}{{ v.sheets > 1 ? ' (sheet ' + v.number + ' of ' + v.sheets + ')' : '' }}{{ v.inside ? ', in the block ' + v.inside : '' }}:
+            @if (v.model.file !== null) {
+              fed by <rule-file [id]="v.model.file" [path]="v.model.path ?? ''" [text]="leaf(v.model.path ?? '')" />, {{ foundBy(v) }}.
+            } @else if (v.model.match.state === 'ambiguous') {
+              <span class="bad">more than one file could be its model.</span>
+            } @else {
+              <span class="bad">its model is not in the library.</span>
+            }
+            @if (mayEdit() && staleHere(); as n) {
+              <button type="button" class="link" (click)="putHere()">Put the {{ cellsOf(n, 'stale ') }} of this drawing in the tray</button>
+            }
+          </p>
           <div class="card picture"><rule-block-picture [view]="v" [selected]="cell() ?? null" (choose)="go({ cell: $event })" /></div>
           <p class="legend">
             <span class="placeholder">text</span> a placeholder for a blank, never written · <span class="chip brass">text</span> differs from what the drawing
@@ -95,133 +122,140 @@ import { BlockPicture } from './picture';
               <tr>
                 <th>Cell</th>
                 <th>Shows</th>
-                <th>From</th>
-                <th>As</th>
-                <th>In the drawing</th>
+                <th>On this sheet</th>
                 <th>Would read</th>
+                <th>On all sheets</th>
               </tr>
             </thead>
             <tbody>
               @for (row of rows(); track row.tag) {
                 <tr [class.on]="row.tag === cell()" (click)="go({ cell: row.tag })">
-                  <td class="mono" [title]="row.prompt">{{ row.tag }}</td>
                   <td>
-                    <p-select
-                      size="small"
-                      appendTo="body"
-                      [options]="choices()"
-                      optionLabel="label"
-                      optionValue="value"
-                      [filter]="true"
-                      [showClear]="true"
-                      placeholder="nothing"
-                      [disabled]="!mayAdminister()"
-                      [ariaLabel]="'Property of cell ' + row.tag"
-                      [ngModel]="row.binding?.propertyId ?? null"
-                      (ngModelChange)="bind(row, { property: $event })"
-                    />
+                    <button type="button" class="plain mono" [attr.aria-pressed]="row.tag === cell()" [title]="row.prompt">{{ row.tag }}</button>
                   </td>
-                  <td>
-                    @if (row.binding; as binding) {
-                      <p-select
-                        size="small"
-                        appendTo="body"
-                        [options]="sources"
-                        optionLabel="label"
-                        optionValue="value"
-                        [disabled]="!mayAdminister()"
-                        [ariaLabel]="'Source of cell ' + row.tag"
-                        [ngModel]="binding.source"
-                        (ngModelChange)="bind(row, { source: $event })"
-                      />
+                  <td [title]="row.words">
+                    {{ row.words }}
+                    @if (row.inDraft) {
+                      <span class="chip">draft</span>
                     }
                   </td>
-                  <td>
-                    @if (row.binding; as binding) {
-                      <p-select
-                        size="small"
-                        appendTo="body"
-                        [options]="formats"
-                        [disabled]="!mayAdminister()"
-                        [ariaLabel]="'Format of cell ' + row.tag"
-                        [ngModel]="binding.format"
-                        (ngModelChange)="bind(row, { format: $event })"
-                      />
-                    }
-                  </td>
-                  <td class="mono" [title]="row.stored ?? ''">{{ row.stored === null ? 'no such cell' : row.stored || '—' }}</td>
+                  <td class="mono" [title]="row.stored ?? ''">{{ row.stored === null ? '' : row.stored || '—' }}</td>
                   <td>
                     @if (row.bound; as bound) {
-                      @if (bound.shown.state === 'value') {
-                        <span class="mono" [class.changed]="row.stale">{{ bound.shown.text }}</span>
-                      } @else {
-                        <span class="soft" [title]="bound.shown.why">{{ bound.shown.why }}</span>
+                      @switch (bound.state) {
+                        @case ('right') {
+                          <span class="soft">the same</span>
+                        }
+                        @case ('stale') {
+                          <span class="mono changed">{{ row.would }}</span>
+                        }
+                        @case ('lacking') {
+                          <span class="mono changed">{{ row.would || '—' }}</span> <span class="soft">lacking here</span>
+                        }
+                        @default {
+                          <span class="soft" [title]="row.why">{{ row.why || words[bound.state] }}</span>
+                        }
                       }
+                    } @else if (row.constant) {
+                      <span class="soft">fixed in the block</span>
                     } @else {
                       <span class="soft">left as it is</span>
                     }
                   </td>
+                  <td class="soft">{{ row.counts }}</td>
                 </tr>
               }
             </tbody>
           </table>
         </div>
-      } @else if (blocks()?.length === 0) {
-        <p class="note">No drawing has a block with attribute definitions. Rule lists the blocks that it finds when it reads DXF drawings.</p>
-      } @else if (!error()) {
+      } @else if (store.blocks()?.length === 0) {
+        <p class="note">No drawing has a block with attributes. Rule lists the blocks that it finds when it reads DXF drawings.</p>
+      } @else if (!store.error()) {
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
 
       <div bench="inspector">
-        @if (view(); as v) {
-          @if (v.model.match.state !== 'matched' || v.model.match.by === 'settled') {
-            <h2>Which model does it show?</h2>
-            <p class="soft">
-              {{
-                v.model.match.state === 'ambiguous'
-                  ? 'More than one file could be it.'
-                  : v.model.match.state === 'matched'
-                    ? 'This was settled by hand.'
-                    : 'Neither its document property nor its base name leads to a file.'
-              }}
-            </p>
-            @if (mayEdit()) {
-              <p-select
-                [options]="models()"
-                optionLabel="path"
-                optionValue="id"
-                [filter]="true"
-                [showClear]="true"
-                placeholder="Choose the model"
-                ariaLabel="Model"
-                [ngModel]="v.model.match.state === 'matched' ? v.model.match.file : null"
-                (ngModelChange)="settle($event)"
-                (onShow)="candidates.look('')"
-                (onFilter)="candidates.look($event.filter)"
-              />
-            }
-          }
-        }
         @if (chosenRow(); as row) {
           <h2>Cell {{ row.tag }}</h2>
           <p class="soft">{{ row.prompt }}</p>
           @if (row.bound; as bound) {
-            @if (bound.shown.state !== 'value') {
-              <p class="note bad">Empty: {{ bound.shown.why }}.</p>
-            } @else if (row.stale) {
-              <p class="note">The drawing holds {{ row.stored || 'nothing' }}; the property says {{ bound.shown.text }}.</p>
-            } @else {
-              <p class="good">The drawing holds what the property says.</p>
+            @switch (bound.state) {
+              @case ('right') {
+                <p class="good">The sheet shows what it should.</p>
+              }
+              @case ('stale') {
+                <p class="note">The sheet shows {{ row.stored || 'nothing' }}; it should show {{ row.would }}.</p>
+              }
+              @case ('would be erased') {
+                <p class="note">
+                  The sheet shows {{ row.stored }}, and its source has nothing to show: {{ row.why }}. The text stays until somebody empties it.
+                </p>
+              }
+              @case ('lacking') {
+                <p class="note">The block has this cell, and the drawing not yet. It can be given to it.</p>
+              }
+              @case ('fixed') {
+                <p class="note">Its text stands in the block, and is the same on every sheet. It is never written.</p>
+              }
+              @case ('computed') {
+                <p class="note">The drawing computes this text itself ({{ row.fixed }}). It is never written over.</p>
+              }
+              @default {
+                <p class="note bad">Empty: {{ row.why }}.</p>
+              }
             }
           }
-          <rule-way [property]="row.binding?.propertyId ?? null" />
+          @if (mayAdminister() && !row.constant) {
+            <h3>What it shows</h3>
+            <rule-binding-editor [cell]="row" [block]="store.block()!.name" [properties]="properties()" (bind)="bind($event)" />
+          } @else if (!row.constant) {
+            <p>Shows {{ row.words }}.</p>
+          }
+          <rule-way [property]="row.property" />
         } @else {
-          <p class="soft">Choose a cell in the picture or the list to see why it reads as it does.</p>
+          <p class="soft">Choose a cell in the picture or the list to see why it reads as it does, and to say what it shows.</p>
+        }
+        @if (store.view(); as v) {
+          <h3>Which model feeds this sheet?</h3>
+          <p class="soft">{{ modelWords(v) }}</p>
+          @if (mayEdit()) {
+            <p-select
+              [options]="models()"
+              optionLabel="path"
+              optionValue="id"
+              [filter]="true"
+              [showClear]="true"
+              placeholder="Choose the model"
+              ariaLabel="Model"
+              [ngModel]="v.model.file"
+              (ngModelChange)="settle($event)"
+              (onShow)="candidates.look('')"
+              (onFilter)="candidates.look($event.filter)"
+            />
+          }
         }
       </div>
     </rule-bench>
   `,
   styles: `
+    .states {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 6px;
+      margin: 0 0 12px;
+    }
+    .states button {
+      cursor: pointer;
+    }
+    .states button[aria-pressed='true'] {
+      outline: 2px solid var(--verdigris);
+    }
+    .rest {
+      padding: 4px 18px;
+    }
+    .sheet {
+      margin: 0 0 6px;
+    }
     .picture {
       padding: 14px 18px;
       background: var(--panel);
@@ -239,131 +273,168 @@ import { BlockPicture } from './picture';
       padding: 1px 5px;
       border-radius: 3px;
     }
-    td p-select {
-      width: 100%;
-    }
-    td:nth-child(2) {
-      width: 150px;
-    }
-    td:nth-child(3) {
-      width: 118px;
-    }
-    td:nth-child(4) {
-      width: 106px;
-    }
-    td:nth-child(n + 5) {
-      max-width: 140px;
+    td {
+      max-width: 190px;
       overflow: hidden;
       text-overflow: ellipsis;
       white-space: nowrap;
     }
+    p-select {
+      width: 100%;
+    }
   `,
 })
 export class TitleBlocksStation {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
+  protected readonly store = inject(TitleBlocksStore);
+  private readonly global = inject(Store);
   private readonly router = inject(Router);
-  private readonly notices = inject(Notices);
   protected readonly leaf = fileName;
-  readonly blockName = input<string | undefined>(undefined, { alias: 'block' });
-  readonly drawing = input<string>();
+  protected readonly words = CELL_STATE_WORDS;
+  readonly block = input<string>();
+  /** The sheet that is shown, as its drawing's number and the key of its block. */
+  readonly sheet = input<string>();
   readonly cell = input<string>();
+  readonly state = input<string>();
 
-  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
-  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
-  private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
-  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
-  private readonly lines = this.store.selectSignal(trayFeature.selectLines);
-  protected readonly blocks = signal<BlockRow[] | null>(null);
-  protected readonly view = signal<BlockView | null>(null);
-  protected readonly error = signal<string | null>(null);
+  protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  protected readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
+  private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
+  private readonly lines = this.global.selectSignal(trayFeature.selectLines);
   protected readonly candidates = new FileChoices(['part', 'assembly', 'other']);
-  /** The model that was settled, and those that are found. */
+
+  protected readonly chosenState = computed(() => CELL_STATES.find((state) => state === this.state()) ?? null);
+  /** The model that feeds the sheet, and those that are found. */
   protected readonly models = computed(() => {
-    const { match, path } = this.view()?.model ?? { match: null, path: null };
+    const { file, path } = this.store.view()?.model ?? { file: null, path: null };
     const found = this.candidates.files();
-    const settled = match?.state === 'matched' && path !== null && !found.some((file) => file.id === match.file) ? [{ id: match.file, path }] : [];
-    return [...settled, ...found];
+    const present = file !== null && path !== null && !found.some((candidate) => candidate.id === file) ? [{ id: file, path }] : [];
+    return [...present, ...found];
   });
-  protected readonly sources: { value: CellSource; label: string }[] = [
-    { value: 'model', label: 'the model' },
-    { value: 'drawing', label: 'this drawing' },
-  ];
-  protected readonly formats: CellFormat[] = ['plain', 'with unit', 'upper case'];
-  protected readonly choices = computed(() => this.properties().map((property) => ({ value: property.id, label: property.caption })));
-  protected readonly block = computed(() => this.blocks()?.find((row) => row.name === this.blockName()) ?? this.blocks()?.[0] ?? null);
-  protected readonly drawingId = computed(() => (this.drawing() ? Number(this.drawing()) : (this.block()?.drawings[0]?.file ?? null)));
-  protected readonly drawingEntries = computed<IndexEntry[]>(() =>
-    (this.block()?.drawings ?? []).map(({ file, path, stale }) => ({ id: file, text: fileName(path), end: stale ? `${stale} stale` : '', tone: 'warn' })),
-  );
-  protected readonly unbound = computed(() => this.block()?.cells.filter((cell) => !cell.binding).length ?? 0);
-  protected readonly staleAll = computed(() => this.block()?.drawings.reduce((sum, drawing) => sum + drawing.stale, 0) ?? 0);
-  protected readonly rows = computed(() =>
-    (this.block()?.cells ?? []).map((cell) => {
-      const shown = this.view()?.cells.find((candidate) => candidate.tag === cell.tag);
-      const bound = shown?.bound ?? null;
-      const stale = bound !== null && isStale(bound);
-      return { ...cell, stored: shown?.stored ?? null, bound, stale };
+  protected readonly stateCounts = computed(() => {
+    const count = this.store.inState();
+    return SHOWN_STATES.map((state) => ({ state, count: count(state), text: CELL_STATE_WORDS[state], tone: TONES[state] })).filter((entry) => entry.count > 0);
+  });
+  protected readonly sheetEntries = computed<IndexEntry[]>(() =>
+    this.store.rows().map(({ path, layout, sheets, states, lock }, id) => {
+      const [odd] = SHOWN_STATES.filter((state) => state !== 'right' && state !== 'blank' && state !== 'fixed' && state !== 'computed' && states[state]);
+      return {
+        id,
+        text: sheets > 1 ? `${fileName(path)} · ${layout}` : fileName(path),
+        end: odd ? `${states[odd]} ${SHORT[odd] ?? odd}` : lock ? 'locked' : '',
+        tone: odd ? 'warn' : '',
+      };
     }),
   );
-  protected readonly staleHere = computed(() => this.rows().filter((row) => row.stale).length);
+  protected readonly sheetAt = computed(() => {
+    const wanted = this.sheet();
+    const at = this.store.rows().findIndex((row) => `${row.file}/${row.holder}` === wanted);
+    return at >= 0 ? at : this.store.rows().length ? 0 : null;
+  });
+  private readonly captions = computed(() => new Map(this.properties().map((property) => [property.id, property.caption])));
+  protected readonly rows = computed(() =>
+    (this.store.block()?.cells ?? []).map((cell) => {
+      const shown = this.store.view()?.cells.find((candidate) => candidate.tag === cell.tag);
+      const bound = shown?.bound ?? null;
+      const piece = (cell.drafted ?? cell.binding)?.shows.find((candidate) => 'property' in candidate);
+      return {
+        ...cell,
+        stored: shown?.stored ?? null,
+        fixed: shown?.fixed ?? null,
+        bound,
+        would: bound?.shown.state === 'value' ? bound.shown.text : '',
+        why: bound && bound.shown.state !== 'value' ? bound.shown.why : '',
+        words: this.inWords(cell),
+        inDraft: !sameDefinition(cell.binding, cell.drafted),
+        property: piece && 'property' in piece ? piece.property : null,
+        counts: SHOWN_STATES.flatMap((state) => (cell.states[state] ? [`${cell.states[state]} ${SHORT[state] ?? state}`] : [])).join(' · '),
+      };
+    }),
+  );
+  /** Stale cells of the drawing that is shown, on all of its sheets. */
+  protected readonly staleHere = computed(() => {
+    const file = this.store.view()?.file.id;
+    return this.store.rows().reduce((total, row) => total + (row.file === file ? (row.states.stale ?? 0) : 0), 0);
+  });
   protected readonly chosenRow = computed(() => this.rows().find((row) => row.tag === this.cell()) ?? null);
 
   constructor() {
     effect(() => {
       this.applied();
-      untracked(() => this.loadBlocks());
+      untracked(() => this.store.load());
     });
-    effect((onCleanup) => {
-      const [file, block] = [this.drawingId(), this.block()];
+    effect(() => this.store.want({ family: this.block() ?? null, state: this.chosenState() }));
+    effect(() => {
+      const at = this.sheetAt();
       // Pending lines show in the picture as if they were applied.
       this.lines();
-      if (file === null || !block) return;
-      const subscription = this.api
-        .block(file, block.name)
-        .subscribe({ next: (view) => this.view.set(view), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-      onCleanup(() => subscription.unsubscribe());
+      const row = at === null ? undefined : this.store.rows()[at];
+      untracked(() => this.store.show(row ? { file: row.file, holder: row.holder } : null));
     });
   }
 
-  private loadBlocks(): void {
-    this.api.blocks().subscribe({ next: (blocks) => this.blocks.set(blocks), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
+  private inWords(cell: BlockCell): string {
+    if (cell.constant) return 'what its block says';
+    return cell.drafted ? bindingWords(cell.drafted, (id) => this.captions().get(id) ?? 'a property that is not in force yet') : 'nothing';
   }
 
-  protected matchedBy(view: BlockView): string {
-    return view.model.match.state === 'matched' ? view.model.match.by : '';
+  protected cellsOf(n: number, more = ''): string {
+    return n === 1 ? `1 ${more}cell` : `${n} ${more}cells`;
+  }
+  /** A state as a clause: a cell that is stale, that shows what it should. */
+  protected clause(state: CellState): string {
+    return state === 'right' || state === 'would be erased' ? CELL_STATE_WORDS[state] : state === 'no model' ? 'has no model' : `is ${CELL_STATE_WORDS[state]}`;
+  }
+  protected foundBy({ model }: BlockView): string {
+    if (model.settled) return 'settled for this sheet';
+    return model.match.state === 'matched' ? (model.match.by === 'settled' ? 'settled by hand' : `found by ${model.match.by}`) : '';
+  }
+  protected modelWords({ model, sheets }: BlockView): string {
+    if (model.settled) return 'It was settled for this sheet alone. Clear it to take the model of the drawing again.';
+    const whom = sheets > 1 ? ' Choosing one here settles it for this sheet alone.' : ' Choosing one settles it for the drawing.';
+    if (model.match.state === 'matched') return `The model that the drawing shows.${whom}`;
+    return model.match.state === 'ambiguous'
+      ? `More than one file could be it.${whom}`
+      : `Neither the drawing's own property nor its file name leads to one.${whom}`;
   }
 
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
-
-  protected bind(row: { tag: string; binding: BlockRow['cells'][number]['binding'] }, change: Partial<BindingRequest>): void {
-    const before = {
-      property: row.binding?.propertyId ?? null,
-      source: row.binding?.source ?? ('model' as const),
-      format: row.binding?.format ?? ('plain' as const),
-    };
-    this.api.bind({ block: this.block()!.name, tag: row.tag, ...before, ...change }).subscribe({
-      next: () => {
-        this.loadBlocks();
-        this.store.dispatch(CatalogueActions.recount());
-      },
-      error: this.notices.failed,
-    });
+  protected goSheet(at: number): void {
+    const { file, holder } = this.store.rows()[at]!;
+    this.go({ sheet: `${file}/${holder}` });
+  }
+  protected toggle(state: CellState): void {
+    this.go({ state: this.chosenState() === state ? null : state, sheet: null });
   }
 
-  protected put(drawings: number[] | null): void {
-    this.api.blockTray({ block: this.block()!.name, drawings }).subscribe({
-      next: ({ lines, counts }) => {
-        this.store.dispatch(TrayActions.loaded({ lines, counts }));
-        this.store.dispatch(TrayActions.open({ open: true }));
-      },
-      error: this.notices.failed,
-    });
+  protected bind(binding: Omit<Binding, 'id'>): void {
+    this.store.bind({ binding, done: () => undefined });
   }
-
+  protected put(wish: CellWish): void {
+    this.store.put({ wishes: [wish], cells: null, drawings: null });
+  }
+  protected putHere(): void {
+    this.store.put({ wishes: ['stale'], cells: null, drawings: [this.store.view()!.file.id] });
+  }
   protected settle(model: number | null): void {
-    this.api.settleModel(this.drawingId()!, model).subscribe({ next: () => this.loadBlocks(), error: this.notices.failed });
+    const { file, layout, sheets, model: fed, holder } = this.store.view()!;
+    const whole = sheets <= 1 && !fed.settled;
+    this.store.settle({ file: file.id, layout: whole ? null : layout, model, done: () => this.store.show({ file: file.id, holder }) });
   }
 }
+
+const TONES: Readonly<Record<CellState, string>> = {
+  stale: 'brass',
+  'would be erased': 'warn',
+  lacking: 'warn',
+  'no model': 'bad',
+  blank: '',
+  computed: '',
+  fixed: '',
+  right: 'good',
+};
+
+/** States in a word, for narrow places. */
+const SHORT: Readonly<Partial<Record<CellState, string>>> = { right: 'right', 'would be erased': 'to empty', fixed: 'fixed', computed: 'computed' };

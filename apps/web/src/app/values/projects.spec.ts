@@ -32,10 +32,10 @@ const project: WideView = {
   ],
   behindTotal: 2,
   sheets: [
-    { file: 21, path: 'DR-15/drum.dxf', holder: 'b1', label: 'Sheet 1', lock: null, held: { 3: text('') } },
-    { file: 21, path: 'DR-15/drum.dxf', holder: 'b2', label: 'Sheet 2', lock: null, held: { 3: text('Section') } },
-    { file: 22, path: 'DR-15/frame.dxf', holder: 'b1', label: 'Sheet 1', lock: 'is released in the vault', held: { 3: text('') } },
-    { file: 23, path: 'DR-15/odd.dxf', holder: 'b1', label: 'Sheet 1', lock: null, held: {} },
+    { file: 21, path: 'DR-15/drum.dxf', holder: 'b1', label: 'Sheet 1', lock: null, held: { 3: text('') }, homes: { 3: 'TITLE' } },
+    { file: 21, path: 'DR-15/drum.dxf', holder: 'b2', label: 'Sheet 2', lock: null, held: { 3: text('Section') }, homes: { 3: 'TITLE' } },
+    { file: 22, path: 'DR-15/frame.dxf', holder: 'b1', label: 'Sheet 1', lock: 'is released in the vault', held: { 3: text('') }, homes: { 3: 'TITLE' } },
+    { file: 23, path: 'DR-15/odd.dxf', holder: 'b1', label: 'Sheet 1', lock: null, held: {}, homes: {} },
   ],
 } as unknown as WideView;
 

@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FileRow, WideDraft, WideRow, WideView, clauseProblem } from '@rule/contract';
+import { FileRow, SetSheet, WideDraft, WideRow, WideView, clauseProblem } from '@rule/contract';
 import { Property, checkProposed, isHeldAt, sameDefinition, whyNotTypedAbove } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
 import { Store } from '@ngrx/store';
@@ -189,7 +189,7 @@ const MOST_SHOWN = 200;
                           <input
                             pInputText
                             [attr.aria-label]="property.caption + ' of ' + sheet.path + ', ' + sheet.label"
-                            [ngModel]="pendingText(sheet.file, sheet.holder, property) ?? sheet.held[property.id]!.text"
+                            [ngModel]="pendingText(sheet, property) ?? sheet.held[property.id]!.text"
                             (change)="typeSheet(sheet, property, $any($event.target).value)"
                           />
                         } @else {
@@ -464,9 +464,8 @@ export class Projects {
     const parsed = readHeld(held, property);
     return parsed.ok ? editText(parsed.value, property) : held.text;
   }
-  protected pendingText(file: number, holder: string, property: Property): string | null {
-    const name = property.homes.drawing?.name ?? property.writtenName;
-    const waits = this.pending(file, holder, name);
+  protected pendingText({ file, holder, homes }: SetSheet, property: Property): string | null {
+    const waits = this.pending(file, holder, homes[property.id] ?? property.writtenName);
     return waits === undefined ? null : (waits?.text ?? '');
   }
 

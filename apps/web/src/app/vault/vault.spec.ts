@@ -4,20 +4,30 @@ import { throwError } from 'rxjs';
 import { Stage, property } from '../../test/stage';
 import { VaultStation } from './vault';
 
-const link = (id: number, field: string, name: string): LinkRow => ({
+const link = (id: number, field: string, of: number): LinkRow => ({
   id,
   field,
   kind: 'part',
+  at: { property: of },
   place: 'property',
-  name,
+  name: field,
   in: 'always',
   out: 'never',
   onClash: 'ask',
 });
+const { place: _place, name: _name, ...titleLink } = link(1, 'TITLE', 1);
+void _place;
+void _name;
 const state: VaultState = {
   problem: null,
   fields: ['TITLE', 'SUPPLIER'],
-  links: [link(1, 'TITLE', 'Description'), link(2, 'SUPPLIER', 'Suplier')],
+  at: '2026-11-25T08:00:00Z',
+  libraries: [
+    { id: 1, name: 'Workshop', inVault: true },
+    { id: 2, name: 'Inherited', inVault: false },
+  ],
+  links: [link(1, 'TITLE', 1)],
+  drafted: [titleLink, { id: 2, field: 'SUPPLIER', kind: 'part', at: { place: 'property', name: 'Suplier' }, in: 'always', out: 'never', onClash: 'ask' }],
   table: [
     {
       row: { field: 'TITLE', kind: 'part', name: 'Description' },
@@ -47,7 +57,7 @@ const value = (
   record: string | null,
   agreed?: string | null,
 ): LinkValues => ({
-  link: link(id, field, field),
+  link: link(id, field, id),
   file,
   record,
   ...(agreed === undefined ? {} : { agreed }),
@@ -67,7 +77,17 @@ const record: VaultFile = {
 
 const staged = async (inputs: object = {}, more: object = {}, role = 'administrator'): Promise<Stage> => {
   const stage = new Stage(
-    { vault: state, record, checkIn: { version: 4, recordChanges: 2, fileChanges: 0, changeSet: 12 }, ...more },
+    {
+      vault: state,
+      refreshVault: state,
+      record,
+      addLink: {},
+      changeLink: {},
+      removeLink: {},
+      setInVault: {},
+      checkIn: { version: 4, recordChanges: 2, fileChanges: 0, changeSet: 12 },
+      ...more,
+    },
     { role, properties: [property(1, 'Description'), property(2, 'Supplier')] },
   );
   await stage.show(VaultStation, inputs as Record<string, unknown>);
@@ -75,11 +95,43 @@ const staged = async (inputs: object = {}, more: object = {}, role = 'administra
 };
 
 describe('the vault', () => {
-  it('lists the links and marks one whose written name the schema does not know', async () => {
+  it('lists the links of the draft, and says which are not in force yet', async () => {
     const stage = await staged();
     const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
     expect(rows[0]).toMatch(/^TITLE ?part ?Description ?always ?never ?ask ?change$/);
-    expect(rows[1]).toContain('not in the schema');
+    expect(rows[1]).toMatch(/^SUPPLIER ?part ?the name "Suplier" ?draft/);
+    expect(stage.text('.note').replace(/\s+/g, ' ')).toContain('1 link is not in force yet.');
+  });
+
+  it('shows what is known at once, and then what the vault says now', async () => {
+    const stage = await staged();
+    expect(stage.calls.map((call) => call.name).filter((name) => /vault/i.test(name))).toEqual(['vault', 'refreshVault']);
+  });
+
+  it('a link is made in the draft, to a property and not to its spelling', async () => {
+    const stage = await staged();
+    const station = stage.fixture.componentInstance as unknown as {
+      open(link: null): void;
+      set(change: object): void;
+      setEnd(end: string): void;
+      save(): void;
+    };
+    station.open(null);
+    station.set({ field: 'SUPPLIER' });
+    station.setEnd('p2');
+    station.save();
+    expect(stage.last('addLink')).toEqual([{ field: 'SUPPLIER', kind: 'part', at: { property: 2 }, in: 'always', out: 'never', onClash: 'ask' }]);
+  });
+
+  it('one library stands for the vault', async () => {
+    const stage = await staged();
+    const station = stage.fixture.componentInstance as unknown as { stand(library: number | null): void };
+    station.stand(2);
+    station.stand(null);
+    expect(stage.calls.filter((call) => call.name === 'setInVault').map((call) => call.args)).toEqual([
+      [2, true],
+      [1, false],
+    ]);
   });
 
   it("compares the vault's own table exactly and says what a near miss means", async () => {
@@ -123,10 +175,12 @@ describe('the vault', () => {
     expect([stage.text('[role=alert]'), stage.button(/Check in/).disabled]).toEqual(['drum.step is checked out by haas.', false]);
   });
 
-  it('a vault that does not answer is said, and asked again on demand', async () => {
+  it('a vault that does not answer is said, with what it said last, and asked again on demand', async () => {
     let problem: string | null = 'The vault does not answer.';
-    const stage = await staged({}, { vault: () => ({ ...state, problem }) });
-    expect(stage.text('[role=alert]')).toBe('The vault does not answer. Nothing was changed. Ask again');
+    const answer = () => ({ ...state, problem });
+    const stage = await staged({}, { vault: answer, refreshVault: answer });
+    expect(stage.text('[role=alert]').replace(/\s+/g, ' ')).toMatch(/^The vault does not answer\. What it said at .* is shown\. Ask again$/);
+    expect(stage.page.querySelectorAll('tbody tr').length).toBe(2);
     problem = null;
     await stage.click('Ask again');
     expect(stage.page.querySelector('[role=alert]')).toBeNull();

@@ -1,30 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Router } from '@angular/router';
-import { LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
-import { KINDS, Kind, slotOf } from '@rule/core/schema';
-import { CLASHES, Link, PASSES } from '@rule/core/vault';
+import { Router, RouterLink } from '@angular/router';
+import { LinkValues } from '@rule/contract';
+import { CLASHES, KINDS, Kind, Link, PASSES, isHeldAt, linkEndWords, sameDefinition } from '@rule/core/schema';
 import { fileName } from '@rule/core/files';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { SelectModule } from 'primeng/select';
-import {
-  Api,
-  Bench,
-  CatalogueActions,
-  catalogueFeature,
-  ExactName,
-  FileLink,
-  IndexEntry,
-  IndexList,
-  IndexRow,
-  Notices,
-  problemOf,
-  sessionFeature,
-  TrayActions,
-  trayFeature,
-} from '../shared';
+import { Bench, ExactName, FileLink, IndexEntry, IndexList, IndexRow, catalogueFeature, sessionFeature, showInstant, trayFeature } from '../shared';
+import { VaultStore } from './vault.store';
 
 const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
   equal: 'nothing',
@@ -38,12 +23,18 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
 @Component({
   selector: 'rule-vault-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexList, IndexRow, SelectModule],
+  providers: [VaultStore],
+  imports: [FileLink, Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexList, IndexRow, RouterLink, SelectModule],
   template: `
     <rule-bench label="Vault">
       <div bench="index">
         <h3>Look at</h3>
-        <rule-index-row text="Links" [end]="state()?.links?.length ?? ''" [on]="!file() && look() === 'links'" (choose)="go({ look: null, file: null })" />
+        <rule-index-row
+          text="Links"
+          [end]="store.state()?.drafted?.length ?? ''"
+          [on]="!file() && look() === 'links'"
+          (choose)="go({ look: null, file: null })"
+        />
         <rule-index-row
           text="The vault's own table"
           [end]="odd() ? odd() + ' differ' : 'exact'"
@@ -55,14 +46,21 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         <rule-index-list [entries]="fileEntries()" [chosen]="fileId()" (choose)="go({ file: $event })" />
       </div>
 
-      @if (state()?.problem; as text) {
-        <p class="note bad" role="alert">{{ text }} Nothing was changed. <button type="button" class="link" (click)="load()">Ask again</button></p>
+      @if (store.state()?.problem; as text) {
+        <p class="note bad" role="alert">
+          {{ text }} {{ store.state()?.at ? 'What it said at ' + when(store.state()!.at!) + ' is shown.' : '' }}
+          <button type="button" class="link" (click)="store.open()">Ask again</button>
+        </p>
+      } @else if (store.state(); as s) {
+        @if (!stands()) {
+          <p class="note">No library stands for the vault yet, so no file is one of its own. Say which does, at the right.</p>
+        }
       }
-      @if (error(); as text) {
+      @if (store.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
       @if (fileId() !== null) {
-        @if (record(); as r) {
+        @if (store.record(); as r) {
           <div class="head">
             <div>
               <h1><rule-file [id]="r.file.id" [path]="r.file.path" [text]="r.file.name" /></h1>
@@ -75,14 +73,14 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               <div class="actions">
                 <p-button
                   [label]="checkInLabel()"
-                  [loading]="busy()"
+                  [loading]="store.busy()"
                   [disabled]="r.state === 'released' || !!r.checkedOutBy || undecided() > 0"
                   (onClick)="checkIn()"
                 />
               </div>
             }
           </div>
-          @if (report(); as text) {
+          @if (reportText(); as text) {
             <p class="note" role="status">{{ text }}</p>
           }
           @if (r.state === 'released') {
@@ -172,7 +170,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               </tr>
             </thead>
             <tbody>
-              @for (finding of state()?.table ?? []; track $index) {
+              @for (finding of store.state()?.table ?? []; track $index) {
                 <tr>
                   <td>{{ finding.row.field }}</td>
                   <td>{{ finding.row.kind }}</td>
@@ -188,16 +186,27 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
             </tbody>
           </table>
         </div>
-      } @else if (state(); as s) {
+      } @else if (store.state(); as s) {
         <div class="head">
           <div>
             <h1>Links</h1>
-            <p>Where each record field is kept in each kind of file, and how values pass between the two.</p>
+            <p>
+              Where each record field is kept in each kind of file, and how values pass between the two.
+              @if (s.at) {
+                The vault answered at {{ when(s.at) }}.
+              }
+            </p>
           </div>
           @if (mayAdminister()) {
-            <div class="actions"><p-button label="Add a link" (onClick)="open(null)" [disabled]="!!s.problem" /></div>
+            <div class="actions"><p-button label="Add a link" (onClick)="open(null)" [disabled]="s.fields.length === 0" /></div>
           }
         </div>
+        @if (apart(); as n) {
+          <p class="note">
+            {{ n === 1 ? '1 link is' : n + ' links are' }} not in force yet. <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>, then
+            bring it <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then the next check-in goes by the edition in force.
+          </p>
+        }
         <div class="card wide">
           <table class="list">
             <thead>
@@ -212,14 +221,14 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               </tr>
             </thead>
             <tbody>
-              @for (link of s.links; track link.id) {
+              @for (link of links(); track link.id) {
                 <tr>
                   <td>{{ link.field }}</td>
                   <td>{{ link.kind }}</td>
                   <td>
-                    <rule-exact-name [name]="link.name" />
-                    @if (!known(link)) {
-                      <span class="chip bad">not in the schema</span>
+                    {{ link.words }}
+                    @if (link.inDraft) {
+                      <span class="chip">draft</span>
                     }
                   </td>
                   <td>{{ link.in }}</td>
@@ -227,7 +236,12 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                   <td>{{ link.onClash }}</td>
                   <td class="num">
                     @if (mayAdminister()) {
-                      <button type="button" class="link" [attr.aria-label]="'Change the link of ' + link.field + ' for a ' + link.kind" (click)="open(link)">
+                      <button
+                        type="button"
+                        class="link"
+                        [attr.aria-label]="'Change the link of ' + link.field + ' for a ' + link.kind"
+                        (click)="open(link.link)"
+                      >
                         change
                       </button>
                     }
@@ -246,8 +260,22 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
       }
 
       <div bench="inspector">
+        @if (mayAdminister() && !fileId()) {
+          <h2 id="v-stands">Which library stands for the vault?</h2>
+          <p class="soft">Its files are the vault's own, path by path. The same path in another library is another file.</p>
+          <p-select
+            [options]="libraries()"
+            optionLabel="name"
+            optionValue="id"
+            [showClear]="true"
+            placeholder="None"
+            ariaLabelledBy="v-stands"
+            [ngModel]="stands()?.id ?? null"
+            (ngModelChange)="stand($event)"
+          />
+        }
         @if (odd() && !fileId()) {
-          @for (finding of state()?.table ?? []; track $index) {
+          @for (finding of store.state()?.table ?? []; track $index) {
             @if (finding.state !== 'exact') {
               <h2>{{ finding.row.field }}, {{ finding.row.kind }}</h2>
               <p class="note bad">The vault {{ finding.message }}.</p>
@@ -268,7 +296,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
     </rule-bench>
 
     <p-dialog
-      [header]="editedId() === null ? 'Add a link' : 'Change a link'"
+      [header]="editedId() === null ? 'Add a link to the draft' : 'Change a link in the draft'"
       [modal]="true"
       [visible]="edited() !== null"
       (visibleChange)="edited.set(null)"
@@ -298,9 +326,11 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               name="name"
               ariaLabelledBy="l-name"
               [filter]="true"
-              [options]="names(link.kind)"
-              [ngModel]="link.name"
-              (ngModelChange)="set({ name: $event })"
+              [options]="ends(link)"
+              [ngModel]="endOf(link)"
+              optionLabel="label"
+              optionValue="value"
+              (ngModelChange)="setEnd($event)"
             />
           </div>
           <div class="three">
@@ -324,13 +354,13 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               />
             </div>
           </div>
-          @if (linkProblem(); as text) {
+          @if (store.linkProblem(); as text) {
             <p class="note bad" role="alert">{{ text }}</p>
           }
           <div class="actions">
-            <p-button type="submit" label="Save" [disabled]="!link.field || !link.name" />
+            <p-button type="submit" label="Save" [disabled]="!link.field || !endOf(link)" />
             @if (editedId() !== null) {
-              <p-button type="button" severity="secondary" label="Remove this link and its agreed values" (onClick)="remove()" />
+              <p-button type="button" severity="secondary" label="Take this link out" (onClick)="remove()" />
             }
           </div>
         </form>
@@ -359,144 +389,136 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
   `,
 })
 export class VaultStation {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
+  protected readonly store = inject(VaultStore);
+  private readonly global = inject(Store);
   private readonly router = inject(Router);
-  private readonly notices = inject(Notices);
   readonly file = input<string>();
   readonly look = input('links', { transform: (text: string | undefined) => text ?? 'links' });
 
-  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
-  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
-  private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
-  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
-  protected readonly state = signal<VaultState | null>(null);
-  protected readonly record = signal<VaultFile | null>(null);
-  protected readonly error = signal<string | null>(null);
-  protected readonly report = signal<string | null>(null);
-  protected readonly busy = signal(false);
+  protected readonly when = showInstant;
+  protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
+  private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   protected readonly settled = signal<Record<string, 'file' | 'record'>>({});
-  protected readonly edited = signal<Link | null>(null);
+  protected readonly edited = signal<Omit<Link, 'id'> | null>(null);
   protected readonly editedId = signal<number | null>(null);
-  protected readonly linkProblem = signal<string | null>(null);
   protected readonly kinds = [...KINDS];
   protected readonly passes = [...PASSES];
   protected readonly clashes = [...CLASHES];
-  protected readonly fields = computed(() => [...(this.state()?.fields ?? [])]);
+  protected readonly fields = computed(() => [...(this.store.state()?.fields ?? [])]);
   protected readonly fileId = computed(() => (this.file() ? Number(this.file()) : null));
   protected readonly fileEntries = computed<IndexEntry[]>(() =>
-    (this.state()?.files ?? []).map((row) => ({
+    (this.store.state()?.files ?? []).map((row) => ({
       id: row.file,
       text: fileName(row.path),
       end: row.state === 'released' ? 'released' : row.checkedOutBy ? 'out' : `v${row.version}`,
     })),
   );
-  protected readonly odd = computed(() => this.state()?.table.filter((finding) => finding.state !== 'exact').length ?? 0);
-  protected readonly undecided = computed(() => this.record()?.values.filter((v) => v.decision.action === 'ask' && !this.settled()[v.link.id]).length ?? 0);
+  /** The library that stands for the vault. */
+  protected readonly stands = computed(() => this.store.state()?.libraries.find((library) => library.inVault) ?? null);
+  protected readonly libraries = computed(() => [...(this.store.state()?.libraries ?? [])]);
+  private readonly captions = computed(() => new Map(this.properties().map((property) => [property.id, property.caption])));
+  /** The links of the draft, each beside what is in force. */
+  protected readonly links = computed(() => {
+    const inForce = new Map((this.store.state()?.links ?? []).map(({ place: _place, name: _name, ...link }) => [link.id, link]));
+    return (this.store.state()?.drafted ?? []).map((link) => ({
+      ...link,
+      link,
+      words: linkEndWords(link.at, (id) => this.captions().get(id) ?? 'a property that is not in force yet'),
+      inDraft: !sameDefinition(inForce.get(link.id) ?? null, link),
+    }));
+  });
+  /** Links that are other than those in force, or gone. */
+  protected readonly apart = computed(() => {
+    const drafted = new Set(this.links().map((link) => link.id));
+    const gone = (this.store.state()?.links ?? []).filter((link) => !drafted.has(link.id)).length;
+    return gone + this.links().filter((link) => link.inDraft).length;
+  });
+  protected readonly odd = computed(() => this.store.state()?.table.filter((finding) => finding.state !== 'exact').length ?? 0);
+  protected readonly undecided = computed(
+    () => this.store.record()?.values.filter((v) => v.decision.action === 'ask' && !this.settled()[v.link.id]).length ?? 0,
+  );
   protected readonly checkInLabel = computed(() => {
-    const values = this.record()?.values ?? [];
+    const values = this.store.record()?.values ?? [];
     const count = (action: string) => values.filter((v) => v.decision.action === action).length;
     return this.undecided() ? `Decide ${this.undecided()} first` : `Check in (${count('in')} in, ${count('out')} out)`;
   });
+  protected readonly reportText = computed(() => {
+    const report = this.store.report();
+    if (!report) return null;
+    const set = report.changeSet ? `, change set ${report.changeSet}` : '';
+    return `Checked in as version ${report.version}: ${report.recordChanges} record fields and ${report.fileChanges} file values changed${set}.`;
+  });
 
   constructor() {
-    this.load();
-    effect((onCleanup) => {
+    this.store.open();
+    effect(() => {
       const id = this.fileId();
       this.applied();
       untracked(() => {
-        this.error.set(null);
         this.settled.set({});
-        if (this.record()?.file.id !== id) {
-          this.record.set(null);
-          this.report.set(null);
-        }
+        if (this.store.record()?.file.id !== id) this.store.forget();
+        this.store.show(id);
       });
-      if (id === null) return;
-      const subscription = this.api
-        .record(id)
-        .subscribe({ next: (record) => this.record.set(record), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-      onCleanup(() => subscription.unsubscribe());
     });
-  }
-
-  protected load(): void {
-    this.api.vault().subscribe({ next: (state) => this.state.set(state), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
   }
 
   protected actionName(v: LinkValues): string {
     return ACTIONS[v.decision.action];
   }
-  protected known(link: LinkRow): boolean {
-    return this.properties().some((property) => slotOf(property).place === link.place && slotOf(property).name === link.name);
-  }
-  protected names(kind: Kind): string[] {
-    return this.properties()
-      .filter((property) => property.kinds.includes(kind) && property.feed === 'typed')
-      .map((property) => property.writtenName);
-  }
-
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
-
   protected settle(v: LinkValues, side: 'file' | 'record'): void {
     this.settled.update((settled) => ({ ...settled, [v.link.id]: side }));
   }
-
   protected checkIn(): void {
-    const id = this.fileId()!;
-    this.busy.set(true);
-    this.report.set(null);
-    this.api.checkIn(id, { settled: this.settled() }).subscribe({
-      next: (report) => {
-        this.busy.set(false);
-        this.report.set(
-          `Checked in as version ${report.version}: ${report.recordChanges} record fields and ${report.fileChanges} file values changed${report.changeSet ? `, change set ${report.changeSet}` : ''}.`,
-        );
-        this.load();
-        this.settled.set({});
-        this.api.record(id).subscribe({ next: (record) => this.record.set(record), error: this.notices.failed });
-        this.store.dispatch(CatalogueActions.recount());
-        this.store.dispatch(TrayActions.load());
-      },
-      error: (failure: unknown) => {
-        this.busy.set(false);
-        this.error.set(problemOf(failure).detail);
-      },
-    });
+    this.store.checkIn({ file: this.fileId()!, settled: this.settled() });
+    this.settled.set({});
+  }
+  protected stand(library: number | null): void {
+    const now = this.stands();
+    if (library !== null) this.store.stand({ library, inVault: true });
+    else if (now) this.store.stand({ library: now.id, inVault: false });
   }
 
-  protected open(link: LinkRow | null): void {
-    this.linkProblem.set(null);
+  protected open(link: Link | null): void {
+    this.store.clearLinkProblem();
     this.editedId.set(link?.id ?? null);
     if (link) {
-      const { field, kind, place, name } = link;
-      this.edited.set({ field, kind, place, name, in: link.in, out: link.out, onClash: link.onClash });
-    } else this.edited.set({ field: '', kind: 'part', place: 'property', name: '', in: 'always', out: 'never', onClash: 'ask' });
+      const { id: _, ...rest } = link;
+      void _;
+      this.edited.set(rest);
+    } else this.edited.set({ field: '', kind: 'part', at: { place: 'property', name: '' }, in: 'always', out: 'never', onClash: 'ask' });
+  }
+  /** What a link can lead to in its kind of file: properties that such files hold, and the raw name that it leads to now. */
+  protected ends({ kind, at }: Omit<Link, 'id'>): { readonly label: string; readonly value: string }[] {
+    const held = this.properties()
+      .filter((property) => property.kinds.includes(kind) && isHeldAt(property, 'document'))
+      .map((property) => ({ label: property.caption, value: `p${property.id}` }));
+    return 'name' in at && at.name !== '' ? [{ label: linkEndWords(at, () => ''), value: 'raw' }, ...held] : held;
+  }
+  protected endOf({ at }: Omit<Link, 'id'>): string | null {
+    return 'property' in at ? `p${at.property}` : at.name === '' ? null : 'raw';
+  }
+  protected setEnd(value: string): void {
+    if (value !== 'raw') this.set({ at: { property: Number(value.slice(1)) } });
   }
   protected set(change: Partial<Link>): void {
     this.edited.update((link) => link && { ...link, ...change });
   }
   protected setKind(kind: Kind): void {
-    this.edited.update((link) => link && { ...link, kind, name: this.names(kind).includes(link.name) ? link.name : '' });
+    this.edited.update((link) => {
+      if (!link) return link;
+      const fits = this.ends({ ...link, kind }).some((end) => end.value === this.endOf(link));
+      return { ...link, kind, at: fits ? link.at : { place: 'property', name: '' } };
+    });
   }
   protected save(): void {
-    this.api.saveLink(this.editedId(), this.edited()!).subscribe({
-      next: () => {
-        this.edited.set(null);
-        this.load();
-      },
-      error: (failure: unknown) => this.linkProblem.set(problemOf(failure).detail),
-    });
+    this.store.saveLink(this.editedId(), this.edited()!, () => this.edited.set(null));
   }
   protected remove(): void {
-    this.api.removeLink(this.editedId()!).subscribe({
-      next: () => {
-        this.edited.set(null);
-        this.load();
-      },
-      error: (failure: unknown) => this.linkProblem.set(problemOf(failure).detail),
-    });
+    this.store.removeLink(this.editedId()!, () => this.edited.set(null));
   }
 }

@@ -32,6 +32,13 @@ export interface BlockContent extends BlockReading {
   readonly definitions: readonly {
     /** As the block has it: two may have the same. */
     readonly tag: string;
+    readonly layer: string;
+    /** Number of its colour; `undefined` where it takes that of its layer. */
+    readonly colour: string | undefined;
+    readonly trueColour: string | undefined;
+    readonly lineType: string | undefined;
+    /** How far its letters lean, in degrees. */
+    readonly oblique: number;
     readonly style: string;
     readonly flags: string;
     readonly align: string;
@@ -202,14 +209,19 @@ class Reader {
 
     const objectSection = sections.get('OBJECTS');
     this.readObjects(objectSection ? this.entities(objectSection.from, objectSection.to) : []);
+    const tableSection = sections.get('TABLES');
+    if (tableSection) this.readVariants(tableSection.from, tableSection.to);
     const blockSection = sections.get('BLOCKS');
-    const { blocks, layouts } = blockSection ? this.blocks(blockSection.from, blockSection.to) : { blocks: [], layouts: [] };
+    const { blocks, layouts, parts } = blockSection
+      ? this.blocks(blockSection.from, blockSection.to)
+      : { blocks: [], layouts: [], parts: new Map<string, Entity[]>() };
     const entitySection = sections.get('ENTITIES');
     const top = entitySection ? this.entities(entitySection.from, entitySection.to) : [];
     const layoutOf = (entity: Entity) =>
       this.get(entity, 67)?.trim() === '1' ? (this.layoutNames.get(this.get(entity, 330)?.trim() ?? '') ?? 'paper') : 'model';
     const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));
     const inserts = [...this.inserts(top, layoutOf, byName), ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name, byName))];
+    inserts.push(...this.nested(parts, [{ layoutOf, entities: top }, ...layouts.map(({ name, entities }) => ({ layoutOf: () => name, entities }))], byName));
     const unitCode = simple('$INSUNITS');
     const unit = unitCode ? (INSERT_UNITS[this.value(unitCode.at + 1).trim()] ?? null) : null;
     const sheets = new Map<string, Gathered>();
@@ -229,7 +241,16 @@ class Reader {
         const nested = nest(outlines, texts);
         if (!nested.complete)
           problems.push({ code: 'outlines', message: `The layout ${layout} has so many outlines and texts that it was not worked out which lie in which.` });
-        return { layout, scales, outlines: nested.outlines, labels: nested.labels, paper: this.papers.get(layout) ?? null, unit };
+        const order = this.orders.get(layout);
+        return {
+          layout,
+          scales,
+          outlines: nested.outlines,
+          labels: nested.labels,
+          paper: this.papers.get(layout) ?? null,
+          unit,
+          ...(order === undefined ? {} : { order }),
+        };
       }),
       handleSeedAt: simple('$HANDSEED') ? simple('$HANDSEED')!.at + 1 : -1,
       problems,
@@ -239,6 +260,32 @@ class Reader {
   /** Layout names by the handle of their block record. */
   private readonly layoutNames = new Map<string, string>();
   private readonly papers = new Map<string, NonNullable<SheetReading['paper']>>();
+  /** Places of layouts among each other. */
+  private readonly orders = new Map<string, number>();
+  /** Names of blocks that anonymous variants were made from, by the variant's name in small letters. */
+  private readonly variants = new Map<string, string>();
+
+  /** Which anonymous blocks are variants of which: their record names the handle of the other's. */
+  private readVariants(from: number, to: number): void {
+    const { codes } = this.index;
+    const names = new Map<string, string>();
+    const made: { readonly name: string; readonly of: string }[] = [];
+    for (const record of this.entities(from, to)) {
+      if (record.type !== 'BLOCK_RECORD') continue;
+      const name = this.get(record, 2) ?? '';
+      names.set(this.get(record, 5)?.trim().toUpperCase() ?? '', name);
+      if (!name.startsWith('*')) continue;
+      let mine = false;
+      for (let k = record.from + 1; k < record.to; k++) {
+        if (codes[k] === 1001) mine = this.raw(k) === 'AcDbBlockRepBTag';
+        else if (mine && codes[k] === 1005) made.push({ name, of: this.raw(k).toUpperCase() });
+      }
+    }
+    for (const { name, of } of made) {
+      const original = names.get(of);
+      if (original !== undefined) this.variants.set(name.toLowerCase(), original);
+    }
+  }
   /** Requests of texts that the drawing computes itself, by the handle of the dictionary that ties them to their text. */
   private readonly requests = new Map<string, string>();
 
@@ -255,11 +302,14 @@ class Reader {
         }
         let name = '';
         let record = '';
+        let order = -1;
         for (; k < object.to; k++) {
           if (codes[k] === 1 && name === '') name = this.value(k);
+          if (codes[k] === 71) order = Number(this.raw(k));
           if (codes[k] === 330) record = this.raw(k);
         }
         if (name && record) this.layoutNames.set(record, name);
+        if (name && order >= 0) this.orders.set(name, order);
         if (name && paper.width > 0 && paper.height > 0) this.papers.set(name, paper);
       } else if (object.type === 'FIELD') {
         const handle = this.get(object, 5)?.trim();
@@ -344,8 +394,10 @@ class Reader {
     return found;
   }
 
-  private blocks(from: number, to: number): { blocks: BlockContent[]; layouts: { name: string; entities: Entity[] }[] } {
+  private blocks(from: number, to: number): { blocks: BlockContent[]; layouts: { name: string; entities: Entity[] }[]; parts: Map<string, Entity[]> } {
     const blocks: BlockContent[] = [];
+    // What stands in blocks that place others.
+    const parts = new Map<string, Entity[]>();
     const layouts: { name: string; entities: Entity[] }[] = [];
     const entities = this.entities(from, to);
     for (let i = 0; i < entities.length; i++) {
@@ -356,7 +408,8 @@ class Reader {
       const inside = entities.slice(i + 1, end);
       if (/^\*(paper|model)_space/i.test(name))
         layouts.push({ name: this.layoutNames.get(this.get(entities[i]!, 330)?.trim() ?? '') ?? (/model/i.test(name) ? 'model' : name), entities: inside });
-      else if (inside.some((entity) => entity.type === 'ATTDEF')) {
+      else if (inside.some((entity) => entity.type === 'INSERT')) parts.set(name.toLowerCase(), inside);
+      if (!/^\*(paper|model)_space/i.test(name) && inside.some((entity) => entity.type === 'ATTDEF')) {
         const base = this.point(entities[i]!, 10);
         const definitions = inside.filter((e) => e.type === 'ATTDEF');
         const tags = new Keys();
@@ -370,6 +423,11 @@ class Reader {
           shapes: this.shapes(inside, base),
           definitions: definitions.map((e) => ({
             tag: this.get(e, 2) ?? '',
+            layer: this.get(e, 8) ?? '0',
+            colour: this.get(e, 62)?.trim(),
+            trueColour: this.get(e, 420)?.trim(),
+            lineType: this.get(e, 6),
+            oblique: this.number(e, 51, 0),
             style: this.get(e, 7) ?? '',
             flags: this.get(e, 70)?.trim() ?? '0',
             align: this.get(e, 72)?.trim() ?? '0',
@@ -381,7 +439,7 @@ class Reader {
       }
       i = end;
     }
-    return { blocks, layouts };
+    return { blocks, layouts, parts };
   }
 
   private cell(entity: Entity, base: Point): CellDefinition {
@@ -475,11 +533,17 @@ class Reader {
           if (cell) cells.push({ ...cell, tag: names.free(cell.tag) });
         }
       const tags = new Set(cells.map((cell) => cell.tag));
+      // Some programs give inserts an attribute for a constant cell too; what shows is the block's.
+      const fixedTags = new Set((block?.cells ?? []).filter((cell) => cell.constant).map((cell) => cell.tag));
+      for (const [i, cell] of cells.entries()) if (fixedTags.has(cell.tag)) cells[i] = { ...cell, fixed: CONSTANT };
       for (const { tag, preset, constant } of block?.cells ?? [])
-        if (constant && !tags.has(tag)) cells.push({ tag, text: drawnText(preset), valueAt: -1, inner: [], fixed: 'constant' });
+        if (constant && !tags.has(tag)) cells.push({ tag, text: drawnText(preset), valueAt: -1, inner: [], fixed: CONSTANT });
       const handle = this.get(insert, 5)?.trim();
+      const fixed = Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
       found.push({
         block: name,
+        madeFrom: this.variants.get(name.toLowerCase()) ?? name,
+        fixed,
         holder: this.insertKeys.free(`insert:${handle ?? found.length + 1}`),
         layout: layoutOf(insert),
         missing: (block?.cells ?? []).filter((cell) => !cell.constant && !tags.has(cell.tag)).map((cell) => cell.tag),
@@ -500,6 +564,36 @@ class Reader {
     return found;
   }
 
+  /**
+   * Blocks with cells that stand in the definitions of other blocks, each once, on the first sheet where the other one is placed, however
+   * deep. Those in blocks that no sheet shows are passed over.
+   */
+  private nested(
+    parts: ReadonlyMap<string, readonly Entity[]>,
+    placed: readonly { readonly layoutOf: (entity: Entity) => string; readonly entities: readonly Entity[] }[],
+    blocks: ReadonlyMap<string, BlockContent>,
+  ): InsertContent[] {
+    const inner = new Map(
+      [...parts].map(([name, entities]) => [name, entities.filter(({ type }) => type === 'INSERT').map((insert) => (this.get(insert, 2) ?? '').toLowerCase())]),
+    );
+    const holding = new Set([...inner].filter(([, names]) => names.some((name) => blocks.has(name))).map(([name]) => name));
+    if (holding.size === 0) return [];
+    const layouts = new Map<string, string>();
+    const reach = (name: string, layout: string, depth: number): void => {
+      const names = inner.get(name);
+      if (!names || layouts.has(name) || depth > MOST_NESTED) return;
+      layouts.set(name, layout);
+      for (const within of names) reach(within, layout, depth + 1);
+    };
+    for (const { layoutOf, entities } of placed)
+      for (const entity of entities) if (entity.type === 'INSERT') reach((this.get(entity, 2) ?? '').toLowerCase(), layoutOf(entity), 0);
+    return [...holding].flatMap((name) => {
+      const layout = layouts.get(name);
+      if (layout === undefined) return [];
+      return this.inserts(parts.get(name)!, () => layout, blocks).map((insert): InsertContent => ({ ...insert, inside: name, inPaper: false }));
+    });
+  }
+
   private attribute(entity: Entity): CellContent | undefined {
     const valueAt = this.find(entity, 1);
     const tag = this.get(entity, 2);
@@ -513,6 +607,12 @@ class Reader {
     return { tag, text: drawnText(text), valueAt, inner, ...fixed };
   }
 }
+
+/** Why a cell whose text its block holds cannot be written. */
+const CONSTANT = 'constant';
+
+/** Blocks in blocks in blocks: deeper ones are not looked for. */
+const MOST_NESTED = 32;
 
 /** Codes of $INSUNITS that Rule has a unit for. */
 const INSERT_UNITS: Readonly<Record<string, string>> = {
@@ -543,7 +643,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
     holders.push({
       level: 'sheet',
       key: insert.holder,
-      label: insert.block,
+      label: insert.madeFrom ?? insert.block,
       values: insert.cells.map(({ tag, text, fixed }) => ({ place: 'cell', name: tag, held: heldText(text), ...(fixed === undefined ? {} : { fixed }) })),
     });
   return {
@@ -553,7 +653,15 @@ export function readDxf(bytes: Uint8Array): FileReading {
     holders,
     structure: null,
     blocks: content.blocks.map(({ name, cells, shapes }) => ({ name, cells, shapes })),
-    inserts: content.inserts.map(({ block, holder, layout, missing }) => ({ block, holder, layout, missing })),
+    inserts: content.inserts.map(({ block, madeFrom, holder, layout, missing, fixed, inside }) => ({
+      block,
+      ...(madeFrom === undefined ? {} : { madeFrom }),
+      holder,
+      layout,
+      missing,
+      ...(fixed === undefined ? {} : { fixed }),
+      ...(inside === undefined ? {} : { inside }),
+    })),
     sheets: content.sheets,
     problems: content.problems,
   };

@@ -92,7 +92,10 @@ function gainedEdits(content: DxfContent, gained: ReadonlyMap<InsertContent, rea
       if (handled) groups.push([5, (next++).toString(16).toUpperCase()]);
       if (modern) groups.push([330, insert.handle!], [100, 'AcDbEntity']);
       if (insert.inPaper) groups.push([67, '1']);
-      groups.push([8, insert.layer]);
+      groups.push([8, content.text.encode(definition.layer)]);
+      if (definition.lineType !== undefined) groups.push([6, content.text.encode(definition.lineType)]);
+      if (definition.colour !== undefined) groups.push([62, definition.colour]);
+      if (modern && definition.trueColour !== undefined) groups.push([420, definition.trueColour]);
       if (modern) groups.push([100, 'AcDbText']);
       groups.push(
         ...pointGroups(10, place(insert, block, definition.first)),
@@ -100,6 +103,7 @@ function gainedEdits(content: DxfContent, gained: ReadonlyMap<InsertContent, rea
         [1, content.text.encode(codedText(text))],
       );
       groups.push([50, number(cell.rotation + insert.rotation)], [41, number(cell.widthFactor * Math.abs(insert.scale.x / insert.scale.y))]);
+      if (definition.oblique !== 0) groups.push([51, number(definition.oblique)]);
       if (definition.style) groups.push([7, content.text.encode(definition.style)]);
       groups.push([72, definition.align]);
       if (aligned) groups.push(...pointGroups(11, place(insert, block, definition.second)));

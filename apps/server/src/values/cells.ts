@@ -1,0 +1,248 @@
+import { Line } from '@rule/core/changes';
+import { Match } from '@rule/core/identity';
+import { Binding, CellFact, CellPiece, Judged, PreparedSchema, Property, bindingOf, isWide, scaleText } from '@rule/core/schema';
+import { sheetName } from '@rule/core/standards';
+import { BoundCell, CellText, cellState, cellText, composed, factText } from '@rule/core/titleblocks';
+import { CopyValue, Sql } from '../platform/db';
+import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
+
+/** A block with cells that stands on a sheet of a drawing, with the sheet and what it shows. */
+export interface PlacedBlock {
+  readonly file: number;
+  readonly path: string;
+  readonly name: string;
+  readonly holder: string;
+  readonly layout: string;
+  readonly block: string;
+  readonly family: string;
+  readonly inside: string | null;
+  /** Cells that the block defines and this drawing lacks. */
+  readonly missing: readonly string[];
+  /** Why cells cannot be written, by tag. */
+  readonly fixed: Readonly<Record<string, string>>;
+  /** The model that feeds the sheet. */
+  readonly model: number | null;
+  /** Whether that was settled for this sheet alone. */
+  readonly settled: boolean;
+  readonly modelName: string | null;
+  readonly match: Match | null;
+  readonly project: number | null;
+  readonly set: number | null;
+  /** Its number among the drawing's sheets, from 1, and how many there are. */
+  readonly number: number;
+  readonly sheets: number;
+  readonly scale: number | null;
+  readonly width: number | null;
+  readonly height: number | null;
+  readonly made: string | null;
+  readonly saved: string | null;
+  /** What its cells hold, by tag. */
+  readonly texts: Readonly<Record<string, string>>;
+}
+
+/** All placed blocks of drawings; conditions follow. `b` is the placed block, `f` its drawing. */
+export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model, m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
+    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.width, s.height,
+    (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
+    (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND (n.layout = 'model') = (b.layout = 'model')) AS sheets,
+    (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'created') AS made,
+    (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'modified') AS saved,
+    coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts
+  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed
+  LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
+  LEFT JOIN sheet_models sm ON sm.file_id = b.file_id AND sm.layout = b.layout
+  LEFT JOIN files m ON m.id = coalesce(sm.model_file_id, f.model_file_id) AND NOT m.removed`;
+
+/** Drawings worked on in one go. */
+const BATCH = 500;
+
+/** What one cell of one placed block is bound to. */
+export interface CellBinding {
+  readonly tag: string;
+  readonly binding: Binding;
+}
+
+/** The cells of a placed block that anything is bound to: those that it has, and those that its block defines. */
+export function boundTags(bindings: readonly Binding[], placed: Pick<PlacedBlock, 'family' | 'texts' | 'missing'>): CellBinding[] {
+  if (bindings.length === 0) return [];
+  return [...Object.keys(placed.texts), ...placed.missing].flatMap((tag): CellBinding[] => {
+    const binding = bindingOf(bindings, placed.family, tag);
+    return binding ? [{ tag, binding }] : [];
+  });
+}
+
+const noModel = ({ match }: PlacedBlock): string =>
+  match?.state === 'ambiguous'
+    ? `${match.candidates.length} files could be the model that this sheet shows`
+    : 'the model that this sheet shows is not in the library';
+
+/** What a sheet, its file or its model says of itself. */
+function factOf(placed: PlacedBlock, fact: CellFact): string | null {
+  switch (fact) {
+    case 'file name':
+      return placed.name;
+    case 'sheet name':
+      return placed.layout === 'model' ? null : placed.layout;
+    case 'sheet number':
+      return String(placed.number);
+    case 'number of sheets':
+      return String(placed.sheets);
+    case 'scale':
+      return placed.scale === null ? null : scaleText(placed.scale);
+    case 'sheet size':
+      return placed.width === null || placed.height === null ? null : sheetName({ width: placed.width, height: placed.height });
+    case 'model file name':
+      return placed.modelName;
+    case 'date made':
+      return placed.made;
+    case 'date saved':
+      return placed.saved;
+  }
+}
+
+/** Judged values of files and of the blocks on their sheets, each worked out once. */
+class Sources {
+  private readonly documents = new Map<number, ReadonlyMap<number, Judged>>();
+  private readonly sheets = new Map<string, ReadonlyMap<number, Judged>>();
+
+  constructor(
+    private readonly prepared: PreparedSchema,
+    private readonly facts: ReadonlyMap<number, LoadedFacts>,
+  ) {}
+
+  document(file: number): ReadonlyMap<number, Judged> {
+    let known = this.documents.get(file);
+    if (!known) {
+      const facts = this.facts.get(file);
+      known = facts ? this.prepared.judge(facts).values : new Map<number, Judged>();
+      this.documents.set(file, known);
+    }
+    return known;
+  }
+
+  sheet(file: number, holder: string): ReadonlyMap<number, Judged> {
+    const key = `${file}/${holder}`;
+    let known = this.sheets.get(key);
+    if (!known) {
+      const facts = this.facts.get(file);
+      const inside = facts?.holders.find((candidate) => candidate.key === holder);
+      known = facts && inside ? this.prepared.judgeHolder(facts, inside) : new Map<number, Judged>();
+      this.sheets.set(key, known);
+    }
+    return known;
+  }
+
+  above(file: number, level: string, property: Property) {
+    const facts = this.facts.get(file);
+    return isWide(level) ? (facts?.above[level]?.get(property.writtenName) ?? null) : null;
+  }
+}
+
+/** Works out what bound cells show, by the same judgement that the grid goes by. */
+export class CellWorks {
+  private readonly properties: ReadonlyMap<number, Property>;
+  readonly bindings: readonly Binding[];
+
+  constructor(private readonly prepared: PreparedSchema) {
+    this.properties = new Map(prepared.schema.properties.map((property) => [property.id, property]));
+    this.bindings = prepared.schema.bindings;
+  }
+
+  /** What of the surroundings of drawings and models has to be loaded. */
+  get around() {
+    const around = surroundingsOf([this.prepared]);
+    const wide = this.bindings.some(({ shows }) => shows.some((piece) => 'property' in piece && isWide(piece.from)));
+    return wide ? { ...around, wide } : around;
+  }
+
+  /** What cells of placed blocks hold and would show. Values pending in `lines` count as if they were applied. */
+  async cells(
+    sql: Sql,
+    placed: readonly PlacedBlock[],
+    lines: readonly Line[] = [],
+    wanted: (block: PlacedBlock, bound: CellBinding) => boolean = () => true,
+  ): Promise<BoundCell[]> {
+    const concerned = placed
+      .map((block) => ({ block, bound: boundTags(this.bindings, block).filter((bound) => wanted(block, bound)) }))
+      .filter(({ bound }) => bound.length > 0);
+    const cells: BoundCell[] = [];
+    const { around } = this;
+    for (let at = 0; at < concerned.length; at += BATCH) {
+      const page = concerned.slice(at, at + BATCH);
+      const files = new Set(page.flatMap(({ block }) => (block.model === null ? [block.file] : [block.file, block.model])));
+      const facts = await loadFacts(sql, [...files], around, lines);
+      const sources = new Sources(this.prepared, facts);
+      for (const { block, bound } of page) for (const { tag, binding } of bound) cells.push(this.cell(block, tag, binding, sources));
+    }
+    return cells;
+  }
+
+  /** The same with facts at hand, of drawings and of the models that feed their sheets. */
+  cellsOf(placed: readonly PlacedBlock[], facts: ReadonlyMap<number, LoadedFacts>): BoundCell[] {
+    const sources = new Sources(this.prepared, facts);
+    return placed.flatMap((block) => boundTags(this.bindings, block).map(({ tag, binding }) => this.cell(block, tag, binding, sources)));
+  }
+
+  private cell(block: PlacedBlock, tag: string, binding: Binding, sources: Sources): BoundCell {
+    const standing = { stored: block.texts[tag] ?? null, fixed: block.fixed[tag] ?? null };
+    const shown = composed(binding.shows, (piece) => this.piece(block, piece, sources));
+    return { drawing: block.file, holder: block.holder, tag, binding: binding.id, ...standing, shown, state: cellState(standing, shown) };
+  }
+
+  private piece(block: PlacedBlock, piece: Exclude<CellPiece, { readonly words: string }>, sources: Sources): CellText {
+    if ('fact' in piece) {
+      if (piece.fact === 'model file name' && block.model === null) return { state: 'no model', placeholder: '', why: noModel(block) };
+      return factText(factOf(block, piece.fact), piece.fact, piece.form);
+    }
+    const property = this.properties.get(piece.property);
+    if (!property || property.retired) return { state: 'blank', placeholder: '', why: 'its property is not in the schema' };
+    if (isWide(piece.from)) {
+      const none = { drawing: null, 'drawing set': block.set, project: block.project, company: 0 }[piece.from] === null;
+      if (none) return { state: 'blank', placeholder: property.placeholder, why: `the drawing belongs to no ${piece.from}` };
+      return cellText(sources.above(block.file, piece.from, property), property, piece.form, this.prepared.standIns);
+    }
+    if (piece.from === 'model' && block.model === null) return { state: 'no model', placeholder: property.placeholder, why: noModel(block) };
+    const judged =
+      piece.from === 'sheet'
+        ? sources.sheet(block.file, block.holder).get(property.id)
+        : sources.document(piece.from === 'model' ? block.model! : block.file).get(property.id);
+    if (!judged) {
+      const where = piece.from === 'sheet' ? 'this sheet' : piece.from === 'model' ? (block.modelName ?? 'the model') : 'this drawing';
+      return { state: 'blank', placeholder: property.placeholder, why: `${property.caption} does not apply to ${where}` };
+    }
+    const text = cellText(judged.value, judged.property, piece.form, this.prepared.standIns);
+    return text.state === 'blank' && judged.failure !== undefined ? { ...text, why: `${property.caption}: ${judged.failure}` } : text;
+  }
+}
+
+/** Where cell states are kept. */
+const STATES = 'cell_states (file_id, holder, tag, family, binding_id, state, stored, shown, why)';
+
+/** Works out the states of the cells of some drawings anew, and keeps them. @param facts those of the drawings themselves */
+export async function keepCellStates(sql: Sql, ids: readonly number[], prepared: PreparedSchema, facts: ReadonlyMap<number, LoadedFacts>): Promise<void> {
+  await sql.run('DELETE FROM cell_states WHERE file_id = ANY($1::int[])', [ids]);
+  const works = new CellWorks(prepared);
+  if (works.bindings.length === 0) return;
+  const placed = await sql.all<PlacedBlock>(`${PLACED} WHERE b.file_id = ANY($1::int[])`, [ids]);
+  if (placed.length === 0) return;
+  const models = [...new Set(placed.flatMap(({ model }) => (model === null || facts.has(model) ? [] : [model])))];
+  const { around } = works;
+  // What the judgement has loaded may lack the values above files, where no property but only a cell looks at them.
+  const own = around.wide && [...facts.values()].every((file) => Object.keys(file.above).length === 0) ? await loadFacts(sql, ids, around) : facts;
+  const all = models.length ? new Map([...own, ...(await loadFacts(sql, models, around))]) : own;
+  const families = new Map(placed.map(({ file, holder, family }) => [`${file}/${holder}`, family]));
+  const rows = works
+    .cellsOf(placed, all)
+    .map(({ drawing, holder, tag, binding, stored, shown, state }): CopyValue[] => [
+      drawing,
+      holder,
+      tag,
+      families.get(`${drawing}/${holder}`)!,
+      binding,
+      state,
+      stored,
+      shown.state === 'value' ? shown.text : null,
+      shown.state === 'value' ? '' : shown.why,
+    ]);
+  if (rows.length) await sql.copy(STATES, rows);
+}

@@ -1,0 +1,10 @@
+import { Property } from '@rule/core/schema';
+import { HeldValue, readHeld, showValue } from '@rule/core/values';
+
+/** A value of a file as a record says it: in the property's unit, without a unit. */
+export function recordText(held: HeldValue | null, property: Property | null): string | null {
+  if (held === null || held.text === '') return null;
+  if (!property) return held.text;
+  const parsed = readHeld(held, property);
+  return parsed.ok ? showValue(parsed.value, { ...property, decimals: null }) : held.text;
+}

@@ -1,0 +1,74 @@
+import { Binding, CellPiece, Link, LinkEnd } from './mapping';
+import { Property } from './property';
+
+type Named = Pick<Property, 'id' | 'writtenName'>;
+type Known = Pick<Property, 'id' | 'writtenName' | 'knownSpellings'>;
+
+type PieceDocument =
+  Exclude<CellPiece, { readonly property: number }> | (Omit<Extract<CellPiece, { readonly property: number }>, 'property'> & { readonly property: string });
+
+/** A binding as it travels: properties by their written names. */
+export interface BindingDocument extends Omit<Binding, 'id' | 'shows'> {
+  readonly shows: readonly PieceDocument[];
+}
+
+/** A link as it travels. */
+export interface LinkDocument extends Omit<Link, 'id' | 'at'> {
+  readonly at: { readonly property: string } | Extract<LinkEnd, { readonly name: string }>;
+}
+
+/** Bindings and links to be sent out. Those that name a property which is not in the schema are left behind. */
+export function mappingDocument(
+  properties: readonly Named[],
+  bindings: readonly Binding[],
+  links: readonly Link[],
+): { readonly bindings: BindingDocument[]; readonly links: LinkDocument[] } {
+  const names = new Map(properties.map((property) => [property.id, property.writtenName]));
+  return {
+    bindings: bindings.flatMap(({ id: _, shows, ...binding }): BindingDocument[] => {
+      const pieces = shows.flatMap((piece): PieceDocument[] => {
+        if (!('property' in piece)) return [piece];
+        const property = names.get(piece.property);
+        return property === undefined ? [] : [{ ...piece, property }];
+      });
+      return pieces.length === shows.length ? [{ ...binding, shows: pieces }] : [];
+    }),
+    links: links.flatMap(({ id: _, at, ...link }): LinkDocument[] => {
+      if (!('property' in at)) return [{ ...link, at }];
+      const property = names.get(at.property);
+      return property === undefined ? [] : [{ ...link, at: { property } }];
+    }),
+  };
+}
+
+/** Bindings and links taken in, by written name or known spelling; those that name what the schema does not know are told by that name. */
+export function readMappingDocument(
+  properties: readonly Known[],
+  document: { readonly bindings: readonly BindingDocument[]; readonly links: readonly LinkDocument[] },
+): { readonly bindings: Omit<Binding, 'id'>[]; readonly links: Omit<Link, 'id'>[]; readonly unknown: string[] } {
+  const ids = new Map<string, number>();
+  for (const property of properties) for (const spelling of property.knownSpellings) ids.set(spelling, property.id);
+  for (const property of properties) ids.set(property.writtenName, property.id);
+  const unknown: string[] = [];
+  const idOf = (name: string): number | undefined => {
+    const id = ids.get(name);
+    if (id === undefined) unknown.push(name);
+    return id;
+  };
+  return {
+    bindings: document.bindings.flatMap(({ shows, ...binding }): Omit<Binding, 'id'>[] => {
+      const pieces = shows.flatMap((piece): CellPiece[] => {
+        if (!('property' in piece)) return [piece];
+        const property = idOf(piece.property);
+        return property === undefined ? [] : [{ ...piece, property }];
+      });
+      return pieces.length === shows.length ? [{ ...binding, shows: pieces }] : [];
+    }),
+    links: document.links.flatMap(({ at, ...link }): Omit<Link, 'id'>[] => {
+      if (!('property' in at)) return [{ ...link, at }];
+      const property = idOf(at.property);
+      return property === undefined ? [] : [{ ...link, at: { property } }];
+    }),
+    unknown,
+  };
+}

@@ -1,0 +1,229 @@
+import { KINDS, Kind, Property, Slot, WideLevel, isHeldAt, isWide, slotOf } from './property';
+
+/** Where a cell takes a property's value from: the drawing's document, its own sheet, the model that feeds the sheet, or a holder above files. */
+export const CELL_SOURCES = ['drawing', 'sheet', 'model', 'drawing set', 'project', 'company'] as const;
+export type CellSource = (typeof CELL_SOURCES)[number];
+
+/** What a sheet, its file or its model says of itself without any property. */
+export const CELL_FACTS = [
+  'file name',
+  'sheet name',
+  'sheet number',
+  'number of sheets',
+  'scale',
+  'sheet size',
+  'model file name',
+  'date made',
+  'date saved',
+] as const;
+export type CellFact = (typeof CELL_FACTS)[number];
+
+/** How a cell writes letters. */
+export const CELL_LETTERS = ['as they are', 'capitals', 'small letters'] as const;
+
+/** How a value is written in a cell. */
+export interface CellForm {
+  readonly letters: (typeof CELL_LETTERS)[number];
+  /** Whether a number has its unit behind it. */
+  readonly unit: boolean;
+}
+
+export const PLAIN_CELL: CellForm = { letters: 'as they are', unit: false };
+
+/** One piece of what a cell shows: fixed words, a property's value, or a fact. */
+export type CellPiece =
+  | { readonly words: string }
+  | { readonly property: number; readonly from: CellSource; readonly form: CellForm }
+  | { readonly fact: CellFact; readonly form: CellForm };
+
+/** What one cell of a family of title blocks shows. */
+export interface Binding {
+  readonly id: number;
+  /** The block's name, in which case does not count; `null` for every block that has such a cell. */
+  readonly block: string | null;
+  /** The cell's tag, to the letter. */
+  readonly cell: string;
+  readonly shows: readonly CellPiece[];
+  /** Whether the cell is the home of its one property: what is typed in the drawing is taken up, and what is typed in Rule goes there. */
+  readonly leads: boolean;
+}
+
+/** When a value passes through a link in one direction. */
+export const PASSES = ['always', 'when blank', 'never'] as const;
+export type Passes = (typeof PASSES)[number];
+
+/** What happens when file and record both changed since they last agreed. */
+export const CLASHES = ['ask', "take the file's", "take the record's"] as const;
+export type OnClash = (typeof CLASHES)[number];
+
+/** What a record field is tied to: a property by its number, or a name in files that is not the schema's. */
+export type LinkEnd = { readonly property: number } | { readonly place: 'property' | 'field'; readonly name: string };
+
+/** A record field tied to an address in one kind of file. */
+export interface Link {
+  readonly id: number;
+  readonly field: string;
+  readonly kind: Kind;
+  readonly at: LinkEnd;
+  /** File to record. */
+  readonly in: Passes;
+  /** Record to file. */
+  readonly out: Passes;
+  readonly onClash: OnClash;
+}
+
+/** A name of a block as the key of its family: programs do not tell blocks apart by case. */
+export const familyOf = (block: string): string => block.trim().toLowerCase();
+
+/** The binding of a cell: that of its own block before one for every block. */
+export const bindingOf = <B extends Pick<Binding, 'block' | 'cell'>>(bindings: readonly B[], family: string, cell: string): B | undefined =>
+  bindings.find((binding) => binding.block !== null && binding.cell === cell && familyOf(binding.block) === family) ??
+  bindings.find((binding) => binding.block === null && binding.cell === cell);
+
+/** The one property that a cell is the home of; `null` where it leads nothing. */
+export function ledBy(binding: Pick<Binding, 'leads' | 'shows'> | undefined): number | null {
+  const [piece] = binding?.leads ? binding.shows : [];
+  return piece && 'property' in piece ? piece.property : null;
+}
+
+/** The cell that is the home of a property in a family of blocks; `null` where none is. */
+export function homeCell(bindings: readonly Binding[], property: number, family: string): string | null {
+  const leading = bindings.filter((binding) => ledBy(binding) === property);
+  return leading.find((binding) => bindingOf(bindings, family, binding.cell) === binding)?.cell ?? null;
+}
+
+/** A property as the sheet of a block holds it: its home is the cell that leads there, and none where no cell does. */
+export function onBlock<P extends Property>(property: P, bindings: readonly Binding[], family: string): P {
+  const cell = homeCell(bindings, property.id, family);
+  if (cell === null && property.homes.drawing?.place !== 'cell') return property;
+  const { drawing: _, ...homes } = property.homes;
+  void _;
+  return { ...property, homes: cell === null ? homes : { ...homes, drawing: { place: 'cell', name: cell } } };
+}
+
+/** Properties with the cells that lead as their homes. Where blocks have different cells for one, {@link onBlock} says which. */
+export function withHomes<P extends Property>(properties: readonly P[], bindings: readonly Binding[]): P[] {
+  const cells = new Map<number, string>();
+  for (const binding of bindings) {
+    const property = ledBy(binding);
+    if (property !== null && !cells.has(property)) cells.set(property, binding.cell);
+  }
+  return properties.map((property) => {
+    const cell = cells.get(property.id);
+    return cell === undefined ? property : { ...property, homes: { ...property.homes, drawing: { place: 'cell', name: cell } } };
+  });
+}
+
+/** All cells that are homes of a property, whatever the block. */
+export const homeCells = (bindings: readonly Binding[], property: number): string[] => [
+  ...new Set(bindings.filter((binding) => ledBy(binding) === property).map((binding) => binding.cell)),
+];
+
+/** Sources from which a cell can take a property, the most natural first; none where its values are inside other files. */
+export function sourcesOf(property: Pick<Property, 'level' | 'kinds' | 'feed' | 'inheritFrom'>): CellSource[] {
+  if (property.level === 'sheet') return ['sheet'];
+  if (isWide(property.level)) return [property.level];
+  if (!isHeldAt(property, 'document')) return [];
+  const above: WideLevel[] = (['drawing set', 'project', 'company'] as const).filter((level) => isHeldAt(property, level));
+  return [
+    ...(property.kinds.some((kind) => kind !== 'drawing') ? (['model'] as const) : []),
+    ...(property.kinds.includes('drawing') ? (['drawing'] as const) : []),
+    ...above,
+  ];
+}
+
+/** Where a link's end is in its kind of file; `null` where its property is not in the schema. */
+export function linkSlot({ at, kind }: Pick<Link, 'at' | 'kind'>, properties: ReadonlyMap<number, Property>): Slot | null {
+  if (!('property' in at)) return at;
+  const property = properties.get(at.property);
+  return property ? slotOf(property, kind) : null;
+}
+
+/** What is wrong with a binding or a link of a schema. */
+export interface MappingProblem {
+  readonly of: 'binding' | 'link';
+  readonly id: number;
+  readonly severity: 'error' | 'warning';
+  readonly code: string;
+  readonly message: string;
+}
+
+/** How people call a cell. */
+export const cellName = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => (block === null ? `${cell} of every block` : `${cell} of ${block}`);
+
+/** Everything that keeps bindings and links of a schema from working. */
+export function checkMapping(properties: readonly Property[], bindings: readonly Binding[], links: readonly Link[]): MappingProblem[] {
+  const found: MappingProblem[] = [];
+  const byId = new Map(properties.map((property) => [property.id, property]));
+  /** Why a property cannot be named, `null` when it can. */
+  const gone = (id: number): string | null => {
+    const property = byId.get(id);
+    return property === undefined ? 'a property that is not in the schema' : property.retired ? `${property.caption}, which is retired` : null;
+  };
+  const cells = new Set<string>();
+  const led = new Map<string, string>();
+  for (const binding of bindings) {
+    const where = `The cell ${cellName(binding)}`;
+    const add = (code: string, message: string, severity: MappingProblem['severity'] = 'error') =>
+      found.push({ of: 'binding', id: binding.id, severity, code, message: `${where} ${message}` });
+    const key = JSON.stringify([binding.block === null ? null : familyOf(binding.block), binding.cell]);
+    if (cells.has(key)) add('bound-twice', 'is bound twice.');
+    cells.add(key);
+    if (binding.shows.length === 0) add('nothing-shown', 'is bound to nothing.');
+    for (const piece of binding.shows) {
+      if (!('property' in piece)) continue;
+      const why = gone(piece.property);
+      if (why !== null) {
+        add('no-property', `shows ${why}.`);
+        continue;
+      }
+      const property = byId.get(piece.property)!;
+      const sources = sourcesOf(property);
+      if (sources.length === 0) add('no-source', `shows ${property.caption}, whose values are held at the level ${property.level} and never on a sheet.`);
+      else if (!sources.includes(piece.from))
+        add('no-source', `takes ${property.caption} from the ${piece.from}; it can come from the ${sources.join(' or the ')} alone.`);
+    }
+    if (!binding.leads) continue;
+    const [piece, ...more] = binding.shows;
+    if (!piece || more.length > 0 || !('property' in piece) || byId.get(piece.property)?.level !== 'sheet') {
+      add('cannot-lead', 'can be the home of one property of the level sheet alone.');
+      continue;
+    }
+    if (piece.form.letters !== 'as they are' || piece.form.unit) add('cannot-lead', 'is the home of its value, and so writes it as it is.');
+    const home = JSON.stringify([binding.block === null ? null : familyOf(binding.block), piece.property]);
+    const other = led.get(home);
+    if (other !== undefined) add('led-twice', `and the cell ${other} are both the home of ${byId.get(piece.property)!.caption}.`);
+    led.set(home, binding.cell);
+  }
+  const fields = new Set<string>();
+  for (const link of links) {
+    const where = `The link of the record field ${link.field} (${link.kind})`;
+    const add = (code: string, message: string) => found.push({ of: 'link', id: link.id, severity: 'error', code, message: `${where} ${message}` });
+    const key = JSON.stringify([link.field, link.kind]);
+    if (fields.has(key)) add('field-taken', 'stands twice.');
+    fields.add(key);
+    if (!KINDS.includes(link.kind)) add('no-kind', 'names a kind of file that there is not.');
+    if (!('property' in link.at)) {
+      if (link.at.name === '') add('no-name', 'names nothing in files.');
+      continue;
+    }
+    const why = gone(link.at.property);
+    if (why !== null) {
+      add('no-property', `leads to ${why}.`);
+      continue;
+    }
+    const property = byId.get(link.at.property)!;
+    if (!property.kinds.includes(link.kind)) add('not-reached', `leads to ${property.caption}, which does not apply to a ${link.kind}.`);
+    else if (!isHeldAt(property, 'document'))
+      add('not-held', `leads to ${property.caption}, which files themselves do not hold: it is of the level ${property.level}.`);
+  }
+  return found;
+}
+
+/** What of the mapping names a property: so that nobody retires one without knowing. */
+export function usesOf(property: number, bindings: readonly Binding[], links: readonly Link[]): { readonly bindings: Binding[]; readonly links: Link[] } {
+  return {
+    bindings: bindings.filter((binding) => binding.shows.some((piece) => 'property' in piece && piece.property === property)),
+    links: links.filter((link) => 'property' in link.at && link.at.property === property),
+  };
+}
