@@ -6,7 +6,7 @@ import { Server } from 'node:http';
 import { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { PropertyDraft, draftOf } from '@rule/core/schema';
+import { Binding, PropertyDraft, draftOf } from '@rule/core/schema';
 import { DEMO_FIELDS, DEMO_PASSWORD, DEMO_RECORDS, DEMO_RELEASED, DEMO_VAULT_TABLE } from '@rule/demo';
 import { Express } from 'express';
 import pg from 'pg';
@@ -83,6 +83,8 @@ export interface Rule {
   property(writtenName: string): Promise<number>;
   /** Defines properties and brings them into force. */
   define(...drafts: PropertyDraft[]): Promise<number[]>;
+  /** Says what cells show, and brings that into force. */
+  bind(...cells: Omit<Binding, 'id'>[]): Promise<void>;
   /** Changes a property and brings the change into force. */
   amend(writtenName: string, change: Partial<PropertyDraft> & { retired?: boolean }): Promise<void>;
   bytes(pathEnd: string): Buffer;
@@ -262,6 +264,10 @@ export async function startRule(options: Options = {}): Promise<Rule> {
     file: async (pathEnd) => (await db.one<{ id: number }>('SELECT id FROM files WHERE path LIKE $1 ORDER BY id', [`%${pathEnd}`]))!.id,
     property: async (name) => (await db.one<{ id: number }>('SELECT id FROM properties WHERE "writtenName" = $1', [name]))!.id,
     define: (...drafts) => services.editions.decree(null, 'for a test', drafts),
+    bind: async (...cells) => {
+      await services.editions.bind(null, cells);
+      await services.editions.bringIntoForce(null, 'for a test', null);
+    },
     amend: async (name, { retired, ...change }) => {
       const { schema } = await services.editions.draft();
       const property = schema.properties.find((candidate) => candidate.writtenName === name)!;

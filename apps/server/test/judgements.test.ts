@@ -2,10 +2,10 @@ import { execFileSync } from 'node:child_process';
 import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { BlockView, CheckPage, CheckRow, FillData, GridPage, Overview, RolloutRow, Tray } from '@rule/contract';
+import { BlockView, CheckPage, CheckRow, FillData, GridPage, Overview, RolloutRow, SheetPage, Tray } from '@rule/contract';
 import { Filling, planSections, unpackFill } from '@rule/core/forms';
 import { formatOf } from '@rule/core/files';
-import { PreparedSchema, groundOn, newDraft, newSheetArea } from '@rule/core/schema';
+import { Binding, PLAIN_CELL, PreparedSchema, groundOn, newDraft, newSheetArea } from '@rule/core/schema';
 import { DEFAULT_STAND_INS, compileStandIns } from '@rule/core/values';
 import { Person, Rule, startRule } from './harness';
 
@@ -180,14 +180,15 @@ describe('values taken from the sheet', () => {
 
   it('are shown by title blocks that are bound to them, at the document and at the sheet', async () => {
     const file = await rule.file(floor);
-    for (const [tag, name] of [
-      ['SCALE', 'Sheet scale'],
-      ['FLOOR', 'Sheet floor'],
-    ] as const)
-      await varga
-        .put('/title-blocks/bindings', { block: 'FLOOR-BLOCK', tag, property: await rule.property(name), source: 'drawing', format: 'with unit' })
-        .expect(200);
-    const view = (await okafor.get(`/files/${file}/title-block?block=FLOOR-BLOCK`).expect(200)).body as BlockView;
+    const shows = async (cell: string, name: string, leads: boolean): Promise<Omit<Binding, 'id'>> => ({
+      block: 'FLOOR-BLOCK',
+      cell,
+      leads,
+      shows: [{ property: await rule.property(name), from: 'sheet', form: { ...PLAIN_CELL, unit: !leads } }],
+    });
+    await rule.bind(await shows('SCALE', 'Sheet scale', true), await shows('FLOOR', 'Sheet floor', false));
+    const { rows } = (await okafor.get('/title-blocks/sheets?block=floor-block').expect(200)).body as SheetPage;
+    const view = (await okafor.get(`/files/${file}/title-block?holder=${encodeURIComponent(rows[0]!.holder)}`).expect(200)).body as BlockView;
     expect(view.cells.map((cell) => [cell.tag, cell.bound?.shown])).toEqual([
       ['SCALE', { state: 'value', text: '1:2' }],
       ['FLOOR', { state: 'value', text: '11.15 m²' }],

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { Settings, Tray, WideRow, WideView } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
-import { newDraft } from '@rule/core/schema';
+import { PLAIN_CELL, newDraft } from '@rule/core/schema';
 import { Person, Rule, startRule } from './harness';
 
 let rule: Rule;
@@ -22,10 +22,12 @@ beforeAll(async () => {
       inheritFrom: 'drawing set',
       homes: { drawing: { place: 'cell', name: 'OWNER' } },
     },
-    { ...newDraft('Sheet mark'), kinds: ['drawing'], level: 'sheet', homes: { drawing: { place: 'cell', name: 'SHEET' } }, maxLength: 6 },
+    { ...newDraft('Sheet mark'), kinds: ['drawing'], level: 'sheet', maxLength: 6 },
     { ...newDraft('Main scale'), kinds: ['drawing'], level: 'sheet', feed: 'sheet', sheetFact: 'scale', homes: { drawing: { place: 'cell', name: 'SCALE' } } },
     { ...newDraft('Site'), kinds: ['part'], level: 'company' },
   );
+  // The demo's own sheet number gives way.
+  await rule.bind({ block: null, cell: 'SHEET', leads: true, shows: [{ property: await rule.property('Sheet mark'), from: 'sheet', form: PLAIN_CELL }] });
 });
 afterAll(() => rule.stop());
 

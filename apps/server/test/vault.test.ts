@@ -1,6 +1,9 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { step } from '@rule/core/files/step';
-import { Problem, VaultFile, VaultState } from '@rule/contract';
+import { DraftView, Problem, VaultFile, VaultState } from '@rule/contract';
+import { mkdir, mkdtemp, writeFile } from 'node:fs/promises';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { Server, createServer } from 'node:http';
 import { AddressInfo } from 'node:net';
 import pg from 'pg';
@@ -60,6 +63,9 @@ describe('the vault', () => {
 
     // Now the record changes, then the file too: out, then a clash.
     await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: '1.4404' } });
+    // A look asks nobody; whoever wants to know asks the vault.
+    expect(await decisions(gate)).toMatchObject({ Material: 'equal' });
+    await okafor.post('/vault/refresh').expect(200);
     expect(await decisions(gate)).toMatchObject({ Material: 'out' });
     await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Material'), text: 'DC01' }] });
     await okafor.apply();
@@ -84,7 +90,7 @@ describe('the vault', () => {
     expect((await okafor.post(`/files/${arm}/check-in`, { settled: {} })).body as Problem).toMatchObject({
       detail: 'The vault refused: the file is checked out by Hedda Novak',
     });
-    await okafor.get('/vault');
+    await okafor.post('/vault/refresh');
     expect((await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Finish'), text: 'polished' }] })).body as Problem).toMatchObject({
       issues: [{ code: 'locked' }],
     });
@@ -107,8 +113,10 @@ describe('the vault', () => {
       await rule.vault('POST', '/api/faults', {});
     }
     await rule.vault('POST', '/api/faults', { failNext: 3 });
-    expect(((await okafor.get('/vault')).body as VaultState).problem).toMatch(/inner fault/);
+    const failing = (await okafor.post('/vault/refresh')).body as VaultState;
+    expect([failing.problem, failing.files.length]).toEqual([expect.stringMatching(/inner fault/), 22]);
     await rule.vault('POST', '/api/faults', {});
+    expect(((await okafor.post('/vault/refresh')).body as VaultState).problem).toBeNull();
     expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
     expect(await entry('DR-15/parts/slide-gate.step')).toMatchObject({ version: 1, checkedOutBy: null });
   });
@@ -124,15 +132,66 @@ describe('the vault', () => {
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, fileChanges: 0 });
   });
 
-  it('has its links kept apart by field and kind', async () => {
+  it('has its links in the edition, apart by field and kind, and by the number of a property', async () => {
     const varga = await rule.signIn('varga');
-    const link = { field: 'Supplier', kind: 'assembly', place: 'property', name: 'Supplier', in: 'always', out: 'never', onClash: 'ask' };
-    const made = (await varga.post('/vault/links', link)).body as { id: number };
-    expect(((await varga.post('/vault/links', link)).body as Problem).code).toBe('field-taken');
-    expect((await varga.put(`/vault/links/${made.id}`, { ...link, in: 'never' })).body).toMatchObject({ in: 'never' });
-    expect((await okafor.delete(`/vault/links/${made.id}`)).status).toBe(403);
-    expect((await varga.delete(`/vault/links/${made.id}`)).status).toBe(200);
-    expect((await varga.delete(`/vault/links/${made.id}`)).status).toBe(404);
+    const property = await rule.property('Revision');
+    const link = { field: 'Supplier', kind: 'assembly', at: { property }, in: 'always', out: 'never', onClash: 'ask' };
+    const { id, draft } = (await varga.post('/schema/draft/links', link).expect(200)).body as { id: number; draft: DraftView };
+    expect(draft.changes).toMatchObject([{ type: 'link added', link: { id, field: 'Supplier', kind: 'assembly', at: { property } } }]);
+    expect(((await varga.post('/schema/draft/links', link)).body as Problem).code).toBe('field-taken');
+    expect(((await varga.post('/schema/draft/links', { ...link, field: 'Title', kind: 'other' })).body as Problem).code).toBe('bad-mapping');
+    expect((await okafor.delete(`/schema/draft/links/${id}`)).status).toBe(403);
+    // Until it is in force, no check-in goes by it.
+    const roaster = await rule.file('assemblies/roaster.step');
+    expect(Object.keys(await decisions(roaster))).not.toContain('Supplier');
+    await varga.put(`/schema/draft/links/${id}`, { ...link, in: 'never' }).expect(200);
+    await varga.post('/schema/draft/in-force', { note: 'suppliers of assemblies', revision: null }).expect(200);
+    expect(Object.keys(await decisions(roaster))).toContain('Supplier');
+    // Another written name: the link goes along, and asks for the new one.
+    await rule.amend('Revision', { writtenName: 'Index' });
+    const { links } = (await okafor.get('/vault')).body as VaultState;
+    expect(links.find((one) => one.id === id)).toMatchObject({ at: { property }, name: 'Index', in: 'never' });
+    // What a link names cannot go without a word.
+    const { draft: left } = { draft: (await varga.get('/schema/draft')).body as DraftView };
+    const index = left.schema.properties.find((one) => one.id === property)!;
+    const { id: _, retired: __, ...definition } = index;
+    void _;
+    void __;
+    await varga.put('/schema/draft/properties', { properties: [{ id: property, base: null, draft: definition, retired: true }] }).expect(200);
+    const refused = (await varga.post('/schema/draft/in-force', { note: '', revision: null })).body as Problem;
+    expect(refused.detail).toMatch(/(shows|leads to) Revision, which is retired\./);
+    await varga.delete('/schema/draft').expect(200);
+    expect((await varga.delete(`/schema/draft/links/${id}`)).status).toBe(200);
+    expect((await varga.delete(`/schema/draft/links/${id}`)).status).toBe(404);
+  });
+
+  it('is one with the files of the library that stands for it, and with no file of the same path elsewhere', async () => {
+    const varga = await rule.signIn('varga');
+    const { libraries } = (await okafor.get('/vault')).body as VaultState;
+    expect(libraries.map(({ inVault }) => inVault)).toEqual([true]);
+    const stub = 'DR-15/parts/chimney-stub.step';
+    const other = await mkdtemp(join(tmpdir(), 'rule-other-'));
+    await mkdir(join(other, 'DR-15/parts'), { recursive: true });
+    await writeFile(join(other, stub), rule.bytes('chimney-stub.step'));
+    const library = await rule.services.libraries.add('A copy', other);
+    await rule.services.scanner.rescan(undefined, library);
+    await okafor.post('/vault/refresh').expect(200);
+    const rows = await rule.db.all<{ library: number; lock: string | null }>(
+      'SELECT library_id AS library, lock_reason AS lock FROM files WHERE path = $1 ORDER BY library_id',
+      [stub],
+    );
+    expect(rows).toEqual([
+      { library: 1, lock: 'is released in the vault' },
+      { library, lock: null },
+    ]);
+    const copy = (await rule.db.one<{ id: number }>('SELECT id FROM files WHERE path = $1 AND library_id = $2', [stub, library]))!.id;
+    expect((await okafor.post(`/files/${copy}/check-in`, { settled: {} })).body as Problem).toMatchObject({ status: 404, code: 'not-in-vault' });
+    expect((await okafor.put(`/libraries/${library}/vault`, { inVault: true })).status).toBe(403);
+    await varga.put(`/libraries/${library}/vault`, { inVault: true }).expect(200);
+    const now = (await okafor.get('/vault')).body as VaultState;
+    expect(now.libraries.filter((one) => one.inVault).map((one) => one.id)).toEqual([library]);
+    expect(now.files.map((one) => one.file)).toEqual([copy]);
+    expect(await rule.db.one('SELECT 1 FROM files WHERE library_id = 1 AND lock_reason IS NOT NULL')).toBeUndefined();
   });
 });
 

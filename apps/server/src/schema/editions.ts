@@ -23,6 +23,7 @@ import {
   draftOf,
   familyOf,
   formDocument,
+  ledBy,
   mappingDocument,
   mergeDefinitions,
   readFormDocument,
@@ -488,7 +489,7 @@ const fieldKey = ({ field, kind }: Pick<Link, 'field' | 'kind'>): string => JSON
 
 /**
  * Which cell is the home of a value is a matter of the cell: it is bound to the property, and leads. Documents and programs that say it at the
- * property, as earlier versions did, are taken so: for every block that has the cell, where nothing is bound to it yet.
+ * property, as earlier versions did, are taken so: for every block that has the cell. @throws AppError where something else is bound to it already
  */
 async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
   const told = schema.properties.flatMap(({ id, homes: { drawing } }) => (drawing?.place === 'cell' ? [{ property: id, cell: drawing.name }] : []));
@@ -499,12 +500,14 @@ async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
     leads: true,
     shows: [{ property, from: 'sheet', form: PLAIN_CELL }],
   }));
-  const taken = new Set(schema.bindings.map(cellKey));
+  const bound = new Map(schema.bindings.map((binding) => [cellKey(binding), binding]));
+  const other = wanted.find((binding) => bound.has(cellKey(binding)) && ledBy(bound.get(cellKey(binding))) !== ledBy(binding));
+  if (other) throw refused('cell-taken', `The cell ${cellName(other)} shows something else already. Bind it anew where that is meant.`);
   const fresh = await numbered(
     sql,
     'binding_ids',
     schema.bindings,
-    wanted.filter((binding) => !taken.has(cellKey(binding))),
+    wanted.filter((binding) => !bound.has(cellKey(binding))),
     cellKey,
   );
   return {

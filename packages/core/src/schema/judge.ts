@@ -522,8 +522,11 @@ export class PreparedSchema {
       const bindings: readonly Binding[] = this.schema.bindings;
       known = this.prepared
         .filter(({ property }) => property.level === 'sheet')
-        // A value that is at home in cells stands on the sheets whose blocks have such a cell; one without a home is shown everywhere.
-        .filter(({ property }) => homeCell(bindings, property.id, family) !== null || homeCells(bindings, property.id).length === 0)
+        // What people type stands on the sheets whose blocks have a cell for it; what is worked out is shown everywhere.
+        .filter(({ property: { id, feed } }) => {
+          const typed = feed === 'typed' || feed === 'counted';
+          return !typed || homeCell(bindings, id, family) !== null || homeCells(bindings, id).length === 0;
+        })
         .map((prepared) => ({ ...prepared, property: onBlock(prepared.property, bindings, family) }));
       this.bySheet.set(family, known);
     }
