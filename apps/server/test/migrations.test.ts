@@ -78,3 +78,76 @@ it('blocks that every reading held are kept once, in their order, and are shown 
     await drop();
   }
 });
+
+it('bindings, homes in cells and links from before they stood in editions stand in every edition that has their property', async () => {
+  const { url, drop } = await freshDatabase();
+  const db = new Db(url);
+  try {
+    await migrate(db.sequelize, '0015-law-stamps');
+    const stored = (id: number, draft: object) => ({ ...newDraft(''), id, retired: false, ...draft });
+    const properties = [
+      stored(1, { writtenName: 'Material', kinds: ['part', 'drawing'] }),
+      stored(2, { writtenName: 'Sheet no', kinds: ['drawing'], level: 'sheet', homes: { drawing: { place: 'cell', name: 'SHEET' } } }),
+      stored(3, { writtenName: 'Number', kinds: ['part'], feed: 'file', fileField: 'product id' }),
+    ];
+    const schema = (list: object[]) => JSON.stringify({ properties: list, checks: [], forms: [], strangers: {} });
+    await db.run(
+      `INSERT INTO editions (number, state, schema, at) VALUES (1, 'superseded', $1::jsonb, now()), (2, 'in force', $2::jsonb, now()), (3, 'draft', $2::jsonb, now())`,
+      [schema(properties.slice(1)), schema(properties)],
+    );
+    await db.run(`INSERT INTO properties (id, retired, position, definition) SELECT (p->>'id')::int, false, 0, p FROM jsonb_array_elements($1::jsonb) p`, [
+      JSON.stringify(properties),
+    ]);
+    await db.run(
+      `INSERT INTO bindings VALUES ('A3', 'MATL', 1, 'model', 'upper case'), ('A3', 'SHEET', 2, 'drawing', 'plain'), ('B', 'NO', 2, 'drawing', 'with unit')`,
+    );
+    await db.run(
+      `INSERT INTO links (id, field, kind, place, name, "in", "out", "onClash") VALUES (7, 'Material', 'part', 'property', 'Material', 'always', 'never', 'ask'),
+         (8, 'Number', 'part', 'field', 'product id', 'always', 'never', 'ask'), (9, 'Old', 'part', 'property', 'Gone', 'never', 'always', 'ask')`,
+    );
+    await db.run(`INSERT INTO libraries (name, root) VALUES ('Old', '/old')`);
+    await db.run(
+      `INSERT INTO files (library_id, path, folder, name, kind, format, size, mtime_ms, hash, reading)
+       SELECT id, 'a.dxf', '', 'a.dxf', 'drawing', 'dxf', 1, 1, 'h', $1::jsonb FROM libraries`,
+      [
+        JSON.stringify({
+          version: 'AC1032',
+          sheets: [{ layout: 'Front', scales: [], outlines: [], paper: { width: 420, height: 297 }, unit: 'mm' }],
+          inserts: [{ block: 'A3 ', holder: 'insert:1', layout: 'Front', missing: ['REV'] }],
+        }),
+      ],
+    );
+    await migrate(db.sequelize);
+    const editions = new Editions(db, () => new Date());
+    const { schema: now } = await editions.inForce(db);
+    const shows = (property: number, from: string, letters = 'as they are', unit = false) => [{ property, from, form: { letters, unit } }];
+    expect(now.bindings).toEqual([
+      { id: 1, block: 'A3', cell: 'MATL', leads: false, shows: shows(1, 'model', 'capitals') },
+      // The cell that is the value's home shows the value: once.
+      { id: 3, block: 'B', cell: 'NO', leads: false, shows: shows(2, 'sheet', 'as they are', true) },
+      { id: 4, block: null, cell: 'SHEET', leads: true, shows: shows(2, 'sheet') },
+    ]);
+    expect(now.properties[1]!.homes).toEqual({});
+    expect(now.links.map(({ id, at }) => [id, at])).toEqual([
+      [7, { property: 1 }],
+      [8, { property: 3 }],
+      [9, { place: 'property', name: 'Gone' }],
+    ]);
+    expect((await editions.draft()).changes).toEqual([]);
+    // An edition that does not have a property has none of its cells.
+    expect((await editions.schemaOf(1)).bindings.map((binding) => binding.cell)).toEqual(['NO', 'SHEET']);
+    expect((await editions.schemaOf(1)).links.map(({ at }) => at)).toEqual([
+      { place: 'property', name: 'Material' },
+      { property: 3 },
+      { place: 'property', name: 'Gone' },
+    ]);
+    expect(await db.all('SELECT layout, position, width, unit FROM sheets')).toEqual([{ layout: 'Front', position: 0, width: 420, unit: 'mm' }]);
+    expect(await db.all('SELECT block, family, missing FROM placed_blocks')).toEqual([{ block: 'A3 ', family: 'a3', missing: ['REV'] }]);
+    expect(await db.all('SELECT read_by FROM files')).toEqual([{ read_by: 1 }]);
+    // Numbers go on behind those that were given.
+    expect(await editions.saveLink(null, null, { field: 'New', kind: 'part', at: { property: 1 }, in: 'always', out: 'never', onClash: 'ask' })).toBe(10);
+  } finally {
+    await db.close();
+    await drop();
+  }
+});

@@ -857,6 +857,8 @@ DROP TABLE bindings;
 DROP TABLE links;
 DELETE FROM law_stamps WHERE name = 'bindings';
 -- What a try says of cells and records, beside what it says of values.
+ALTER TABLE try_findings DROP CONSTRAINT try_findings_effect_check;
+ALTER TABLE try_findings ADD CHECK (effect IN ('breaks', 'passes', 'changes', 'loses', 'shows', 'records'));
 ALTER TABLE try_findings ADD COLUMN cell text;
 ALTER TABLE try_findings ADD COLUMN record text;
 -- Which library stands for the vault: files are one with its entries there and nowhere else.

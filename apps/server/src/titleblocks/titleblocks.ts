@@ -247,7 +247,12 @@ export class TitleBlocks {
     await this.judgements.settle();
     const active = [...(await this.properties.ofFiles(this.db)).values()];
     const learner = new CellLearner(active, compileStandIns((await readSettings(this.db)).standIns));
-    for await (const cells of this.observations(active)) for (const { cell } of cells) learner.observe(cell);
+    const names = new Map<string, string>();
+    for await (const cells of this.observations(active))
+      for (const { cell, name } of cells) {
+        learner.observe(cell);
+        if (!names.has(cell.block) && !name.startsWith('*')) names.set(cell.block, name);
+      }
     const [{ schema: inForce }, draft] = [await this.editions.inForce(this.db), await this.editions.draftSchema()];
     const learned = learner.learned(inForce.bindings).map((binding) => ({
       ...binding,
@@ -265,10 +270,10 @@ export class TitleBlocks {
         binding.exceptionCount++;
         if (binding.exceptions.length < MOST_EXCEPTIONS) binding.exceptions.push({ file: cell.drawing, path, text: cell.text, ...exception });
       }
-    return learned;
+    return learned.map((binding) => ({ ...binding, block: names.get(binding.block) ?? binding.block }));
   }
 
-  private async *observations(properties: readonly Property[]): AsyncGenerator<{ cell: CellObservation; path: string }[]> {
+  private async *observations(properties: readonly Property[]): AsyncGenerator<{ cell: CellObservation; path: string; name: string }[]> {
     for (let after = 0; ;) {
       const page = await this.db.all<PlacedBlock>(
         `${PLACED} WHERE b.file_id = ANY(ARRAY(SELECT DISTINCT p.file_id FROM placed_blocks p WHERE p.file_id > $1 ORDER BY p.file_id LIMIT 500)) ORDER BY b.file_id, b.holder`,
@@ -278,9 +283,10 @@ export class TitleBlocks {
       const files = [...new Set(page.flatMap(({ file, model }) => (model === null ? [file] : [file, model])))];
       const held = await valuesFor(this.db, files, properties);
       const of = (file: number | null) => (file === null ? null : (held.get(file) ?? {}));
-      yield page.flatMap(({ file, path, holder, family, model, texts }) =>
+      yield page.flatMap(({ file, path, holder, block, family, model, texts }) =>
         Object.entries(texts).map(([tag, text]) => ({
           path,
+          name: block,
           cell: { drawing: file, holder, block: family, tag, text, values: { drawing: of(file), model: of(model) } },
         })),
       );

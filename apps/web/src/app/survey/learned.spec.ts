@@ -1,5 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import { Learned, LearnedName } from '@rule/contract';
+import { PLAIN_CELL } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { throwError } from 'rxjs';
 import { Stage, property } from '../../test/stage';
@@ -11,11 +12,12 @@ const cell = (tag: string, change: object = {}) => ({
   tag,
   propertyId: 1,
   source: 'model',
-  format: 'as it stands',
+  form: PLAIN_CELL,
   agree: 9,
   compared: 11,
   texts: 4,
   bound: null,
+  drafted: null,
   exceptionCount: 2,
   exceptions: [
     { file: 5, path: 'drawings/a.dxf', reason: 'stale', text: 'S235JR', wanted: '1.4301' },
@@ -37,7 +39,7 @@ const name: LearnedName = {
 const learned = { cells: [cell('MATL'), cell('FIN', { propertyId: 2, texts: 1, exceptionCount: 0, exceptions: [] })], names: [name] } as unknown as Learned;
 
 async function staged(answer: unknown = learned, { role = 'administrator', more = {} } = {}) {
-  const stage = new Stage({ learned: answer, bind: {}, ...more }, { role });
+  const stage = new Stage({ learned: answer, bindCells: {}, ...more }, { role });
   await stage.show(LearnedMappings, { properties });
   const seen: { acts: CleanUp[]; mapped: LearnedName[] } = { acts: [], mapped: [] };
   const component = stage.fixture.componentInstance as LearnedMappings;
@@ -67,21 +69,21 @@ describe('what the library suggests', () => {
     expect(stage.text()).toContain('No name outside the schema resembles one of its properties');
   });
 
-  it('it is bound by a click, and what is in force says so', async () => {
-    let bound: unknown = null;
-    const { stage } = await staged(() => ({ cells: [cell('MATL', { bound })], names: [] }), {
-      more: {
-        bind: (binding: { property: number; source: string; format: string }) =>
-          (bound = { propertyId: binding.property, source: binding.source, format: binding.format }),
-      },
+  it('it is bound in the draft by a click, which says so', async () => {
+    let drafted: unknown = null;
+    const { stage } = await staged(() => ({ cells: [cell('MATL', { drafted })], names: [] }), {
+      more: { bindCells: ([binding]: [unknown]) => (drafted = binding) },
     });
     await stage.click('Bind so: MATL to Material');
-    expect(stage.last('bind')).toEqual([{ block: 'MRW-TITLE', tag: 'MATL', property: 1, source: 'model', format: 'as it stands' }]);
-    expect([stage.said, stage.text('.good')]).toEqual([['MATL of MRW-TITLE shows Material from now on.'], 'in force']);
+    expect(stage.last('bindCells')).toEqual([[{ block: 'MRW-TITLE', cell: 'MATL', leads: false, shows: [{ property: 1, from: 'model', form: PLAIN_CELL }] }]]);
+    expect(stage.said).toEqual(['In the draft, MATL of MRW-TITLE shows Material.']);
+    expect(stage.text('tbody tr')).toContain('in the draft');
   });
-  it('what is bound otherwise can be bound so instead', async () => {
-    const { stage } = await staged({ cells: [cell('MATL', { bound: { propertyId: 2, source: 'model', format: 'as it stands' } })], names: [] });
+  it('what is in force is said, and what is bound otherwise can be bound so instead', async () => {
+    const bound = (of: number) => ({ id: 1, block: 'MRW-TITLE', cell: 'MATL', leads: false, shows: [{ property: of, from: 'model', form: PLAIN_CELL }] });
+    const { stage } = await staged({ cells: [cell('MATL', { bound: bound(2) }), cell('FIN', { bound: bound(1) })], names: [] });
     expect(stage.button('Bind so instead: MATL to Material').disabled).toBe(false);
+    expect(stage.text('.good')).toBe('in force');
   });
 
   it('a foreign name is explained, moved to its property or put into a mapping', async () => {

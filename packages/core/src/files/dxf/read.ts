@@ -341,8 +341,10 @@ class Reader {
   }
 
   private sheets(entities: readonly Entity[], layoutOf: (entity: Entity) => string, into: Map<string, Gathered>): void {
+    // An attribute's owner is its insert: it stands where that does.
+    let placed: Entity | null = null;
     const sheet = (entity: Entity) => {
-      const layout = layoutOf(entity);
+      const layout = layoutOf(entity.type === 'ATTRIB' && placed ? placed : entity);
       const known = into.get(layout);
       if (known) return known;
       const fresh: Gathered = { scales: [], outlines: [], texts: [] };
@@ -354,7 +356,8 @@ class Reader {
     };
     for (let i = 0; i < entities.length; i++) {
       const entity = entities[i]!;
-      if (entity.type === 'VIEWPORT') {
+      if (entity.type === 'INSERT') placed = entity;
+      else if (entity.type === 'VIEWPORT') {
         const [paper, view] = [this.number(entity, 41, 0), this.number(entity, 45, 0)];
         // The viewport with the number 1 is the sheet itself.
         if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0) sheet(entity).scales.push(Number((paper / view).toPrecision(12)));
