@@ -57,6 +57,8 @@ else if (!(await db.one('SELECT 1 FROM users LIMIT 1'))) {
 const LOOK_EVERY = 3600;
 /** How often deliveries that are due, watched folders, and sets that a dead server left are looked at, in seconds. */
 const DELIVER_EVERY = 15;
+/** How often the vault is asked for its files and records, in seconds. */
+const VAULT_EVERY = 300;
 const inQuiet = (what: string, work: Promise<unknown>) =>
   work.catch((problem: unknown) => log.warn({ reason: problem instanceof Error ? problem.message : String(problem) }, what));
 services.jobs.every('sources', LOOK_EVERY, () =>
@@ -64,7 +66,10 @@ services.jobs.every('sources', LOOK_EVERY, () =>
 );
 services.jobs.every('deliveries', DELIVER_EVERY, () => inQuiet('deliveries', services.deliveries.tick()));
 services.jobs.every('recovery', DELIVER_EVERY, () => Promise.resolve(services.applying.recovery.soon()));
+services.jobs.every('vault', VAULT_EVERY, () => inQuiet('the vault', services.vault.refresh()));
 await services.jobs.open();
+// What older readers did not see is read in the background; until then looks show what they saw.
+if (await services.scanner.hasOldReadings()) await services.jobs.start(null, 'survey', 'Read files again: this version sees more in them', { library: null });
 await services.geometries.startIfNeeded();
 
 const { app, close } = buildApp({

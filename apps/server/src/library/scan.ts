@@ -199,6 +199,11 @@ export class Scanner {
     return { gone: [], added, changed: [] };
   }
 
+  /** Whether files were read by readers of an earlier version, which saw less. */
+  async hasOldReadings(): Promise<boolean> {
+    return (await this.db.one('SELECT 1 FROM files WHERE read_by <> $1 AND NOT removed LIMIT 1', [READ_BY])) !== undefined;
+  }
+
   private async readChanged(scan: LibraryScan): Promise<Differences> {
     const { library, root, known, waiting, report, context } = scan;
     const found: Found[] = [];
