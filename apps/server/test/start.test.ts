@@ -139,7 +139,7 @@ describe('npm start', () => {
       asked('SELECT 1 FROM migrations LIMIT 1'),
       asked('SELECT 1 FROM properties LIMIT 1'),
       asked('SELECT 1 FROM files LIMIT 1'),
-      asked('SELECT 1 FROM links LIMIT 1'),
+      asked('SELECT 1 FROM bom_layouts LIMIT 1'),
     ]) {
       const child = spawn(process.execPath, [join(root, 'scripts/start.mjs')], { cwd: root, env: { ...process.env, ...env } });
       let said = '';

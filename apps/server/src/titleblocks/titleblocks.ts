@@ -63,7 +63,7 @@ export class TitleBlocks {
       const key = JSON.stringify([family, tag]);
       states.set(key, { ...states.get(key), [state]: cells });
     }
-    return families.map(({ family, name, drawings, sheets, hashes }) => {
+    const rows = families.map(({ family, name, drawings, sheets, hashes }): BlockRow => {
       const cells = new Map<string, BlockCell>();
       for (const block of hashes.flatMap((hash) => known.get(hash) ?? []))
         for (const { tag, prompt, constant } of block.cells)
@@ -78,6 +78,9 @@ export class TitleBlocks {
             });
       return { family, name: name.startsWith('*') ? family : name, drawings, sheets, cells: [...cells.values()] };
     });
+    // Those that somebody works with come first.
+    const bound = (row: BlockRow) => Number(row.cells.some((cell) => cell.binding !== null || cell.drafted !== null));
+    return rows.sort((a, b) => bound(b) - bound(a));
   }
 
   /** The cells that show a property, with how many drawings have them and how many texts are stale. */
@@ -85,15 +88,16 @@ export class TitleBlocks {
     await this.judgements.settle();
     const { schema } = await this.editions.inForce(this.db);
     const bindings = usesOf(property, schema.bindings, []).bindings;
-    const found = await this.db.all<{ binding: number; family: string; tag: string; drawings: number; stale: number }>(
-      `SELECT binding_id AS binding, family, tag, count(DISTINCT file_id)::int AS drawings, count(*) FILTER (WHERE state = 'stale')::int AS stale
-       FROM cell_states WHERE binding_id = ANY($1::int[]) GROUP BY binding_id, family, tag ORDER BY family, tag`,
+    const found = await this.db.all<{ binding: number; name: string; tag: string; drawings: number; stale: number }>(
+      `SELECT c.*, coalesce((SELECT b.block FROM placed_blocks b WHERE b.family = c.family AND b.block NOT LIKE '*%' LIMIT 1), c.family) AS name FROM
+         (SELECT binding_id AS binding, family, tag, count(DISTINCT file_id)::int AS drawings, count(*) FILTER (WHERE state = 'stale')::int AS stale
+          FROM cell_states WHERE binding_id = ANY($1::int[]) GROUP BY binding_id, family, tag) c ORDER BY c.family, c.tag`,
       [bindings.map((binding) => binding.id)],
     );
-    return found.map(({ binding, family, tag, drawings, stale }) => {
-      const { block, shows } = bindings.find((candidate) => candidate.id === binding)!;
+    return found.map(({ binding, name, tag, drawings, stale }) => {
+      const { shows } = bindings.find((candidate) => candidate.id === binding)!;
       const piece = shows.find((candidate) => 'property' in candidate && candidate.property === property);
-      return { block: block ?? family, tag, source: piece && 'from' in piece ? piece.from : 'drawing', drawings, stale };
+      return { block: name, tag, source: piece && 'from' in piece ? piece.from : 'drawing', drawings, stale };
     });
   }
 

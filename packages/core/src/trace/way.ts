@@ -29,6 +29,9 @@ export interface PropertyWay {
   readonly sentOut: readonly { readonly id: number; readonly at: string }[];
 }
 
+/** Where cells take values from, in words; others are called as they are. */
+const SOURCE_WORDS: Readonly<Record<string, string>> = { model: 'the model that the sheet shows', drawing: 'the drawing itself', sheet: 'the sheet itself' };
+
 const files = (n: number) => (n === 1 ? '1 file' : `${n} files`);
 
 /** The way of a property through the company: where it is defined, which files hold it, which cells, columns and record fields use it. */
@@ -68,7 +71,7 @@ export function wayOf(way: PropertyWay): Hop[] {
     hops.push({
       state: cell.stale > 0 ? 'broken' : 'good',
       title: `Title block ${cell.block}, cell ${cell.tag}`,
-      detail: `from ${cell.source === 'model' ? 'the model that the drawing shows' : 'the drawing itself'}, ${cell.drawings === 1 ? '1 drawing' : `${cell.drawings} drawings`}`,
+      detail: `from ${SOURCE_WORDS[cell.source] ?? `the ${cell.source}`}, ${cell.drawings === 1 ? '1 drawing' : `${cell.drawings} drawings`}`,
       why: cell.stale > 0 ? `${cell.stale === 1 ? '1 cell shows' : `${cell.stale} cells show`} another text than the property holds.` : null,
       station: 'title-blocks',
     });

@@ -74,6 +74,8 @@ interface ChoiceGroup {
             size="small"
             appendTo="body"
             [options]="letters"
+            optionLabel="label"
+            optionValue="value"
             [disabled]="leads()"
             [ariaLabel]="'Letters of piece ' + ($index + 1)"
             [ngModel]="formed.form.letters"
@@ -132,6 +134,7 @@ interface ChoiceGroup {
     .actions {
       display: flex;
       gap: 8px;
+      margin-bottom: 20px;
     }
   `,
 })
@@ -142,7 +145,7 @@ export class BindingEditor {
   readonly properties = input.required<readonly Property[]>();
   readonly bind = output<Omit<Binding, 'id'>>();
 
-  protected readonly letters = [...CELL_LETTERS];
+  protected readonly letters = CELL_LETTERS.map((value) => ({ value, label: value === 'as they are' ? 'letters as they are' : `in ${value}` }));
   protected readonly shows = signal<readonly CellPiece[]>([]);
   protected readonly leads = signal(false);
   protected readonly everywhere = signal(false);

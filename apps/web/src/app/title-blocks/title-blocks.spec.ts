@@ -117,7 +117,7 @@ describe('title blocks', () => {
     expect([...stage.page.querySelectorAll('.states button')].map((button) => button.textContent.trim())).toEqual([
       '3 stale',
       '1 would be erased',
-      '4 shows what it should',
+      '4 as they should be',
     ]);
     expect(stage.text('.note').replace(/\s+/g, ' ')).toContain('1 cell shows something else in the draft.');
   });

@@ -71,17 +71,15 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
                   (onClick)="put('would be erased')"
                 />
               }
-              <p-button
-                [label]="'Put ' + cellsOf(store.inState()('stale'), 'stale ') + ' in the tray'"
-                [disabled]="!store.inState()('stale')"
-                (onClick)="put('stale')"
-              />
+              @if (store.inState()('stale'); as n) {
+                <p-button [label]="'Put ' + cellsOf(n, 'stale ') + ' in the tray'" (onClick)="put('stale')" />
+              }
             </div>
           }
         </div>
         <div class="states" role="group" aria-label="How the cells stand">
           @for (entry of stateCounts(); track entry.state) {
-            <button type="button" class="chip" [class]="entry.tone" [attr.aria-pressed]="chosenState() === entry.state" (click)="toggle(entry.state)">
+            <button type="button" class="plain chip" [class]="entry.tone" [attr.aria-pressed]="chosenState() === entry.state" (click)="toggle(entry.state)">
               {{ entry.count }} {{ entry.text }}
             </button>
           } @empty {
@@ -206,7 +204,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
             }
           }
           @if (mayAdminister() && !row.constant) {
-            <h3>What it shows</h3>
+            <h2>What it shows</h2>
             <rule-binding-editor [cell]="row" [block]="store.block()!.name" [properties]="properties()" (bind)="bind($event)" />
           } @else if (!row.constant) {
             <p>Shows {{ row.words }}.</p>
@@ -216,7 +214,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
           <p class="soft">Choose a cell in the picture or the list to see why it reads as it does, and to say what it shows.</p>
         }
         @if (store.view(); as v) {
-          <h3>Which model feeds this sheet?</h3>
+          <h2>Which model feeds this sheet?</h2>
           <p class="soft">{{ modelWords(v) }}</p>
           @if (mayEdit()) {
             <p-select
@@ -313,7 +311,9 @@ export class TitleBlocksStation {
   });
   protected readonly stateCounts = computed(() => {
     const count = this.store.inState();
-    return SHOWN_STATES.map((state) => ({ state, count: count(state), text: CELL_STATE_WORDS[state], tone: TONES[state] })).filter((entry) => entry.count > 0);
+    return SHOWN_STATES.map((state) => ({ state, count: count(state), text: COUNTED[state] ?? CELL_STATE_WORDS[state], tone: TONES[state] })).filter(
+      (entry) => entry.count > 0,
+    );
   });
   protected readonly sheetEntries = computed<IndexEntry[]>(() =>
     this.store.rows().map(({ path, layout, sheets, states, lock }, id) => {
@@ -435,6 +435,9 @@ const TONES: Readonly<Record<CellState, string>> = {
   fixed: '',
   right: 'good',
 };
+
+/** States of many cells, where the words for one do not fit. */
+const COUNTED: Readonly<Partial<Record<CellState, string>>> = { right: 'as they should be', 'no model': 'without a model' };
 
 /** States in a word, for narrow places. */
 const SHORT: Readonly<Partial<Record<CellState, string>>> = { right: 'right', 'would be erased': 'to empty', fixed: 'fixed', computed: 'computed' };

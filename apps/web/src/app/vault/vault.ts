@@ -282,7 +282,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
             }
           }
           <p class="soft">
-            Rule's own links point at written names of the schema and cannot be misspelled; the vault's own table can. Until it is corrected there, checking in
+            Rule's own links point at properties of the schema and cannot be misspelled; the vault's own table can. Until it is corrected there, checking in
             from other programs leaves the field empty.
           </p>
         } @else {
@@ -370,6 +370,10 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
   styles: `
     .wide {
       overflow: auto;
+    }
+    p-select {
+      width: 100%;
+      margin-bottom: 12px;
     }
     .three {
       display: grid;
