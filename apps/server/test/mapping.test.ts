@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
-import { BlockRow, BlockView, CellTrayAnswer, DraftView, Problem, SheetPage, Tray, TryFinding, TrySummary } from '@rule/contract';
+import { BlockRow, BlockView, CellTrayAnswer, DraftView, GridPage, Problem, SheetPage, Tray, TryFinding, TrySummary } from '@rule/contract';
 import { formatOf } from '@rule/core/files';
 import { Hop } from '@rule/core/trace';
 import { Binding, CellPiece, PLAIN_CELL, newDraft } from '@rule/core/schema';
@@ -234,6 +234,54 @@ describe('the state of cells', () => {
       ['NAME', 'blank', { state: 'blank', placeholder: '', why: 'Long title is blank' }],
       ['OF', 'stale', { state: 'value', text: 'Sheet 2 of 3' }],
     ]);
+  });
+});
+
+describe('the grid', () => {
+  it('has a row for every sheet where that is asked for, with its values and those of its file, filtered, sorted and typed', async () => {
+    const page = await rule.property('Page');
+    const look = async (query: string) => (await okafor.get(`/values?level=sheet&folder=frames&${query}`).expect(200)).body as GridPage;
+    expect((await okafor.get('/values/filters')).body).toMatchObject({ levels: ['sheet', 'occurrence'] });
+    const { total, rows } = await look('');
+    expect(total).toBe(10);
+    expect(rows.map(({ file, holder }) => `${file.name} · ${holder!.label}`)).toEqual([
+      'cover.dxf · Layout1',
+      'cover.dxf · Layout1',
+      'cover.dxf · Back',
+      'cover.dxf · Last',
+      'plain.dxf · paper',
+      'plain.dxf · paper',
+      'third.dxf · Layout1',
+      'third.dxf · Layout1',
+      'third.dxf · Back',
+      'third.dxf · Last',
+    ]);
+    // A block without a cell for it has no page; the model's name stands beside, as the file's own.
+    const homes = rows.filter((row) => row.holder!.homes[page] !== undefined);
+    expect(homes.map((row) => [row.file.name, row.holder!.homes[page]])).toEqual([
+      ['cover.dxf', 'PAGE'],
+      ['plain.dxf', 'PAGE'],
+      ['third.dxf', 'PAGE'],
+    ]);
+    const wrong = rows.find((row) => row.holder!.homes[page] === undefined)!;
+    const refused = (await okafor.post('/tray', { values: [{ file: wrong.file.id, holder: wrong.holder!.key, property: page, text: '1' }] })).body as Problem;
+    expect(refused.detail).toMatch(/has no cell that is its home/);
+    const values = homes.slice(0, 2).map(({ file: { id }, holder }, i) => ({ file: id, holder: holder!.key, property: page, text: `${9 - i}/2` }));
+    await okafor.post('/tray', { values, reason: 'typed in the grid' }).expect(200);
+    expect((await tray()).lines.map(({ holderLevel, holderLabel, name, proposed }) => [holderLevel, holderLabel?.toLowerCase(), name, proposed?.text])).toEqual(
+      [
+        ['sheet', 'frame-a', 'PAGE', '9/2'],
+        ['sheet', 'frame-a', 'PAGE', '8/2'],
+      ],
+    );
+    const report = await okafor.apply();
+    expect(report.state).toBe('applied');
+    const typed = await look(`sort=${page}`);
+    expect(typed.rows.slice(0, 2).map((row) => row.held[page]?.text)).toEqual(['8/2', '9/2']);
+    const where = encodeURIComponent(JSON.stringify([{ subject: 'value', name: 'Page', operator: 'starts with', text: '9' }]));
+    expect((await look(`where=${where}`)).rows.map((row) => [row.file.name, row.held[page]?.text])).toEqual([['cover.dxf', '9/2']]);
+    expect((await okafor.revert(report.changeSet)).state).toBe('applied');
+    expect((await okafor.get('/values?level=floor')).status).toBe(400);
   });
 });
 

@@ -1,5 +1,5 @@
 import { Place } from '@rule/core/files';
-import { Kind, Origin, PropertyLevel, Violation } from '@rule/core/schema';
+import { InnerLevel, Kind, Origin, PropertyLevel, Violation } from '@rule/core/schema';
 import { Verdict } from '@rule/core/changes';
 import { Severity } from '@rule/core/survey';
 import { HeldValue } from '@rule/core/values';
@@ -74,6 +74,8 @@ export interface GridViewContent {
   readonly sort: string;
   readonly descending: boolean;
   readonly group: GroupBy | null;
+  /** What inside files has a row of its own; absent in views that earlier versions kept. */
+  readonly level?: InnerLevel | null;
   readonly filter: FileFilter;
 }
 
@@ -115,6 +117,8 @@ export interface CellReason {
 
 /** A page of the grid: which files, in which order. */
 export interface GridQuery extends FileFilter {
+  /** Rows are what is inside files at this level; files themselves when absent. */
+  readonly level?: InnerLevel;
   readonly group?: GroupBy;
   /** `file`, or a property's number. */
   readonly sort: string;
@@ -132,9 +136,19 @@ export interface CellFinding {
   readonly wanted: HeldValue | null;
 }
 
-/** One file with what it holds for the properties of the schema, by property number. */
+/** A holder inside a file, where the grid has a row for each. */
+export interface GridHolder {
+  readonly key: string;
+  readonly level: InnerLevel;
+  readonly label: string;
+  /** Cells that are the homes of values of a sheet, by property number. */
+  readonly homes: Readonly<Record<number, string>>;
+}
+
+/** One file, or one holder inside it, with what it holds for the properties of the schema, by property number. What the file itself holds stands beside. */
 export interface GridRow {
   readonly file: FileRow;
+  readonly holder?: GridHolder;
   readonly held: Readonly<Record<number, HeldValue>>;
   /** What is to be said of its values; of a value that is blank because it is missing, too. */
   readonly findings: readonly CellFinding[];

@@ -49,6 +49,32 @@ function compare(column: string, number: string | null, { operator, text = '' }:
   }
 }
 
+/** A clause on values `v`. @param where which values it is about */
+function valueSql(where: string, clause: Clause, bind: Binding): string {
+  // Blank means that no holder that is asked has a value: nothing there, an empty text, or a stand-in.
+  if (clause.operator === 'is blank') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
+  if (clause.operator === 'is filled') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
+  if (clause.operator === 'is a stand-in') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.stand_in)`;
+  if (clause.operator === 'is not') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text = ${bind.add(clause.text ?? '')}::text)`;
+  return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND ${compare('v.text', 'v.number', clause, bind)})`;
+}
+
+/**
+ * The condition that a clause on a property means for a holder `h` inside a file, parameters numbered from `first`.
+ * @param names where the holder keeps the property: names of document properties, and tags of cells
+ */
+export function holderClauseSql(
+  clause: Clause,
+  names: { readonly properties: readonly string[]; readonly cells: readonly string[] },
+  first: number,
+): Condition {
+  const bind = new Binding(first);
+  if (clauseProblem(clause) !== null) return { sql: 'false', bind: [] };
+  const where = `v.file_id = h.file_id AND v.holder = h.key AND ((v.place = 'property' AND v.name = ANY(${bind.add(names.properties)}::text[]))
+    OR (v.place = 'cell' AND v.name = ANY(${bind.add(names.cells)}::text[])))`;
+  return { sql: valueSql(where, clause, bind), bind: bind.values };
+}
+
 function clauseSql(clause: Clause, bind: Binding): string {
   // One that was kept before it was refused, and says nothing, takes nothing in.
   if (clauseProblem(clause) !== null) return 'false';
@@ -64,12 +90,7 @@ function clauseSql(clause: Clause, bind: Binding): string {
     case 'value':
     case 'field': {
       const where = `v.file_id = f.id AND v.place = '${clause.subject === 'value' ? 'property' : 'field'}' AND v.name = ${bind.add(clause.name ?? '')}`;
-      // Blank means that no holder of the file has a value: nothing there, an empty text, or a stand-in.
-      if (clause.operator === 'is blank') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
-      if (clause.operator === 'is filled') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text <> '' AND NOT v.stand_in)`;
-      if (clause.operator === 'is a stand-in') return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.stand_in)`;
-      if (clause.operator === 'is not') return `NOT EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND v.text = ${bind.add(clause.text ?? '')}::text)`;
-      return `EXISTS (SELECT 1 FROM held_values v WHERE ${where} AND ${compare('v.text', 'v.number', clause, bind)})`;
+      return valueSql(where, clause, bind);
     }
   }
 }

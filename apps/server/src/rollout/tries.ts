@@ -106,7 +106,7 @@ export class Tries {
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM try_findings t WHERE ${where}`, bind),
       this.db.all<TryFinding>(
         `SELECT t.file_id AS file, f.path, t.property_id AS property, t.check_id AS check, t.cell, t.record, t.effect, t.before, t.after, t.message
-         FROM try_findings t JOIN files f ON f.id = t.file_id WHERE ${where} ORDER BY f.path, t.property_id LIMIT $7 OFFSET $8`,
+         FROM try_findings t JOIN files f ON f.id = t.file_id WHERE ${where} ORDER BY f.path, t.property_id, t.message LIMIT $7 OFFSET $8`,
         [...bind, limit, offset],
       ),
     ]);

@@ -62,8 +62,9 @@ export class TriedMapping {
       const [was, is] = [old.get(key), fresh.get(key)];
       if (was && is && was.state === is.state && sameDefinition(was.shown, is.shown)) return [];
       const { drawing, holder, tag, stored } = (is ?? was)!;
-      const { block, layout } = blocks.get(`${drawing}/${holder}`)!;
-      const where = `The cell ${tag} of ${block} on ${layout}`;
+      const { block, family, layout } = blocks.get(`${drawing}/${holder}`)!;
+      // A variant is called by the block that it was made from.
+      const where = `The cell ${tag} of ${block.startsWith('*') ? family : block} on ${layout}`;
       const after = is?.shown.state === 'value' ? is.shown.text : null;
       const message = !is
         ? `${where} would be bound to nothing, and keep ${quoted(stored)}.`
@@ -74,7 +75,7 @@ export class TriedMapping {
               ? `${where} would show ${quoted(after)}, as it stands there.`
               : `${where} holds ${quoted(stored)}, and would show ${quoted(after)}.`
             : `${where} would have nothing to show: ${is.shown.why}. It keeps ${quoted(stored)}.`;
-      return [[drawing, 'shows', `${tag} of ${blocks.get(`${drawing}/${holder}`)!.family}`, null, stored, after, message]];
+      return [[drawing, 'shows', `${tag} of ${family}`, null, stored, after, message]];
     });
   }
 

@@ -1,13 +1,14 @@
-import { FileFilter, FileRow, GridGroup, GridPage, GridQuery, GridView, GridViewDraft, GroupBy } from '@rule/contract';
-import { Property, slotOf } from '@rule/core/schema';
+import { Clause, FileFilter, FileRow, GridGroup, GridPage, GridQuery, GridRow, GridView, GridViewDraft, GroupBy } from '@rule/contract';
+import { Binding, INNER_LEVELS, InnerLevel, Property, familyOf, homeCell, homeCells, isHeldAt, slotOf } from '@rule/core/schema';
 import { FILE_ROW } from '../library/library';
 import { Db } from '../platform/db';
 import { Memo } from '../platform/memo';
 import { invalid, notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
 import { User } from '../users/user';
-import { filterSql } from '../library/filter';
-import { heldFor } from './held';
+import { filterSql, holderClauseSql } from '../library/filter';
+import { inForceOf } from '../schema/editions';
+import { heldFor, heldInside } from './held';
 import { Judgements } from './judgements';
 
 /** Groups that one answer names. */
@@ -28,6 +29,7 @@ export class Grid {
 
   /** One page: a count, a page of files in order, and what they hold; three statements for any size. */
   async page(query: GridQuery): Promise<GridPage> {
+    if (query.level !== undefined) return this.inside(query, query.level);
     const active = await this.properties.ofFiles(this.db);
     // A filter by what is the matter with values looks at all files.
     if (query.finding !== undefined) await this.judgements.settle();
@@ -46,6 +48,80 @@ export class Grid {
     const ids = files.map((file) => file.id);
     const [held, findings] = await Promise.all([heldFor(this.db, ids, active.values()), this.judgements.of(ids)]);
     return { total: total!.n, rows: files.map((file) => ({ file, held: held.get(file.id) ?? {}, findings: findings.get(file.id) ?? [] })) };
+  }
+
+  /** The same with a row for each holder of a level inside the files, what the file itself holds beside. */
+  private async inside(query: GridQuery, level: InnerLevel): Promise<GridPage> {
+    const active = await this.properties.active(this.db);
+    const own = [...active.values()].filter((property) => isHeldAt(property, level));
+    const { bindings } = (await inForceOf(this.db)).schema;
+    // What a holder answers for is asked of it; the rest of the filter is about files.
+    const meant = (clause: Clause) => (clause.subject === 'value' ? own.find((property) => property.writtenName === clause.name) : undefined);
+    const files = filterSql({ ...query, where: (query.where ?? []).filter((clause) => !meant(clause)) });
+    const bind: unknown[] = [...files.bind, level];
+    const parts = [files.sql, `h.level = $${bind.length}`];
+    for (const clause of query.where ?? []) {
+      const property = meant(clause);
+      if (!property) continue;
+      const cells = homeCells(bindings, property.id);
+      const condition = holderClauseSql(clause, { properties: [property.writtenName, ...property.knownSpellings], cells }, bind.length + 1);
+      parts.push(`(${condition.sql})`);
+      bind.push(...condition.bind);
+    }
+    await this.judgements.settle();
+    const from = `FROM files f JOIN holders h ON h.file_id = f.id LEFT JOIN placed_blocks b ON b.file_id = h.file_id AND b.holder = h.key
+      LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout`;
+    const where = parts.join(' AND ');
+    const total = await this.memo.get(JSON.stringify([where, bind]), () =>
+      this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${from} WHERE ${where}`, bind),
+    );
+    const sorted = this.holderOrder(query, own, bindings, bind);
+    const found = await this.db.all<FileRow & { holder: string; label: string; layout: string | null }>(
+      `SELECT ${FILE_ROW}, h.key AS holder, h.label, b.layout ${from} ${sorted.join} WHERE ${where} ORDER BY ${sorted.by} LIMIT $${bind.length + 1} OFFSET $${bind.length + 2}`,
+      [...bind, query.limit, query.offset],
+    );
+    const ids = [...new Set(found.map((row) => row.id))];
+    const [document, held, findings] = await Promise.all([
+      heldFor(
+        this.db,
+        ids,
+        [...active.values()].filter((property) => isHeldAt(property, 'document')),
+      ),
+      heldInside(this.db, ids, level, own),
+      this.judgements.inside(ids),
+    ]);
+    const ownIds = new Set(own.map((property) => property.id));
+    const rows = found.map(({ holder, label, layout, ...file }): GridRow => {
+      const key = `${file.id}/${holder}`;
+      const said = [...(findings.get(`${file.id}/`) ?? []).filter(({ property }) => !ownIds.has(property)), ...(findings.get(key) ?? [])];
+      const homes = Object.fromEntries(own.flatMap(({ id }) => [[id, homeCell(bindings, id, familyOf(label))] as const]).filter(([, cell]) => cell !== null));
+      return {
+        file,
+        holder: { key: holder, level, label: layout ?? (label || holder), homes: homes as Record<number, string> },
+        held: { ...document.get(file.id), ...held.get(key) },
+        findings: said,
+      };
+    });
+    return { total: total!.n, rows };
+  }
+
+  /** The order of rows that are holders: by their file and their place in it, or by a value. Parameters go behind those of the filter. */
+  private holderOrder(
+    { sort, descending }: Pick<GridQuery, 'sort' | 'descending'>,
+    own: readonly Property[],
+    bindings: readonly Binding[],
+    bind: unknown[],
+  ): { readonly join: string; readonly by: string } {
+    const direction = descending ? 'DESC' : 'ASC';
+    const inFile = 's.position, h.label, h.key';
+    const property = own.find((candidate) => `${candidate.id}` === sort);
+    if (!property) return { join: '', by: `f.path ${direction}, ${inFile}` };
+    bind.push([property.writtenName, ...homeCells(bindings, property.id)]);
+    const key = property.type === 'number' || property.type === 'whole' ? 'v.number' : 'v.text';
+    return {
+      join: `LEFT JOIN LATERAL (SELECT v.text, v.number FROM held_values v WHERE v.file_id = h.file_id AND v.holder = h.key AND v.name = ANY($${bind.length}::text[]) LIMIT 1) v ON true`,
+      by: `(v.text IS NULL OR v.text = ''), ${key} ${direction} NULLS LAST, f.path, ${inFile}`,
+    };
   }
 
   /** The order of the rows: groups first, then what is sorted by, then the path. Files without a value come last in either direction. */
@@ -128,11 +204,16 @@ export class Grid {
       throw notFound(`Your view ${id}`);
   }
 
-  /** The folders that files stand in, with counts of all files below, and the counts by kind. */
-  async filters(): Promise<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[] }> {
-    const [folders, kinds] = await Promise.all([
+  /** The folders that files stand in, with counts of all files below, the counts by kind, and the levels inside files at which values are held. */
+  async filters(): Promise<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[]; levels: InnerLevel[] }> {
+    const properties = [...(await this.properties.active(this.db)).values()];
+    const asked = INNER_LEVELS.filter((level) => properties.some((property) => isHeldAt(property, level)));
+    const [folders, kinds, levels] = await Promise.all([
       this.db.all<{ folder: string; files: number }>('SELECT folder, count(*)::int AS files FROM files WHERE NOT removed GROUP BY folder'),
       this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed GROUP BY kind ORDER BY kind'),
+      this.db.all<{ level: InnerLevel }>('SELECT a.level FROM unnest($1::text[]) a(level) WHERE EXISTS (SELECT 1 FROM holders h WHERE h.level = a.level)', [
+        asked,
+      ]),
     ]);
     const below = new Map<string, number>();
     for (const { folder, files } of folders) {
@@ -142,6 +223,10 @@ export class Grid {
         below.set(up, (below.get(up) ?? 0) + files);
       }
     }
-    return { folders: [...below].map(([folder, files]) => ({ folder, files })).sort((a, b) => a.folder.localeCompare(b.folder)), kinds };
+    return {
+      folders: [...below].map(([folder, files]) => ({ folder, files })).sort((a, b) => a.folder.localeCompare(b.folder)),
+      kinds,
+      levels: levels.map((row) => row.level),
+    };
   }
 }

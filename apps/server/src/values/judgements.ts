@@ -119,6 +119,18 @@ export class Judgements {
     return byFile;
   }
 
+  /** What is to be said of files and of what is inside them: by file and holder (`file/key`, `file/` for the file itself). */
+  async inside(files: readonly number[]): Promise<Map<string, CellFinding[]>> {
+    await this.settle(files);
+    const found = await this.db.all<CellFinding & { file: number; holder: string }>(
+      `SELECT file_id AS file, holder, property_id AS property, code, message, wanted FROM findings WHERE file_id = ANY($1::int[]) AND property_id IS NOT NULL AND code <> '${UNHELD}'`,
+      [files],
+    );
+    const byHolder = new Map<string, CellFinding[]>();
+    for (const { file, holder, ...finding } of found) byHolder.set(`${file}/${holder}`, [...(byHolder.get(`${file}/${holder}`) ?? []), finding]);
+    return byHolder;
+  }
+
   /** Values by what is the matter with them: each counts once, and one that is only missing, stale or under another name breaks nothing. */
   async counts(): Promise<{ missing: number; stale: number; wrong: number }> {
     await this.settle();

@@ -1,4 +1,4 @@
-import { KINDS } from '@rule/core/schema';
+import { INNER_LEVELS, KINDS } from '@rule/core/schema';
 import Joi from 'joi';
 import {
   APPLY_MODES,
@@ -83,6 +83,7 @@ const gridView = Joi.object<GridViewContent>({
     .required(),
   descending: Joi.boolean().required(),
   group: groupBy.allow(null).required(),
+  level: Joi.valid(...INNER_LEVELS, null).default(null),
   filter: Joi.object(filterKeys).required(),
 });
 
@@ -101,6 +102,7 @@ export const reasonQuery = Joi.object<{ property: number }>({ property: id.requi
 
 /** Checks a {@link GridQuery}. */
 export const gridQuery = Joi.object<GridQuery>({
+  level: Joi.valid(...INNER_LEVELS),
   ...filterKeys,
   group: groupBy,
   sort: Joi.string()

@@ -1,3 +1,4 @@
+import { InnerLevel } from '@rule/core/schema';
 import { BroughtUpToDate, CellReason, CheckPage, FillData, GridGroup, GridPage, GridView, Naming, NamingPlan, ReplacementPreview, ToDo, ValueSetRow } from '..';
 import {
   checkQuery,
@@ -45,9 +46,9 @@ export const valuesRoutes = {
   'POST /values/views': { summary: 'Keep a view of the grid under a name', role: 'viewer', body: gridViewDraft, answer: json<GridView[]>() },
   'DELETE /values/views/{view}': { summary: 'Remove a view of your own', role: 'viewer', answer: nothing },
   'GET /values/filters': {
-    summary: 'Folders and kinds with counts',
+    summary: 'Folders and kinds with counts, and the levels inside files at which values are held',
     role: 'viewer',
-    answer: json<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[] }>(),
+    answer: json<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[]; levels: InnerLevel[] }>(),
   },
   'POST /values/up-to-date': {
     summary: 'Put the values in your tray that stale ones should be',

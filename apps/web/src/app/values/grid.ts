@@ -16,9 +16,10 @@ import {
 } from '@angular/core';
 import { GridRow, TrayLine } from '@rule/contract';
 import { continueSeries, layBlock, readBlock, writeBlock } from '@rule/core/grid';
-import { Change, Property, checkProposed, forClass, judge, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
+import { Change, Property, checkProposed, forClass, judge, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, editText } from '@rule/core/values';
 import { ShownCell, lineKey, showCell } from '../shared';
+import { addressOf, cellKey, has, holderOf } from './grid-rows';
 
 /** A heading above the rows of one group. */
 export interface GroupRow {
@@ -42,6 +43,8 @@ export interface ChosenCell {
 /** Values that someone wants to write. */
 export interface GridEdit {
   readonly file: number;
+  /** The holder inside the file; absent for the file itself. */
+  readonly holder?: string;
   readonly property: number;
   readonly text: string;
 }
@@ -49,7 +52,14 @@ export interface GridEdit {
 /** Why a block was not taken: nothing of it is written, and the cells at fault are marked. */
 export interface Refused {
   readonly message: string;
-  readonly cells: readonly { readonly file: number; readonly property: number; readonly path: string; readonly caption: string; readonly message: string }[];
+  readonly cells: readonly {
+    readonly file: number;
+    readonly holder: string;
+    readonly property: number;
+    readonly path: string;
+    readonly caption: string;
+    readonly message: string;
+  }[];
 }
 
 /** Cells chosen together, ends included; column 0 is the file. */
@@ -190,10 +200,13 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
                   [style.width.px]="fileWidth"
                   [class.at]="at().row === line.index && at().column === 0"
                   [class.in]="within(line.index, 0)"
-                  [title]="line.row.file.path"
+                  [title]="line.row.holder ? line.row.file.path + ' · ' + line.row.holder.label : line.row.file.path"
                   (pointerdown)="press($event, line.index, 0)"
                 >
                   {{ line.row.file.name }}
+                  @if (line.row.holder; as holder) {
+                    <span class="inner">· {{ holder.label }}</span>
+                  }
                   @if (line.row.file.problem) {
                     <span class="mark bad" [title]="line.row.file.problem">unread</span>
                   } @else if (line.row.file.lock) {
@@ -387,6 +400,10 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
     .header > .file,
     .header > .frozen {
       position: sticky;
+    }
+    .inner {
+      color: var(--soft);
+      white-space: pre;
     }
     .file {
       border-right: 1px solid var(--line);
@@ -777,7 +794,7 @@ export class ValuesGrid {
       known.set(property, entry);
     }
     const closed = this.closedBy(row, property);
-    const mark = this.marks().get(`${row.file.id}/${property.id}`) ?? null;
+    const mark = this.marks().get(cellKey(row.file.id, holderOf(row, property), property.id)) ?? null;
     const { violations } = entry.shown;
     return {
       column,
@@ -794,14 +811,14 @@ export class ValuesGrid {
   }
 
   private pendingOf(row: GridRow, property: Property): TrayLine | null {
-    return this.pending().get(lineKey({ file: row.file.id, holder: '', ...slotOf(property, row.file.kind) })) ?? null;
+    return this.pending().get(lineKey(addressOf(row, property))) ?? null;
   }
   private heldOf(row: GridRow, property: Property): HeldValue | null {
     const line = this.pendingOf(row, property);
     return line ? line.proposed : (row.held[property.id] ?? null);
   }
   private show(row: GridRow, property: Property): ShownCell {
-    if (!reaches(property, row.file.kind, row.file.class)) return { kind: 'not-reached', text: '', violations: [] };
+    if (!has(row, property)) return { kind: 'not-reached', text: '', violations: [] };
     const own = forClass(property, row.file.class);
     const shown = showCell(this.heldOf(row, property), own, this.standIns());
     if (this.pendingOf(row, property)) return shown;
@@ -840,8 +857,8 @@ export class ValuesGrid {
   /** A cell's text as it is edited and copied. */
   private textOf(row: GridRow | null, property: Property | null): string {
     if (!row) return '';
-    if (!property) return row.file.path;
-    if (!reaches(property, row.file.kind, row.file.class)) return '';
+    if (!property) return row.holder ? `${row.file.path} · ${row.holder.label}` : row.file.path;
+    if (!has(row, property)) return '';
     const cell = judge(this.heldOf(row, property), property, this.standIns());
     return cell.state === 'value' ? editText(cell.value, property) : cell.state === 'blank' ? '' : cell.text;
   }
@@ -898,7 +915,7 @@ export class ValuesGrid {
 
   /** Why nothing can be written into a cell. */
   private barred(row: GridRow, property: Property): string | null {
-    if (!reaches(property, row.file.kind, row.file.class)) return `does not apply to this ${row.file.kind}`;
+    if (!has(row, property)) return `does not apply to this ${row.holder?.level ?? row.file.kind}`;
     if (row.file.problem !== null) return 'the file could not be read';
     return this.closedBy(row, property) ?? (row.file.lock === null ? null : `the file ${row.file.lock}`);
   }
@@ -965,8 +982,13 @@ export class ValuesGrid {
       return false;
     }
     this.editing.set(null);
-    if (text !== this.textOf(row, property)) this.propose.emit([{ file: row.file.id, property: property.id, text }]);
+    if (text !== this.textOf(row, property)) this.propose.emit([this.edited(row, property, text)]);
     return true;
+  }
+
+  private edited(row: GridRow, property: Property, text: string): GridEdit {
+    const holder = holderOf(row, property);
+    return { file: row.file.id, ...(holder === '' ? {} : { holder }), property: property.id, text };
   }
 
   protected leave(): void {
@@ -1144,8 +1166,8 @@ export class ValuesGrid {
       const barred = this.barred(row, property);
       const check = barred === null ? checkProposed(text, forClass(property, row.file.class), this.standIns()) : null;
       const message = barred ?? (check!.ok ? null : check!.violations.map((violation) => violation.message).join('; '));
-      if (message === null) edits.push({ file: row.file.id, property: property.id, text });
-      else wrong.push({ file: row.file.id, property: property.id, path: row.file.path, caption: property.caption, message });
+      if (message === null) edits.push(this.edited(row, property, text));
+      else wrong.push({ file: row.file.id, holder: holderOf(row, property), property: property.id, path: row.file.path, caption: property.caption, message });
     }
     if (wrong.length)
       this.refused.emit({ message: `${wrong.length === 1 ? '1 value' : `${wrong.length} values`} cannot be written. ${nothing}.`, cells: wrong });
@@ -1172,7 +1194,7 @@ export class ValuesGrid {
       .slice(top, bottom + 1)
       .flatMap((item) => (item !== null && !isGroup(item) ? [item.file.id] : []));
     const columns = left === 0 ? [] : this.columns().slice(left - 1, right);
-    return { files, properties: columns.map((property) => property.id) };
+    return { files: [...new Set(files)], properties: columns.map((property) => property.id) };
   }
 
   /** Fills the first row of the range into the others. */

@@ -1,5 +1,6 @@
 import { computed, inject } from '@angular/core';
 import { GridGroup, GridQuery, GridRow } from '@rule/contract';
+import { InnerLevel } from '@rule/core/schema';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared';
@@ -8,7 +9,7 @@ import { GridItem } from './grid';
 /** Rows asked for in one go. */
 const PAGE = 200;
 
-type Query = Pick<GridQuery, 'sort' | 'descending' | 'folder' | 'kind' | 'class' | 'search' | 'where' | 'group'>;
+type Query = Pick<GridQuery, 'sort' | 'descending' | 'folder' | 'kind' | 'class' | 'search' | 'where' | 'group' | 'level'>;
 
 interface State {
   readonly total: number | null;
@@ -18,6 +19,8 @@ interface State {
   readonly closed: ReadonlySet<string>;
   readonly folders: readonly { readonly folder: string; readonly files: number }[];
   readonly kinds: readonly { readonly kind: string; readonly files: number }[];
+  /** Levels inside files that rows can be of. */
+  readonly levels: readonly InnerLevel[];
   readonly error: string | null;
 }
 
@@ -47,7 +50,7 @@ function linesOf(
 
 /** The grid's rows, read page by page as they come into view. */
 export const ValuesStore = signalStore(
-  withState<State>({ total: null, files: [], groups: null, closed: new Set<string>(), folders: [], kinds: [], error: null }),
+  withState<State>({ total: null, files: [], groups: null, closed: new Set<string>(), folders: [], kinds: [], levels: [], error: null }),
   withComputed(({ files, groups, closed }) => {
     const lines = computed(() => linesOf(files(), groups(), closed()));
     return { rows: computed(() => lines().rows), places: computed(() => lines().places) };
@@ -94,6 +97,8 @@ export const ValuesStore = signalStore(
       /** Begins anew with a query; rows that stand stay until the new ones come. */
       load(next: Query): void {
         const regrouped = next.group !== query.group;
+        // What stands there is of another kind: it must not be taken for the new rows.
+        if (next.level !== query.level) patchState(store, { files: [], total: null });
         open.unsubscribe();
         open = new Subscription();
         query = next;

@@ -16,7 +16,7 @@ import {
   FindingKind,
   UpToDate,
 } from '@rule/contract';
-import { Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
+import { INNER_LEVELS, Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
@@ -38,6 +38,7 @@ import {
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
 import { ChosenCell, GridEdit, Refused, ValuesGrid, isGroup } from './grid';
+import { KIND_OF_LEVEL, LEVEL_WORDS, cellKey, holderOf } from './grid-rows';
 import { Projects } from './projects';
 import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
@@ -127,7 +128,7 @@ import { Why } from './why';
             <div>
               <h1>{{ title() }}</h1>
               <p>
-                {{ grid.total() ?? '…' }} files, {{ columns().length }} properties.
+                {{ grid.total() ?? '…' }} {{ rowWord() }}, {{ columns().length }} properties.
                 @if (!mayEdit()) {
                   You may look but not change values.
                 } @else {
@@ -137,18 +138,31 @@ import { Why } from './why';
             </div>
             <div class="actions">
               <button type="button" class="link" [attr.aria-expanded]="tool() === 'columns'" (click)="open('columns')">Columns</button>
-              <label class="tool">
-                <span>Group by</span>
-                <select class="small" [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
-                  <option value="">nothing</option>
-                  <option value="folder">folder</option>
-                  <option value="class">class</option>
-                  <option value="kind">kind</option>
-                  @for (property of applying(); track property.id) {
-                    <option [value]="property.id">{{ property.caption }}</option>
-                  }
-                </select>
-              </label>
+              @if (grid.levels().length) {
+                <label class="tool">
+                  <span>Rows</span>
+                  <select class="small" [ngModel]="level() ?? ''" (ngModelChange)="go({ rows: $event || null, sort: null, desc: null })">
+                    <option value="">files</option>
+                    @for (one of grid.levels(); track one) {
+                      <option [value]="one">{{ levelWords[one][1] }}</option>
+                    }
+                  </select>
+                </label>
+              }
+              @if (!level()) {
+                <label class="tool">
+                  <span>Group by</span>
+                  <select class="small" [ngModel]="group() ?? ''" (ngModelChange)="go({ group: $event || null })">
+                    <option value="">nothing</option>
+                    <option value="folder">folder</option>
+                    <option value="class">class</option>
+                    <option value="kind">kind</option>
+                    @for (property of applying(); track property.id) {
+                      <option [value]="property.id">{{ property.caption }}</option>
+                    }
+                  </select>
+                </label>
+              }
               <label class="tool">
                 <span>View</span>
                 <select class="small" [ngModel]="''" (ngModelChange)="useView($event)">
@@ -165,7 +179,11 @@ import { Why } from './why';
             @if (mayEdit()) {
               <button type="button" class="link" title="Ctrl+D" (click)="sheet()?.fillDown()">Fill down</button>
               <button type="button" class="link" title="Ctrl+Alt+D" (click)="sheet()?.fillSeries()">Fill series</button>
-              <button type="button" class="link" title="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">Find and replace</button>
+              @if (!level()) {
+                <button type="button" class="link" title="Ctrl+H" [attr.aria-expanded]="tool() === 'replace'" (click)="open('replace')">
+                  Find and replace
+                </button>
+              }
               <button type="button" class="link" title="Computed values of the selection" (click)="renewSelection()">Bring up to date</button>
               <button type="button" class="link" title="Ctrl+Z" [disabled]="steps().undo === 0" (click)="undo()">Undo</button>
               <button type="button" class="link" title="Ctrl+Y" [disabled]="steps().redo === 0" (click)="redo()">Redo</button>
@@ -371,7 +389,7 @@ import { Why } from './why';
                 (refused)="refusal.set($event)"
                 (undo)="undo()"
                 (redo)="redo()"
-                (find)="open('replace')"
+                (find)="level() ? null : open('replace')"
                 (resized)="resize($event)"
                 (chosen)="choose($event)"
               />
@@ -382,7 +400,7 @@ import { Why } from './why';
 
       <div bench="inspector">
         @if (cell(); as c) {
-          <h2>{{ c.row.file.name }}</h2>
+          <h2>{{ c.row.file.name }}{{ c.row.holder ? ' · ' + c.row.holder.label : '' }}</h2>
           <p class="soft path"><rule-file [id]="c.row.file.id" [path]="c.row.file.path" /></p>
           @if (c.row.file.problem) {
             <p class="note bad">{{ c.row.file.problem }}</p>
@@ -395,7 +413,7 @@ import { Why } from './why';
               <dt>{{ property.caption }}</dt>
               <dd>
                 @if (c.shown?.kind === 'not-reached') {
-                  <span class="soft">does not apply to a {{ c.row.file.kind }}</span>
+                  <span class="soft">does not apply to a {{ c.row.holder?.level ?? c.row.file.kind }}</span>
                 } @else {
                   <span class="mono">{{ show(c.held) }}</span>
                 }
@@ -419,7 +437,7 @@ import { Why } from './why';
             @if (property.help) {
               <p class="soft">{{ property.help }}</p>
             }
-            @if (c.shown?.kind !== 'not-reached' && !c.row.file.problem) {
+            @if (c.shown?.kind !== 'not-reached' && !c.row.file.problem && !isInside(c)) {
               <rule-why [file]="c.row.file.id" [property]="property.id" />
             }
             <rule-way [property]="property.id" />
@@ -578,6 +596,10 @@ export class ValuesStation {
   readonly search = input<string>();
   readonly where = input<string>();
   readonly group = input<GroupBy>();
+  /** The level inside files that rows are of; files themselves where it is absent. */
+  readonly rowsAsked = input<string | undefined>(undefined, { alias: 'rows' });
+  protected readonly level = computed(() => INNER_LEVELS.find((level) => level === this.rowsAsked()));
+  protected readonly levelWords = LEVEL_WORDS;
   readonly fill = input<string>();
   readonly without = input<string>();
   readonly item = input<string>();
@@ -645,10 +667,17 @@ export class ValuesStation {
     { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
   );
 
-  /** With a kind chosen, only the properties that apply to it. Those of holders inside or above files are no columns. */
-  protected readonly applying = computed(() =>
-    this.active().filter((property) => isHeldAt(property, 'document') && (!this.kind() || property.kinds.includes(this.kind()!))),
-  );
+  /**
+   * With a kind chosen, only the properties that apply to it. Those of holders inside files are columns where those holders are the rows, before
+   * those of their files; those above files are none.
+   */
+  protected readonly applying = computed(() => {
+    const level = this.level();
+    const kind = level ? KIND_OF_LEVEL[level] : this.kind();
+    const reached = this.active().filter((property) => !kind || property.kinds.includes(kind));
+    const own = level ? reached.filter((property) => isHeldAt(property, level)) : [];
+    return [...own, ...reached.filter((property) => isHeldAt(property, 'document') && !own.includes(property))];
+  });
   private readonly chosenColumns = signal<readonly number[]>([]);
   protected readonly columns = computed(() => {
     const chosen = this.chosenColumns();
@@ -666,7 +695,9 @@ export class ValuesStation {
   protected readonly widths = signal<Readonly<Record<number, number>>>({});
   protected readonly tool = signal<'columns' | 'replace' | null>(null);
   protected readonly refusal = signal<Refused | null>(null);
-  protected readonly marks = computed(() => new Map((this.refusal()?.cells ?? []).map((cell) => [`${cell.file}/${cell.property}`, cell.message])));
+  protected readonly marks = computed(
+    () => new Map((this.refusal()?.cells ?? []).map((cell) => [cellKey(cell.file, cell.holder, cell.property), cell.message])),
+  );
   protected readonly filtered = computed(() => {
     const names = new Set(this.clauses().map((clause) => clause.name));
     return new Set(
@@ -716,7 +747,13 @@ export class ValuesStation {
     this.grid.loadFilters();
     this.loadViews();
     effect(() => {
-      const query = { ...this.filterNow(), sort: this.sort(), descending: this.descending(), ...(this.group() ? { group: this.group()! } : {}) };
+      const level = this.level();
+      const query = {
+        ...this.filterNow(),
+        sort: this.sort(),
+        descending: this.descending(),
+        ...(level ? { level } : this.group() ? { group: this.group()! } : {}),
+      };
       this.applied();
       untracked(() => this.grid.load(query));
     });
@@ -730,6 +767,12 @@ export class ValuesStation {
     });
   }
 
+  /** What the rows are called, as many as there are. */
+  protected readonly rowWord = computed(() => {
+    const level = this.level();
+    const [one, many] = level ? LEVEL_WORDS[level] : (['file', 'files'] as const);
+    return this.grid.total() === 1 ? one : many;
+  });
   protected plural(kind: string): string {
     return { part: 'Parts', assembly: 'Assemblies', drawing: 'Drawings', other: 'Other files' }[kind] ?? kind;
   }
@@ -763,10 +806,11 @@ export class ValuesStation {
   private chosenFiles(): number[] {
     const range = this.sheet()?.range();
     if (!range || range.top === range.bottom) return [];
-    return this.grid
+    const files = this.grid
       .rows()
       .slice(range.top, range.bottom + 1)
       .flatMap((item) => (item !== null && !isGroup(item) ? [item.file.id] : []));
+    return [...new Set(files)];
   }
   protected readonly fillText = computed(() => {
     const range = this.sheet()?.range();
@@ -858,6 +902,7 @@ export class ValuesStation {
       sort: this.sort(),
       descending: this.descending(),
       group: this.group() ?? null,
+      level: this.level() ?? null,
       filter: this.filterNow(),
     };
     this.api.saveGridView({ name: this.viewName().trim(), shared: this.viewShared(), content }).subscribe({
@@ -872,7 +917,7 @@ export class ValuesStation {
   protected useView(id: string): void {
     const kept = this.views().find((candidate) => candidate.id === Number(id));
     if (!kept) return;
-    const { columns, frozen, widths, sort, descending, group, filter } = kept.content;
+    const { columns, frozen, widths, sort, descending, group, level, filter } = kept.content;
     this.chosenColumns.set(columns);
     this.frozen.set(frozen);
     this.widths.set(widths);
@@ -880,6 +925,7 @@ export class ValuesStation {
       sort: sort === 'file' ? null : sort,
       desc: descending ? '1' : null,
       group,
+      rows: level ?? null,
       folder: filter.folder ?? null,
       kind: filter.kind ?? null,
       class: filter.class ?? null,
@@ -975,6 +1021,10 @@ export class ValuesStation {
     this.found.set(null);
   }
 
+  /** Whether a cell is of something inside its file. */
+  protected isInside({ row, property }: ChosenCell): boolean {
+    return property !== null && holderOf(row, property) !== '';
+  }
   protected choose(cell: ChosenCell | null): void {
     this.cell.set(cell);
     if (!cell || cell.property) return;
