@@ -84,13 +84,13 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   await test.step('shown in a title block', async () => {
     await station(page, 'Title blocks');
     await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
-    await page.getByRole('combobox', { name: 'Property of cell FINISH' }).click();
+    await page.getByRole('button', { name: 'FINISH', exact: true }).click();
+    await page.getByRole('button', { name: 'Say what it shows' }).click();
+    await page.getByRole('combobox', { name: 'What piece 1 shows' }).click();
     await page.getByRole('option', { name: 'Batch' }).click();
-    await page.getByRole('combobox', { name: 'Format of cell FINISH' }).click();
-    await page.getByRole('option', { name: 'with unit' }).click();
-    // A blank shows its placeholder, and nothing would be written.
-    await expect(page.getByRole('button', { name: 'Cell FINISH: blank' })).toBeVisible();
-    await expect(page.getByRole('group', { name: 'Title block MRW-TITLE' })).toContainText('‹kg of beans›');
+    await page.getByRole('checkbox', { name: 'with its unit' }).check();
+    await page.getByRole('button', { name: 'Into the draft' }).click();
+    await expect(page.getByRole('row', { name: /FINISH Batch of the model, with its unit draft/ })).toBeVisible();
   });
 
   await test.step('shown in a BOM', async () => {
@@ -116,13 +116,28 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     for (const [label, option] of [
       ['Record field', 'Supplier'],
       ['Kind of file', 'assembly'],
-      ['Property', 'Roast batch size'],
+      ['Property', 'Batch'],
     ] as const) {
       await dialog.getByRole('combobox', { name: label }).click();
       await page.getByRole('option', { name: option, exact: true }).click();
     }
     await dialog.getByRole('button', { name: 'Save' }).click();
-    await expect(page.getByRole('row', { name: /Supplier assembly Roast·batch·size always never ask/ })).toBeVisible();
+    await expect(page.getByRole('row', { name: /Supplier assembly Batch draft always never ask/ })).toBeVisible();
+  });
+
+  await test.step('brought into force with the rest of the schema', async () => {
+    await station(page, 'Schema');
+    await page.getByRole('button', { name: /^Draft of edition/ }).click();
+    await expect(page.getByRole('row', { name: /Cell FINISH of MRW-TITLE bound Batch of the model, with its unit/ })).toBeVisible();
+    await expect(page.getByRole('row', { name: /Record field Supplier \(assembly\) linked Batch/ })).toBeVisible();
+    await page.getByLabel('Note: why it is made').fill('Where the batch shows');
+    await page.getByRole('button', { name: 'Bring into force' }).click();
+    await expect(page.getByText('Edition 3 is in force.')).toBeVisible();
+    await station(page, 'Title blocks');
+    await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
+    // A blank shows its placeholder, and nothing would be written.
+    await expect(page.getByRole('button', { name: 'Cell FINISH: blank' })).toBeVisible();
+    await expect(page.getByRole('group', { name: 'Title block MRW-TITLE' })).toContainText('‹kg of beans›');
   });
 
   let workbook = '';

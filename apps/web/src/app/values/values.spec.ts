@@ -5,6 +5,7 @@ import { Router } from '@angular/router';
 import { Action, Store } from '@ngrx/store';
 import { Stage, giveRoom, property } from '../../test/stage';
 import { TrayActions } from '../shared';
+import { ValuesGrid } from './grid';
 import { ValuesStation } from './values';
 
 const properties = [
@@ -27,10 +28,15 @@ const found: ReplacementPreview = {
   more: false,
 };
 
-const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, role = 'editor'): Promise<{ stage: Stage; went: Record<string, unknown>[] }> => {
+const staged = async (
+  inputs: Record<string, unknown> = {},
+  more: object = {},
+  role = 'editor',
+  defined = properties,
+): Promise<{ stage: Stage; went: Record<string, unknown>[] }> => {
   const stage = new Stage(
     {
-      filters: { folders: [{ folder: 'parts', files: 2 }], kinds: [{ kind: 'part', files: 2 }] },
+      filters: { folders: [{ folder: 'parts', files: 2 }], kinds: [{ kind: 'part', files: 2 }], levels: ['occurrence', 'sheet'] },
       gridViews: [],
       values: { total: 2, rows },
       findReplacements: found,
@@ -40,7 +46,7 @@ const staged = async (inputs: Record<string, unknown> = {}, more: object = {}, r
       file: { holders: [] },
       ...more,
     },
-    { role, properties },
+    { role, properties: defined },
   );
   const went: Record<string, unknown>[] = [];
   jest.spyOn(TestBed.inject(Router), 'navigate').mockImplementation((_, extras) => {
@@ -68,6 +74,28 @@ const waiting = (id: number, file: number, proposed: string): TrayLine =>
 
 describe('the Values station', () => {
   beforeAll(giveRoom);
+
+  it('has a row for each sheet where that is asked for, and writes to the sheet', async () => {
+    const number = property(9, 'Sheet number', { caption: 'Sheet number', kinds: ['drawing'], level: 'sheet' });
+    const title = property(10, 'Title', { caption: 'Title', kinds: ['drawing'] });
+    const drawing: GridRow = {
+      ...row(5, { 9: text('1/2'), 10: text('Drum') }),
+      holder: { key: 'insert:1', level: 'sheet', label: 'Front', homes: { 9: 'NO' } },
+    };
+    const sheetRow: GridRow = { ...drawing, file: { ...drawing.file, kind: 'drawing', name: 'drum.dxf' } };
+    const { stage, went } = await staged({ rows: 'sheet' }, { values: { total: 1, rows: [sheetRow] } }, 'editor', [number, title]);
+    expect(stage.last('values')).toMatchObject([{ level: 'sheet' }]);
+    expect(stage.text('.head p')).toMatch(/^1 sheet, 2 properties\./);
+    expect(stage.text('[role=rowheader]')).toBe('drum.dxf · Front');
+    expect([...stage.page.querySelectorAll('[role=gridcell]')].map((cell) => cell.textContent.trim())).toEqual(['1/2', 'Drum']);
+    stage.find(ValuesGrid).choose(0, 1);
+    const edit = stage.find(ValuesGrid) as unknown as { edit(text: string): void; commit(): boolean };
+    edit.edit('2/2');
+    edit.commit();
+    expect(proposals(stage).at(-1)!.values).toEqual([{ file: 5, holder: 'insert:1', property: 9, text: '2/2' }]);
+    await stage.select('Rows', 'occurrences');
+    expect(went.at(-1)).toEqual({ rows: 'occurrence', sort: null, desc: null });
+  });
 
   it('asks for what the address says: kind, folder, search, conditions, order and groups', async () => {
     const where = JSON.stringify([{ subject: 'value', name: 'Supplier', operator: 'contains', text: 'Kess' }]);
@@ -185,11 +213,11 @@ describe('the Values station', () => {
       {
         name: 'Buying',
         shared: false,
-        content: { columns: [2, 3], frozen: 0, widths: {}, sort: '2', descending: false, group: null, filter: { kind: 'part' } },
+        content: { columns: [2, 3], frozen: 0, widths: {}, sort: '2', descending: false, group: null, level: null, filter: { kind: 'part' } },
       },
     ]);
     await stage.select('View', 'Buying');
-    expect(went.at(-1)).toEqual({ sort: '2', desc: '1', group: 'folder', folder: null, kind: 'part', class: null, search: null, where: null });
+    expect(went.at(-1)).toEqual({ sort: '2', desc: '1', group: 'folder', rows: null, folder: null, kind: 'part', class: null, search: null, where: null });
     expect(stage.text('.head p')).toContain('1 properties.');
   });
   it('columns are moved by the keyboard', async () => {
