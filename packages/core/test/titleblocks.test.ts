@@ -113,6 +113,31 @@ describe('the state of a cell', () => {
     );
   });
 
+  it('holds for any composed text: whatever is blank or missing among its pieces', () => {
+    const shown = fc.constantFrom<CellText>(text('a'), text('b c'), blank, noModel);
+    const pieces = fc.array(
+      fc.oneof(
+        fc.constantFrom(' · ', 'Sheet ', ' of ').map((words) => ({ words })),
+        shown,
+      ),
+      { minLength: 1, maxLength: 6 },
+    );
+    fc.assert(
+      fc.property(pieces, fc.constantFrom(null, '', 'old', 'a'), (list, stored) => {
+        const texts = list.map((one) => ('words' in one ? null : one));
+        const shows = list.map((one, i): CellPiece => ('words' in one ? one : { property: i, from: 'model', form: PLAIN_CELL }));
+        const whole = composed(shows, (piece) => texts['property' in piece ? piece.property : 0]!);
+        const values = texts.filter((one) => one !== null);
+        // Without a model nothing is said; with nothing but blanks it is blank; otherwise it is a text that is not empty.
+        if (values.some((one) => one.state === 'no model')) expect(whole.state).toBe('no model');
+        else if (values.length > 0 && values.every((one) => one.state === 'blank')) expect(whole.state).toBe('blank');
+        else expect(whole).toMatchObject({ state: 'value', text: expect.stringMatching(/./) });
+        const cell = { drawing: 1, holder: 'h', tag: 'T', stored, shown: whole, state: cellState({ stored, fixed: null }, whole) };
+        for (const line of cellLines([cell], ['stale', 'lacking'], 'why', false)) expect(line.proposed!.text).not.toBe('');
+      }),
+    );
+  });
+
   it('empties a text by a decision of its own alone', () => {
     const list = [{ drawing: 9, holder: 'insert:1', tag: 'T', stored: 'DC01', shown: blank, state: 'would be erased' as const }];
     expect(cellLines(list, ['stale', 'lacking'], 'why', false)).toEqual([]);
