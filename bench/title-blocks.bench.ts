@@ -62,7 +62,7 @@ const settling = await best('the first judgement of all files and cells', 1, asy
 await db.run('VACUUM ANALYZE cell_states');
 await db.run('VACUUM ANALYZE placed_blocks');
 const n = (await db.one<{ n: number }>('SELECT count(*)::int AS n FROM cell_states'))!.n;
-const reading = await best('reading the states that are counted: the floor', 5, () =>
+const reading = await best('counting the same rows, states and placed blocks: the floor', 5, () =>
   db
     .all('SELECT family, tag, state, count(*) FROM cell_states GROUP BY family, tag, state')
     .then(() => db.all('SELECT family, count(*) FROM placed_blocks GROUP BY family')),

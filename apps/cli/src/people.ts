@@ -1,3 +1,4 @@
+import { count } from '@rule/core/words';
 import { PersonRow, ROLES, Role } from '@rule/contract';
 import { Outcome } from './commands';
 import { RuleServer } from './server';
@@ -27,7 +28,7 @@ export async function people(server: RuleServer, [what, name, more]: readonly st
     const all = await server.people();
     return outcome(
       all.map((person) => rowOf(person)),
-      `${all.length} ${all.length === 1 ? 'person' : 'people'}`,
+      `${count(all.length, 'person', 'people')}`,
     );
   }
   if (name === undefined) throw new Trouble(`rule people ${what} needs a name.`);

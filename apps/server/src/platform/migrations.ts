@@ -813,7 +813,7 @@ CREATE TABLE cell_states (
   why text NOT NULL
 );
 CREATE INDEX cell_states_file ON cell_states (file_id);
-CREATE INDEX cell_states_family ON cell_states (family, tag, state);
+CREATE INDEX cell_states_family ON cell_states (family, state, tag) INCLUDE (file_id, holder);
 INSERT INTO to_judge VALUES (0);
 
 -- Bindings and links stand in the edition from here on. What was defined before holds in every edition that has its property.

@@ -1,3 +1,4 @@
+import { count } from '@rule/core/words';
 import { Effect, TryFinding, TryQuery, TrySummary } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { Property, Schema, repairFor, slotKey, slotOf } from '@rule/core/schema';
@@ -137,8 +138,7 @@ export class Tries {
       `repairs ${property.caption} for edition ${(await this.summary())?.edition ?? ''}`,
       this.clock(),
     );
-    if (lines.length === 0)
-      throw invalid('nothing-to-repair', `Nothing here can be mended by itself: ${open} ${open === 1 ? 'value needs' : 'values need'} a person.`);
+    if (lines.length === 0) throw invalid('nothing-to-repair', `Nothing here can be mended by itself: ${count(open, 'value needs', 'values need')} a person.`);
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
     await this.trays.add(user, lines, true);
     return { lines: lines.length, open };

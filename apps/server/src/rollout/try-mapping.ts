@@ -60,7 +60,7 @@ export class TriedMapping {
     const blocks = new Map(placed.map((block) => [`${block.file}/${block.holder}`, block]));
     return [...new Set([...old.keys(), ...fresh.keys()])].flatMap((key): MappedFinding[] => {
       const [was, is] = [old.get(key), fresh.get(key)];
-      if (was && is && was.state === is.state && sameDefinition(was.shown, is.shown)) return [];
+      if (is && was?.state === is.state && sameDefinition(was.shown, is.shown)) return [];
       const { drawing, holder, tag, stored } = (is ?? was)!;
       const { block, family, layout } = blocks.get(`${drawing}/${holder}`)!;
       // A variant is called by the block that it was made from.

@@ -40,13 +40,16 @@ export class TitleBlocks {
   /** All families of title blocks, with how their cells stand: kept states are counted, no drawing is looked at. */
   async list(): Promise<BlockRow[]> {
     await this.judgements.settle();
-    const [families, counts, { schema }, draft] = await Promise.all([
-      this.db.all<{ family: string; name: string; drawings: number; sheets: number; hashes: string[] }>(
-        `SELECT p.family, p.drawings, p.sheets, p.name,
-           ARRAY(SELECT DISTINCT d.hash FROM block_definitions d WHERE lower(trim(d.definition->>'name')) = ANY(p.names)) AS hashes
-         FROM (SELECT b.family, mode() WITHIN GROUP (ORDER BY b.block) AS name, array_agg(DISTINCT lower(trim(b.block))) AS names,
-                 count(DISTINCT b.file_id)::int AS drawings, count(DISTINCT (b.file_id, b.layout))::int AS sheets
-               FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed GROUP BY b.family) p ORDER BY p.drawings DESC, p.family`,
+    const [families, definitions, counts, { schema }, draft] = await Promise.all([
+      this.db.all<{ family: string; name: string | null; drawings: number; sheets: number }>(
+        `SELECT p.family, min(p.name) AS name, count(*)::int AS drawings, sum(p.sheets)::int AS sheets
+         FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name FROM placed_blocks b GROUP BY b.family, b.file_id) p
+         JOIN files f ON f.id = p.file_id AND NOT f.removed GROUP BY p.family ORDER BY drawings DESC, p.family`,
+      ),
+      // A family's own definitions, and those of its variants, which go by other names.
+      this.db.all<{ family: string; hash: string }>(
+        `SELECT v.family, d.hash FROM (SELECT DISTINCT family, lower(block) AS name FROM placed_blocks WHERE lower(trim(block)) <> family UNION SELECT DISTINCT family, family FROM placed_blocks) v
+         JOIN block_definitions d ON lower(trim(d.definition->>'name')) = v.name`,
       ),
       this.db.all<{ family: string; tag: string; state: CellState; cells: number }>(
         'SELECT family, tag, state, count(*)::int AS cells FROM cell_states GROUP BY family, tag, state',
@@ -54,18 +57,20 @@ export class TitleBlocks {
       this.editions.inForce(this.db),
       this.editions.draftSchema(),
     ]);
+    const hashes = new Map<string, string[]>();
+    for (const { family, hash } of definitions) hashes.set(family, [...(hashes.get(family) ?? []), hash]);
     const known = await cellsOfBlocks(
       this.db,
-      families.flatMap((family) => family.hashes),
+      definitions.map((row) => row.hash),
     );
     const states = new Map<string, Partial<Record<CellState, number>>>();
     for (const { family, tag, state, cells } of counts) {
       const key = JSON.stringify([family, tag]);
       states.set(key, { ...states.get(key), [state]: cells });
     }
-    const rows = families.map(({ family, name, drawings, sheets, hashes }): BlockRow => {
+    const rows = families.map(({ family, name, drawings, sheets }): BlockRow => {
       const cells = new Map<string, BlockCell>();
-      for (const block of hashes.flatMap((hash) => known.get(hash) ?? []))
+      for (const block of (hashes.get(family) ?? []).flatMap((hash) => known.get(hash) ?? []))
         for (const { tag, prompt, constant } of block.cells)
           if (!cells.has(tag))
             cells.set(tag, {
@@ -76,7 +81,7 @@ export class TitleBlocks {
               drafted: bindingOf(draft.bindings, family, tag) ?? null,
               states: states.get(JSON.stringify([family, tag])) ?? {},
             });
-      return { family, name: name.startsWith('*') ? family : name, drawings, sheets, cells: [...cells.values()] };
+      return { family, name: name ?? family, drawings, sheets, cells: [...cells.values()] };
     });
     // Those that somebody works with come first.
     const bound = (row: BlockRow) => Number(row.cells.some((cell) => cell.binding !== null || cell.drafted !== null));
@@ -104,19 +109,20 @@ export class TitleBlocks {
   /** A page of the sheets with a title block of a family, with the states of their cells. */
   async sheets({ block, cell, state, offset, limit }: SheetsQuery): Promise<SheetPage> {
     await this.judgements.settle();
-    const among = `FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed
-      WHERE b.family = $1 AND (($2::text IS NULL AND $3::text IS NULL) OR EXISTS (SELECT 1 FROM cell_states c
-        WHERE c.file_id = b.file_id AND c.holder = b.holder AND ($2::text IS NULL OR c.tag = $2) AND ($3::text IS NULL OR c.state = $3)))`;
     const bind = [block, cell ?? null, state ?? null];
+    const wanted = `(($2::text IS NULL AND $3::text IS NULL) OR EXISTS (SELECT 1 FROM cell_states c
+      WHERE c.family = $1 AND c.file_id = b.file_id AND c.holder = b.holder AND ($2::text IS NULL OR c.tag = $2) AND ($3::text IS NULL OR c.state = $3)))`;
+    const among = `FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed WHERE b.family = $1 AND ${wanted}`;
+    // Apart: a page is found along the order of the paths, and only the count looks at all of them.
     const [total, rows] = await Promise.all([
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${among}`, bind),
       this.db.all<SheetRow>(
-        `WITH page AS (SELECT b.file_id, b.holder, b.layout, f.path, f.lock_reason ${among} ORDER BY f.path, b.holder LIMIT $4 OFFSET $5)
-         SELECT p.file_id AS file, p.path, p.lock_reason AS lock, p.layout, p.holder,
+        `SELECT p.file_id AS file, p.path, p.lock_reason AS lock, p.layout, p.holder,
            (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model') AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
            (SELECT count(*)::int FROM sheets n WHERE n.file_id = p.file_id AND (n.layout = 'model') = (p.layout = 'model')) AS sheets,
            (SELECT ${COUNTED} FROM (SELECT c.state, count(*)::int AS cells FROM cell_states c WHERE c.file_id = p.file_id AND c.holder = p.holder GROUP BY c.state) n) AS states
-         FROM page p LEFT JOIN sheets s ON s.file_id = p.file_id AND s.layout = p.layout ORDER BY p.path, p.holder`,
+         FROM (SELECT b.file_id, b.holder, b.layout, f.path, f.lock_reason ${among} ORDER BY f.path, b.holder LIMIT $4 OFFSET $5) p
+         LEFT JOIN sheets s ON s.file_id = p.file_id AND s.layout = p.layout ORDER BY p.path, p.holder`,
         [...bind, limit, offset],
       ),
     ]);

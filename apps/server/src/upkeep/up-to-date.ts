@@ -1,3 +1,4 @@
+import { count } from '@rule/core/words';
 import { BroughtUpToDate, UpToDate } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { sameHeld } from '@rule/core/values';
@@ -47,8 +48,8 @@ export class Renewal {
     const barred = stale.length - free.length;
     if (lines.length === 0) {
       const why = [
-        barred ? `${barred === 1 ? '1 file' : `${barred} files`} with stale values cannot be written now` : '',
-        blanks ? `${blanks === 1 ? '1 value' : `${blanks} values`} would only be emptied` : '',
+        barred ? `${count(barred, 'file')} with stale values cannot be written now` : '',
+        blanks ? `${count(blanks, 'value')} would only be emptied` : '',
       ].filter(Boolean);
       throw refused('nothing-to-do', why.length ? `Nothing to bring up to date: ${why.join(', ')}.` : 'Every computed value here is as it should be.');
     }

@@ -1,3 +1,4 @@
+import { count } from '@rule/core/words';
 import { join } from 'node:path';
 import { CheckInReport, LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
@@ -176,7 +177,7 @@ export class Vault {
     if (open.length)
       throw refused(
         'clash',
-        `${open.length === 1 ? '1 clash waits' : `${open.length} clashes wait`} for a decision.`,
+        `${count(open.length, 'clash waits', 'clashes wait')} for a decision.`,
         open.map(({ values }) => ({ field: values.link.field, code: 'clash', message: values.decision.reason })),
       );
     const lines: Line[] = [];

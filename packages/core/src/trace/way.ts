@@ -1,3 +1,4 @@
+import { count } from '../words';
 import { NameLikeness, Property, compareNames } from '../schema';
 import { TableFinding } from '../vault';
 
@@ -32,7 +33,7 @@ export interface PropertyWay {
 /** Where cells take values from, in words; others are called as they are. */
 const SOURCE_WORDS: Readonly<Record<string, string>> = { model: 'the model that the sheet shows', drawing: 'the drawing itself', sheet: 'the sheet itself' };
 
-const files = (n: number) => (n === 1 ? '1 file' : `${n} files`);
+const files = (n: number) => count(n, 'file');
 
 /** The way of a property through the company: where it is defined, which files hold it, which cells, columns and record fields use it. */
 export function wayOf(way: PropertyWay): Hop[] {
@@ -71,8 +72,8 @@ export function wayOf(way: PropertyWay): Hop[] {
     hops.push({
       state: cell.stale > 0 ? 'broken' : 'good',
       title: `Title block ${cell.block}, cell ${cell.tag}`,
-      detail: `from ${SOURCE_WORDS[cell.source] ?? `the ${cell.source}`}, ${cell.drawings === 1 ? '1 drawing' : `${cell.drawings} drawings`}`,
-      why: cell.stale > 0 ? `${cell.stale === 1 ? '1 cell shows' : `${cell.stale} cells show`} another text than the property holds.` : null,
+      detail: `from ${SOURCE_WORDS[cell.source] ?? `the ${cell.source}`}, ${count(cell.drawings, 'drawing')}`,
+      why: cell.stale > 0 ? `${count(cell.stale, 'cell shows', 'cells show')} another text than the property holds.` : null,
       station: 'title-blocks',
     });
   for (const layout of way.columns) hops.push({ state: 'good', title: 'BOM column', detail: `layout ${layout}`, why: null, station: 'bom' });

@@ -14,6 +14,7 @@ import {
   Bench,
   CatalogueActions,
   catalogueFeature,
+  Count,
   FileChoices,
   FileLink,
   IndexRow,
@@ -31,7 +32,7 @@ import {
 @Component({
   selector: 'rule-bom-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ButtonModule, FormsModule, IndexRow, InputTextModule, MultiSelectModule, RouterLink, SelectModule, Way],
+  imports: [Bench, ButtonModule, Count, FileLink, FormsModule, IndexRow, InputTextModule, MultiSelectModule, RouterLink, SelectModule, Way],
   template: `
     <rule-bench label="BOM">
       <div bench="index">
@@ -158,7 +159,7 @@ import {
       <div bench="inspector">
         @if (chosen(); as row) {
           <h2>Item {{ row.item }}: {{ row.label }}</h2>
-          <p class="soft">Placed {{ row.quantity }} {{ row.quantity === 1 ? 'time' : 'times' }}.</p>
+          <p class="soft">Placed {{ row.quantity | count: 'time' }}.</p>
           @switch (row.match.state) {
             @case ('matched') {
               <p>Part file <rule-file [id]="row.match.file" [path]="row.path ?? ''" />, found by {{ row.match.by }}.</p>

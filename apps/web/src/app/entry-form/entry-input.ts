@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, computed, input, output, signal } f
 import { InputView, RowView } from '@rule/core/forms';
 import { isIsoDate } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
+import { Count } from '../shared';
 
 /** What fields suggest. */
 export interface Suggestions {
@@ -18,7 +19,7 @@ const MOST_ROWS = 60;
 @Component({
   selector: 'rule-entry-input',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [InputTextModule],
+  imports: [Count, InputTextModule],
   template: `
     <div class="caption">
       <span [id]="id + '-caption'">{{ view().caption }}</span>
@@ -138,7 +139,7 @@ const MOST_ROWS = 60;
           }
         </div>
         @if (row.typed !== null && row.changes > 0) {
-          <small class="good">{{ row.changes === 1 ? '1 value changes' : row.changes + ' values change' }}</small>
+          <small class="good">{{ row.changes | count: 'value changes' : 'values change' }}</small>
         } @else if (row.state === 'mixed' && row.typed === null && look() !== 'list') {
           <small class="soft">{{ spread(row) }}</small>
         }

@@ -4,7 +4,7 @@ import { Delivery, DeliveryDraft, Settings, TABLE_FORMATS, WatchedFolder, Watche
 import { sameDefinition } from '@rule/core/schema';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, Unsaved, showInstant } from '../shared';
+import { Api, Count, Notices, showInstant, Unsaved } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
@@ -14,7 +14,7 @@ const two = (n: number) => String(n).padStart(2, '0');
 @Component({
   selector: 'rule-deliveries',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -132,9 +132,7 @@ const two = (n: number) => String(n).padStart(2, '0');
             <b>{{ row.name }}</b>
             <p class="soft">{{ describe(row) }}</p>
             @if (row.last; as last) {
-              <p [class]="last.trouble ? 'bad' : 'soft'">
-                {{ instant(last.at) }}: {{ last.trouble ?? (last.rows === 1 ? '1 row' : last.rows + ' rows') + ' as ' + last.file }}
-              </p>
+              <p [class]="last.trouble ? 'bad' : 'soft'">{{ instant(last.at) }}: {{ last.trouble ?? (last.rows | count: 'row') + ' as ' + last.file }}</p>
             }
           </div>
           <div class="actions">

@@ -4,7 +4,7 @@ import { ColumnChoice, ReadingChoice, TakeBackView } from '@rule/contract';
 import { ColumnMatch, DELIMITERS, READ_ENCODINGS } from '@rule/core/exchange';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { catalogueFeature, sessionFeature } from '../shared';
+import { catalogueFeature, Count, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const MATCHED: Readonly<Record<string, string>> = {
@@ -21,13 +21,13 @@ const MATCHED: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-table-reading',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule],
+  imports: [ButtonModule, Count, FormsModule],
   template: `
     @let i = inspection();
     <div class="head">
       <div>
         <h1>{{ view().takeBack.name }}</h1>
-        <p>{{ i.rows === 1 ? '1 row' : i.rows + ' rows' }}. Rule asks only about what it cannot tell; nothing is compared yet.</p>
+        <p>{{ i.rows | count: 'row' }}. Rule asks only about what it cannot tell; nothing is compared yet.</p>
       </div>
       @if (mayEdit()) {
         <div class="actions">
@@ -153,7 +153,7 @@ const MATCHED: Readonly<Record<string, string>> = {
         </h2>
         @for (entry of i.ambiguous; track entry.name) {
           <label class="field"
-            ><span class="mono">{{ entry.name }}, in {{ entry.rows === 1 ? '1 row' : entry.rows + ' rows' }}</span
+            ><span class="mono">{{ entry.name }}, in {{ entry.rows | count: 'row' }}</span
             ><select [ngModel]="files()[entry.name] ?? ''" (ngModelChange)="file(entry.name, $event)">
               <option value="" disabled>say which one is meant</option>
               <option [ngValue]="0">none: leave these rows out</option>

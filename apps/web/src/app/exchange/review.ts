@@ -4,9 +4,10 @@ import { FormsModule } from '@angular/forms';
 import { ApplyMode, CELL_VERDICTS, CellFilter, CellGroup, TakeBackCellRow, TakeBackView } from '@rule/contract';
 import { TakeBackCounts } from '@rule/core/exchange';
 import { fileName } from '@rule/core/files';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, CatalogueActions, Notices, TrayActions, catalogueFeature, plainHeld, sessionFeature, showInstant } from '../shared';
+import { Api, CatalogueActions, catalogueFeature, Count, Notices, plainHeld, sessionFeature, showInstant, TrayActions } from '../shared';
 import { CellSource } from './cell-source';
 import { ExchangeStore } from './exchange.store';
 
@@ -41,7 +42,7 @@ const CODES: Readonly<Record<string, string>> = {
 @Component({
   selector: 'rule-take-back-review',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, ScrollingModule],
+  imports: [ButtonModule, Count, FormsModule, ScrollingModule],
   template: `
     @let v = view();
     <div class="head">
@@ -59,7 +60,7 @@ const CODES: Readonly<Record<string, string>> = {
       </div>
       <div class="actions">
         @if (mayEdit() && v.ready) {
-          <p-button [label]="'Put ' + counted(v.ready) + ' in the tray'" [loading]="s.busy()" (onClick)="toTray()" />
+          <p-button [label]="'Put ' + (v.ready | count: 'value') + ' in the tray'" [loading]="s.busy()" (onClick)="toTray()" />
           <p-button severity="secondary" label="Apply them now" [disabled]="s.busy()" (onClick)="asking.set(!asking())" />
         }
         <p-button severity="secondary" label="Result workbook" (onClick)="result()" />
@@ -67,7 +68,7 @@ const CODES: Readonly<Record<string, string>> = {
     </div>
     @if (asking()) {
       <div class="card ask" role="group" aria-label="Apply now">
-        <p>{{ counted(v.ready) }} would be written as one change set, past your tray. It can be taken back in History.</p>
+        <p>{{ v.ready | count: 'value' }} would be written as one change set, past your tray. It can be taken back in History.</p>
         <div class="actions">
           <p-button label="All of them or none" (onClick)="apply('whole')" />
           <p-button severity="secondary" label="File by file" (onClick)="apply('file by file')" />
@@ -106,7 +107,7 @@ const CODES: Readonly<Record<string, string>> = {
     </div>
     @if (v.issueCount) {
       <details>
-        <summary class="bad">{{ v.issueCount === 1 ? '1 row is' : v.issueCount + ' rows are' }} left out</summary>
+        <summary class="bad">{{ v.issueCount | count: 'row is' : 'rows are' }} left out</summary>
         <ul class="issues">
           @for (issue of v.issues; track issue.row) {
             <li>Row {{ issue.row }}: {{ issue.message }}</li>
@@ -236,10 +237,9 @@ const CODES: Readonly<Record<string, string>> = {
       </div>
     }
     <p class="soft" role="status">
-      {{ counted(v.ready) }} to be taken{{ v.inTray ? ', ' + v.inTray + ' in the tray' : '' }}{{ v.written ? ', ' + v.written + ' dealt with' : ''
-      }}{{
-        v.open ? '; ' + v.open + (v.open === 1 ? ' waits' : ' wait') + ' for a decision, the others need not wait for ' + (v.open === 1 ? 'it' : 'them') : ''
-      }}. On a row, T takes and L leaves.
+      {{ v.ready | count: 'value' }} to be taken{{ v.inTray ? ', ' + v.inTray + ' in the tray' : '' }}{{ v.written ? ', ' + v.written + ' dealt with' : ''
+      }}{{ v.open ? '; ' + (v.open | count: 'waits' : 'wait') + ' for a decision, the others need not wait for ' + (v.open === 1 ? 'it' : 'them') : '' }}. On a
+      row, T takes and L leaves.
     </p>
   `,
   styles: `
@@ -394,9 +394,6 @@ export class TakeBackReview {
   protected count(key: string): number {
     return this.view().takeBack.counts?.[key as keyof TakeBackCounts] ?? 0;
   }
-  protected counted(n: number): string {
-    return n === 1 ? '1 value' : `${n} values`;
-  }
   protected sum(group: CellGroup): number {
     return Object.values(group.counts).reduce((all, n) => all + n, 0);
   }
@@ -440,8 +437,8 @@ export class TakeBackReview {
       next: (report) => {
         this.notices.done(
           report.failed === 0
-            ? `${this.counted(report.applied)} written in ${report.files === 1 ? '1 file' : `${report.files} files`}.`
-            : `${this.counted(report.applied)} written, ${report.failed} not: ${report.failures[0]?.path ?? ''} ${report.failures[0]?.message ?? ''}`,
+            ? `${count(report.applied, 'value')} written in ${count(report.files, 'file')}.`
+            : `${count(report.applied, 'value')} written, ${report.failed} not: ${report.failures[0]?.path ?? ''} ${report.failures[0]?.message ?? ''}`,
         );
         this.store.dispatch(CatalogueActions.recount());
         this.s.run(this.api.takeBackView(this.viewId()));

@@ -4,6 +4,7 @@ import { FormsModule } from '@angular/forms';
 import { FileDetails, FileFilter, FileGeometry } from '@rule/contract';
 import { KINDS, Kind, compareNames } from '@rule/core/schema';
 import { convert } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
@@ -12,16 +13,17 @@ import {
   Api,
   Bench,
   catalogueFeature,
+  Count,
   ExactName,
   FileLink,
   jobsFeature,
   Notices,
+  PendingStore,
   plainHeld,
   problemOf,
   sessionFeature,
   showCell,
   showInstant,
-  PendingStore,
   TrayActions,
   trayFeature,
   Way,
@@ -44,7 +46,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
 @Component({
   selector: 'rule-file-page',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way],
+  imports: [Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule, RouterLink, Way],
   template: `
     <rule-bench label="File" [index]="false">
       @if (error(); as text) {
@@ -383,7 +385,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
         <label class="field"
           ><span>That hold, in their path or a value</span><input pInputText name="search" [ngModel]="toSearch()" (ngModelChange)="toSearch.set($event)"
         /></label>
-        <p class="soft" role="status">{{ reached() === null ? '…' : reached() + (reached() === 1 ? ' file' : ' files') }} answer to this.</p>
+        <p class="soft" role="status">{{ reached() === null ? '…' : (reached() | count: 'file') }} answer to this.</p>
         <p-button type="submit" label="Put the copies in the tray" [disabled]="!reached()" />
       </form>
     </p-dialog>
@@ -527,9 +529,7 @@ export class FilePage {
       next: ({ lines, skipped }) => {
         this.copying.set(false);
         this.store.dispatch(TrayActions.load());
-        this.notices.done(
-          `${lines} ${lines === 1 ? 'value waits' : 'values wait'} in the tray.${skipped ? ` ${skipped} locked or open files were skipped.` : ''}`,
-        );
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in the tray.${skipped ? ` ${skipped} locked or open files were skipped.` : ''}`);
       },
       error: this.notices.failed,
     });

@@ -25,12 +25,13 @@ import {
   sameDefinition,
   withChoices,
 } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { EntryFormView, FieldEdit } from '../entry-form';
 import { RuleField } from '../rule-field';
-import { Api, Bench, GOES_ALONG, IndexRow, Notices, Unsaved, catalogueFeature, saveBlob, sessionFeature } from '../shared';
+import { Api, Bench, catalogueFeature, Count, GOES_ALONG, IndexRow, Notices, saveBlob, sessionFeature, Unsaved } from '../shared';
 import { FormsStore } from './forms.store';
 import { Place, addInput, addPanel, changeInput, changePanel, emptyForm, moveInput, removeAt, step } from './layout';
 
@@ -48,7 +49,7 @@ const CONDITIONS = [
   selector: 'rule-forms-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [FormsStore],
-  imports: [Bench, ButtonModule, CdkDrag, CdkDropList, CdkDropListGroup, EntryFormView, FormsModule, IndexRow, InputTextModule, RuleField],
+  imports: [Bench, ButtonModule, CdkDrag, CdkDropList, CdkDropListGroup, Count, EntryFormView, FormsModule, IndexRow, InputTextModule, RuleField],
   template: `
     <rule-bench label="Forms" [inspector]="form() !== null" cdkDropListGroup>
       <div bench="index">
@@ -142,7 +143,7 @@ const CONDITIONS = [
             <p class="soft">
               With {{ file.path }}. What is typed here is tried out and written nowhere.
               @if (preview()!.values.length) {
-                It would change {{ preview()!.values.length === 1 ? '1 value' : preview()!.values.length + ' values' }}.
+                It would change {{ preview()!.values.length | count: 'value' }}.
               }
             </p>
             @for (left of preview()!.leftovers; track left.key) {
@@ -355,7 +356,7 @@ const CONDITIONS = [
             </div>
             @if (mayAdminister() && f.panels.length > 1) {
               <button type="button" class="link" (click)="takeOut()">
-                Take this panel out{{ panel.inputs.length ? ', with ' + (panel.inputs.length === 1 ? '1 input' : panel.inputs.length + ' inputs') : '' }}
+                Take this panel out{{ panel.inputs.length ? ', with ' + (panel.inputs.length | count: 'input') : '' }}
               </button>
             }
           }
@@ -546,7 +547,7 @@ export class FormsStation {
   protected readonly standing = computed(() => {
     const f = this.form()!;
     const asks = f.panels.reduce((sum, panel) => sum + panel.inputs.length, 0);
-    return `${asks === 1 ? '1 input' : `${asks} inputs`} in ${f.panels.length === 1 ? '1 panel' : `${f.panels.length} panels`}, for ${f.classes.length ? f.classes.join(', ') : `every ${f.kinds.join(', ')}`}.${this.changed() ? ' Changed, and not saved yet.' : ''}`;
+    return `${count(asks, 'input')} in ${count(f.panels.length, 'panel')}, for ${f.classes.length ? f.classes.join(', ') : `every ${f.kinds.join(', ')}`}.${this.changed() ? ' Changed, and not saved yet.' : ''}`;
   });
   private readonly byId = computed(() => new Map(this.store.properties().map((property) => [property.id, property])));
   private readonly schema = computed(() => {

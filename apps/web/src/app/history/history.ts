@@ -7,6 +7,7 @@ import { ButtonModule } from 'primeng/button';
 import {
   Api,
   Bench,
+  Count,
   ExactName,
   FileLink,
   IndexEntry,
@@ -28,7 +29,7 @@ const PAGE = 200;
 @Component({
   selector: 'rule-history-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, Bench, ButtonModule, ExactName, IndexList, LinePlace, ScrollingModule],
+  imports: [Bench, ButtonModule, Count, ExactName, FileLink, IndexList, LinePlace, ScrollingModule],
   template: `
     <rule-bench label="History" [inspector]="false">
       <div bench="index">
@@ -46,8 +47,7 @@ const PAGE = 200;
           <div>
             <h1>Change set {{ set.id }}: {{ set.title }}</h1>
             <p>
-              {{ set.by }}, {{ instant(set.at) }}. {{ set.lines }} {{ set.lines === 1 ? 'value' : 'values' }} in {{ set.files }}
-              {{ set.files === 1 ? 'file' : 'files' }}, {{ set.mode }}.
+              {{ set.by }}, {{ instant(set.at) }}. {{ set.lines | count: 'value' }} in {{ set.files | count: 'file' }}, {{ set.mode }}.
               <span class="chip" [class.good]="set.state === 'applied'" [class.warn]="set.state !== 'applied'">{{ stateOf(set) }}</span>
               @if (set.revertOf) {
                 <span class="chip">reverts {{ set.revertOf }}</span>
@@ -65,7 +65,7 @@ const PAGE = 200;
               <p-button
                 severity="secondary"
                 [loading]="busy()"
-                [label]="'Revert ' + set.lines + (set.lines === 1 ? ' value in ' : ' values in ') + set.files + (set.files === 1 ? ' file' : ' files')"
+                [label]="'Revert ' + (set.lines | count: 'value in ' : 'values in ') + (set.files | count: 'file')"
                 (onClick)="revert(set)"
               />
             }
@@ -78,7 +78,7 @@ const PAGE = 200;
         }
         @if (checked(); as c) {
           <div class="note" [class.bad]="c.asMeant !== c.lines" role="status">
-            Read anew: {{ c.asMeant }} of {{ c.lines }} {{ c.lines === 1 ? 'value stands' : 'values stand' }} in the files as they were meant.
+            Read anew: {{ c.asMeant }} of {{ c.lines | count: 'value stands' : 'values stand' }} in the files as they were meant.
             @for (entry of c.different; track $index) {
               <div>
                 <rule-file [id]="entry.file" [path]="entry.path" />, <rule-exact-name [name]="entry.name" />: meant {{ entry.meant ?? 'nothing' }}, found

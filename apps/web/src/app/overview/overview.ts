@@ -6,13 +6,13 @@ import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { SelectModule } from 'primeng/select';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
-import { Bench, CatalogueActions, Way, catalogueFeature, counted } from '../shared';
+import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared';
 
 /** The zero mark of the scale: how complete the values are, and what there is to do. */
 @Component({
   selector: 'rule-overview-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, FormsModule, NgxEchartsDirective, RouterLink, SelectModule, Way],
+  imports: [Bench, Count, FormsModule, NgxEchartsDirective, RouterLink, SelectModule, Way],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <rule-bench label="Overview" [index]="false">
@@ -21,8 +21,8 @@ import { Bench, CatalogueActions, Way, catalogueFeature, counted } from '../shar
           <div>
             <h1>How far along we are</h1>
             <p>
-              {{ counted(o.files, 'file') }}, {{ counted(o.properties, 'property', 'properties') }} in the schema{{
-                o.unread ? ', ' + counted(o.unread, 'file') + ' could not be read' : ''
+              {{ o.files | count: 'file' }}, {{ o.properties | count: 'property' }} in the schema{{
+                o.unread ? ', ' + (o.unread | count: 'file') + ' could not be read' : ''
               }}
             </p>
           </div>
@@ -115,7 +115,6 @@ export class OverviewStation {
   private readonly store = inject(Store);
   protected readonly overview = this.store.selectSignal(catalogueFeature.selectOverview);
   private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
-  protected readonly counted = counted;
   protected readonly property = signal<number | null>(null);
   protected readonly choices = computed(() => this.properties().map(({ id, caption }) => ({ value: id, label: caption })));
 

@@ -5,7 +5,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Observable, map } from 'rxjs';
-import { Api, Notices, TrayActions, saveBlob, sessionFeature, showInstant } from '../shared';
+import { Api, Count, Notices, saveBlob, sessionFeature, showInstant, TrayActions } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** A part of a definition in words. */
@@ -27,7 +27,7 @@ const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels
 @Component({
   selector: 'rule-schema-editions',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, FormsModule, InputTextModule],
   template: `
     @let d = store.draft();
     <div class="head">
@@ -35,10 +35,9 @@ const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels
         <h1>{{ d?.number ? 'Draft of edition ' + d?.number : d?.inForce ? 'Edition ' + d?.inForce + ' is in force' : 'No edition yet' }}</h1>
         <p class="soft">
           @if (d?.number) {
-            {{ store.changes().length }} {{ store.changes().length === 1 ? 'change' : 'changes' }} against
-            {{ d?.inForce ? 'edition ' + d?.inForce : 'an empty schema' }}.
+            {{ store.changes().length | count: 'change' }} against {{ d?.inForce ? 'edition ' + d?.inForce : 'an empty schema' }}.
             @if (store.errors().length) {
-              <span class="bad">{{ store.errors().length }} {{ store.errors().length === 1 ? 'fault keeps' : 'faults keep' }} it from coming into force.</span>
+              <span class="bad">{{ store.errors().length | count: 'fault keeps' : 'faults keep' }} it from coming into force.</span>
             }
           } @else {
             Change a property, and a draft begins.
@@ -61,9 +60,7 @@ const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels
         </div>
       </section>
     } @else if (d?.discarded; as gone) {
-      <p class="note">
-        {{ gone.by || 'Somebody' }} discarded a draft with {{ gone.changes }} {{ gone.changes === 1 ? 'change' : 'changes' }}, {{ when(gone.at) }}.
-      </p>
+      <p class="note">{{ gone.by || 'Somebody' }} discarded a draft with {{ gone.changes | count: 'change' }}, {{ when(gone.at) }}.</p>
     }
     @if (d?.number) {
       <section class="card" aria-labelledby="changes">

@@ -3,12 +3,13 @@ import { FormsModule } from '@angular/forms';
 import { NamingPlan } from '@rule/contract';
 import { NamingRule } from '@rule/core/naming';
 import { KINDS, Kind, sameDefinition } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { finalize } from 'rxjs';
 import { RuleField } from '../rule-field';
-import { Api, FileLink, Notices, TrayActions, Unsaved, inPieces, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, Count, FileLink, inPieces, Notices, problemOf, sessionFeature, TrayActions, trayFeature, Unsaved } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** Rows of the plan that are shown. */
@@ -18,7 +19,7 @@ const MOST_SHOWN = 300;
 @Component({
   selector: 'rule-file-names',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FileLink, FormsModule, InputTextModule, RuleField],
+  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule, RuleField],
   template: `
     <div class="head">
       <div>
@@ -102,20 +103,18 @@ const MOST_SHOWN = 300;
       @if (p.total) {
         <section class="card" aria-label="What would be named otherwise">
           <div class="head">
-            <h2>{{ p.total === 1 ? '1 file has' : p.total + ' files have' }} another name than the rules give</h2>
+            <h2>{{ p.total | count: 'file has' : 'files have' }} another name than the rules give</h2>
             @if (mayEdit()) {
               <div class="actions">
                 @if (renames().length) {
-                  <button pButton type="button" (click)="rename()">
-                    Put {{ renames().length === 1 ? '1 new name' : renames().length + ' new names' }} in the tray
-                  </button>
+                  <button pButton type="button" (click)="rename()">Put {{ renames().length | count: 'new name' }} in the tray</button>
                 }
                 @if (copies().length) {
                   <label
                     ><input type="checkbox" [checked]="replace()" (change)="replace.set(!replace())" /> in place of the originals in drawings and
                     assemblies</label
                   >
-                  <button pButton type="button" (click)="copy()">Make {{ copies().length === 1 ? '1 copy' : copies().length + ' copies' }}</button>
+                  <button pButton type="button" (click)="copy()">Make {{ copies().length | count: 'copy' }}</button>
                 }
               </div>
             }
@@ -245,7 +244,7 @@ export class FileNames {
       next: ({ lines, barred }) => {
         this.global.dispatch(TrayActions.load());
         const left = barred === 0 ? '' : barred === 1 ? ' 1 file cannot be renamed.' : ` ${barred} files cannot be renamed.`;
-        this.notices.done(`${lines === 1 ? '1 line waits' : `${lines} lines wait`} in your tray.${left}`);
+        this.notices.done(`${count(lines, 'line waits', 'lines wait')} in your tray.${left}`);
       },
       error: this.notices.failed,
     });
@@ -269,7 +268,7 @@ export class FileNames {
           const copied = answers.reduce((sum, answer) => sum + answer.copied.length, 0);
           const lines = answers.reduce((sum, answer) => sum + answer.lines, 0);
           this.notices.done(
-            `${copied === 1 ? '1 copy was' : `${copied} copies were`} made.${lines ? ` ${lines === 1 ? '1 drawing waits' : `${lines} drawings wait`} in your tray to show them.` : ''}`,
+            `${count(copied, 'copy was', 'copies were')} made.${lines ? ` ${count(lines, 'drawing waits', 'drawings wait')} in your tray to show them.` : ''}`,
           );
         },
         error: this.notices.failed,

@@ -3,7 +3,7 @@ import { FoundValues } from '@rule/contract';
 import { Property, PropertyDraft, Violation, constraintViolations } from '@rule/core/schema';
 import { HeldValue, compileStandIns, readHeld } from '@rule/core/values';
 import { Store } from '@ngrx/store';
-import { Api, ExactName, catalogueFeature } from '../shared';
+import { Api, catalogueFeature, Count, ExactName } from '../shared';
 import { tidy } from './draft';
 
 /** A value that does not fit a definition, with the number of files that hold it. */
@@ -48,12 +48,12 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
 @Component({
   selector: 'rule-impact',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ExactName],
+  imports: [Count, ExactName],
   template: `
     @if (found(); as f) {
       @if (f.files) {
         <section class="card" aria-label="In files today">
-          <h2>In {{ f.files }} {{ f.files === 1 ? 'file' : 'files' }} today under <rule-exact-name [name]="f.name" /></h2>
+          <h2>In {{ f.files | count: 'file' }} today under <rule-exact-name [name]="f.name" /></h2>
           <div class="bar" role="img" [attr.aria-label]="said()">
             @for (part of parts(); track part.name) {
               @if (part.files) {
@@ -67,7 +67,7 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
                 @for (misfit of fit().misfits.slice(0, most()); track $index) {
                   <tr>
                     <td class="mono">{{ misfit.text }}</td>
-                    <td class="num">{{ misfit.files }} {{ misfit.files === 1 ? 'file' : 'files' }}</td>
+                    <td class="num">{{ misfit.files | count: 'file' }}</td>
                     <td class="bad">{{ misfit.message }}</td>
                   </tr>
                 }

@@ -2,10 +2,11 @@ import { ChangeDetectionStrategy, Component, computed, inject, input, linkedSign
 import { FormsModule } from '@angular/forms';
 import { ChoiceListRow, ListPreview, ListSource } from '@rule/contract';
 import { Choice, ChoiceListDraft, checkList } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, Notices, TrayActions, sessionFeature, showInstant, workingCopy } from '../shared';
+import { Api, Count, Notices, sessionFeature, showInstant, TrayActions, workingCopy } from '../shared';
 import { SchemaStore } from './schema.store';
 
 const EMPTY: ChoiceListDraft = { name: '', columns: [], choices: [], goesWith: null };
@@ -15,7 +16,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
 @Component({
   selector: 'rule-choice-lists',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, FormsModule, InputTextModule],
   template: `
     @let d = draft();
     <div class="head">
@@ -32,9 +33,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
               <span class="bad">Its source could not be looked at: {{ row.trouble }}</span>
             } @else if (row.differs) {
               <span class="warn"
-                >{{ row.differs === 1 ? '1 choice differs' : row.differs + ' choices differ' }} from the source{{
-                  row.lookedAt ? ' since ' + when(row.lookedAt) : ''
-                }}.</span
+                >{{ row.differs | count: 'choice differs' : 'choices differ' }} from the source{{ row.lookedAt ? ' since ' + when(row.lookedAt) : '' }}.</span
               >
             }
           } @else {
@@ -163,7 +162,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
       @if (chosen(); as row) {
         @if (retiredWithReplacement()) {
           <p class="note">
-            {{ retiredWithReplacement() }} {{ retiredWithReplacement() === 1 ? 'retired choice has' : 'retired choices have' }} a replacement.
+            {{ retiredWithReplacement() | count: 'retired choice has' : 'retired choices have' }} a replacement.
             <button type="button" class="link" [disabled]="changed()" (click)="replace(row)">Put the replacements in the tray</button>
           </p>
         }
@@ -417,7 +416,7 @@ export class ChoiceLists {
     this.api.replaceRetired(row.id).subscribe({
       next: ({ lines }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in your tray.`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.`);
       },
       error: this.notices.failed,
     });

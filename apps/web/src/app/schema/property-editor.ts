@@ -29,12 +29,13 @@ import {
 } from '@rule/core/schema';
 import { ruleNameFor } from '@rule/core/rules';
 import { LETTER_FORMS, NUMBER_FORMS, UNITS, VALUE_TYPES } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { TextareaModule } from 'primeng/textarea';
-import { ExactName, Notices, TYPE_NAMES, Unsaved, catalogueFeature, problemOf, sessionFeature } from '../shared';
+import { catalogueFeature, ExactName, Notices, problemOf, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
 import { kindsFrom, tidy } from './draft';
 import { Explain } from './explain';
 import { Impact } from './impact';
@@ -303,9 +304,8 @@ export class PropertyEditor {
   /** Homes that a kind of file offers: what is kept under another name is typed beside. */
   protected homesOf(kind: Kind): { value: string; text: string }[] {
     const places = this.store.places();
-    const files = (count: number) => (count === 1 ? '1 file' : `${count} files`);
     const fields = (places?.fields ?? []).filter((field) => field.kind === kind && field.name !== 'file name');
-    const offered = fields.map(({ name, files: count }) => ({ value: `field: ${name}`, text: `file field ${name} (${files(count)})` }));
+    const offered = fields.map(({ name, files }) => ({ value: `field: ${name}`, text: `file field ${name} (${count(files, 'file')})` }));
     const now = this.homeText(kind);
     const home = this.draft()?.homes[kind];
     const known = now === '' || home?.place === 'property' || offered.some((entry) => entry.value === now);

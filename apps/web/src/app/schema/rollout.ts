@@ -1,8 +1,9 @@
 import { ChangeDetectionStrategy, Component, computed, inject, output, signal } from '@angular/core';
 import { RolloutAction, RolloutRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
-import { Api, FileLink, Notices, TrayActions, catalogueFeature, sessionFeature } from '../shared';
+import { Api, catalogueFeature, FileLink, Notices, sessionFeature, TrayActions } from '../shared';
 import { SchemaStore } from './schema.store';
 
 interface Row extends RolloutRow {
@@ -153,7 +154,7 @@ export class RolloutView {
     this.api.rolloutTray(row.property, action).subscribe({
       next: ({ lines, open }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in your tray.${open ? ` ${open} need a person.` : ''}`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${open ? ` ${open} need a person.` : ''}`);
       },
       error: this.notices.failed,
     });

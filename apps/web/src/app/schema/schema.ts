@@ -3,9 +3,10 @@ import { ChangeDetectionStrategy, Component, DestroyRef, computed, inject, input
 import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { FEEDS, KINDS, Kind, LEVELS, Property } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { InputTextModule } from 'primeng/inputtext';
-import { Bench, IndexRow, Way, catalogueFeature, sessionFeature, showInstant } from '../shared';
+import { Bench, catalogueFeature, IndexRow, sessionFeature, showInstant, Way } from '../shared';
 import { SchemaChecks } from './checks';
 import { SchemaEditions } from './editions';
 import { ChoiceLists } from './lists';
@@ -286,7 +287,7 @@ export class SchemaStation {
   protected readonly draftEnd = computed(() => {
     if (this.store.draft()?.number == null) return '';
     const [errors, changes] = [this.store.errors().length, this.store.changes().length];
-    return errors ? `${errors} ${errors === 1 ? 'fault' : 'faults'}` : `${changes} ${changes === 1 ? 'change' : 'changes'}`;
+    return errors ? `${count(errors, 'fault')}` : `${count(changes, 'change')}`;
   });
   protected readonly tryEnd = computed(() => {
     const summary = this.store.summary();

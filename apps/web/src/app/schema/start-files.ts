@@ -4,13 +4,14 @@ import { OlderStart, StartComparison, StartFilesView as Published, StartPlan } f
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, FileLink, Notices, TrayActions, problemOf, sessionFeature, showInstant } from '../shared';
+import { Api, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions } from '../shared';
+import { count } from '@rule/core/words';
 
 /** Start files: published from the edition in force, and the files that were made from older ones. */
 @Component({
   selector: 'rule-start-files',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FileLink, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, FileLink, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -97,7 +98,7 @@ import { Api, FileLink, Notices, TrayActions, problemOf, sessionFeature, showIns
           </table>
           <div class="actions below">
             <button pButton type="button" [disabled]="busy() || !changing()" (click)="publish()">
-              {{ changing() ? 'Publish: ' + changing() + (changing() === 1 ? ' file changes' : ' files change') : 'Everything stands as it should' }}
+              {{ changing() ? 'Publish: ' + (changing() | count: 'file changes' : 'files change') : 'Everything stands as it should' }}
             </button>
           </div>
         </section>
@@ -138,7 +139,7 @@ import { Api, FileLink, Notices, TrayActions, problemOf, sessionFeature, showIns
       @if (older(); as o) {
         @if (o.total) {
           <section class="card" aria-label="Files made from an older start file">
-            <h2>{{ o.total === 1 ? '1 file was' : o.total + ' files were' }} made from an older start file</h2>
+            <h2>{{ o.total | count: 'file was' : 'files were' }} made from an older start file</h2>
             <table class="list">
               <thead>
                 <tr>
@@ -266,7 +267,7 @@ export class StartFiles {
     this.api.bringUp(files.slice(0, 5000)).subscribe({
       next: ({ lines }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${lines === 1 ? '1 name waits' : `${lines} names wait`} in your tray.`);
+        this.notices.done(`${count(lines, 'name waits', 'names wait')} in your tray.`);
       },
       error: this.notices.failed,
     });

@@ -2,10 +2,11 @@ import { ChangeDetectionStrategy, Component, computed, inject, output, signal } 
 import { FormsModule } from '@angular/forms';
 import { KINDS, Kind, Property, PropertyDraft, draftOf } from '@rule/core/schema';
 import { VALUE_TYPES } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
-import { ExactName, Notices, TYPE_NAMES, Unsaved, sessionFeature } from '../shared';
+import { Count, ExactName, Notices, sessionFeature, TYPE_NAMES, Unsaved } from '../shared';
 import { tidy } from './draft';
 import { SchemaStore } from './schema.store';
 
@@ -13,7 +14,7 @@ import { SchemaStore } from './schema.store';
 @Component({
   selector: 'rule-schema-table',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, ExactName, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -25,7 +26,7 @@ import { SchemaStore } from './schema.store';
           <p-button severity="secondary" label="Undo" (onClick)="edits.set(empty)" />
         }
         <p-button
-          [label]="'Save ' + edits().size + (edits().size === 1 ? ' change' : ' changes')"
+          [label]="'Save ' + (edits().size | count: 'change')"
           [disabled]="!edits().size || !mayAdminister()"
           [loading]="store.saving()"
           (onClick)="save()"
@@ -181,7 +182,7 @@ export class SchemaTable {
   constructor() {
     inject(Unsaved).watch(() => {
       const { size } = this.edits();
-      return size === 0 ? null : size === 1 ? '1 property in the table' : `${size} properties in the table`;
+      return size === 0 ? null : count(size, 'property in the table', 'properties in the table');
     });
   }
 
@@ -208,7 +209,7 @@ export class SchemaTable {
       changed.map((base) => ({ base, draft: tidy({ ...draftOf(base), ...this.edits().get(base.id) }) })),
       () => {
         this.edits.set(this.empty);
-        this.notices.done(`${changed.length} ${changed.length === 1 ? 'property is' : 'properties are'} saved in the draft.`);
+        this.notices.done(`${count(changed.length, 'property is', 'properties are')} saved in the draft.`);
       },
     );
   }

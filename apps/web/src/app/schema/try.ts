@@ -1,9 +1,10 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal } from '@angular/core';
 import { EFFECTS, Effect, TryFinding, TrySummary } from '@rule/contract';
 import { sameDefinition } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, FileLink, JobsActions, Notices, TrayActions, jobsFeature, sessionFeature } from '../shared';
+import { Api, Count, FileLink, JobsActions, jobsFeature, Notices, sessionFeature, TrayActions } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** What a draft does to a value, in words. */
@@ -28,7 +29,7 @@ interface Chosen {
 @Component({
   selector: 'rule-schema-try',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FileLink],
+  imports: [ButtonModule, Count, FileLink],
   template: `
     <div class="head">
       <div>
@@ -64,7 +65,7 @@ interface Chosen {
                 @for (row of of(effect); track $index) {
                   <li>
                     <button type="button" class="plain" [class.on]="isChosen(row)" (click)="choose(row)">
-                      <span>{{ nameOf(row) }}</span> <b>{{ row.files }} {{ row.files === 1 ? 'file' : 'files' }}</b>
+                      <span>{{ nameOf(row) }}</span> <b>{{ row.files | count: 'file' }}</b>
                     </button>
                   </li>
                 }
@@ -76,9 +77,7 @@ interface Chosen {
           <div class="head">
             <div>
               <h2>{{ nameOf(c) }}: {{ words[c.effect].title }}</h2>
-              <p class="soft">
-                {{ total() }} {{ total() === 1 ? 'file' : 'files' }}{{ rows().length < total() ? ', the first ' + rows().length + ' shown' : '' }}.
-              </p>
+              <p class="soft">{{ total() | count: 'file' }}{{ rows().length < total() ? ', the first ' + rows().length + ' shown' : '' }}.</p>
             </div>
             <div class="actions">
               @if (c.property !== null) {
@@ -234,7 +233,7 @@ export class SchemaTry {
     this.api.repair(this.summary()!.id, wanted, property!).subscribe({
       next: ({ lines, open }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in your tray.${open ? ` ${open} need a person.` : ''}`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${open ? ` ${open} need a person.` : ''}`);
       },
       error: this.notices.failed,
     });

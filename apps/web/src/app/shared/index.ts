@@ -8,6 +8,7 @@ export { problemOf } from './server';
 export * from './bench';
 export * from './catalogue.state';
 export * from './cell';
+export * from './count';
 export * from './csrf';
 export * from './exact-name';
 export * from './in-pieces';

@@ -10,6 +10,7 @@ import { CatalogueActions } from './catalogue.state';
 import { Notices } from './notices';
 import { SessionActions } from './session.state';
 import { TrayActions } from './tray.state';
+import { count } from '@rule/core/words';
 
 /** Long work on the server, as it goes on. */
 export const JobsActions = createActionGroup({
@@ -179,7 +180,7 @@ export const jobsEffects = {
           if (job.kind === 'apply' || (job.kind === 'geometry' && job.state === 'done')) return;
           if (job.state === 'failed') notices.error(`${job.title}: ${job.message ?? 'failed'}`);
           else if (job.state === 'cancelled') notices.done(`${job.title} was cancelled.`);
-          else notices.done(`${job.title}: done.${job.errors ? ` ${job.errors} ${job.errors === 1 ? 'file has' : 'files have'} something to look at.` : ''}`);
+          else notices.done(`${job.title}: done.${job.errors ? ` ${count(job.errors, 'file has', 'files have')} something to look at.` : ''}`);
         }),
       ),
     { functional: true, dispatch: false },

@@ -1,12 +1,13 @@
 import { ChangeDetectionStrategy, Component, ElementRef, computed, inject, signal } from '@angular/core';
 import { JobError, JobRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
-import { Api, JobsActions, Notices, goesOn, jobsFeature, sessionFeature, showInstant } from '../shared';
+import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, showInstant } from '../shared';
 
 /** Long work: how far it is, in the head of every page; opened, what ran and what went wrong. */
 @Component({
   selector: 'rule-jobs',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [Count],
   host: { '(document:keydown.escape)': 'open.set(false)', '(document:click)': 'outside($event)' },
   template: `
     <button type="button" class="now" [class.going]="goingOn().length" [attr.aria-expanded]="open()" (click)="toggle()" [title]="title()">
@@ -40,7 +41,7 @@ import { Api, JobsActions, Notices, goesOn, jobsFeature, sessionFeature, showIns
             }
             @if (job.errors) {
               <button type="button" class="link" [attr.aria-expanded]="shown() === job.id" (click)="show(job)">
-                {{ job.errors }} {{ job.errors === 1 ? 'file' : 'files' }} with something to look at
+                {{ job.errors | count: 'file' }} with something to look at
               </button>
               @if (shown() === job.id) {
                 <ul>

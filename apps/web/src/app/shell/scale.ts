@@ -1,7 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, inject } from '@angular/core';
 import { RouterLink, RouterLinkActive } from '@angular/router';
 import { Store } from '@ngrx/store';
-import { catalogueFeature, counted } from '../shared';
+import { catalogueFeature } from '../shared';
+import { count } from '@rule/core/words';
 
 /** The stations in working order. */
 export const STATIONS = [
@@ -114,12 +115,12 @@ export class Scale {
       const n = of(path);
       switch (path) {
         case 'overview':
-          return { count: counted(overview.files, 'file'), tone: '' };
+          return { count: count(overview.files, 'file'), tone: '' };
         case 'survey':
           return { count: n ? `${n} to look at` : 'all known', tone: n ? 'warn' : '' };
         case 'schema':
           return overview.draft === null
-            ? { count: counted(overview.properties, 'property', 'properties'), tone: '' }
+            ? { count: count(overview.properties, 'property', 'properties'), tone: '' }
             : { count: `draft ${overview.draft}`, tone: 'warn' };
         case 'values':
           return { count: n ? `${n} to do` : 'complete', tone: n ? 'warn' : '' };

@@ -7,13 +7,13 @@ import { ApplyMode, TrayLine } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { distinctUntilChanged, filter, map, skip, startWith } from 'rxjs';
-import { Api, CatalogueActions, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
+import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, TrayActions, trayFeature } from '../shared';
 
 /** The tray: how many values would change in how many files; opened, the lines themselves. */
 @Component({
   selector: 'rule-tray',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule, ButtonModule],
+  imports: [ButtonModule, Count, FileLink, FormsModule, LinePlace, RouterLink, ScrollingModule],
   template: `
     @if (open()) {
       <section class="sheet" aria-label="Pending changes">
@@ -21,7 +21,7 @@ import { Api, CatalogueActions, FileLink, LinePlace, Notices, plainHeld, TrayAct
           <div>
             <h2>Pending changes</h2>
             <p>
-              {{ counts().accepted }} of {{ counts().lines }} lines accepted, {{ counts().files }} {{ counts().files === 1 ? 'file' : 'files' }}.
+              {{ counts().accepted }} of {{ counts().lines }} lines accepted, {{ counts().files | count: 'file' }}.
               @if (counts().undecided) {
                 <span class="bad">{{ counts().undecided }} cannot be applied as they are.</span>
               }
@@ -37,7 +37,7 @@ import { Api, CatalogueActions, FileLink, LinePlace, Notices, plainHeld, TrayAct
             >
             <p-button severity="secondary" label="Give all up" [disabled]="!lines().length || busy()" (onClick)="dropAll()" />
             <p-button
-              [label]="'Apply ' + counts().accepted + (counts().accepted === 1 ? ' value' : ' values')"
+              [label]="'Apply ' + (counts().accepted | count: 'value')"
               [disabled]="!counts().accepted || busy()"
               [loading]="busy()"
               (onClick)="apply()"
@@ -47,7 +47,7 @@ import { Api, CatalogueActions, FileLink, LinePlace, Notices, plainHeld, TrayAct
         @if (report(); as r) {
           <div class="note" [class.bad]="r.failures.length" role="status">
             @if (r.applied) {
-              {{ r.applied }} {{ r.applied === 1 ? 'value' : 'values' }} written into {{ r.files }} {{ r.files === 1 ? 'file' : 'files' }}.
+              {{ r.applied | count: 'value' }} written into {{ r.files | count: 'file' }}.
               <button type="button" class="link" (click)="undo(r.changeSet)">Undo</button>
             } @else {
               Nothing was written.
@@ -121,13 +121,13 @@ import { Api, CatalogueActions, FileLink, LinePlace, Notices, plainHeld, TrayAct
       <span class="n">{{ counts().lines }}</span>
       <span aria-live="polite">
         @if (counts().lines) {
-          {{ counts().lines === 1 ? 'value would change' : 'values would change' }} in {{ counts().files }} {{ counts().files === 1 ? 'file' : 'files' }}
+          {{ counts().lines === 1 ? 'value would change' : 'values would change' }} in {{ counts().files | count: 'file' }}
         } @else {
           nothing pending
         }
       </span>
       @if (counts().undecided) {
-        <span class="decide">{{ counts().undecided }} {{ counts().undecided === 1 ? 'needs' : 'need' }} a decision</span>
+        <span class="decide">{{ counts().undecided | count: 'needs' : 'need' }} a decision</span>
       }
       <button type="button" class="review" [attr.aria-expanded]="open()" (click)="toggle()">{{ open() ? 'Close' : 'Review' }}</button>
     </div>

@@ -6,6 +6,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, Notices, problemOf, sessionFeature, workingCopy } from '../shared';
 import { Clauses } from '../clauses';
+import { count } from '@rule/core/words';
 
 type Draft = ClassesDraft['classes'][number];
 
@@ -95,7 +96,7 @@ export class Classes {
 
   protected filesOf(entry: Draft): string {
     const row = this.rows().find((candidate) => candidate.id === entry.id);
-    return row ? `${row.files} ${row.files === 1 ? 'file' : 'files'}` : 'new';
+    return row ? `${count(row.files, 'file')}` : 'new';
   }
   protected edit(at: number, change: Partial<Draft>): void {
     this.work.update((list) => list.map((entry, i) => (i === at ? { ...entry, ...change } : entry)));

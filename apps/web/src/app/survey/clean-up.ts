@@ -4,12 +4,13 @@ import { CleanUpPreview, CleanUpRequest, FileFilter } from '@rule/contract';
 import { Level } from '@rule/core/files';
 import { CASES, CLASH_RULES, CaseStyle, ClashRule, CleanUp } from '@rule/core/survey';
 import { UNITS } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { Api, ExactName, FileLink, Notices, TrayActions, problemOf, sessionFeature } from '../shared';
+import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
 
 const LEVELS: readonly Level[] = ['document', 'variant', 'copy', 'body', 'occurrence'];
 const CASE_WORDS: Readonly<Record<CaseStyle, string>> = {
@@ -45,7 +46,7 @@ export function titleOf(action: CleanUp): string {
 @Component({
   selector: 'rule-clean-up',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
   template: `
     <p-dialog [header]="title()" [modal]="true" [visible]="action() !== null" (visibleChange)="$event || closed.emit()" [style]="{ width: 'min(860px, 96vw)' }">
       @if (now(); as a) {
@@ -151,16 +152,16 @@ export function titleOf(action: CleanUp): string {
           <p class="note" role="status">
             <b>{{ p.lines }}</b> {{ p.lines === 1 ? 'value' : 'values' }} in <b>{{ p.files }}</b> {{ p.files === 1 ? 'file' : 'files' }} would change.
             @if (p.going) {
-              {{ p.going }} {{ p.going === 1 ? 'value goes' : 'values go' }} and {{ p.going === 1 ? 'stands' : 'stand' }} nowhere else in the file.
+              {{ p.going | count: 'value goes' : 'values go' }} and {{ p.going === 1 ? 'stands' : 'stand' }} nowhere else in the file.
             }
             @if (p.clashes) {
-              {{ p.clashes }} {{ p.clashes === 1 ? 'clash is' : 'clashes are' }} left as they are until you choose.
+              {{ p.clashes | count: 'clash is' : 'clashes are' }} left as they are until you choose.
             }
             @if (p.leftOut) {
-              {{ p.leftOut }} {{ p.leftOut === 1 ? 'value is' : 'values are' }} left as they are.
+              {{ p.leftOut | count: 'value is' : 'values are' }} left as they are.
             }
             @if (p.skipped.length) {
-              {{ p.skipped.length }} {{ p.skipped.length === 1 ? 'file is' : 'files are' }} skipped.
+              {{ p.skipped.length | count: 'file is' : 'files are' }} skipped.
             }
             @if (p.violations) {
               <span class="bad">{{ p.violations }} would break the schema.</span>
@@ -411,7 +412,7 @@ export class CleanUpDialog {
       next: ({ lines }) => {
         this.busy.set(false);
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in the tray.`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in the tray.`);
         this.done.emit();
         this.closed.emit();
       },

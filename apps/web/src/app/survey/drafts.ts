@@ -3,10 +3,11 @@ import { FormsModule } from '@angular/forms';
 import { FoundDraft } from '@rule/contract';
 import { KINDS, Kind, PropertyDraft } from '@rule/core/schema';
 import { UNITS, VALUE_TYPES } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { Api, ExactName, Notices, TYPE_NAMES, problemOf } from '../shared';
+import { Api, Count, ExactName, Notices, problemOf, TYPE_NAMES } from '../shared';
 
 interface Row extends FoundDraft {
   readonly take: boolean;
@@ -16,7 +17,7 @@ interface Row extends FoundDraft {
 @Component({
   selector: 'rule-found-drafts',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, DialogModule, ExactName, FormsModule, InputTextModule],
+  imports: [ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule],
   template: `
     <p-dialog
       header="Make properties of names"
@@ -139,12 +140,7 @@ interface Row extends FoundDraft {
       </div>
       <ng-template #footer>
         <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
-        <p-button
-          [label]="'Define ' + taken() + (taken() === 1 ? ' property' : ' properties')"
-          [disabled]="!taken() || busy()"
-          [loading]="busy()"
-          (onClick)="accept()"
-        />
+        <p-button [label]="'Define ' + (taken() | count: 'property')" [disabled]="!taken() || busy()" [loading]="busy()" (onClick)="accept()" />
       </ng-template>
     </p-dialog>
   `,
@@ -232,7 +228,7 @@ export class FoundDrafts {
     this.api.addProperties(wanted.map((row) => row.draft)).subscribe({
       next: ({ ids, draft }) => {
         this.busy.set(false);
-        this.notices.done(`${ids.length} ${ids.length === 1 ? 'property is' : 'properties are'} in the draft of edition ${draft.number ?? ''}.`);
+        this.notices.done(`${count(ids.length, 'property is', 'properties are')} in the draft of edition ${draft.number ?? ''}.`);
         this.closed.emit();
       },
       error: (failure: unknown) => {

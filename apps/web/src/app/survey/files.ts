@@ -3,6 +3,7 @@ import { ChangeDetectionStrategy, Component, DestroyRef, computed, effect, injec
 import { FormsModule } from '@angular/forms';
 import { Clause, FileFilter, FilesPage, clauseProblem } from '@rule/contract';
 import { ValueType } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Api, FileLink, Notices } from '../shared';
 import { Clauses } from '../clauses';
 import { Pager } from './pager';
@@ -107,8 +108,8 @@ export class FoundFiles {
   protected readonly said = computed(() => {
     const total = this.pager.total();
     if (total === null) return this.pager.failing() ? 'The files could not be asked for.' : 'Looking …';
-    const count = `${total} ${total === 1 ? 'file' : 'files'}`;
-    return this.pager.failing() ? `${count}; not all of them could be asked for. Scroll on to ask again.` : count;
+    const counted = count(total, 'file');
+    return this.pager.failing() ? `${counted}; not all of them could be asked for. Scroll on to ask again.` : counted;
   });
 
   constructor() {

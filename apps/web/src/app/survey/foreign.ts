@@ -4,11 +4,12 @@ import { CONVERSION_NAMES, Clause, FileFilter, ForeignMapping, ForeignPreview, F
 import { Property } from '@rule/core/schema';
 import { CASES, CaseStyle, Conversion } from '@rule/core/survey';
 import { UNITS } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription } from 'rxjs';
-import { Api, ExactName, FileLink, Notices, TrayActions, problemOf, sessionFeature } from '../shared';
+import { Api, Count, ExactName, FileLink, Notices, problemOf, sessionFeature, TrayActions } from '../shared';
 import { Clauses } from '../clauses';
 import { ForeignDraft } from './foreign-draft';
 
@@ -41,7 +42,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
 @Component({
   selector: 'rule-foreign',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, ExactName, FileLink, FormsModule, InputTextModule],
+  imports: [ButtonModule, Clauses, Count, ExactName, FileLink, FormsModule, InputTextModule],
   template: `
     <div class="bar">
       <label
@@ -166,9 +167,8 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
               </td>
               <td>
                 @if (counts(i); as c) {
-                  {{ c.values }} {{ c.values === 1 ? 'value' : 'values' }}: <b class="good">{{ c.arrive }} arrive</b
-                  >{{ c.same ? ', ' + c.same + ' are there' : '' }}{{ c.kept ? ', ' + c.kept + ' stay ours' : ''
-                  }}{{ c.blank ? ', ' + c.blank + ' blank' : '' }}
+                  {{ c.values | count: 'value' }}: <b class="good">{{ c.arrive }} arrive</b>{{ c.same ? ', ' + c.same + ' are there' : ''
+                  }}{{ c.kept ? ', ' + c.kept + ' stay ours' : '' }}{{ c.blank ? ', ' + c.blank + ' blank' : '' }}
                   @if (c.refused) {
                     , <span class="bad">{{ c.refused }} refused</span>
                   }
@@ -208,19 +208,14 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
           <label><input type="checkbox" name="keep" [ngModel]="keep()" (ngModelChange)="keep.set($event)" /> leave their names in the files</label>
         </div>
         <p class="note" role="status">
-          <b>{{ arriving() }}</b> {{ arriving() === 1 ? 'value' : 'values' }} would arrive in {{ p.files }} {{ p.files === 1 ? 'file' : 'files' }}.
-          {{ refusedCount() }} would be refused, {{ p.unmapped.length }} {{ p.unmapped.length === 1 ? 'name stays' : 'names stay' }} unmapped.
+          <b>{{ arriving() }}</b> {{ arriving() === 1 ? 'value' : 'values' }} would arrive in {{ p.files | count: 'file' }}. {{ refusedCount() }} would be
+          refused, {{ p.unmapped.length | count: 'name stays' : 'names stay' }} unmapped.
           @if (p.skipped.length) {
-            {{ p.skipped.length }} {{ p.skipped.length === 1 ? 'file is' : 'files are' }} skipped.
+            {{ p.skipped.length | count: 'file is' : 'files are' }} skipped.
           }
         </p>
         @if (mayEdit()) {
-          <p-button
-            [label]="'Put ' + p.lines + (p.lines === 1 ? ' line' : ' lines') + ' in the tray'"
-            [disabled]="!p.lines || busy()"
-            [loading]="busy()"
-            (onClick)="put()"
-          />
+          <p-button [label]="'Put ' + (p.lines | count: 'line') + ' in the tray'" [disabled]="!p.lines || busy()" [loading]="busy()" (onClick)="put()" />
         }
         @if (p.sample.length) {
           <h2>What would arrive{{ arriving() > p.sample.length ? ' (the first ' + p.sample.length + ')' : '' }}</h2>
@@ -452,7 +447,7 @@ export class ForeignNames {
       next: ({ lines }) => {
         this.busy.set(false);
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${lines} ${lines === 1 ? 'value waits' : 'values wait'} in the tray. After applying, History can check them against the files.`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in the tray. After applying, History can check them against the files.`);
       },
       error: (failure: unknown) => {
         this.busy.set(false);

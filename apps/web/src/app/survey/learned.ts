@@ -2,6 +2,7 @@ import { ChangeDetectionStrategy, Component, effect, inject, input, output, sign
 import { Learned, LearnedName } from '@rule/contract';
 import { Binding, Property, sameDefinition } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { Api, CatalogueActions, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
 
@@ -208,7 +209,7 @@ export class LearnedMappings {
     return [
       row.reasons.length ? `the names: ${row.reasons.join(', ')}` : '',
       row.shared ? `${row.shared} of ${row.distinct} values stand under both` : '',
-      row.both ? `both in ${row.both} ${row.both === 1 ? 'file' : 'files'}, the same in ${row.equal}` : '',
+      row.both ? `both in ${count(row.both, 'file')}, the same in ${row.equal}` : '',
     ]
       .filter((text) => text !== '')
       .join('; ');

@@ -5,6 +5,7 @@ import { Clause, LearnedName, Library } from '@rule/contract';
 import { KINDS, compareNames } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { ValueType } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
@@ -13,18 +14,18 @@ import {
   Api,
   Bench,
   CatalogueActions,
+  catalogueFeature,
   ExactName,
   IndexRow,
   JobsActions,
-  Notices,
-  Way,
-  catalogueFeature,
   jobsFeature,
+  Notices,
   problemOf,
   saveBlob,
   sessionFeature,
   showInstant,
   trayFeature,
+  Way,
 } from '../shared';
 import { Classes } from './classes';
 import { CleanUpDialog } from './clean-up';
@@ -586,7 +587,7 @@ export class SurveyStation {
         return '';
       default: {
         const unread = this.survey()?.libraries.reduce((sum, row) => sum + row.unread, 0) ?? 0;
-        return `Properties by their exact written name, at every level. ${unread === 0 ? 'Every file could be read.' : `${unread} ${unread === 1 ? 'file' : 'files'} could not be read.`}`;
+        return `Properties by their exact written name, at every level. ${unread === 0 ? 'Every file could be read.' : `${count(unread, 'file')} could not be read.`}`;
       }
     }
   });
@@ -608,7 +609,7 @@ export class SurveyStation {
   });
   protected readonly scopeText = computed(() => {
     const n = this.survey()?.files ?? 0;
-    const files = `${n} ${n === 1 ? 'file' : 'files'}`;
+    const files = `${count(n, 'file')}`;
     return isEverything(this.filter())
       ? `all ${files}`
       : `the ${files} of: ${this.limits()

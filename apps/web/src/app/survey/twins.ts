@@ -3,13 +3,13 @@ import { OtherName, TwinRow } from '@rule/contract';
 import { Property } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { ButtonModule } from 'primeng/button';
-import { ExactName } from '../shared';
+import { Count, ExactName } from '../shared';
 
 /** Names that probably mean the same, each group with its reason, counts and contradictions. */
 @Component({
   selector: 'rule-twins',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName],
+  imports: [ButtonModule, Count, ExactName],
   template: `
     @if (!rows()) {
       <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
@@ -19,7 +19,7 @@ import { ExactName } from '../shared';
           <div class="top">
             <h2>{{ group.reasons.join(', ') }}</h2>
             @if (group.clashes) {
-              <span class="warn">{{ group.clashes }} {{ group.clashes === 1 ? 'place holds' : 'places hold' }} two of them with different values</span>
+              <span class="warn">{{ group.clashes | count: 'place holds' : 'places hold' }} two of them with different values</span>
             }
             <button type="button" class="link" (click)="contradictions.emit(group.names.map(nameOf))">files</button>
             <p-button size="small" severity="secondary" label="Merge …" [disabled]="!canMerge(group)" (onClick)="merge(group)" />

@@ -4,7 +4,7 @@ import { JobRow, JobStarted, UploadOutcome } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { Observable, Subscription } from 'rxjs';
-import { Api, JobsActions, goesOn, jobsFeature, problemOf } from '../shared';
+import { Api, Count, goesOn, JobsActions, jobsFeature, problemOf } from '../shared';
 import { Dropped, droppedFiles } from './dropped';
 
 interface Sent {
@@ -17,7 +17,7 @@ interface Sent {
 @Component({
   selector: 'rule-uploads',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule],
+  imports: [ButtonModule, Count],
   template: `
     <section
       class="card drop"
@@ -39,7 +39,7 @@ interface Sent {
       <input #folder type="file" webkitdirectory class="visually-hidden" tabindex="-1" aria-label="Folder to upload" (change)="chosen($event)" />
       @if (sent().length) {
         <p role="status">
-          {{ ended() }} of {{ sent().length }} {{ sent().length === 1 ? 'file' : 'files' }} sent{{ busy() ? ', ' + percent() + ' %' : '' }}.
+          {{ ended() }} of {{ sent().length | count: 'file' }} sent{{ busy() ? ', ' + percent() + ' %' : '' }}.
           @for (entry of summary(); track entry.outcome) {
             <span class="chip" [class.bad]="entry.outcome === 'refused'" [class.good]="entry.outcome === 'added'">{{ entry.count }} {{ entry.outcome }}</span
             >&ngsp;

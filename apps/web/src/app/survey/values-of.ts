@@ -9,7 +9,7 @@ import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { chartBase, echarts, themeColour } from '../charts';
-import { Api, ExactName, problemOf } from '../shared';
+import { Api, Count, ExactName, problemOf } from '../shared';
 
 const BINS = 12;
 const TOP = 14;
@@ -53,7 +53,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
 @Component({
   selector: 'rule-values-of',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule],
+  imports: [ButtonModule, Count, ExactName, FormsModule, InputTextModule, NgxEchartsDirective, ScrollingModule],
   providers: [provideEchartsCore({ echarts })],
   template: `
     <label class="field pick"
@@ -68,8 +68,8 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (found(); as f) {
       <p class="soft">
-        In {{ f.files }} {{ f.files === 1 ? 'file' : 'files' }}: {{ f.distinct }} different {{ f.distinct === 1 ? 'value' : 'values' }}, {{ f.blank }} empty,
-        {{ f.standIns }} with a stand-in.
+        In {{ f.files | count: 'file' }}: {{ f.distinct }} different {{ f.distinct === 1 ? 'value' : 'values' }}, {{ f.blank }} empty, {{ f.standIns }} with a
+        stand-in.
       </p>
       <div class="columns">
         <section class="card">

@@ -82,7 +82,10 @@ interface ChoiceGroup {
             (ngModelChange)="form($index, { letters: $event })"
           />
           @if (hasUnit(piece)) {
-            <label><p-checkbox [binary]="true" [ngModel]="formed.form.unit" (ngModelChange)="form($index, { unit: $event })" /> with its unit</label>
+            <label [attr.for]="'piece-unit-' + $index"
+              ><p-checkbox [binary]="true" [inputId]="'piece-unit-' + $index" [ngModel]="formed.form.unit" (ngModelChange)="form($index, { unit: $event })" />
+              with its unit</label
+            >
           }
         }
       </div>
@@ -91,13 +94,14 @@ interface ChoiceGroup {
       <button type="button" class="link" (click)="add()">{{ shows().length ? 'Add another piece' : 'Say what it shows' }}</button>
     </div>
     @if (mayLead()) {
-      <label class="line"
-        ><p-checkbox [binary]="true" [ngModel]="leads()" (ngModelChange)="setLeads($event)" /> This cell is the value's home: what is typed in the drawing is
-        taken up, and what is typed in Rule goes here</label
+      <label class="line" for="binding-leads"
+        ><p-checkbox [binary]="true" inputId="binding-leads" [ngModel]="leads()" (ngModelChange)="setLeads($event)" /> This cell is the value's home: what is
+        typed in the drawing is taken up, and what is typed in Rule goes here</label
       >
     }
-    <label class="line"
-      ><p-checkbox [binary]="true" [ngModel]="everywhere()" (ngModelChange)="everywhere.set($event)" /> For every block that has a cell {{ cell().tag }}</label
+    <label class="line" for="binding-everywhere"
+      ><p-checkbox [binary]="true" inputId="binding-everywhere" [ngModel]="everywhere()" (ngModelChange)="everywhere.set($event)" /> For every block that has a
+      cell {{ cell().tag }}</label
     >
     <p class="soft">Shows {{ inWords() }}.</p>
     <div class="actions">

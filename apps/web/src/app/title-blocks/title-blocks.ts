@@ -8,7 +8,7 @@ import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/t
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { Bench, FileChoices, FileLink, IndexEntry, IndexList, IndexRow, Way, catalogueFeature, sessionFeature, trayFeature } from '../shared';
+import { Bench, catalogueFeature, Count, FileChoices, FileLink, IndexEntry, IndexList, IndexRow, sessionFeature, trayFeature, Way } from '../shared';
 import { BindingEditor } from './binding-editor';
 import { BlockPicture } from './picture';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -21,7 +21,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TitleBlocksStore],
-  imports: [Bench, BindingEditor, BlockPicture, ButtonModule, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule, Way],
+  imports: [Bench, BindingEditor, BlockPicture, ButtonModule, Count, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule, Way],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
@@ -29,7 +29,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
         @for (row of store.blocks() ?? []; track row.family) {
           <rule-index-row
             [text]="row.name"
-            [end]="row.sheets + (row.sheets === 1 ? ' sheet' : ' sheets')"
+            [end]="row.sheets | count: 'sheet'"
             [on]="row.family === store.block()?.family"
             (choose)="go({ block: row.family, sheet: null, cell: null, state: null })"
           />
@@ -55,8 +55,8 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
           <div>
             <h1>{{ b.name }}</h1>
             <p>
-              {{ b.cells.length === 1 ? '1 cell' : b.cells.length + ' cells' }}{{ store.unbound() ? ', ' + store.unbound() + ' bound to nothing' : '' }}, on
-              {{ b.sheets === 1 ? '1 sheet' : b.sheets + ' sheets' }} of {{ b.drawings === 1 ? '1 drawing' : b.drawings + ' drawings' }}.
+              {{ b.cells.length | count: 'cell' }}{{ store.unbound() ? ', ' + store.unbound() + ' bound to nothing' : '' }}, on
+              {{ b.sheets | count: 'sheet' }} of {{ b.drawings | count: 'drawing' }}.
             </p>
           </div>
           @if (mayEdit()) {
@@ -65,11 +65,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
                 <p-button severity="secondary" [label]="'Give ' + cellsOf(n) + ' that drawings lack'" (onClick)="put('lacking')" />
               }
               @if (store.inState()('would be erased'); as n) {
-                <p-button
-                  severity="secondary"
-                  [label]="'Empty ' + (n === 1 ? '1 text' : n + ' texts') + ' whose source is blank'"
-                  (onClick)="put('would be erased')"
-                />
+                <p-button severity="secondary" [label]="'Empty ' + (n | count: 'text') + ' whose source is blank'" (onClick)="put('would be erased')" />
               }
               @if (store.inState()('stale'); as n) {
                 <p-button [label]="'Put ' + cellsOf(n, 'stale ') + ' in the tray'" (onClick)="put('stale')" />
@@ -88,9 +84,8 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
         </div>
         @if (store.drafted(); as n) {
           <p class="note">
-            {{ n === 1 ? '1 cell shows' : n + ' cells show' }} something else in the draft.
-            <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>, then bring it
-            <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then drawings are measured by the edition in force.
+            {{ n | count: 'cell shows' : 'cells show' }} something else in the draft. <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>,
+            then bring it <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then drawings are measured by the edition in force.
           </p>
         }
         @if (store.view(); as v) {

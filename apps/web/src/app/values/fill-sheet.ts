@@ -18,12 +18,13 @@ import { FileChoice, FileDetails, FileRow, FillData, ValueSetRow } from '@rule/c
 import { Edits, FillFile, Filling, InputView, editKey, planSections, unpackFill } from '@rule/core/forms';
 import { PreparedSchema, choicesFor, groundOn, slotOf } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
-import { Api, FileLink, Notices, PendingStore, TrayActions, catalogueFeature, inLanguage, problemOf, sessionFeature, trayFeature } from '../shared';
+import { Api, catalogueFeature, Count, FileLink, inLanguage, Notices, PendingStore, problemOf, sessionFeature, TrayActions, trayFeature } from '../shared';
 
 /** With more files than this the rest of the form follows what is typed a moment later. */
 const AT_ONCE = 300;
@@ -47,7 +48,7 @@ interface Outdated {
 @Component({
   selector: 'rule-fill-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule],
+  imports: [ButtonModule, Count, EntryFormView, FileLink, FormsModule, InputTextModule, ScrollingModule],
   template: `
     <div #sheet class="sheet" role="dialog" aria-modal="false" [attr.aria-label]="title()" tabindex="-1" (keydown)="key($event)">
       <header>
@@ -60,7 +61,7 @@ interface Outdated {
                 {{ left.files }} of the class {{ left.class || 'none' }} left out.
               }
               @if (locked()) {
-                {{ locked() === 1 ? '1 file' : locked() + ' files' }} cannot be written now.
+                {{ locked() | count: 'file' }} cannot be written now.
               }
             </p>
           }
@@ -118,7 +119,7 @@ interface Outdated {
                 <span class="mono">{{ value.text }}</span></label
               >
             }
-            <button pButton type="button" [disabled]="!ticked()" (click)="copy()">Fill in {{ ticked() === 1 ? '1 value' : ticked() + ' values' }}</button>
+            <button pButton type="button" [disabled]="!ticked()" (click)="copy()">Fill in {{ ticked() | count: 'value' }}</button>
           }
         </section>
       }
@@ -127,7 +128,7 @@ interface Outdated {
           @for (set of sets(); track set.id) {
             <p class="one">
               <button type="button" class="link" (click)="useSet(set)">{{ set.name }}</button>
-              <span class="soft">{{ set.values.length === 1 ? '1 value' : set.values.length + ' values' }}{{ set.mine ? '' : ', by ' + set.by }}</span>
+              <span class="soft">{{ set.values.length | count: 'value' }}{{ set.mine ? '' : ', by ' + set.by }}</span>
               @if (set.mine) {
                 <button type="button" class="link" [attr.aria-label]="'remove the saved values ' + set.name" (click)="removeSet(set)">remove</button>
               }
@@ -175,7 +176,7 @@ interface Outdated {
           <div class="form">
             @for (left of v.leftovers; track left.key) {
               <p class="note">
-                {{ left.caption }} stands in {{ left.files === 1 ? '1 file' : left.files + ' files' }}, and no input shows it there.
+                {{ left.caption }} stands in {{ left.files | count: 'file' }}, and no input shows it there.
                 @if (left.asks) {
                   Keep the value or clear it?
                   <button type="button" class="link" (click)="decide(left.key, 'keep')">Keep</button>
@@ -197,16 +198,15 @@ interface Outdated {
         <footer>
           <span role="status">
             @if (v.values.length) {
-              <b>{{ v.values.length === 1 ? '1 value' : v.values.length + ' values' }}</b> in <b>{{ v.files === 1 ? '1 file' : v.files + ' files' }}</b> would
-              change.
+              <b>{{ v.values.length | count: 'value' }}</b> in <b>{{ v.files | count: 'file' }}</b> would change.
             } @else {
               Nothing would change yet.
             }
             @if (v.refused) {
-              <span class="bad">{{ v.refused === 1 ? '1 input cannot be written as it is.' : v.refused + ' inputs cannot be written as they are.' }}</span>
+              <span class="bad">{{ v.refused | count: 'input cannot be written as it is.' : 'inputs cannot be written as they are.' }}</span>
             }
             @if (pendingHere()) {
-              <span class="soft">{{ pendingHere() === 1 ? '1 line' : pendingHere() + ' lines' }} of these files already wait in the tray.</span>
+              <span class="soft">{{ pendingHere() | count: 'line' }} of these files already wait in the tray.</span>
             }
           </span>
           @if (issues().length) {
@@ -223,7 +223,7 @@ interface Outdated {
           <div class="actions">
             <button pButton type="button" class="p-button-text" [disabled]="edits().size === 0" (click)="forget()">Forget what was typed</button>
             <button pButton type="button" [disabled]="!v.values.length || v.refused > 0 || asks() || busy()" (click)="put()">
-              Put {{ v.values.length === 1 ? '1 value' : v.values.length + ' values' }} in the tray
+              Put {{ v.values.length | count: 'value' }} in the tray
             </button>
           </div>
         </footer>
@@ -631,7 +631,7 @@ export class FillSheet implements OnDestroy {
       next: (tray) => {
         this.busy.set(false);
         this.store.dispatch(TrayActions.loaded(tray));
-        this.notices.done(`${values.length === 1 ? '1 value waits' : `${values.length} values wait`} in your tray.`);
+        this.notices.done(`${count(values.length, 'value waits', 'values wait')} in your tray.`);
         this.forget();
         this.closed.emit();
       },
@@ -656,7 +656,7 @@ export class FillSheet implements OnDestroy {
       next: ({ lines, skipped }) => {
         this.store.dispatch(TrayActions.load());
         this.notices.done(
-          `${lines === 1 ? '1 number waits' : `${lines} numbers wait`} in your tray.${skipped.length ? ` Passed over: ${skipped[0]!.path} ${skipped[0]!.message}${skipped.length > 1 ? ` And ${skipped.length - 1} more.` : ''}` : ''}`,
+          `${count(lines, 'number waits', 'numbers wait')} in your tray.${skipped.length ? ` Passed over: ${skipped[0]!.path} ${skipped[0]!.message}${skipped.length > 1 ? ` And ${skipped.length - 1} more.` : ''}` : ''}`,
         );
       },
       error: this.notices.failed,
@@ -766,7 +766,7 @@ export class FillSheet implements OnDestroy {
     this.setEdits(edits);
     this.panel.set(null);
     const rest = values.length - filled;
-    if (rest > 0) this.notices.done(`${rest === 1 ? '1 value has' : `${rest} values have`} no open input here.`);
+    if (rest > 0) this.notices.done(`${count(rest, 'value has', 'values have')} no open input here.`);
   }
   protected saveSet(): void {
     this.api.saveValueSet({ name: this.setName().trim(), shared: this.setShared(), values: this.savable() }).subscribe({

@@ -18,7 +18,8 @@ import { GridRow, TrayLine } from '@rule/contract';
 import { continueSeries, layBlock, readBlock, writeBlock } from '@rule/core/grid';
 import { Change, Property, checkProposed, forClass, judge, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, editText } from '@rule/core/values';
-import { ShownCell, lineKey, showCell } from '../shared';
+import { count } from '@rule/core/words';
+import { Count, lineKey, showCell, ShownCell } from '../shared';
 import { addressOf, cellKey, has, holderOf } from './grid-rows';
 
 /** A heading above the rows of one group. */
@@ -126,7 +127,7 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
 @Component({
   selector: 'rule-values-grid',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [NgTemplateOutlet],
+  imports: [Count, NgTemplateOutlet],
   template: `
     <div
       #frame
@@ -188,7 +189,7 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
                   <button type="button" class="plain" tabindex="-1" [attr.aria-expanded]="group.open" (click)="toggled.emit(group.group)">
                     {{ group.open ? '▾' : '▸' }} {{ groupText()(group.group) }}
                   </button>
-                  <span class="soft">{{ group.files === 1 ? '1 file' : group.files + ' files' }}</span>
+                  <span class="soft">{{ group.files | count: 'file' }}</span>
                 </div>
               </div>
             } @else if (line.row) {
@@ -1139,7 +1140,7 @@ export class ValuesGrid {
     const beyond = left + width - 1 - this.columns().length;
     if (beyond > 0)
       return this.refused.emit({
-        message: `The block is ${beyond === 1 ? '1 column' : `${beyond} columns`} wider than the grid from here on. Nothing was pasted.`,
+        message: `The block is ${count(beyond, 'column')} wider than the grid from here on. Nothing was pasted.`,
         cells: [],
       });
     // Rows of the block go to the rows of files that follow; headings of groups are stepped over.
@@ -1148,7 +1149,7 @@ export class ValuesGrid {
       targets.push(...(await this.rowsIn(index, Math.min(index + 199, this.rows().length - 1))).map((entry) => entry.row));
     if (targets.length < block.length)
       return this.refused.emit({
-        message: `The block is ${block.length - targets.length === 1 ? '1 row' : `${block.length - targets.length} rows`} longer than the grid from here on. Nothing was pasted.`,
+        message: `The block is ${count(block.length - targets.length, 'row')} longer than the grid from here on. Nothing was pasted.`,
         cells: [],
       });
     this.write(
@@ -1169,8 +1170,7 @@ export class ValuesGrid {
       if (message === null) edits.push(this.edited(row, property, text));
       else wrong.push({ file: row.file.id, holder: holderOf(row, property), property: property.id, path: row.file.path, caption: property.caption, message });
     }
-    if (wrong.length)
-      this.refused.emit({ message: `${wrong.length === 1 ? '1 value' : `${wrong.length} values`} cannot be written. ${nothing}.`, cells: wrong });
+    if (wrong.length) this.refused.emit({ message: `${count(wrong.length, 'value')} cannot be written. ${nothing}.`, cells: wrong });
     else if (edits.length) this.propose.emit(edits);
   }
 

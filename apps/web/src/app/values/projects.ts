@@ -3,11 +3,25 @@ import { FormsModule } from '@angular/forms';
 import { FileRow, SetSheet, WideDraft, WideRow, WideView, clauseProblem } from '@rule/contract';
 import { Property, checkProposed, isHeldAt, sameDefinition, whyNotTypedAbove } from '@rule/core/schema';
 import { HeldValue, editText, readHeld } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Clauses } from '../clauses';
-import { Api, FileLink, Notices, PendingStore, TrayActions, Unsaved, catalogueFeature, plainHeld, problemOf, sessionFeature, trayFeature } from '../shared';
+import {
+  Api,
+  catalogueFeature,
+  Count,
+  FileLink,
+  Notices,
+  PendingStore,
+  plainHeld,
+  problemOf,
+  sessionFeature,
+  TrayActions,
+  trayFeature,
+  Unsaved,
+} from '../shared';
 
 /** Rows that a table shows before the rest is only counted. */
 const MOST_SHOWN = 200;
@@ -16,7 +30,7 @@ const MOST_SHOWN = 200;
 @Component({
   selector: 'rule-projects',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, FileLink, FormsModule, InputTextModule],
+  imports: [ButtonModule, Clauses, Count, FileLink, FormsModule, InputTextModule],
   template: `
     <div class="head">
       <div>
@@ -79,9 +93,7 @@ const MOST_SHOWN = 200;
       @if (v.level !== 'company' && mayAdminister() && !draft()) {
         <p>
           <button type="button" class="link spaced" (click)="change(v)">Change the name or the rule</button>
-          <button type="button" class="link spaced" (click)="remove(v)">
-            Remove; its {{ v.files === 1 ? '1 file keeps' : v.files + ' files keep' }} what they hold
-          </button>
+          <button type="button" class="link spaced" (click)="remove(v)">Remove; its {{ v.files | count: 'file keeps' : 'files keep' }} what they hold</button>
         </p>
       }
       <section class="card" aria-label="Values">
@@ -130,14 +142,12 @@ const MOST_SHOWN = 200;
           </p>
         }
         @if (mayEdit() && v.behindTotal) {
-          <button pButton type="button" (click)="push(v)">
-            Put what {{ v.behindTotal === 1 ? '1 value lacks' : v.behindTotal + ' values lack' }} in the tray
-          </button>
+          <button pButton type="button" (click)="push(v)">Put what {{ v.behindTotal | count: 'value lacks' : 'values lack' }} in the tray</button>
         }
       </section>
       @if (v.behindTotal) {
         <section class="card" aria-label="Not reached yet">
-          <h2>Not reached yet: {{ v.behindTotal === 1 ? '1 value' : v.behindTotal + ' values' }}</h2>
+          <h2>Not reached yet: {{ v.behindTotal | count: 'value' }}</h2>
           <table class="list">
             <thead>
               <tr>
@@ -493,7 +503,7 @@ export class Projects {
     this.api.pushProject(id).subscribe({
       next: ({ lines, barred }) => {
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${lines === 1 ? '1 value waits' : `${lines} values wait`} in your tray.${barred ? ` ${barred} cannot be written now.` : ''}`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${barred ? ` ${barred} cannot be written now.` : ''}`);
       },
       error: this.notices.failed,
     });

@@ -2,13 +2,14 @@ import { ChangeDetectionStrategy, Component, computed, effect, inject, output, s
 import { ToDo } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, CatalogueActions, FileLink, Notices, TrayActions, problemOf, sessionFeature, showInstant, trayFeature } from '../shared';
+import { Api, CatalogueActions, Count, FileLink, Notices, problemOf, sessionFeature, showInstant, TrayActions, trayFeature } from '../shared';
+import { count } from '@rule/core/words';
 
 /** Files that have come or changed and lack something, for their owners. */
 @Component({
   selector: 'rule-to-dos',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, FileLink],
+  imports: [ButtonModule, Count, FileLink],
   template: `
     <div class="head">
       <div>
@@ -21,7 +22,7 @@ import { Api, CatalogueActions, FileLink, Notices, TrayActions, problemOf, sessi
       <div class="actions">
         <label><input type="checkbox" [checked]="mineOnly()" (change)="mineOnly.set(!mineOnly())" /> only mine</label>
         @if (mayEdit() && chosen().size) {
-          <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size === 1 ? '1 file' : chosen().size + ' files' }} …</button>
+          <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size | count: 'file' }} …</button>
           <button pButton type="button" class="p-button-text" (click)="names()">Put missing names in the tray</button>
           <button pButton type="button" class="p-button-text" (click)="dismiss()">Take off the list</button>
         }
@@ -112,7 +113,7 @@ export class ToDos {
     this.api.toDoTray([...this.chosen()]).subscribe({
       next: ({ lines }) => {
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${lines === 1 ? '1 name waits' : `${lines} names wait`} in your tray.`);
+        this.notices.done(`${count(lines, 'name waits', 'names wait')} in your tray.`);
       },
       error: this.notices.failed,
     });

@@ -17,18 +17,20 @@ import {
   UpToDate,
 } from '@rule/contract';
 import { INNER_LEVELS, Kind, KINDS, Property, isHeldAt, whyNotTyped } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import {
   Api,
   Bench,
-  PendingStore,
   catalogueFeature,
+  Count,
   ExactName,
   FileLink,
   IndexRow,
   Notices,
+  PendingStore,
   plainHeld,
   sessionFeature,
   TrayActions,
@@ -53,6 +55,7 @@ import { Why } from './why';
     ButtonModule,
     CdkDrag,
     CdkDropList,
+    Count,
     ExactName,
     FileLink,
     FillSheet,
@@ -307,10 +310,11 @@ import { Why } from './why';
               </form>
               @if (found(); as list) {
                 <p role="status">
-                  {{ list.more ? 'The first ' : '' }}{{ list.values.length === 1 ? '1 value' : list.values.length + ' values' }} found, {{ good().length }} can
-                  be replaced.{{ list.more ? ' Replace these and look again for the rest.' : '' }}
+                  {{ list.more ? 'The first ' : '' }}{{ list.values.length | count: 'value' }} found, {{ good().length }} can be replaced.{{
+                    list.more ? ' Replace these and look again for the rest.' : ''
+                  }}
                   @if (good().length) {
-                    <button pButton type="button" (click)="replaceAll()">Replace {{ good().length === 1 ? '1 value' : good().length + ' values' }}</button>
+                    <button pButton type="button" (click)="replaceAll()">Replace {{ good().length | count: 'value' }}</button>
                   }
                 </p>
                 <div class="found">
@@ -961,7 +965,7 @@ export class ValuesStation {
     this.api.bringUpToDate(what).subscribe({
       next: ({ lines, barred, blanks }) => {
         const left = [barred ? `${barred} files cannot be written now` : '', blanks ? `${blanks} values would only be emptied and stay` : ''].filter(Boolean);
-        this.notices.done(`${lines === 1 ? '1 value waits' : `${lines} values wait`} in your tray.${left.length ? ` ${left.join('; ')}.` : ''}`);
+        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${left.length ? ` ${left.join('; ')}.` : ''}`);
         this.store.dispatch(TrayActions.load());
       },
       error: this.notices.failed,

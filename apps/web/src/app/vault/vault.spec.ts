@@ -110,7 +110,7 @@ describe('the vault', () => {
 
   it('a link is made in the draft, to a property and not to its spelling', async () => {
     const stage = await staged();
-    const station = stage.fixture.componentInstance as unknown as {
+    const station = stage.fixture.componentInstance as {
       open(link: null): void;
       set(change: object): void;
       setEnd(end: string): void;
@@ -125,7 +125,7 @@ describe('the vault', () => {
 
   it('one library stands for the vault', async () => {
     const stage = await staged();
-    const station = stage.fixture.componentInstance as unknown as { stand(library: number | null): void };
+    const station = stage.fixture.componentInstance as { stand(library: number | null): void };
     station.stand(2);
     station.stand(null);
     expect(stage.calls.filter((call) => call.name === 'setInVault').map((call) => call.args)).toEqual([

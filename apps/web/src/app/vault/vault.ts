@@ -8,7 +8,7 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { SelectModule } from 'primeng/select';
-import { Bench, ExactName, FileLink, IndexEntry, IndexList, IndexRow, catalogueFeature, sessionFeature, showInstant, trayFeature } from '../shared';
+import { Bench, catalogueFeature, Count, ExactName, FileLink, IndexEntry, IndexList, IndexRow, sessionFeature, showInstant, trayFeature } from '../shared';
 import { VaultStore } from './vault.store';
 
 const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
@@ -24,7 +24,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
   selector: 'rule-vault-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [VaultStore],
-  imports: [FileLink, Bench, ButtonModule, DialogModule, ExactName, FormsModule, IndexList, IndexRow, RouterLink, SelectModule],
+  imports: [Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule],
   template: `
     <rule-bench label="Vault">
       <div bench="index">
@@ -203,8 +203,8 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         </div>
         @if (apart(); as n) {
           <p class="note">
-            {{ n === 1 ? '1 link is' : n + ' links are' }} not in force yet. <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>, then
-            bring it <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then the next check-in goes by the edition in force.
+            {{ n | count: 'link is' : 'links are' }} not in force yet. <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>, then bring it
+            <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then the next check-in goes by the edition in force.
           </p>
         }
         <div class="card wide">
