@@ -130,7 +130,7 @@ describe('files to fill in', () => {
 });
 
 describe('what a person keeps', () => {
-  it('are sets of values, shared or not, and favourites', async () => {
+  it('are sets of values, shared or not, and what is kept at hand', async () => {
     const property = await rule.property('Description');
     const body = { name: 'Sheet part', shared: false, values: [{ property, text: 'Cover' }] };
     await okafor.post('/fill/sets', body).expect(200);
@@ -140,11 +140,11 @@ describe('what a person keeps', () => {
     // Others see it; its owner removes it, or an administrator.
     await (await rule.signIn('lindqvist')).delete(`/fill/sets/${row!.id}`).expect(404);
     await okafor.delete(`/fill/sets/${row!.id}`).expect(200);
-    await okafor.post('/fill/favourites', { property, text: 'Cover', on: true }).expect(200);
+    await okafor.post('/fill/at-hand', { property, text: 'Cover', on: true }).expect(200);
     const drum = { files: [await rule.file('parts/drum.step')] };
-    expect((await open(drum)).favourites).toEqual([{ property, text: 'Cover' }]);
-    await okafor.post('/fill/favourites', { property, text: 'Cover', on: false }).expect(200);
-    expect((await open(drum)).favourites).toEqual([]);
-    await okafor.post('/fill/favourites', { property: 99_999, text: 'x', on: true }).expect(404);
+    expect((await open(drum)).atHand).toEqual([{ property, text: 'Cover' }]);
+    await okafor.post('/fill/at-hand', { property, text: 'Cover', on: false }).expect(200);
+    expect((await open(drum)).atHand).toEqual([]);
+    await okafor.post('/fill/at-hand', { property: 99_999, text: 'x', on: true }).expect(404);
   });
 });

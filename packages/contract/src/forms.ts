@@ -30,7 +30,7 @@ export interface FillData {
   /** Classes of the files that were left out, with their numbers. */
   readonly leftOut: readonly { readonly class: string; readonly files: number }[];
   /** Values that a person likes to use, by property. */
-  readonly favourites: readonly { readonly property: number; readonly text: string }[];
+  readonly atHand: readonly { readonly property: number; readonly text: string }[];
 }
 
 /** Values that are filled in together, under a name. */

@@ -532,7 +532,7 @@ describe('who may change a value', () => {
     expect(ask(closed, 'editor', { className: 'Bought' })).toBe('may be changed by administrators only in files of the class Bought');
     expect(ask(closed, 'administrator', { className: 'Bought' })).toBeNull();
     expect(ask(closed, 'administrator', { state: 'released' })).toBe('may be changed only in the state open; the file is released');
-    expect(ask({ system: true }, 'administrator')).toBe('belongs to a system and cannot be typed');
+    expect(ask({ system: true }, 'administrator')).toBe('is kept by another program and cannot be typed here');
     for (const feed of ['file', 'model', 'sheet', 'counted', 'ruled'] as const) expect(ask({ feed }, 'administrator')).not.toBeNull();
   });
 });

@@ -26,7 +26,7 @@ export function valueHandlers(s: Services): Handlers<NamesIn<'Values'>> {
     'GET /fill/sets': ({ user }) => s.fill.valueSets(user),
     'POST /fill/sets': ({ user, body }) => s.fill.saveValueSet(user, body),
     'DELETE /fill/sets/{set}': ({ user, params }) => s.fill.removeValueSet(user, params.set),
-    'POST /fill/favourites': ({ user, body }) => s.fill.favourite(user, body),
+    'POST /fill/at-hand': ({ user, body }) => s.fill.keepAtHand(user, body),
     'GET /to-dos': ({ user }) => s.toDos.list(user),
     'POST /to-dos/tray': ({ user, body }) => s.toDos.toTray(user, body.files),
     'POST /to-dos/dismiss': ({ body }) => s.toDos.dismiss(body.files),

@@ -25,7 +25,7 @@ interface ChosenFile {
 /** Deepest assembly in an assembly that is entered. */
 const DEEPEST = 50;
 
-/** What filling in forms needs: the files with all around them, saved sets of values, and favourites. */
+/** What filling in forms needs: the files with all around them, saved sets of values, and what people keep at hand. */
 export class Fill {
   constructor(
     private readonly db: Db,
@@ -87,12 +87,12 @@ export class Fill {
   /** Everything that the page needs to fill files in without asking again. */
   async open(user: User, choice: FileChoice): Promise<FillData> {
     const { chosen, leftOut } = await this.choose(choice);
-    const [{ number, schema }, { workflowStates }, lists, prepared, favourites] = await Promise.all([
+    const [{ number, schema }, { workflowStates }, lists, prepared, atHand] = await Promise.all([
       this.editions.inForce(this.db),
       readSettings(this.db),
       choiceListsOf(this.db),
       preparedInForce(this.db, this.clock()),
-      this.db.all<FillData['favourites'][number]>('SELECT property_id AS property, text FROM favourite_values WHERE user_id = $1 ORDER BY text', [user.id]),
+      this.db.all<FillData['atHand'][number]>('SELECT property_id AS property, text FROM favourite_values WHERE user_id = $1 ORDER BY text', [user.id]),
     ]);
     // Conditions of the forms may look at more than the definitions do.
     for (const form of schema.forms) new PreparedForm(form, prepared);
@@ -125,7 +125,7 @@ export class Fill {
       states: workflowStates,
       packed: packFill(company ? files.map((file) => ({ ...file, wide: { ...file.wide, company: company.id } })) : files, wides),
       leftOut,
-      favourites,
+      atHand,
     };
   }
 
@@ -161,7 +161,7 @@ export class Fill {
       throw notFound(`Your set of values ${id}`);
   }
 
-  async favourite(user: User, { property, text, on }: { property: number; text: string; on: boolean }): Promise<void> {
+  async keepAtHand(user: User, { property, text, on }: { property: number; text: string; on: boolean }): Promise<void> {
     if (!(await this.db.one('SELECT 1 FROM properties WHERE id = $1', [property]))) throw notFound(`Property ${property}`);
     if (on) await this.db.run('INSERT INTO favourite_values VALUES ($1, $2, $3) ON CONFLICT DO NOTHING', [user.id, property, text]);
     else await this.db.run('DELETE FROM favourite_values WHERE user_id = $1 AND property_id = $2 AND text = $3', [user.id, property, text]);

@@ -77,8 +77,8 @@ export const valueSetDraft = Joi.object<ValueSetDraft>({
   values: Joi.array().items(setValue).min(1).max(500).required(),
 }).required();
 
-/** Marks a value as a favourite, or takes the mark away. */
-export const favourite = Joi.object<{ property: number; text: string; on: boolean }>({
+/** Keeps a value at hand, or no longer. */
+export const keepAtHand = Joi.object<{ property: number; text: string; on: boolean }>({
   property: id.required(),
   text: Joi.string().min(1).max(1000).required(),
   on: Joi.boolean().required(),

@@ -72,6 +72,8 @@ export function toJsonSchema(schema: Schema, title: string): Record<string, unkn
 /** One column of the workbook in which a schema is discussed: how a definition says it, and how a text is taken back. */
 interface Column {
   readonly header: string;
+  /** How earlier versions of Rule headed it. */
+  readonly was?: string;
   readonly write: (property: PropertyDraft & { readonly retired: boolean }) => string;
   /** @returns what the text changes of the definition, or a sentence that says why it cannot */
   readonly read: (text: string) => Partial<PropertyDraft & { readonly retired: boolean }> | string;
@@ -214,9 +216,12 @@ export const SCHEMA_COLUMNS: readonly Column[] = [
     read: (text) => ({ knownSpellings: text.split(/\r?\n/).filter((line) => line !== '') }),
   },
   plain('Help', 'help'),
-  yesNo('Quick search', 'searched'),
+  { ...yesNo('Searched', 'searched'), was: 'Quick search' },
   yesNo('Retired', 'retired'),
 ];
+
+/** Whether a header is that of a column, in whatever case. */
+const isOf = ({ header, was }: Column, cell: string): boolean => [header, was].some((name) => name?.toLowerCase() === cell.toLowerCase());
 
 /** A schema as a table: a header, and a row a property. */
 export const schemaTable = (schema: Schema): string[][] => [
@@ -238,11 +243,11 @@ export function readSchemaTable(table: readonly (readonly string[])[], schema: S
   const header = (table[0] ?? []).map((cell) => cell.trim());
   const problems: TakenTable['problems'][number][] = [];
   const properties: TakenTable['properties'][number][] = [];
-  const at = new Map(SCHEMA_COLUMNS.map((column) => [column, header.findIndex((cell) => cell.toLowerCase() === column.header.toLowerCase())]));
+  const at = new Map(SCHEMA_COLUMNS.map((column) => [column, header.findIndex((cell) => isOf(column, cell))]));
   const nameAt = at.get(SCHEMA_COLUMNS[0]!)!;
   if (nameAt < 0) return { properties, problems: [{ row: 1, column: 'Written name', message: 'The table has no column Written name.' }] };
   for (const cell of header)
-    if (cell !== '' && !SCHEMA_COLUMNS.some((column) => column.header.toLowerCase() === cell.toLowerCase()))
+    if (cell !== '' && !SCHEMA_COLUMNS.some((column) => isOf(column, cell)))
       problems.push({ row: 1, column: cell, message: `The column ${JSON.stringify(cell)} is not one of a schema.` });
   const spellingsAt = header.findIndex((cell) => cell.toLowerCase() === 'known spellings');
   for (const [i, row] of table.slice(1).entries()) {

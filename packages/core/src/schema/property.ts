@@ -187,7 +187,7 @@ export interface Property {
   readonly system: boolean;
   /** Older and foreign written names that are recognised as this property. */
   readonly knownSpellings: readonly string[];
-  /** Whether the quick search looks into the property's values. */
+  /** Whether a search of files looks into the property's values. */
   readonly searched: boolean;
   readonly retired: boolean;
 }
@@ -301,7 +301,7 @@ export const inherits = (property: Pick<Property, 'feed' | 'inheritFrom'>, kind:
 
 /** Why nobody may type a value of a property in a kind of file, whoever it is; `null` when people may. */
 export function whyNotTyped(property: Fed, kind: Kind): string | null {
-  if (property.system) return 'belongs to a system and cannot be typed';
+  if (property.system) return 'is kept by another program and cannot be typed here';
   switch (property.feed) {
     case 'typed':
       return null;

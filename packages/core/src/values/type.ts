@@ -8,7 +8,7 @@ export const VALUE_TYPES = ['text', 'longtext', 'whole', 'number', 'yesno', 'dat
 export type ValueType = (typeof VALUE_TYPES)[number];
 
 /** How letters are shown. */
-export const LETTER_FORMS = ['as stored', 'upper', 'lower', 'first upper', 'title'] as const;
+export const LETTER_FORMS = ['as stored', 'title', 'first upper', 'upper', 'lower'] as const;
 /** How numbers are shown and typed; the last two are for lengths in inches or feet. */
 export const NUMBER_FORMS = ['decimal', 'fraction', 'feet and inches'] as const;
 

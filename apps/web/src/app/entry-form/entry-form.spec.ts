@@ -45,15 +45,15 @@ const entry = (of: Property, rows: RowView[], more: Partial<InputView> = {}): In
     [suggestions]="suggestions"
     (edited)="edits.push($event)"
     (drawn)="drawn = drawn + 1"
-    (favoured)="favoured.push($event)"
+    (handed)="handed.push($event)"
   />`,
 })
 class Host {
   view = signal<FillView>({ panels: [], values: [], files: 0, refused: 0, leftovers: [] });
-  suggestions: Suggestions = { favourites: new Map([[1, ['Cover']]]), narrowed: (id) => (id === 3 ? ['brushed'] : null) };
+  suggestions: Suggestions = { atHand: new Map([[1, ['Cover']]]), narrowed: (id) => (id === 3 ? ['brushed'] : null) };
   edits: FieldEdit[] = [];
   drawn = 0;
-  favoured: unknown[] = [];
+  handed: unknown[] = [];
 }
 
 describe('an entry form', () => {
@@ -179,7 +179,7 @@ describe('an entry form', () => {
     expect(host.edits).toEqual([{ section: 's', input: 'i9', row: 'o2', text: '24' }]);
   });
 
-  it('names what is wrong beside the field, keeps favourites, and draws numbers', async () => {
+  it('names what is wrong beside the field, keeps values at hand, and draws numbers', async () => {
     const title = property(1, 'Title', { maxLength: 4 });
     const number = property(10, 'Number', { feed: 'counted', series: 'parts' });
     await show(
@@ -191,7 +191,7 @@ describe('an entry form', () => {
     [...element().querySelectorAll('button')].find((button) => button.textContent.includes('draw the next'))!.click();
     expect(host.drawn).toBe(1);
     await show(entry(title, [row({ typed: 'Cap' })]));
-    [...element().querySelectorAll('button')].find((button) => button.textContent.includes('favourite'))!.click();
-    expect(host.favoured).toEqual([{ property: 1, text: 'Cap', on: true }]);
+    [...element().querySelectorAll('button')].find((button) => button.textContent.includes('keep at hand'))!.click();
+    expect(host.handed).toEqual([{ property: 1, text: 'Cap', on: true }]);
   });
 });

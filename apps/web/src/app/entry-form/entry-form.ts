@@ -35,7 +35,7 @@ export interface FieldEdit {
               [disabled]="disabled()"
               (typed)="edited.emit({ section: panel.section, input: entry.input.key, row: $event.row, text: $event.text })"
               (drawn)="drawn.emit(entry)"
-              (favoured)="favoured.emit({ property: entry.property.id, text: $event.text, on: $event.on })"
+              (handed)="handed.emit({ property: entry.property.id, text: $event.text, on: $event.on })"
             />
           }
         </div>
@@ -71,14 +71,14 @@ export interface FieldEdit {
 })
 export class EntryFormView {
   readonly view = input.required<FillView>();
-  readonly suggestions = input<Suggestions>({ favourites: new Map(), narrowed: () => null });
+  readonly suggestions = input<Suggestions>({ atHand: new Map(), narrowed: () => null });
   /** Titles of sections, where there is more than one. */
   readonly titles = input<ReadonlyMap<string, string>>(new Map());
   readonly narrow = input(false);
   readonly disabled = input(false);
   readonly edited = output<FieldEdit>();
   readonly drawn = output<InputView>();
-  readonly favoured = output<{ property: number; text: string; on: boolean }>();
+  readonly handed = output<{ property: number; text: string; on: boolean }>();
 
   private readonly firstOf = computed(() => {
     const first = new Map<string, string>();

@@ -6,8 +6,8 @@ import { Count } from '../shared';
 
 /** What fields suggest. */
 export interface Suggestions {
-  /** A person's favourite values by property. */
-  readonly favourites: ReadonlyMap<number, readonly string[]>;
+  /** Values that a person keeps at hand, by property. */
+  readonly atHand: ReadonlyMap<number, readonly string[]>;
   /** Choices that go with what other inputs hold; `null` where nothing narrows them. */
   readonly narrowed: (property: number) => readonly string[] | null;
 }
@@ -166,8 +166,8 @@ const MOST_ROWS = 60;
     </div>
     @if (typedText(); as text) {
       @if (!isNumber() && look() !== 'tick' && look() !== 'option buttons' && look() !== 'list') {
-        <button type="button" class="link star" (click)="favoured.emit({ text, on: !isFavourite(text) })">
-          {{ isFavourite(text) ? 'no favourite any more' : 'keep as a favourite' }}
+        <button type="button" class="link star" (click)="handed.emit({ text, on: !isAtHand(text) })">
+          {{ isAtHand(text) ? 'no longer at hand' : 'keep at hand' }}
         </button>
       }
     }
@@ -306,7 +306,7 @@ export class EntryInput {
   readonly disabled = input(false);
   readonly typed = output<{ row: string; text: string | null }>();
   readonly drawn = output();
-  readonly favoured = output<{ text: string; on: boolean }>();
+  readonly handed = output<{ text: string; on: boolean }>();
   protected readonly all = signal(false);
   protected readonly id = `rule-input-${EntryInput.count++}`;
   private static count = 0;
@@ -351,13 +351,13 @@ export class EntryInput {
   }
   protected suggested(row: RowView): readonly string[] {
     const { property } = this.view();
-    const favourites = this.suggestions().favourites.get(property.id) ?? [];
+    const atHand = this.suggestions().atHand.get(property.id) ?? [];
     const open = property.type === 'choice' ? property.choices : [];
     const standing = row.values.filter(({ text }) => text !== '').map(({ text }) => text);
-    return [...new Set([...favourites, ...open, ...(row.state === 'mixed' ? standing : [])])].slice(0, 100);
+    return [...new Set([...atHand, ...open, ...(row.state === 'mixed' ? standing : [])])].slice(0, 100);
   }
-  protected isFavourite(text: string): boolean {
-    return (this.suggestions().favourites.get(this.view().property.id) ?? []).includes(text);
+  protected isAtHand(text: string): boolean {
+    return (this.suggestions().atHand.get(this.view().property.id) ?? []).includes(text);
   }
   protected isoOf(row: RowView): string {
     const text = this.valueOf(row);

@@ -146,7 +146,15 @@ export class PropertyEditor {
   protected readonly inheritFrom = INHERIT_FROM;
   protected readonly levels = LEVELS;
   protected readonly units = UNITS.map((unit) => unit.code);
+  /** How letters are shown, what is left alone first. */
   protected readonly letterForms = LETTER_FORMS;
+  protected readonly letterWords: Readonly<Record<(typeof LETTER_FORMS)[number], string>> = {
+    'as stored': 'left as they are in the file',
+    title: 'capital where a word begins',
+    'first upper': 'capital where the text begins',
+    upper: 'all capitals',
+    lower: 'no capitals',
+  };
   protected readonly numberForms = NUMBER_FORMS;
   protected readonly letterCases = LETTER_CASES;
   protected readonly uniqueness = UNIQUENESS;

@@ -208,7 +208,7 @@ export class Api {
   valueSets = () => this.server.ask('GET /fill/sets');
   saveValueSet = (body: ValueSetDraft) => this.server.ask('POST /fill/sets', { body });
   removeValueSet = (id: number) => this.server.ask('DELETE /fill/sets/{set}', { params: { set: id } });
-  favourite = (body: { property: number; text: string; on: boolean }) => this.server.ask('POST /fill/favourites', { body });
+  keepAtHand = (body: { property: number; text: string; on: boolean }) => this.server.ask('POST /fill/at-hand', { body });
   gridGroups = (query: FileFilter & { group: GroupBy }) => this.server.ask('GET /values/groups', { query });
   why = (file: number, property: number) => this.server.ask('GET /files/{file}/why', { params: { file }, query: { property } });
   gridViews = () => this.server.ask('GET /values/views');

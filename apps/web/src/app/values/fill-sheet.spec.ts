@@ -46,7 +46,7 @@ const data = (files: readonly FillFile[]): FillData => ({
   states: [],
   packed: packFill(files, []),
   leftOut: [{ class: 'Bought part', files: 2 }],
-  favourites: [{ property: 3, text: 'Kessler Bearings' }],
+  atHand: [{ property: 3, text: 'Kessler Bearings' }],
 });
 const files = [
   file(1, { Description: 'Drum', 'Make or buy': 'make' }),

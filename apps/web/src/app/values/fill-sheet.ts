@@ -191,7 +191,7 @@ interface Outdated {
               [disabled]="!mayEdit()"
               (edited)="edit($event)"
               (drawn)="draw($event)"
-              (favoured)="favour($event)"
+              (handed)="favour($event)"
             />
           </div>
         </div>
@@ -449,13 +449,13 @@ export class FillSheet implements OnDestroy {
     return files.length === 0 ? 'Fill in' : files.length === 1 ? `Fill in ${files[0]!.name}` : `Fill in ${files.length} files`;
   });
   protected readonly suggestions = computed((): Suggestions => {
-    const favourites = new Map<number, string[]>();
-    for (const { property, text } of this.data()?.favourites ?? []) favourites.set(property, [...(favourites.get(property) ?? []), text]);
+    const atHand = new Map<number, string[]>();
+    for (const { property, text } of this.data()?.atHand ?? []) atHand.set(property, [...(atHand.get(property) ?? []), text]);
     for (const { property, text, on } of this.added()) {
-      const own = (favourites.get(property) ?? []).filter((known) => known !== text);
-      favourites.set(property, on ? [...own, text] : own);
+      const own = (atHand.get(property) ?? []).filter((known) => known !== text);
+      atHand.set(property, on ? [...own, text] : own);
     }
-    return { favourites, narrowed: (property) => this.narrowed(property) };
+    return { atHand, narrowed: (property) => this.narrowed(property) };
   });
 
   constructor() {
@@ -665,7 +665,7 @@ export class FillSheet implements OnDestroy {
 
   protected favour({ property, text, on }: { property: number; text: string; on: boolean }): void {
     this.api
-      .favourite({ property, text, on })
+      .keepAtHand({ property, text, on })
       .subscribe({ next: () => this.added.update((added) => [...added, { property, text, on }]), error: this.notices.failed });
   }
 

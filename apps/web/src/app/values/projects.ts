@@ -41,7 +41,7 @@ const MOST_SHOWN = 200;
               Project. Its values are inherited by all its files.
             }
             @case ('drawing set') {
-              Drawing set. Each value belongs to the set or to its sheets, never to both.
+              Drawing set. What all of its sheets share is kept here once; what differs from sheet to sheet stands on the sheet.
             }
             @case ('company') {
               Values that every file of the company inherits.
