@@ -2,7 +2,7 @@ import { execFileSync, spawn, spawnSync } from 'node:child_process';
 import { chmodSync, chownSync, linkSync, mkdirSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { afterEach, beforeEach, describe, expect, it } from '@jest/globals';
-import { ApplyReport, ChangeSetRow, Problem, Tray } from '@rule/contract';
+import { ApplyReport, ChangeSetRow, Problem, ProposedAnswer, Tray } from '@rule/contract';
 import { step } from '@rule/core/files/step';
 import { dxf } from '@rule/core/files/dxf';
 import { STEPS } from '../src/changes/apply';
@@ -191,6 +191,16 @@ describe('refusals', () => {
       ['unknown-file', 'file 99999, Finish: is not in the library.'],
     ]);
     expect(await tray(okafor)).toEqual([]);
+  });
+  it('leave locked files out and say so, while the others go on', async () => {
+    const [drum, stub] = [await rule.file('parts/drum.step'), await rule.file('chimney-stub.step')];
+    const finish = await rule.property('Finish');
+    const typed = (file: number) => ({ file, property: finish, text: 'polished' });
+    const answer = await okafor.post('/tray', { values: [typed(stub), typed(drum)] }).expect(200);
+    expect((answer.body as ProposedAnswer).left).toEqual([{ file: stub, path: 'DR-15/parts/chimney-stub.step', reason: 'The file is released in the vault.' }]);
+    expect((await tray(okafor)).map((line) => [line.path, line.proposed?.text])).toEqual([['DR-15/parts/drum.step', 'polished']]);
+    const alone = await okafor.post('/tray', { values: [typed(stub)] });
+    expect([alone.status, (alone.body as Problem).detail]).toEqual([422, 'DR-15/parts/chimney-stub.step, Finish: is released in the vault.']);
   });
   it('a file released after the line was made is not written', async () => {
     await propose(okafor, ['drum.step', 'Finish', 'polished']);

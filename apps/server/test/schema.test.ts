@@ -5,6 +5,7 @@ import {
   EditionRow,
   ExpressionResult,
   ListPreview,
+  LockedOut,
   Overview,
   Problem,
   RolloutRow,
@@ -169,6 +170,15 @@ describe('trying a draft', () => {
     const waiting = await tray();
     expect(lines).toBe(waiting.lines.filter((line) => !line.follows).length);
     expect(new Set(waiting.lines.filter((line) => line.place === 'property').map((line) => line.name))).toEqual(new Set(['Material', 'Werkstoff']));
+    await empty();
+    const lost = new Map((await findings(id, `effect=loses&property=${material}`)).map((row) => [row.file, row.path]));
+    expect(lost.size).toBeGreaterThan(1);
+    const [file, path] = [...lost][0]!;
+    await rule.db.run(`UPDATE files SET lock_reason = 'is released in the vault' WHERE id = $1`, [file]);
+    const rest = (await varga.post(`/schema/tries/${id}/repair`, { effect: 'loses', property: material })).body as { left: LockedOut[] };
+    expect(rest.left).toContainEqual({ file, path, reason: 'The file is released in the vault.' });
+    expect((await tray()).lines.filter((line) => line.file === file)).toEqual([]);
+    await rule.db.run('UPDATE files SET lock_reason = NULL WHERE id = $1', [file]);
     await empty();
     expect(((await varga.post(`/schema/tries/${id}/repair`, { effect: 'breaks', property: description })).body as Problem).code).toBe('nothing-to-repair');
     await change('Label', { caption: 'Label of the part' });

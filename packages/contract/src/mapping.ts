@@ -5,7 +5,7 @@ import { BoundCell, CellState, CellWish } from '@rule/core/titleblocks';
 import { HeldValue } from '@rule/core/values';
 import { Decision, TableFinding } from '@rule/core/vault';
 import { FileRow } from './files';
-import { Tray } from './values';
+import { LockedOut, Tray } from './values';
 
 /** A cell of a family of title blocks, what it is bound to, and how it stands in the drawings. */
 export interface BlockCell {
@@ -104,7 +104,7 @@ export interface CellTray {
 export interface CellTrayAnswer {
   readonly tray: Tray;
   readonly cells: number;
-  readonly left: readonly { readonly file: number; readonly path: string; readonly reason: string; readonly cells: number }[];
+  readonly left: readonly (LockedOut & { readonly cells: number })[];
 }
 
 /** The model that feeds a sheet; `null` for the one that the drawing shows. */

@@ -266,6 +266,18 @@ export interface Tray {
   readonly lines: readonly TrayLine[];
 }
 
+/** A file that an action left out because it cannot be written now, with the reason as a sentence. */
+export interface LockedOut {
+  readonly file: number;
+  readonly path: string;
+  readonly reason: string;
+}
+
+/** The tray after typed values were put in it, and the files that were left out. */
+export interface ProposedAnswer extends Tray {
+  readonly left: readonly LockedOut[];
+}
+
 /** `whole`: all accepted lines or none. `file by file`: every file for itself. */
 export const APPLY_MODES = ['whole', 'file by file'] as const;
 

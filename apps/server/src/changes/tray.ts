@@ -1,4 +1,4 @@
-import { LineRow, MOST_TRAY_LINES, ProposedValue, Tray, TrayLine } from '@rule/contract';
+import { LineRow, MOST_TRAY_LINES, ProposedAnswer, ProposedValue, Tray, TrayLine } from '@rule/contract';
 import { Line, addressKey, judgeLine, orNull, stackLines } from '@rule/core/changes';
 import { Property, PropertyLevel, Slot, checkProposed, familyOf, forClass, isHeldAt, isWide, onBlock, reaches, slotOf, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, compileStandIns, heldText, sameHeld } from '@rule/core/values';
@@ -124,13 +124,17 @@ export class Trays {
     return found.map(toLine);
   }
 
-  /** Checks typed values and puts them in the tray. Nothing is added when one of them is refused. */
-  async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<void> {
+  /**
+   * Checks typed values and puts them in the tray. Nothing is added when one of them is refused; files that are locked are left out,
+   * as long as others can go on. @returns what was left out
+   */
+  async propose(user: User, values: readonly ProposedValue[], reason: string): Promise<ProposedAnswer['left']> {
     const [active, settings, { schema }] = await Promise.all([this.properties.active(this.db), readSettings(this.db), this.editions.inForce(this.db)]);
     const { bindings } = schema;
     const standIns = compileStandIns(settings.standIns);
     const [files, levels] = await Promise.all([this.files(values.map((value) => value.file)), this.levels(values)]);
     const issues: { field: string; code: string; message: string }[] = [];
+    const left = new Map<number, ProposedAnswer['left'][number]>();
     const wanted: { value: ProposedValue; property: Property; slot: Slot; held: HeldValue | null }[] = [];
     for (const value of values) {
       const file = files.get(value.file);
@@ -152,8 +156,10 @@ export class Trays {
         const own = forClass(property, className);
         const closed = whyNotChanged(own, { role: user.role, kind, className, state });
         if (closed !== null) refuse('computed', closed);
-        else if (file.lock !== null) refuse('locked', file.lock);
-        else {
+        else if (file.lock !== null) {
+          refuse('locked', file.lock);
+          left.set(value.file, { file: value.file, path: file.path, reason: `The file ${file.lock}.` });
+        } else {
           const check = checkProposed(value.text, own, standIns);
           const block = level === 'sheet' ? levels.get(`${value.file}/${value.holder}`)!.label : null;
           const slot: Slot = isWide(kind)
@@ -179,11 +185,13 @@ export class Trays {
         issues.push({ field, code: 'not-unique', message: `${field}: this value stands in ${other} already.` });
       }
     }
-    if (issues.length) throw invalid('bad-values', issues[0]!.message, issues);
+    // A locked file stops the others only where something else is wrong, or there are no others.
+    if (issues.some(({ code }) => code !== 'locked') || (issues.length && wanted.length === 0)) throw invalid('bad-values', issues[0]!.message, issues);
     const addresses = wanted.map(({ value, slot }) => ({ file: value.file, holder: value.holder ?? '', ...slot }));
     const current = await heldAt(this.db, addresses);
     const lines = wanted.map(({ held }, i): Line => ({ address: addresses[i]!, base: current[i]!, proposed: held, reason, follows: false }));
     await this.step(user, lines, reason);
+    return [...left.values()];
   }
 
   /** The lines that the schema in force does not let a person write, by address. */

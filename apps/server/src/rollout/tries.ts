@@ -1,5 +1,5 @@
 import { count } from '@rule/core/words';
-import { Effect, TryFinding, TryQuery, TrySummary } from '@rule/contract';
+import { Effect, LockedOut, TryFinding, TryQuery, TrySummary } from '@rule/contract';
 import { Line } from '@rule/core/changes';
 import { Property, Schema, repairFor, slotKey, slotOf } from '@rule/core/schema';
 import { sameHeld } from '@rule/core/values';
@@ -115,7 +115,7 @@ export class Tries {
   }
 
   /** Puts lines in the tray that mend what a try has found of one property, where it is plain how. The rest is counted. */
-  async repair(user: User, id: number, effect: Effect, propertyId: number): Promise<{ lines: number; open: number }> {
+  async repair(user: User, id: number, effect: Effect, propertyId: number): Promise<{ lines: number; open: number; left: readonly LockedOut[] }> {
     const row = await this.db.one<{ schema: Schema; outdated: boolean }>(
       `SELECT e.schema, (e.state = 'superseded' OR e.revision <> t.revision) AS outdated FROM tries t JOIN editions e ON e.id = t.edition_id WHERE t.id = $1`,
       [id],
@@ -124,12 +124,13 @@ export class Tries {
     if (row.outdated) throw refused('try-outdated', 'The draft has changed since it was tried. Try it again.');
     const property = row.schema.properties.find((candidate) => candidate.id === propertyId);
     if (!property) throw notFound(`Property ${propertyId} of the draft`);
-    const files = (
-      await this.db.all<{ id: number }>(
-        `SELECT DISTINCT t.file_id AS id FROM try_findings t JOIN files f ON f.id = t.file_id AND NOT f.removed AND f.lock_reason IS NULL WHERE t.try_id = $1 AND t.effect = $2 AND t.property_id = $3 ORDER BY 1`,
-        [id, effect, propertyId],
-      )
-    ).map((entry) => entry.id);
+    const found = await this.db.all<{ id: number; path: string; lock: string | null }>(
+      `SELECT DISTINCT t.file_id AS id, f.path, f.lock_reason AS lock FROM try_findings t JOIN files f ON f.id = t.file_id AND NOT f.removed
+       WHERE t.try_id = $1 AND t.effect = $2 AND t.property_id = $3 ORDER BY 1`,
+      [id, effect, propertyId],
+    );
+    const files = found.filter(({ lock }) => lock === null).map((entry) => entry.id);
+    const left = found.filter(({ lock }) => lock !== null).map(({ id: file, path, lock }) => ({ file, path, reason: `The file ${lock}.` }));
     const { lines, open } = await repairLines(
       this.db,
       row.schema,
@@ -138,10 +139,12 @@ export class Tries {
       `repairs ${property.caption} for edition ${(await this.summary())?.edition ?? ''}`,
       this.clock(),
     );
+    if (lines.length === 0 && open === 0 && left.length)
+      throw invalid('nothing-to-repair', `All files that this is about are locked: ${left[0]!.path}. ${left[0]!.reason}`);
     if (lines.length === 0) throw invalid('nothing-to-repair', `Nothing here can be mended by itself: ${count(open, 'value needs', 'values need')} a person.`);
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
     await this.trays.add(user, lines, true);
-    return { lines: lines.length, open };
+    return { lines: lines.length, open, left };
   }
 }
 

@@ -7,8 +7,8 @@ export function changeHandlers(s: Services): Handlers<NamesIn<'Tray and history'
   return {
     'GET /tray': ({ user }) => s.trays.view(user),
     'POST /tray': async ({ user, body }) => {
-      await s.trays.propose(user, body.values, body.reason);
-      return s.trays.view(user);
+      const left = await s.trays.propose(user, body.values, body.reason);
+      return { ...(await s.trays.view(user)), left };
     },
     'POST /tray/pending': ({ user, body }) => s.trays.pendingFor(user, body.files),
     'POST /tray/undo': async ({ user, body }) => {

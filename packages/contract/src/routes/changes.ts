@@ -1,11 +1,11 @@
-import { AppliedCheck, ApplyStarted, ChangeSetRow, LineRow, Tray, TrayLine } from '..';
+import { AppliedCheck, ApplyStarted, ChangeSetRow, LineRow, ProposedAnswer, Tray, TrayLine } from '..';
 import { acceptLines, applyTray, historyQuery, proposedValues, settleLine, trayFiles, trayLines, undoStep } from '../checks';
 import { RouteTable, json } from '../route';
 
 /** The tray, and the change sets that were applied. */
 export const changesRoutes = {
   'GET /tray': { summary: 'Your pending lines', role: 'editor', answer: json<Tray>() },
-  'POST /tray': { summary: 'Put typed values in your tray', role: 'editor', body: proposedValues, answer: json<Tray>() },
+  'POST /tray': { summary: 'Put typed values in your tray', role: 'editor', body: proposedValues, answer: json<ProposedAnswer>() },
   'POST /tray/pending': { summary: 'Your pending lines for some files', role: 'editor', body: trayFiles, answer: json<TrayLine[]>() },
   'POST /tray/undo': { summary: 'Take the last typed step back, or do it again', role: 'editor', body: undoStep, answer: json<Tray>() },
   'POST /tray/drop': { summary: 'Give pending lines up', role: 'editor', body: trayLines, answer: json<Tray>() },

@@ -1,7 +1,7 @@
 import { Property, SchemaChange } from '@rule/core/schema';
 import { StandardFinding, Starter } from '@rule/core/standards';
 import { Hop } from '@rule/core/trace';
-import { DraftView, EditionRow, ExpressionResult, OlderStart, RolloutRow, SchemaPlaces, StartComparison, StartFilesView, TryFinding, TrySummary } from '..';
+import { DraftView, EditionRow, ExpressionResult, LockedOut, OlderStart, RolloutRow, SchemaPlaces, StartComparison, StartFilesView, TryFinding, TrySummary } from '..';
 import {
   addedProperties,
   boundCells,
@@ -131,7 +131,7 @@ export const schemaRoutes = {
     summary: 'Put repairs of what a try has found of a property in your tray',
     role: 'administrator',
     body: tryRepair,
-    answer: json<{ lines: number; open: number }>(),
+    answer: json<{ lines: number; open: number; left: readonly LockedOut[] }>(),
   },
   'POST /schema/explain': {
     summary: 'Run a rule as it is being written on files, and tell what each part came to',

@@ -63,7 +63,7 @@ const staged = async (of: TrySummary | null = summary, more: object = {}, role =
       classes: [],
       tryFindings: findings,
       tryDraft: { job: 4 },
-      repair: { lines: 1, open: 0 },
+      repair: { lines: 1, open: 0, left: [{ file: 8, path: 'parts/pin.step', reason: 'The file is released in the vault.' }] },
       ...more,
     },
     { role, providers: [SchemaStore] },
@@ -91,7 +91,7 @@ describe('trying a draft', () => {
     expect(stage.text()).toContain('2 files, the first 1 shown.');
     expect(stage.text('tbody')).toBe('parts/drum.stepKessler Bearings GmbHmay have 10 characters');
     await stage.click('Put repairs in the tray');
-    expect([stage.last('repair'), stage.said]).toEqual([[11, 'breaks', 1], ['1 value waits in your tray.']]);
+    expect([stage.last('repair'), stage.said]).toEqual([[11, 'breaks', 1], ['1 value waits in your tray. 1 file is left out: parts/pin.step. The file is released in the vault.']]);
   });
   it('a check has no property to open or repair, and what passes needs no repair', async () => {
     const stage = await staged();

@@ -4,7 +4,7 @@ import { sameDefinition } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
-import { Api, Count, FileLink, JobsActions, jobsFeature, Notices, sessionFeature, TrayActions } from '../shared';
+import { Api, Count, FileLink, JobsActions, jobsFeature, leftOutText, Notices, sessionFeature, TrayActions } from '../shared';
 import { SchemaStore } from './schema.store';
 
 /** What a draft does to a value, in words. */
@@ -231,9 +231,10 @@ export class SchemaTry {
   }
   protected repair({ effect: wanted, property }: Chosen): void {
     this.api.repair(this.summary()!.id, wanted, property!).subscribe({
-      next: ({ lines, open }) => {
+      next: ({ lines, open, left }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${open ? ` ${open} need a person.` : ''}`);
+        const said = [`${count(lines, 'value waits', 'values wait')} in your tray.`, open ? `${count(open, 'needs', 'need')} a person.` : null, leftOutText(left)];
+        this.notices.done(said.filter(Boolean).join(' '));
       },
       error: this.notices.failed,
     });

@@ -18,6 +18,7 @@ export * from './jobs.state';
 export * from './file-choices';
 export * from './file-link';
 export * from './line-place';
+export * from './left-out';
 export * from './notices';
 export * from './pending';
 export * from './session.state';

@@ -3,13 +3,18 @@ import { HttpErrorResponse } from '@angular/common/http';
 import { Component } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { TrayLine } from '@rule/contract';
+import { Action } from '@ngrx/store';
+import { Actions } from '@ngrx/effects';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
+import { of } from 'rxjs';
+import { Api } from './api';
+import { Notices } from './notices';
 import { problemOf } from './server';
 import { showCell } from './cell';
 import { plainHeld } from './show';
 import { ExactName } from './exact-name';
-import { TrayActions, trayFeature } from './tray.state';
+import { TrayActions, trayEffects, trayFeature } from './tray.state';
 
 describe('a written name', () => {
   @Component({ imports: [ExactName], template: `<rule-exact-name name="Part number " />` })
@@ -74,6 +79,20 @@ describe('the tray', () => {
     const state = { tray: trayFeature.reducer(undefined, TrayActions.loaded({ lines, counts })) };
     expect(trayFeature.selectCounts(state)).toEqual(counts);
     expect(trayFeature.selectSteps(state)).toEqual({ undo: 0, redo: 0 });
+  });
+  it('says which files were left out of what was typed', () => {
+    const { counts } = trayFeature.reducer(undefined, TrayActions.load());
+    const left = [{ file: 1, path: 'a.step', reason: 'The file is released in the vault.' }];
+    const api = { propose: () => of({ lines: [], counts, steps: { undo: 0, redo: 0 }, left }) } as unknown as Api;
+    const said: string[] = [];
+    const told: Action[] = [];
+    trayEffects
+      .propose(of(TrayActions.propose({ values: [], reason: '' })) as unknown as Actions, api, { done: (text: string) => said.push(text) } as unknown as Notices)
+      .subscribe((action) => told.push(action));
+    expect([said, told]).toEqual([
+      ['1 file is left out: a.step. The file is released in the vault.'],
+      [TrayActions.loaded({ lines: [], counts, steps: { undo: 0, redo: 0 } })],
+    ]);
   });
   it('tells views that something was applied', () => {
     const report = { changeSet: 1, state: 'applied' as const, applied: 1, failed: 0, files: 1, failures: [] };

@@ -5,6 +5,7 @@ import { createActionGroup, createFeature, createReducer, emptyProps, on, props 
 import { mayActAs } from '@rule/contract';
 import { EMPTY, Observable, catchError, concatMap, exhaustMap, map, mergeMap, of, switchMap, tap } from 'rxjs';
 import { Api } from './api';
+import { leftOutText } from './left-out';
 import { problemOf } from './server';
 import { CatalogueActions } from './catalogue.state';
 import { Notices } from './notices';
@@ -86,10 +87,23 @@ export const trayEffects = {
     { functional: true },
   ),
   propose: createEffect(
-    (actions = inject(Actions), api = inject(Api)) =>
+    (actions = inject(Actions), api = inject(Api), notices = inject(Notices)) =>
       actions.pipe(
         ofType(TrayActions.propose),
-        concatMap(({ values, reason }) => change((a, body) => a.propose(body), api, { values, reason })),
+        concatMap((body) =>
+          change(
+            (a) =>
+              a.propose(body).pipe(
+                map(({ left, ...tray }) => {
+                  const without = leftOutText(left);
+                  if (without) notices.done(without);
+                  return tray;
+                }),
+              ),
+            api,
+            null,
+          ),
+        ),
       ),
     { functional: true },
   ),

@@ -2,12 +2,11 @@ import { computed, inject } from '@angular/core';
 import { BlockCell, BlockRow, BlockView, CellTray, SheetPage, SheetRow } from '@rule/contract';
 import { Binding, sameDefinition } from '@rule/core/schema';
 import { CellState, CellWish } from '@rule/core/titleblocks';
-import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
 import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
-import { Api, CatalogueActions, Notices, problemOf, TrayActions } from '../shared';
+import { Api, CatalogueActions, leftOutText, Notices, problemOf, TrayActions } from '../shared';
 
 interface State {
   readonly blocks: readonly BlockRow[] | null;
@@ -125,7 +124,8 @@ export const TitleBlocksStore = signalStore(
               tap(({ tray, left }) => {
                 global.dispatch(TrayActions.loaded({ lines: tray.lines, counts: tray.counts }));
                 global.dispatch(TrayActions.open({ open: true }));
-                if (left.length) notices.done(`${count(left.length, 'drawing is', 'drawings are')} left out: ${left[0]!.path}. ${left[0]!.reason}`);
+                const without = leftOutText(left, 'drawing');
+                if (without) notices.done(without);
               }),
               catchError(told),
             );

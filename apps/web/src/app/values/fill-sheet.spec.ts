@@ -59,7 +59,7 @@ describe('filling in over many files', () => {
   afterEach(() => localStorage.clear());
   const staged = async (more: object = {}, role = 'editor', of = files): Promise<{ stage: Stage; closed: () => number }> => {
     const stage = new Stage(
-      { fill: data(of), pendingLines: [], propose: { lines: [], counts: { lines: 1, accepted: 1, files: 1, undecided: 0 } }, ...more },
+      { fill: data(of), pendingLines: [], propose: { lines: [], counts: { lines: 1, accepted: 1, files: 1, undecided: 0 }, left: [] }, ...more },
       { role, properties: schema.properties },
     );
     await stage.show(FillSheet, { choice: { files: of.map((each) => each.id) } });
@@ -83,6 +83,14 @@ describe('filling in over many files', () => {
     await stage.click('Put 1 value in the tray');
     expect(stage.last('propose')).toEqual([{ values: [{ file: 1, holder: '', property: 2, text: 'buy' }], reason: 'filled in: Part' }]);
     expect([stage.said, closed()]).toEqual([['1 value waits in your tray.'], 1]);
+  });
+
+  it('says which files were locked meanwhile and are left out', async () => {
+    const left = [{ file: 1, path: 'parts/file-1.step', reason: 'The file is released in the vault.' }];
+    const { stage } = await staged({ propose: { lines: [], counts: { lines: 0, accepted: 0, files: 0, undecided: 0 }, left } });
+    await stage.select('Make or buy', 'buy');
+    await stage.click('Put 1 value in the tray');
+    expect(stage.said).toEqual(['0 values wait in your tray. 1 file is left out: parts/file-1.step. The file is released in the vault.']);
   });
 
   it('what breaks the schema is said and cannot be put in the tray', async () => {

@@ -24,7 +24,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
-import { Api, catalogueFeature, Count, FileLink, inLanguage, Notices, PendingStore, problemOf, sessionFeature, TrayActions, trayFeature } from '../shared';
+import { Api, catalogueFeature, Count, FileLink, inLanguage, leftOutText, Notices, PendingStore, problemOf, sessionFeature, TrayActions, trayFeature } from '../shared';
 
 /** With more files than this the rest of the form follows what is typed a moment later. */
 const AT_ONCE = 300;
@@ -628,10 +628,12 @@ export class FillSheet implements OnDestroy {
     this.busy.set(true);
     const name = this.sections().length === 1 ? this.sections()[0]!.title : 'several forms';
     this.api.propose({ values, reason: `filled in: ${name}`.slice(0, 200) }).subscribe({
-      next: (tray) => {
+      next: ({ left, ...tray }) => {
         this.busy.set(false);
         this.store.dispatch(TrayActions.loaded(tray));
-        this.notices.done(`${count(values.length, 'value waits', 'values wait')} in your tray.`);
+        const without = new Set(left.map(({ file }) => file));
+        const waiting = values.filter(({ file }) => !without.has(file)).length;
+        this.notices.done([`${count(waiting, 'value waits', 'values wait')} in your tray.`, leftOutText(left)].filter(Boolean).join(' '));
         this.forget();
         this.closed.emit();
       },
