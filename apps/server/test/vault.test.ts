@@ -76,6 +76,13 @@ describe('the vault', () => {
     await okafor.post(`/files/${gate}/check-in`, { settled: { [values!.link.id]: 'record' } });
     expect(rule.bytes('slide-gate.step').toString('latin1')).toContain("'1.4404'");
     expect(await decisions(gate)).toMatchObject({ Material: 'equal' });
+
+    // A record that loses its value takes none from the file by itself.
+    await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: null } });
+    const waits = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
+    expect([waits.detail, waits.issues![0]!.message]).toEqual(['1 value waits for a decision.', 'the record is blank, and would erase what the file holds']);
+    await okafor.post(`/files/${gate}/check-in`, { settled: { [values!.link.id]: 'file' } }).expect(200);
+    expect((await entry('DR-15/parts/slide-gate.step')).record['Material']).toBe('1.4404');
   });
 
   it('refuses files that are released or that someone else has out', async () => {

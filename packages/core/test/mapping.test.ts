@@ -135,8 +135,12 @@ describe('a vault link', () => {
     ['b', null, null, { in: 'when blank' as const }, 'in'],
     ['b', 'a', 'a', { in: 'when blank' as const }, 'stays'],
     [null, 'b', null, { out: 'when blank' as const }, 'out'],
-    ['a', null, 'a', {}, 'out'],
-    [null, 'a', 'a', {}, 'in'],
+    // A blank never erases by itself, not even where its side would win.
+    ['a', null, 'a', {}, 'ask'],
+    [null, 'a', 'a', {}, 'ask'],
+    ['', 'a', 'a', { in: 'when blank' as const }, 'stays'],
+    [null, 'c', 'a', { onClash: "take the file's" as const }, 'ask'],
+    [null, 'c', 'a', { onClash: "take the record's" as const }, 'out'],
     // They never agreed: a blank side has not changed, two values clash.
     ['a', null, undefined, {}, 'in'],
     [null, 'b', undefined, {}, 'out'],
@@ -153,6 +157,8 @@ describe('a vault link', () => {
     ['b', 'c', 'a', {}, 'both changed since they last agreed'],
     ['b', 'c', 'a', { onClash: "take the file's" as const }, "both changed since they last agreed; the file's is taken"],
     ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's is taken"],
+    [null, 'a', 'a', {}, 'the file is blank, and would erase what the record holds'],
+    ['a', null, 'a', {}, 'the record is blank, and would erase what the file holds'],
     ['b', 'a', 'a', { in: 'never' as const }, 'the file changed, but the link never passes in'],
     ['a', 'b', 'a', { out: 'never' as const }, 'the record changed, but the link never passes out'],
     ['b', 'a', 'a', { in: 'when blank' as const }, 'the file changed, but the other side is not blank'],
@@ -176,6 +182,8 @@ describe('a vault link', () => {
           const there = decide(link({ in: passesIn, out: passesOut, onClash }), file, record, agreed);
           const back = decide(link({ in: passesOut, out: passesIn, onClash: swapped }), record, file, agreed);
           expect(back.action).toBe(mirror[there.action]);
+          if (there.action === 'in') expect(file).not.toBeNull();
+          if (there.action === 'out') expect(record).not.toBeNull();
         },
       ),
     );

@@ -177,7 +177,7 @@ export class Vault {
     if (open.length)
       throw refused(
         'clash',
-        `${count(open.length, 'clash waits', 'clashes wait')} for a decision.`,
+        `${count(open.length, 'value waits', 'values wait')} for a decision.`,
         open.map(({ values }) => ({ field: values.link.field, code: 'clash', message: values.decision.reason })),
       );
     const lines: Line[] = [];

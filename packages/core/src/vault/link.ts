@@ -9,25 +9,28 @@ export interface Decision {
 const isBlank = (value: string | null) => value === null || value === '';
 
 /**
- * Decides what happens to a link's two values.
+ * Decides what happens to a link's two values. A blank never passes over a value by itself, whatever the link says: it is asked.
  * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
  */
 export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
   if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record say the same' };
   const differs = (value: string | null) => (agreed === undefined ? !isBlank(value) : value !== agreed && !(isBlank(value) && isBlank(agreed)));
+  const passing = (action: 'in' | 'out', reason: string): Decision => {
+    const [from, to, source, target] = action === 'in' ? [file, record, 'file', 'record'] : [record, file, 'record', 'file'];
+    if (isBlank(from) && !isBlank(to)) return { action: 'ask', reason: `the ${source} is blank, and would erase what the ${target} holds` };
+    return { action, reason };
+  };
   const fileChanged = differs(file);
   const recordChanged = differs(record);
   if (fileChanged && recordChanged) {
     const both = agreed === undefined ? 'both hold a value and never agreed' : 'both changed since they last agreed';
     if (link.onClash === 'ask') return { action: 'ask', reason: both };
-    return link.onClash === "take the file's"
-      ? { action: 'in', reason: `${both}; the file's is taken` }
-      : { action: 'out', reason: `${both}; the record's is taken` };
+    return link.onClash === "take the file's" ? passing('in', `${both}; the file's is taken`) : passing('out', `${both}; the record's is taken`);
   }
   const into = fileChanged;
   const [passes, target, direction] = into ? ([link.in, record, 'in'] as const) : ([link.out, file, 'out'] as const);
   const changed = into ? 'the file changed' : 'the record changed';
-  if (passes === 'always' || (passes === 'when blank' && isBlank(target))) return { action: direction, reason: changed };
+  if (passes === 'always' || (passes === 'when blank' && isBlank(target))) return passing(direction, changed);
   return { action: 'stays', reason: passes === 'never' ? `${changed}, but the link never passes ${direction}` : `${changed}, but the other side is not blank` };
 }
 

@@ -4,7 +4,6 @@ import { Component } from '@angular/core';
 import { TestBed } from '@angular/core/testing';
 import { TrayLine } from '@rule/contract';
 import { Action } from '@ngrx/store';
-import { Actions } from '@ngrx/effects';
 import { Property, newDraft } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { of } from 'rxjs';
@@ -87,7 +86,7 @@ describe('the tray', () => {
     const said: string[] = [];
     const told: Action[] = [];
     trayEffects
-      .propose(of(TrayActions.propose({ values: [], reason: '' })) as unknown as Actions, api, { done: (text: string) => said.push(text) } as unknown as Notices)
+      .propose(of(TrayActions.propose({ values: [], reason: '' })), api, { done: (text: string) => said.push(text) } as unknown as Notices)
       .subscribe((action) => told.push(action));
     expect([said, told]).toEqual([
       ['1 file is left out: a.step. The file is released in the vault.'],

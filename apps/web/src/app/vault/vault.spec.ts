@@ -72,6 +72,7 @@ const record: VaultFile = {
     value(1, 'TITLE', 'in', 'Drum', 'Old drum', 'Old drum'),
     value(2, 'SUPPLIER', 'ask', 'Kessler', 'Kestler', 'Kess'),
     value(3, 'FINISH', 'equal', null, null),
+    value(4, 'COLOUR', 'ask', null, 'red', 'red'),
   ],
 } as unknown as VaultFile;
 
@@ -144,17 +145,19 @@ describe('the vault', () => {
 
   it('a file is not checked in while something is to be decided', async () => {
     const stage = await staged({ file: '7' });
-    expect(stage.button('Decide 1 first').disabled).toBe(true);
+    expect(stage.button('Decide 2 first').disabled).toBe(true);
     const cells = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
     expect(cells[0]).toContain('file → record');
     expect(cells[1]).toMatch(/take Kessler.*take Kestler.*because of ask/);
     expect(cells[2]).toContain('never');
-    const take = stage.page.querySelector<HTMLInputElement>('input[value=record]')!;
-    take.checked = true;
-    take.dispatchEvent(new Event('change'));
-    await stage.settled();
+    expect(cells[3]).toMatch(/erase red.*take red/);
+    for (const take of stage.page.querySelectorAll<HTMLInputElement>('input[value=record]')) {
+      take.checked = true;
+      take.dispatchEvent(new Event('change'));
+      await stage.settled();
+    }
     await stage.click('Check in (1 in, 0 out)');
-    expect(stage.last('checkIn')).toEqual([7, { settled: { 2: 'record' } }]);
+    expect(stage.last('checkIn')).toEqual([7, { settled: { 2: 'record', 4: 'record' } }]);
     expect(stage.text('.note[role=status]')).toBe('Checked in as version 4: 2 record fields and 0 file values changed, change set 12.');
     expect(stage.actions.some((action) => action.type === '[Catalogue] Recount')).toBe(true);
   });

@@ -4,6 +4,7 @@ import { Router, RouterLink } from '@angular/router';
 import { LinkValues } from '@rule/contract';
 import { CLASHES, KINDS, Kind, Link, PASSES, isHeldAt, linkEndWords, sameDefinition } from '@rule/core/schema';
 import { fileName } from '@rule/core/files';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
@@ -117,7 +118,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                             [disabled]="!mayEdit()"
                             (change)="settle(v, 'file')"
                           />
-                          take {{ v.file }}</label
+                          {{ takeText(v.file, v.record) }}</label
                         >
                         <label
                           ><input
@@ -128,7 +129,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                             [disabled]="!mayEdit()"
                             (change)="settle(v, 'record')"
                           />
-                          take {{ v.record }}</label
+                          {{ takeText(v.record, v.file) }}</label
                         >
                       } @else {
                         <span
@@ -445,14 +446,14 @@ export class VaultStation {
   );
   protected readonly checkInLabel = computed(() => {
     const values = this.store.record()?.values ?? [];
-    const count = (action: string) => values.filter((v) => v.decision.action === action).length;
-    return this.undecided() ? `Decide ${this.undecided()} first` : `Check in (${count('in')} in, ${count('out')} out)`;
+    const that = (action: LinkValues['decision']['action']) => values.filter((v) => v.decision.action === action).length;
+    return this.undecided() ? `Decide ${this.undecided()} first` : `Check in (${that('in')} in, ${that('out')} out)`;
   });
   protected readonly reportText = computed(() => {
     const report = this.store.report();
     if (!report) return null;
     const set = report.changeSet ? `, change set ${report.changeSet}` : '';
-    return `Checked in as version ${report.version}: ${report.recordChanges} record fields and ${report.fileChanges} file values changed${set}.`;
+    return `Checked in as version ${report.version}: ${count(report.recordChanges, 'record field')} and ${count(report.fileChanges, 'file value')} changed${set}.`;
   });
 
   constructor() {
@@ -468,6 +469,10 @@ export class VaultStation {
     });
   }
 
+  /** What taking one side means: a blank one erases the other, and says so. */
+  protected takeText(taken: string | null, other: string | null): string {
+    return taken ? `take ${taken}` : `erase ${other ?? ''}`;
+  }
   protected actionName(v: LinkValues): string {
     return ACTIONS[v.decision.action];
   }
