@@ -10,7 +10,7 @@ export interface Refusal {
   readonly message: string;
 }
 
-/** What of lines a person may not write: values that are computed or belong to a system, properties closed to them, names outside the schema where those are refused. */
+/** What of lines a person may not write: values that are computed or kept by another program, properties closed to them, names outside the schema where those are refused. */
 export function refusalsOf(
   user: Pick<User, 'role'>,
   lines: readonly Line[],

@@ -120,7 +120,7 @@ export function filterSql({ library, folder, kind, class: classId, search, where
   if (kind !== undefined) parts.push(`f.kind = ${bind.add(kind)}`);
   if (classId !== undefined) parts.push(classId === 0 ? 'f.class_id IS NULL' : `f.class_id = ${bind.add(classId)}::int`);
   if (search) {
-    // The quick search covers paths and the properties that say so, and what the schema does not know.
+    // The search covers paths and the properties that say so, and what the schema does not know.
     const at = bind.add(`%${escapeLike(search)}%`);
     parts.push(
       `(f.path ILIKE ${at} OR EXISTS (SELECT 1 FROM held_values s WHERE s.file_id = f.id AND s.text ILIKE ${at} AND s.place = 'property'

@@ -183,7 +183,7 @@ export interface Property {
   /** The text that a new file gets. */
   readonly default: string;
   readonly mayChange: Permission;
-  /** Whether the value belongs to a system such as the vault: visible and untouchable. */
+  /** Whether another program, such as the vault, keeps the value: visible and untouchable. */
   readonly system: boolean;
   /** Older and foreign written names that are recognised as this property. */
   readonly knownSpellings: readonly string[];
