@@ -44,6 +44,7 @@ for (const surface of ['light', 'dark'] as const)
       'forms?form=2',
       'forms?form=new',
       'values',
+      'values?rows=sheet',
       'values?view=to-do',
       'values?view=projects',
       'values?view=projects&item=4',

@@ -50,7 +50,7 @@ interface ChoiceGroup {
           [ngModel]="choiceOf(piece)"
           (ngModelChange)="choose($index, $event)"
         />
-        <button type="button" class="link" [attr.aria-label]="'Take piece ' + ($index + 1) + ' out'" (click)="remove($index)">Take out</button>
+        <button type="button" class="link" [attr.aria-label]="'Take out piece ' + ($index + 1)" (click)="remove($index)">Take out</button>
         @if (wordsOf(piece); as text) {
           <input
             pInputText
