@@ -5,7 +5,7 @@ import { test } from './stack';
 /** Every view against the rules of WCAG 2.1 level AA that a program can check, in both surfaces. */
 for (const surface of ['light', 'dark'] as const)
   test(`no view breaks the rules of access, ${surface}`, async ({ page }) => {
-    test.setTimeout(300_000);
+    test.setTimeout(900_000);
     await page.emulateMedia({ colorScheme: surface, reducedMotion: 'reduce' });
     await page.goto('/');
     const found: string[] = [];
