@@ -82,13 +82,15 @@ describe('the tray', () => {
   it('says which files were left out of what was typed', () => {
     const { counts } = trayFeature.reducer(undefined, TrayActions.load());
     const left = [{ file: 1, path: 'a.step', reason: 'The file is released in the vault.' }];
-    const api = { propose: () => of({ lines: [], counts, steps: { undo: 0, redo: 0 }, left }) } as unknown as Api;
+    const sent: unknown[] = [];
+    const api = { propose: (body: unknown) => (sent.push(body), of({ lines: [], counts, steps: { undo: 0, redo: 0 }, left })) } as unknown as Api;
     const said: string[] = [];
     const told: Action[] = [];
     trayEffects
       .propose(of(TrayActions.propose({ values: [], reason: '' })), api, { done: (text: string) => said.push(text) } as unknown as Notices)
       .subscribe((action) => told.push(action));
-    expect([said, told]).toEqual([
+    expect([sent, said, told]).toEqual([
+      [{ values: [], reason: '' }],
       ['1 file is left out: a.step. The file is released in the vault.'],
       [TrayActions.loaded({ lines: [], counts, steps: { undo: 0, redo: 0 } })],
     ]);

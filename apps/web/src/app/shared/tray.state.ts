@@ -90,10 +90,10 @@ export const trayEffects = {
     (actions = inject(Actions), api = inject(Api), notices = inject(Notices)) =>
       actions.pipe(
         ofType(TrayActions.propose),
-        concatMap((body) =>
+        concatMap(({ values, reason }) =>
           change(
             (a) =>
-              a.propose(body).pipe(
+              a.propose({ values, reason }).pipe(
                 map(({ left, ...tray }) => {
                   const without = leftOutText(left);
                   if (without) notices.done(without);
