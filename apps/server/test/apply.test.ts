@@ -9,6 +9,7 @@ import { STEPS } from '../src/changes/apply';
 import { DiskStore } from '../src/platform/store';
 import { storeFolder } from '../src/services';
 import { DEMO_LIBRARY, Options, Person, Rule, startRule } from './harness';
+import { until } from './until';
 
 let rule: Rule;
 let okafor: Person;
@@ -269,13 +270,8 @@ describe('a failure', () => {
     rule.db.all(`SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid() AND ${which}`);
   const WAITS_WITH_A_LOCK = `pid IN (SELECT pid FROM pg_locks WHERE locktype = 'advisory' AND objid = 7301 AND granted)`;
   /** Waits until nothing is being applied or recovered any more. */
-  const settled = async () => {
-    for (;;) {
-      const open = await rule.db.all(`SELECT 1 FROM change_sets WHERE state = 'applying' OR NOT cleared`).catch(() => [0]);
-      if (open.length === 0) return;
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
-  };
+  const settled = () =>
+    until('the end of all applying', async () => (await rule.db.all(`SELECT 1 FROM change_sets WHERE state = 'applying' OR NOT cleared`)).length === 0);
 
   it('of the database between files and record is said as it is, and repaired without anybody doing anything', async () => {
     await rule.stop();

@@ -26,6 +26,7 @@ import { JobCancelled, JobContext, UNWATCHED } from '../src/jobs/jobs';
 import { LOCKS } from '../src/platform/locks';
 import { DiskStore } from '../src/platform/store';
 import { Person, Rule, startRule } from './harness';
+import { until } from './until';
 
 let rule: Rule;
 let varga: Person;
@@ -390,7 +391,7 @@ describe('jobs', () => {
     let free: () => void = () => undefined;
     const held = rule.db.exclusive(LOCKS.survey, () => new Promise<void>((done) => (free = done)));
     const { job: id } = (await okafor.post('/libraries/rescan')).body as { job: number };
-    while ((await rule.services.jobs.get(id)).state !== 'running') await new Promise((done) => setTimeout(done, 50));
+    await until('the start of the job', async () => (await rule.services.jobs.get(id)).state === 'running');
     expect((await okafor.post(`/jobs/${id}/cancel`)).status).toBe(200);
     free();
     await held;
@@ -456,7 +457,7 @@ describe('jobs', () => {
     const told = new Promise<void>((done) => rule.services.jobs.changed.on('job', (job: number) => job === id && runs === 2 && done()));
     const asleep = () =>
       rule.db.one(`SELECT 1 FROM pg_stat_activity WHERE datname = current_database() AND state = 'active' AND query LIKE 'SELECT pg_sleep%'`);
-    while (!(await asleep()));
+    await until('the sleep of the job', async () => Boolean(await asleep()));
     await rule.db.all('SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = current_database() AND pid <> pg_backend_pid()');
     const ended = async (): Promise<JobRow> => job(id).catch(ended);
     expect(await ended()).toMatchObject({ state: 'done', result: { runs: 2 } });
@@ -467,11 +468,7 @@ describe('jobs', () => {
 describe('geometry', () => {
   const measured = async () => {
     await rule.services.geometries.startIfNeeded();
-    for (;;) {
-      const open = await rule.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state IN ('waiting', 'running')`);
-      if (!open) return;
-      await new Promise((done) => setTimeout(done, 200));
-    }
+    await until('the end of measuring', async () => !(await rule.db.one(`SELECT 1 FROM jobs WHERE kind = 'geometry' AND state IN ('waiting', 'running')`)));
   };
   const geometry = async (name: string) => (await okafor.get(`/files/${await rule.file(name)}/geometry`)).body as FileGeometry;
   beforeAll(async () => {

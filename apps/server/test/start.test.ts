@@ -4,6 +4,7 @@ import { Server, createServer } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, describe, expect, it, jest } from '@jest/globals';
+import { until } from './until';
 
 jest.setTimeout(400_000);
 
@@ -25,12 +26,6 @@ const freePort = (): Promise<number> =>
     server.once('error', () => void freePort().then(done));
     server.listen(port, '127.0.0.1', () => server.close(() => done(port)));
   });
-/** Waits until something is so. @throws Error with what the process has said, where it never is */
-async function until(what: string, isSo: () => Promise<boolean>, output: () => string): Promise<void> {
-  for (const last = Date.now() + 100_000; Date.now() < last; await new Promise((resolve) => setTimeout(resolve, 25)))
-    if (await isSo().catch(() => false)) return;
-  throw new Error(`${what} did not come about:\n${output()}`);
-}
 const holdPort = (port: number): Promise<Server> =>
   new Promise((done) => {
     const server = createServer().listen(port, '127.0.0.1', () => done(server));

@@ -4,6 +4,7 @@ import { DraftView, Problem, VaultFile, VaultState } from '@rule/contract';
 import { mkdir, mkdtemp, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { setTimeout as pause } from 'node:timers/promises';
 import { Server, createServer } from 'node:http';
 import { AddressInfo } from 'node:net';
 import pg from 'pg';
@@ -243,22 +244,23 @@ describe('a vault that does not tell the whole truth', () => {
   });
 
   it('takes as long for a transfer as its line needs', async () => {
-    // A vault that reads a piece, waits, and reads on: 3 MB take far longer than the silence that is allowed.
+    // A vault that reads a piece, waits, and reads on: the whole takes far longer than the silence that is allowed, no piece nearly as long.
+    const [silence, wait] = [4000, 80];
     const slow = await new Promise<Server>((done) => {
       const server = createServer((request, response) => {
         const read = async () => {
-          for await (const _piece of request.iterator({ destroyOnReturn: false })) await new Promise((resolve) => setTimeout(resolve, 30));
+          for await (const _piece of request.iterator({ destroyOnReturn: false })) await pause(wait);
           response.end(JSON.stringify({ ...row, version: 2 }));
         };
         void read().catch(() => undefined);
       });
       server.listen(0, '127.0.0.1', () => done(server));
     });
-    const port = new HttpVault(`http://127.0.0.1:${(slow.address() as AddressInfo).port}`, 'x', 1000);
+    const port = new HttpVault(`http://127.0.0.1:${(slow.address() as AddressInfo).port}`, 'x', silence);
     const began = Date.now();
     try {
       expect(await port.checkIn(1, new Uint8Array(6 * 2 ** 20), 'large', {})).toMatchObject({ version: 2 });
-      expect(Date.now() - began).toBeGreaterThan(1000);
+      expect(Date.now() - began).toBeGreaterThan(silence);
     } finally {
       slow.closeAllConnections();
       slow.close();

@@ -182,7 +182,7 @@ export class PreparedSchema {
   /** The schema, with the cells that lead as the homes of their properties. */
   readonly schema: Schema;
   /** Properties of sheets as each family of blocks holds them. */
-  private readonly bySheet = new Map<string, readonly Prepared[]>();
+  private readonly byFamily = new Map<string, readonly Prepared[]>();
 
   constructor(
     schema: Schema,
@@ -517,7 +517,7 @@ export class PreparedSchema {
 
   /** Properties of the level sheet, each with the cell that is its home in a family of blocks. */
   private onSheet(family: string): readonly Prepared[] {
-    let known = this.bySheet.get(family);
+    let known = this.byFamily.get(family);
     if (!known) {
       const bindings: readonly Binding[] = this.schema.bindings;
       known = this.prepared
@@ -528,7 +528,7 @@ export class PreparedSchema {
           return !typed || homeCell(bindings, id, family) !== null || homeCells(bindings, id).length === 0;
         })
         .map((prepared) => ({ ...prepared, property: onBlock(prepared.property, bindings, family) }));
-      this.bySheet.set(family, known);
+      this.byFamily.set(family, known);
     }
     return this.judged ? known.filter(({ property }) => this.judged!.has(property.id)) : known;
   }
