@@ -166,7 +166,7 @@ describe('reading', () => {
         ],
         closed: true,
       },
-      { shape: 'text', at: { x: 1, y: 8 }, text: 'Material ⌀', height: 1.8, rotation: 0, align: 'left' },
+      { shape: 'text', at: { x: 1, y: 8 }, text: 'Material ⌀', height: 1.8, rotation: 0, align: 'left', font: { file: '' } },
     ]);
   });
   it('reads the code page and escapes of versions before AC1021', () => {

@@ -132,7 +132,7 @@ describe('start files', () => {
     ]);
     expect(a3!.inserts).toEqual([expect.objectContaining({ block: 'TB', missing: [] })]);
     const [cell] = a3!.blocks.find((found) => found.name === 'TB')!.cells;
-    expect(cell).toEqual(block.cells[0]);
+    expect(cell).toMatchObject(block.cells[0]!);
   });
 
   it('of inch practice are in inches, also when the block was drawn in millimetres', () => {

@@ -26,7 +26,7 @@ export interface ReadFile {
 }
 
 /** Which state of the readers a file was read by. Raised when they learn to see more; files of older numbers are read again. */
-export const READ_BY = 2;
+export const READ_BY = 3;
 
 /** What of a reading is kept beside values and blocks. */
 export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'problems'>;
@@ -55,16 +55,21 @@ function mainScale(scales: readonly number[]): number | null {
 /** Sheets of a drawing in their order. What a file does not say of the order is as it is read. */
 function* sheetRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
   const seen = new Set<string>();
-  for (const [at, { layout, scales, paper, unit, order }] of (reading?.sheets ?? []).entries()) {
+  for (const [at, { layout, scales, largest, paper, unit, order }] of (reading?.sheets ?? []).entries()) {
     if (seen.has(layout)) continue;
     seen.add(layout);
-    yield [id, layout, order ?? at, mainScale(scales), paper?.width ?? null, paper?.height ?? null, unit ?? null];
+    yield [id, layout, order ?? at, mainScale(scales), paper?.width ?? null, paper?.height ?? null, unit ?? null, largest ?? null, new Set(scales).size > 1];
   }
 }
 
+/** How cells of a placed block are lettered where that is not as the block says. */
+export type PlacedLettering = Pick<FileReading['inserts'][number], 'scale' | 'own'>;
+
 function* placedRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
-  for (const { holder, layout, block, madeFrom, inside, missing, fixed } of reading?.inserts ?? [])
-    yield [id, holder, layout, block, familyOf(madeFrom ?? block), inside ?? null, arrayText(missing), plainJson(fixed ?? {})];
+  for (const { holder, layout, block, madeFrom, inside, missing, fixed, scale, own } of reading?.inserts ?? []) {
+    const lettering: PlacedLettering = { ...(scale === undefined ? {} : { scale }), ...(own === undefined ? {} : { own }) };
+    yield [id, holder, layout, block, familyOf(madeFrom ?? block), inside ?? null, arrayText(missing), plainJson(fixed ?? {}), plainJson(lettering)];
+  }
 }
 
 /** Texts as PostgreSQL writes an array of them. */
@@ -204,8 +209,8 @@ export class Readings {
       await sql.run('DELETE FROM placed_blocks WHERE file_id = ANY($1::int[])', [this.known]);
     }
     await sql.copy('holders (file_id, key, level, label)', this.holders);
-    await sql.copy('sheets (file_id, layout, position, scale, width, height, unit)', this.sheets);
-    await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed)', this.placed);
+    await sql.copy('sheets (file_id, layout, position, scale, width, height, unit, largest, scales_differ)', this.sheets);
+    await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed, lettering)', this.placed);
     await sql.copy(VALUE_COLUMNS, this.values);
     if (this.beside.length) await takeBeside(sql, this.beside, this.standIns);
   }

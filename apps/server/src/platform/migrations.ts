@@ -877,6 +877,17 @@ CREATE TABLE vault_records (
 CREATE TABLE vault_said (id int PRIMARY KEY CHECK (id = 1), at timestamptz NOT NULL, fields jsonb NOT NULL, link_table jsonb NOT NULL, problem text);
 `,
   },
+  {
+    name: '0017-lettering',
+    up: `
+-- How cells are lettered where that is not as their block says, and whether their texts fit. Drawings are read again for it.
+UPDATE files SET read_by = 3 WHERE format <> 'dxf';
+ALTER TABLE files ALTER COLUMN read_by SET DEFAULT 3;
+ALTER TABLE sheets ADD COLUMN largest double precision, ADD COLUMN scales_differ boolean NOT NULL DEFAULT false;
+ALTER TABLE placed_blocks ADD COLUMN lettering jsonb NOT NULL DEFAULT '{}';
+ALTER TABLE cell_states ADD COLUMN fit jsonb;
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

@@ -1,5 +1,5 @@
 import { Link, PreparedSchema, Property, bindingOf, linkSlot, sameDefinition, slotKey } from '@rule/core/schema';
-import { BoundCell } from '@rule/core/titleblocks';
+import { BoundCell, tooLong } from '@rule/core/titleblocks';
 import { decide } from '@rule/core/vault';
 import { Sql } from '../platform/db';
 import { loadFacts, surroundingsOf } from '../schema/facts';
@@ -73,7 +73,7 @@ export class TriedMapping {
           : is.shown.state === 'value'
             ? stored === is.shown.text
               ? `${where} would show ${quoted(after)}, as it stands there.`
-              : `${where} holds ${quoted(stored)}, and would show ${quoted(after)}.`
+              : `${where} holds ${quoted(stored)}, and would show ${quoted(after)}${tooLong(is.fit) ? ', which is too long for it' : ''}.`
             : `${where} would have nothing to show: ${is.shown.why}. It keeps ${quoted(stored)}.`;
       return [[drawing, 'shows', `${tag} of ${family}`, null, stored, after, message]];
     });

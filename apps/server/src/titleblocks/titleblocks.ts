@@ -2,7 +2,7 @@ import { BlockCell, BlockRow, BlockView, CellTray, CellTrayAnswer, Learned, Shee
 import { Line } from '@rule/core/changes';
 import { BlockReading } from '@rule/core/files';
 import { Property, bindingOf, usesOf } from '@rule/core/schema';
-import { BoundCell, CellLearner, CellObservation, CellState, cellLines } from '@rule/core/titleblocks';
+import { BoundCell, CellFit, CellLearner, CellObservation, CellState, cellLines } from '@rule/core/titleblocks';
 import { compileStandIns } from '@rule/core/values';
 import { BLOCKS_OF_F, cellsOfBlocks } from '../library/blocks';
 import { Libraries } from '../library/library';
@@ -203,9 +203,10 @@ export class TitleBlocks {
       state: CellState;
       stored: string | null;
       shown: string | null;
+      fit: CellFit | null;
     }>(
-      `SELECT c.file_id AS file, f.path, f.lock_reason AS lock, c.holder, c.tag, c.state, c.stored, c.shown FROM cell_states c JOIN files f ON f.id = c.file_id AND NOT f.removed
-       WHERE c.family = $1 AND c.state = ANY($2::text[]) AND (c.state <> 'lacking' OR c.shown IS NOT NULL)
+      `SELECT c.file_id AS file, f.path, f.lock_reason AS lock, c.holder, c.tag, c.state, c.stored, c.shown, c.fit FROM cell_states c JOIN files f ON f.id = c.file_id AND NOT f.removed
+       WHERE c.family = $1 AND (c.state = ANY($2::text[]) OR (c.fit IS NOT NULL AND c.state = 'stale' AND 'does not fit' = ANY($2::text[]))) AND (c.state <> 'lacking' OR c.shown IS NOT NULL)
          AND ($3::text[] IS NULL OR c.tag = ANY($3::text[])) AND ($4::int[] IS NULL OR c.file_id = ANY($4::int[])) ORDER BY f.path, c.holder, c.tag LIMIT ${MOST_CELLS}`,
       [block, wishes, cells, drawings],
     );
@@ -218,12 +219,13 @@ export class TitleBlocks {
     const lines = cellLines(
       [
         ...also,
-        ...free.map(({ file, holder, tag, stored, shown, state }) => ({
+        ...free.map(({ file, holder, tag, stored, shown, state, fit }) => ({
           drawing: file,
           holder,
           tag,
           stored,
           state,
+          fit,
           shown: shown === null ? { state: 'blank' as const, placeholder: '', why: '' } : { state: 'value' as const, text: shown },
         })),
       ],

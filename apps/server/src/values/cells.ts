@@ -1,8 +1,12 @@
 import { Line } from '@rule/core/changes';
 import { Match } from '@rule/core/identity';
-import { Binding, CellFact, CellPiece, Judged, PreparedSchema, Property, bindingOf, isWide, scaleText } from '@rule/core/schema';
+import { CellDefinition, LetteringAspect, letteringOf } from '@rule/core/files';
+import { Lettering, PLAIN_FIT, letteringUnit, seriesFor } from '@rule/core/lettering';
+import { Binding, CellFact, CellForm, CellPiece, Judged, PreparedSchema, Property, bindingOf, isWide } from '@rule/core/schema';
 import { sheetName } from '@rule/core/standards';
-import { BoundCell, CellText, cellState, cellText, composed, factText } from '@rule/core/titleblocks';
+import { BoundCell, CellText, LetteredCell, cellState, cellText, composed, factText, fitOfCell, sheetScaleText, tooLong } from '@rule/core/titleblocks';
+import { BlockCells, cellsOfBlocks } from '../library/blocks';
+import { PlacedLettering } from '../library/readings';
 import { CopyValue, Sql } from '../platform/db';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 
@@ -32,17 +36,28 @@ export interface PlacedBlock {
   readonly number: number;
   readonly sheets: number;
   readonly scale: number | null;
+  /** The scale of its largest view, and whether views differ. */
+  readonly largest: number | null;
+  readonly differ: boolean;
+  /** The unit that it is drawn in, where the drawing says so. */
+  readonly unit: string | null;
   readonly width: number | null;
   readonly height: number | null;
   readonly made: string | null;
   readonly saved: string | null;
+  /** Hashes of the drawing's blocks. */
+  readonly blocks: readonly string[];
+  /** How cells are lettered where that is not as the block says. */
+  readonly lettering: PlacedLettering;
+  /** Lettering that waits in a tray. */
+  readonly pendingLettering?: readonly { readonly tag: string; readonly aspect: LetteringAspect; readonly to: number | null }[];
   /** What its cells hold, by tag. */
   readonly texts: Readonly<Record<string, string>>;
 }
 
 /** All placed blocks of drawings; conditions follow. `b` is the placed block, `f` its drawing. */
 export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model, m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
-    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.width, s.height,
+    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering,
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND (n.layout = 'model') = (b.layout = 'model')) AS sheets,
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'created') AS made,
@@ -77,7 +92,7 @@ const noModel = ({ match }: PlacedBlock): string =>
     : 'the model that this sheet shows is not in the library';
 
 /** What a sheet, its file or its model says of itself. */
-function factOf(placed: PlacedBlock, fact: CellFact): string | null {
+function factOf(placed: PlacedBlock, fact: CellFact, form: CellForm): string | null {
   switch (fact) {
     case 'file name':
       return placed.name;
@@ -88,7 +103,7 @@ function factOf(placed: PlacedBlock, fact: CellFact): string | null {
     case 'number of sheets':
       return String(placed.sheets);
     case 'scale':
-      return placed.scale === null ? null : scaleText(placed.scale);
+      return sheetScaleText({ main: placed.scale, largest: placed.largest, differ: placed.differ }, form.scale);
     case 'sheet size':
       return placed.width === null || placed.height === null ? null : sheetName({ width: placed.width, height: placed.height });
     case 'model file name':
@@ -98,6 +113,63 @@ function factOf(placed: PlacedBlock, fact: CellFact): string | null {
     case 'date saved':
       return placed.saved;
   }
+}
+
+/** Blocks of drawings by their hashes. */
+export type Definitions = ReadonlyMap<string, BlockCells>;
+
+/** The blocks that some placed blocks are of, without their pictures. */
+const definitionsOf = (sql: Sql, placed: readonly PlacedBlock[]): Promise<Definitions> =>
+  cellsOfBlocks(
+    sql,
+    placed.flatMap((block) => block.blocks),
+  );
+
+/**
+ * How a cell is lettered on its sheet: as its block defines it, or otherwise where the sheet says so. `null` where the block is not known,
+ * or was read before rooms were measured. In model space a block stands larger than on paper, as much as it is scaled.
+ */
+export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding, definitions: Definitions): LetteredCell | null {
+  const name = placed.block.toLowerCase();
+  const block = placed.blocks.map((hash) => definitions.get(hash)).find((candidate) => candidate?.name.toLowerCase() === name);
+  const cell = block?.cells.find((candidate) => candidate.tag === tag);
+  if (!cell?.room || !cell.font) return null;
+  const scale = placed.lettering.scale ?? 1;
+  const defined: Lettering = { height: cell.height * scale, widthFactor: cell.widthFactor };
+  const own = placed.lettering.own?.[tag];
+  const lettering: { height: number; widthFactor: number } = own ? { height: own.height, widthFactor: own.widthFactor } : { ...defined };
+  for (const { tag: other, aspect, to } of placed.pendingLettering ?? []) {
+    if (other !== tag) continue;
+    if (aspect === 'height') lettering.height = to ?? defined.height;
+    else lettering.widthFactor = to ?? defined.widthFactor;
+  }
+  const unit = letteringUnit(placed.unit, cell.height);
+  const perUnit = placed.layout === 'model' ? 1 / scale : 1;
+  const room = moved(cell, own?.at ?? cell.at);
+  const side = (n: number | null) => (n === null ? null : n * scale);
+  return {
+    ...lettering,
+    style: cell.font,
+    align: cell.align,
+    valign: cell.valign,
+    between: cell.between === undefined ? null : cell.between * scale,
+    multiline: cell.multiline,
+    room: { left: side(room.left), right: side(room.right), below: side(room.below), above: side(room.above) },
+    series: seriesFor(unit, perUnit),
+    rule: binding.fit ?? PLAIN_FIT,
+    unit,
+    perUnit,
+    defined,
+  };
+}
+
+/** The room of a cell whose attribute was moved on its sheet, between the same lines. */
+function moved({ room, at, rotation }: CellDefinition, to: CellDefinition['at']): NonNullable<CellDefinition['room']> {
+  const angle = (rotation * Math.PI) / 180;
+  const [dx, dy] = [to.x - at.x, to.y - at.y];
+  const [along, across] = [dx * Math.cos(angle) + dy * Math.sin(angle), dy * Math.cos(angle) - dx * Math.sin(angle)];
+  const less = (n: number | null, by: number) => (n === null ? null : Math.max(0, n + by));
+  return { left: less(room!.left, along), right: less(room!.right, -along), below: less(room!.below, across), above: less(room!.above, -across) };
 }
 
 /** Judged values of files and of the blocks on their sheets, each worked out once. */
@@ -172,27 +244,38 @@ export class CellWorks {
       const files = new Set(page.flatMap(({ block }) => (block.model === null ? [block.file] : [block.file, block.model])));
       const facts = await loadFacts(sql, [...files], around, lines);
       const sources = new Sources(this.prepared, facts);
-      for (const { block, bound } of page) for (const { tag, binding } of bound) cells.push(this.cell(block, tag, binding, sources));
+      const definitions = await definitionsOf(
+        sql,
+        page.map(({ block }) => block),
+      );
+      const lettering = letteringIn(lines, files);
+      for (const { block, bound } of page) {
+        const lettered = lettering(block);
+        for (const { tag, binding } of bound) cells.push(this.cell(lettered, tag, binding, sources, definitions));
+      }
     }
     return cells;
   }
 
   /** The same with facts at hand, of drawings and of the models that feed their sheets. */
-  cellsOf(placed: readonly PlacedBlock[], facts: ReadonlyMap<number, LoadedFacts>): BoundCell[] {
+  cellsOf(placed: readonly PlacedBlock[], facts: ReadonlyMap<number, LoadedFacts>, definitions: Definitions): BoundCell[] {
     const sources = new Sources(this.prepared, facts);
-    return placed.flatMap((block) => boundTags(this.bindings, block).map(({ tag, binding }) => this.cell(block, tag, binding, sources)));
+    return placed.flatMap((block) => boundTags(this.bindings, block).map(({ tag, binding }) => this.cell(block, tag, binding, sources, definitions)));
   }
 
-  private cell(block: PlacedBlock, tag: string, binding: Binding, sources: Sources): BoundCell {
+  private cell(block: PlacedBlock, tag: string, binding: Binding, sources: Sources, definitions: Definitions): BoundCell {
     const standing = { stored: block.texts[tag] ?? null, fixed: block.fixed[tag] ?? null };
     const shown = composed(binding.shows, (piece) => this.piece(block, piece, sources));
-    return { drawing: block.file, holder: block.holder, tag, binding: binding.id, ...standing, shown, state: cellState(standing, shown) };
+    const lettered = shown.state === 'value' && standing.fixed === null ? letteredCell(block, tag, binding, definitions) : null;
+    const fit = lettered && shown.state === 'value' ? fitOfCell(shown.text, lettered) : null;
+    const state = cellState(standing, shown, fit, binding.fit ?? PLAIN_FIT);
+    return { drawing: block.file, holder: block.holder, tag, binding: binding.id, ...standing, shown, state, fit };
   }
 
   private piece(block: PlacedBlock, piece: Exclude<CellPiece, { readonly words: string }>, sources: Sources): CellText {
     if ('fact' in piece) {
       if (piece.fact === 'model file name' && block.model === null) return { state: 'no model', placeholder: '', why: noModel(block) };
-      return factText(factOf(block, piece.fact), piece.fact, piece.form);
+      return factText(factOf(block, piece.fact, piece.form), piece.fact, piece.form);
     }
     const property = this.properties.get(piece.property);
     if (!property || property.retired) return { state: 'blank', placeholder: '', why: 'its property is not in the schema' };
@@ -215,8 +298,23 @@ export class CellWorks {
   }
 }
 
+/** Placed blocks lettered as lines that are pending would have them. */
+function letteringIn(lines: readonly Line[], files: ReadonlySet<number>): (block: PlacedBlock) => PlacedBlock {
+  const pending = new Map<string, { readonly tag: string; readonly aspect: LetteringAspect; readonly to: number | null }[]>();
+  for (const { address, proposed } of lines) {
+    const named = address.place === 'lettering' && files.has(address.file) ? letteringOf(address.name) : null;
+    if (!named) continue;
+    const key = `${address.file}/${address.holder}`;
+    pending.set(key, [...(pending.get(key) ?? []), { ...named, to: proposed === null ? null : Number(proposed.text) }]);
+  }
+  return (block) => {
+    const changes = pending.get(`${block.file}/${block.holder}`);
+    return changes ? { ...block, pendingLettering: changes } : block;
+  };
+}
+
 /** Where cell states are kept. */
-const STATES = 'cell_states (file_id, holder, tag, family, binding_id, state, stored, shown, why)';
+const STATES = 'cell_states (file_id, holder, tag, family, binding_id, state, stored, shown, why, fit)';
 
 /** Works out the states of the cells of some drawings anew, and keeps them. @param facts those of the drawings themselves */
 export async function keepCellStates(sql: Sql, ids: readonly number[], prepared: PreparedSchema, facts: ReadonlyMap<number, LoadedFacts>): Promise<void> {
@@ -232,8 +330,8 @@ export async function keepCellStates(sql: Sql, ids: readonly number[], prepared:
   const all = models.length ? new Map([...own, ...(await loadFacts(sql, models, around))]) : own;
   const families = new Map(placed.map(({ file, holder, family }) => [`${file}/${holder}`, family]));
   const rows = works
-    .cellsOf(placed, all)
-    .map(({ drawing, holder, tag, binding, stored, shown, state }): CopyValue[] => [
+    .cellsOf(placed, all, await definitionsOf(sql, placed))
+    .map(({ drawing, holder, tag, binding, stored, shown, state, fit }): CopyValue[] => [
       drawing,
       holder,
       tag,
@@ -243,6 +341,7 @@ export async function keepCellStates(sql: Sql, ids: readonly number[], prepared:
       stored,
       shown.state === 'value' ? shown.text : null,
       shown.state === 'value' ? '' : shown.why,
+      tooLong(fit) ? JSON.stringify(fit) : null,
     ]);
   if (rows.length) await sql.copy(STATES, rows);
 }

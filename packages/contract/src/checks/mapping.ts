@@ -1,10 +1,41 @@
-import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, PASSES } from '@rule/core/schema';
+import { FIT_STEPS, FitRule } from '@rule/core/lettering';
+import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, PASSES, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
 import { CELL_STATES } from '@rule/core/titleblocks';
+import { NUMBER_FORMS } from '@rule/core/values';
 import Joi from 'joi';
 import { BomColumns, BomLayout, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery } from '../mapping';
 import { id } from './files';
 
-const form = Joi.object<CellForm>({ letters: Joi.valid(...CELL_LETTERS).required(), unit: Joi.boolean().required() }).required();
+const form = Joi.object<CellForm>({
+  letters: Joi.valid(...CELL_LETTERS).required(),
+  unit: Joi.boolean().required(),
+  decimals: Joi.number().integer().min(0).max(12),
+  inUnit: Joi.string().max(20),
+  decimalSign: Joi.valid('point', 'comma'),
+  number: Joi.valid(...NUMBER_FORMS),
+  denominator: Joi.number().integer().min(2).max(1024),
+  date: Joi.string().max(20),
+  language: Joi.string().pattern(/^[a-z]{2,3}(-[A-Za-z0-9]{2,8})*$/),
+  person: Joi.valid('full', 'short', 'initials'),
+  scale: Joi.object<ScaleForm>({
+    as: Joi.valid(...SCALE_FORMS).required(),
+    rule: Joi.valid(...SCALE_RULES).required(),
+    words: Joi.string().max(100).allow('').required(),
+  }),
+}).required();
+
+/** Checks a {@link FitRule}. */
+const fit = Joi.object<FitRule>({
+  steps: Joi.array()
+    .items(Joi.valid(...FIT_STEPS))
+    .unique()
+    .required(),
+  narrowest: Joi.number().greater(0).max(1).required(),
+  abbreviations: Joi.array()
+    .items(Joi.object({ word: Joi.string().trim().min(1).max(100).required(), short: Joi.string().trim().min(1).max(100).required() }))
+    .max(500)
+    .required(),
+});
 
 /** What a cell shows. @param property how a property is named: by its number, or in documents by its written name */
 export const piecesOf = (property: Joi.Schema) =>
@@ -21,6 +52,7 @@ export const cellBinding = {
   block: Joi.string().max(255).allow(null).required(),
   cell: Joi.string().max(255).required(),
   leads: Joi.boolean().required(),
+  fit,
 };
 
 /** The parts of a link. @param property how a property is named */
@@ -63,7 +95,7 @@ export const cellTray = Joi.object<CellTray>({
   cells: Joi.array().items(Joi.string().max(255)).max(1000).allow(null).required(),
   drawings: Joi.array().items(id).max(50_000).allow(null).required(),
   wishes: Joi.array()
-    .items(Joi.valid('stale', 'lacking', 'would be erased'))
+    .items(Joi.valid('stale', 'lacking', 'does not fit', 'would be erased'))
     .min(1)
     .unique()
     .required(),

@@ -1,14 +1,32 @@
 import { HeldValue } from '../values';
+import { TextStyle } from '../lettering/fonts';
 import { Edit } from './edits';
 
 /** Levels at which a file holds values. `copy` is the copy of a part that an assembly file carries. */
 export type Level = 'document' | 'variant' | 'copy' | 'body' | 'occurrence' | 'sheet';
 
 /**
- * Places in a file that hold named values: a property, the file's own field, a title block cell, and
- * facts that the file states about its model (material, density, validation volume), which nobody writes.
+ * Places in a file that hold named values: a property, the file's own field, a title block cell, the lettering of a cell where it is not
+ * what its block says (named by {@link letteringName}), and facts that the file states about its model (material, density, validation
+ * volume), which nobody writes.
  */
-export type Place = 'property' | 'field' | 'cell' | 'fact';
+export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'fact';
+
+/** What of a cell's lettering can be changed on a sheet: the height of its capitals in drawing units, and its width factor. */
+export const LETTERING = ['height', 'width factor'] as const;
+export type LetteringAspect = (typeof LETTERING)[number];
+
+/** The name of an aspect of a cell's lettering among the values of its sheet. */
+export const letteringName = (tag: string, aspect: LetteringAspect): string => `${tag} ${aspect}`;
+
+/** A length or a factor as it is kept as a value. */
+export const plainNumber = (n: number): string => String(Number(n.toPrecision(12)));
+
+/** The cell and the aspect that such a name says; `null` for any other. */
+export function letteringOf(name: string): { readonly tag: string; readonly aspect: LetteringAspect } | null {
+  const aspect = LETTERING.find((candidate) => name.endsWith(` ${candidate}`));
+  return aspect === undefined ? null : { tag: name.slice(0, -aspect.length - 1), aspect };
+}
 
 /** A value as read, with its place and exact name. */
 export interface ReadValue {
@@ -57,6 +75,14 @@ export interface Point {
   readonly y: number;
 }
 
+/** How far the nearest things are from the point that a cell's text is placed by, along the text and across it, in block units; `null` where nothing stands. */
+export interface CellRoom {
+  readonly left: number | null;
+  readonly right: number | null;
+  readonly below: number | null;
+  readonly above: number | null;
+}
+
 /** A cell that a block defines: an attribute definition. Lengths in drawing units, angle in degrees. */
 export interface CellDefinition {
   readonly tag: string;
@@ -71,6 +97,11 @@ export interface CellDefinition {
   /** A constant cell shows its preset in every insert and holds nothing there. */
   readonly constant: boolean;
   readonly multiline: boolean;
+  /** Its text style. Absent, like all that follows, in readings of older versions of Rule. */
+  readonly font?: TextStyle;
+  readonly room?: CellRoom;
+  /** Distance of the two points that its text fills, where it is set between two. */
+  readonly between?: number;
 }
 
 /** What a block is drawn of, in block coordinates. */
@@ -84,6 +115,7 @@ export type BlockShape =
       readonly height: number;
       readonly rotation: number;
       readonly align: CellDefinition['align'];
+      readonly font?: TextStyle;
     };
 
 /** A block with attribute definitions, as one drawing file defines it. */
@@ -104,8 +136,21 @@ export interface InsertReading {
   readonly missing: readonly string[];
   /** Cells that nobody may write, by tag: `constant`, or the request by which the drawing computes the text. Absent in older readings. */
   readonly fixed?: Readonly<Record<string, string>>;
+  /** How it is scaled; 1 where that is not said. */
+  readonly scale?: number;
+  /** Cells whose attribute is not lettered or placed as the block says, by tag. */
+  readonly own?: Readonly<Record<string, OwnLettering>>;
   /** The block in whose definition it stands, where it is not placed on the sheet itself. Every place of that block shows the same texts. */
   readonly inside?: string;
+}
+
+/** How an attribute is lettered and placed where that is not what its block says. */
+export interface OwnLettering {
+  /** In drawing units, on the sheet. */
+  readonly height: number;
+  readonly widthFactor: number;
+  /** The point that its text is placed by, in block units. */
+  readonly at: Point;
 }
 
 /** A closed outline of a layout; its area in square drawing units. */
@@ -126,6 +171,8 @@ export interface LabelReading {
 export interface SheetReading {
   readonly layout: string;
   readonly scales: readonly number[];
+  /** The scale of the view that takes most of the paper; absent where there is none, and in readings of older versions of Rule. */
+  readonly largest?: number;
   readonly outlines: readonly OutlineReading[];
   /** Absent in readings of older versions of Rule. */
   readonly labels?: readonly LabelReading[];

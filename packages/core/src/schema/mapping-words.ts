@@ -1,7 +1,23 @@
-import { Binding, CellPiece, LinkEnd } from './mapping';
+import { FitRule } from '../lettering';
+import { count } from '../words';
+import { Binding, CellForm, CellPiece, LinkEnd } from './mapping';
 
-const formWords = ({ letters, unit }: Extract<CellPiece, { readonly form: unknown }>['form']): string =>
-  `${unit ? ', with its unit' : ''}${letters === 'as they are' ? '' : `, in ${letters}`}`;
+const formWords = (form: CellForm): string => {
+  const { letters, unit, decimals, inUnit, decimalSign, number, denominator, date, person, scale } = form;
+  return [
+    ...(inUnit !== undefined ? [`in ${inUnit}`] : []),
+    ...(decimals !== undefined ? [`with ${count(decimals, 'decimal')}`] : []),
+    ...(number === 'fraction' ? [`as a fraction to 1/${denominator ?? 64}`] : number === 'feet and inches' ? ['in feet and inches'] : []),
+    ...(decimalSign === 'comma' ? ['with a decimal comma'] : []),
+    ...(unit ? ['with its unit'] : []),
+    ...(date !== undefined ? [`as ${date}`] : []),
+    ...(person === 'initials' ? ['as initials'] : person === 'short' ? ['with a short first name'] : []),
+    ...(scale ? [scale.as === 'ratio' ? 'as a ratio' : 'in inches to a foot', scale.rule === 'words' ? `“${scale.words}” where views differ` : scale.rule] : []),
+    ...(letters === 'as they are' ? [] : [`in ${letters}`]),
+  ]
+    .map((words) => `, ${words}`)
+    .join('');
+};
 
 /** One piece of what a cell shows, in words. @param captionOf how people call a property */
 export function pieceWords(piece: CellPiece, captionOf: (property: number) => string): string {
@@ -10,10 +26,22 @@ export function pieceWords(piece: CellPiece, captionOf: (property: number) => st
   return `${captionOf(piece.property)} of the ${piece.from}${formWords(piece.form)}`;
 }
 
+/** What is done where a text does not fit, in words. */
+export function fitWords({ steps, narrowest, abbreviations }: FitRule): string {
+  if (steps.length === 0) return 'nothing';
+  return steps
+    .map((step) => {
+      if (step === 'narrower letters') return `narrower letters, down to ${narrowest}`;
+      if (step === 'abbreviations') return `abbreviations (${abbreviations.map(({ word, short }) => `${word} ${short}`).join(', ') || 'none yet'})`;
+      return step === 'lower height' ? 'a lower height' : 'a second line';
+    })
+    .join(', then ');
+}
+
 /** What a cell shows, in words. */
-export function bindingWords({ shows, leads }: Pick<Binding, 'shows' | 'leads'>, captionOf: (property: number) => string): string {
+export function bindingWords({ shows, leads, fit }: Pick<Binding, 'shows' | 'leads' | 'fit'>, captionOf: (property: number) => string): string {
   if (shows.length === 0) return 'nothing';
-  return `${shows.map((piece) => pieceWords(piece, captionOf)).join(' + ')}${leads ? ', at home here' : ''}`;
+  return `${shows.map((piece) => pieceWords(piece, captionOf)).join(' + ')}${leads ? ', at home here' : ''}${fit ? `; if too long: ${fitWords(fit)}` : ''}`;
 }
 
 /** Where a link leads, in words. */

@@ -1,3 +1,5 @@
+import { FIT_STEPS, FitRule } from '../lettering';
+import { NUMBER_FORMS } from '../values';
 import { KINDS, Kind, Property, Slot, WideLevel, isHeldAt, isWide, slotOf } from './property';
 
 /** Where a cell takes a property's value from: the drawing's document, its own sheet, the model that feeds the sheet, or a holder above files. */
@@ -21,14 +23,47 @@ export type CellFact = (typeof CELL_FACTS)[number];
 /** How a cell writes letters. */
 export const CELL_LETTERS = ['as they are', 'capitals', 'small letters'] as const;
 
-/** How a value is written in a cell. */
+/** How a cell writes the scale of a sheet: as a ratio, or as lengths on paper and in feet. */
+export const SCALE_FORMS = ['ratio', 'inches to a foot'] as const;
+
+/** Which scale a sheet is said to have where its views differ: that of most views, that of its largest one, or none but words that say so. */
+export const SCALE_RULES = ['of most views', 'of the largest view', 'words'] as const;
+
+/** How a scale is written. */
+export interface ScaleForm {
+  readonly as: (typeof SCALE_FORMS)[number];
+  readonly rule: (typeof SCALE_RULES)[number];
+  /** What is written where views differ and the rule says so: `as shown`. */
+  readonly words: string;
+}
+
+export const PLAIN_SCALE: ScaleForm = { as: 'ratio', rule: 'of most views', words: 'as shown' };
+
+/** How a value is written in a cell. What is absent is as the property itself says. */
 export interface CellForm {
   readonly letters: (typeof CELL_LETTERS)[number];
   /** Whether a number has its unit behind it. */
   readonly unit: boolean;
+  /** Decimals of a number. */
+  readonly decimals?: number;
+  /** The unit that a number is shown in. */
+  readonly inUnit?: string;
+  readonly decimalSign?: 'point' | 'comma';
+  /** Decimals, or a fraction of an inch, with or without feet, down to a part of an inch. */
+  readonly number?: (typeof NUMBER_FORMS)[number];
+  readonly denominator?: number;
+  /** A date's form, made of `YYYY`, `YY`, `MM`, `MMM`, `DD` and signs. */
+  readonly date?: string;
+  /** Language of the names of months, by its code. */
+  readonly language?: string;
+  readonly person?: 'full' | 'short' | 'initials';
+  readonly scale?: ScaleForm;
 }
 
 export const PLAIN_CELL: CellForm = { letters: 'as they are', unit: false };
+
+/** Whether a form leaves a value as it is. */
+export const isPlainForm = ({ letters, unit, ...more }: CellForm): boolean => letters === 'as they are' && !unit && Object.keys(more).length === 0;
 
 /** One piece of what a cell shows: fixed words, a property's value, or a fact. */
 export type CellPiece =
@@ -46,6 +81,8 @@ export interface Binding {
   readonly shows: readonly CellPiece[];
   /** Whether the cell is the home of its one property: what is typed in the drawing is taken up, and what is typed in Rule goes there. */
   readonly leads: boolean;
+  /** What is done where a text does not fit its cell; absent for what is done in every cell. */
+  readonly fit?: FitRule;
 }
 
 /** When a value passes through a link in one direction. */
@@ -151,6 +188,17 @@ export interface MappingProblem {
 /** How people call a cell. */
 export const cellName = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => (block === null ? `${cell} of every block` : `${cell} of ${block}`);
 
+/** What of a rule for texts that do not fit makes no sense. */
+function fitProblems({ steps, narrowest, abbreviations }: FitRule): string[] {
+  const words = abbreviations.map(({ word }) => word.toLowerCase());
+  return [
+    ...(steps.some((step, i) => !FIT_STEPS.includes(step) || steps.indexOf(step) !== i) ? ['names a remedy twice, or one that does not exist.'] : []),
+    ...(narrowest > 0 && narrowest <= 1 ? [] : ['narrows letters to a factor that is not between 0 and 1.']),
+    ...(abbreviations.some(({ word, short }) => word.trim() === '' || short.trim() === '') ? ['has an abbreviation without a word.'] : []),
+    ...words.filter((word, i) => words.indexOf(word) !== i).map((word) => `abbreviates ${JSON.stringify(word)} twice.`),
+  ];
+}
+
 /** Everything that keeps bindings and links of a schema from working. */
 export function checkMapping(properties: readonly Property[], bindings: readonly Binding[], links: readonly Link[]): MappingProblem[] {
   const found: MappingProblem[] = [];
@@ -179,17 +227,20 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
       }
       const property = byId.get(piece.property)!;
       const sources = sourcesOf(property);
+      if (piece.form.date !== undefined && piece.from === 'model' && property.feed === 'file')
+        add('date-of-model', `shows the ${property.caption} of the model's file, not of the drawing.`, 'warning');
       if (sources.length === 0) add('no-source', `shows ${property.caption}, whose values are held at the level ${property.level} and never on a sheet.`);
       else if (!sources.includes(piece.from))
         add('no-source', `takes ${property.caption} from the ${piece.from}; it can come from the ${sources.join(' or the ')} alone.`);
     }
+    if (binding.fit) for (const message of fitProblems(binding.fit)) add('fit', message);
     if (!binding.leads) continue;
     const [piece, ...more] = binding.shows;
     if (!piece || more.length > 0 || !('property' in piece) || byId.get(piece.property)?.level !== 'sheet') {
       add('cannot-lead', 'can be the home of one property of the level sheet alone.');
       continue;
     }
-    if (piece.form.letters !== 'as they are' || piece.form.unit) add('cannot-lead', 'is the home of its value, and so writes it as it is.');
+    if (!isPlainForm(piece.form)) add('cannot-lead', 'is the home of its value, and so writes it as it is.');
     const home = JSON.stringify([binding.block === null ? null : familyOf(binding.block), piece.property]);
     const other = led.get(home);
     if (other !== undefined) add('led-twice', `and the cell ${other} are both the home of ${byId.get(piece.property)!.caption}.`);

@@ -1,2 +1,3 @@
 export * from './binding';
+export * from './form';
 export * from './learn';

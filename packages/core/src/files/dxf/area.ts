@@ -5,6 +5,9 @@ export interface Vertex extends Point {
   readonly bulge: number;
 }
 
+/** Bulges below this are no bend: their radius would be beyond all numbers. */
+export const STRAIGHT = 1e-9;
+
 /**
  * The exact area of a closed outline of straight lines and arcs: the polygon by the surveyor's formula, and
  * for each arc the circular segment r²·(θ − sin θ)/2 with θ = 4·atan(bulge) and r = chord / (2·sin(θ/2)).
@@ -15,7 +18,7 @@ export function outlineArea(vertices: readonly Vertex[]): number {
   for (const [i, a] of vertices.entries()) {
     const b = vertices[(i + 1) % vertices.length]!;
     twice += a.x * b.y - b.x * a.y;
-    if (a.bulge !== 0) {
+    if (Math.abs(a.bulge) > STRAIGHT) {
       const angle = 4 * Math.atan(a.bulge);
       const radius = Math.hypot(b.x - a.x, b.y - a.y) / (2 * Math.sin(angle / 2));
       segments += (radius * radius * (angle - Math.sin(angle))) / 2;

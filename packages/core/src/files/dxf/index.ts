@@ -3,7 +3,12 @@ import { sound } from '../keys';
 import { julianInstant, readDxf } from './read';
 import { modifyDxf } from './write';
 
+export { STRAIGHT, type Vertex } from './area';
 export { scanDxf } from './scan';
+export { DxfGroups, type Entity } from './groups';
+export { layoutsOf } from './layouts';
+export { styleOfText, stylesOf, type DrawingStyle } from './styles';
+export { drawnText, plainMtext } from './text';
 export { julianInstant };
 export { boxOf, makeSheet } from './make';
 export type { Outline, SheetPlan } from './make';

@@ -1,11 +1,30 @@
+import { roomsIn } from '../../lettering/room';
+import { TextStyle } from '../../lettering/fonts';
 import { heldText } from '../../values';
-import { BlockReading, BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, InsertReading, Point, ReadValue, SheetReading } from '../contract';
-import { bytewiseText, plainAscii } from '../encoding';
+import {
+  BlockReading,
+  BlockShape,
+  CellDefinition,
+  FileProblem,
+  FileReading,
+  HolderReading,
+  InsertReading,
+  LetteringAspect,
+  OwnLettering,
+  Point,
+  ReadValue,
+  SheetReading,
+  letteringName,
+  plainNumber,
+} from '../contract';
 import { Keys } from '../keys';
 import { Vertex } from './area';
+import { DxfGroups, Entity } from './groups';
 import { DrawnOutline, DrawnText, nest } from './nesting';
-import { DxfIndex, scanDxf } from './scan';
-import { DxfText, drawnText, dxfText, plainMtext } from './text';
+import { layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
+import { DxfIndex } from './scan';
+import { DrawingStyle, styleOfText, stylesOf } from './styles';
+import { DxfText, drawnText, plainMtext } from './text';
 
 /** A DXF file with the positions of the groups that writing needs. */
 export interface DxfContent {
@@ -43,6 +62,9 @@ export interface BlockContent extends BlockReading {
     readonly flags: string;
     readonly align: string;
     readonly valign: string;
+    /** Height and width factor as they are written; no width factor where the definition says none. */
+    readonly height: string | undefined;
+    readonly widthFactor: string | undefined;
     readonly first: Point;
     readonly second: Point;
   }[];
@@ -56,9 +78,16 @@ export interface CellContent {
   /** Positions of the text groups of a multi-line attribute's inner MTEXT. */
   readonly inner: readonly number[];
   readonly fixed?: string;
+  /** Positions of the groups of its height and width factor; -1 for one that is not there. */
+  readonly heightAt: number;
+  readonly widthAt: number;
+  /** Position of the height inside a text of several lines. */
+  readonly innerHeightAt: number;
+  readonly lettering: { readonly height: number; readonly widthFactor: number; readonly at: Point } | null;
 }
 
-export interface InsertContent extends InsertReading {
+export interface InsertContent extends Omit<InsertReading, 'scale'> {
+  readonly own: Readonly<Record<string, OwnLettering>>;
   readonly cells: readonly CellContent[];
   readonly handle: string | undefined;
   readonly layer: string;
@@ -99,91 +128,15 @@ export function julianInstant(value: number): string | null {
 
 /** What is gathered of one layout. */
 interface Gathered {
-  readonly scales: number[];
+  readonly views: { readonly scale: number; readonly area: number }[];
   readonly outlines: DrawnOutline[];
   readonly texts: DrawnText[];
 }
 
-/** One entity: the positions of its groups, its type first. */
-interface Entity {
-  readonly type: string;
-  readonly from: number;
-  readonly to: number;
-}
-
-class Reader {
-  readonly index: DxfIndex;
-  private text: DxfText = dxfText('AC1021', '');
-
-  constructor(bytes: Uint8Array) {
-    this.index = scanDxf(bytes);
-  }
-
-  private raw(at: number): string {
-    const { bytes, starts, ends } = this.index;
-    return bytewiseText(bytes, starts[at]!, ends[at]!).trim();
-  }
-
-  private value(at: number): string {
-    const { bytes, starts, ends } = this.index;
-    return plainAscii(bytes, starts[at]!, ends[at]!) ?? this.text.decode(bytes.subarray(starts[at], ends[at]));
-  }
-
-  /** The first group with a code in an entity, as text; `undefined` when it has none. */
-  private get(entity: Entity, code: number): string | undefined {
-    const at = this.find(entity, code);
-    return at < 0 ? undefined : this.value(at);
-  }
-
-  private find(entity: Entity, code: number): number {
-    const { codes } = this.index;
-    for (let k = entity.from + 1; k < entity.to; k++) {
-      if (codes[k] === code) return k;
-      // What stands between `102 {…` and `102 }` belongs to a program: its handles are not the entity's own.
-      if (codes[k] === 102 && this.raw(k).startsWith('{')) while (k + 1 < entity.to && !(codes[k + 1] === 102 && this.raw(k + 1) === '}')) k++;
-    }
-    return -1;
-  }
-
-  private number(entity: Entity, code: number, otherwise: number): number {
-    const text = this.get(entity, code);
-    const n = text === undefined ? Number.NaN : Number(text);
-    return Number.isFinite(n) ? n : otherwise;
-  }
-
-  private point(entity: Entity, code: number): Point {
-    return { x: this.number(entity, code, 0), y: this.number(entity, code + 10, 0) };
-  }
-
-  private entities(from: number, to: number): Entity[] {
-    const { codes } = this.index;
-    const entities: Entity[] = [];
-    let start = -1;
-    for (let k = from; k < to; k++) {
-      if (codes[k] !== 0) continue;
-      if (start >= 0) entities.push({ type: this.raw(start), from: start, to: k });
-      start = k;
-    }
-    if (start >= 0) entities.push({ type: this.raw(start), from: start, to });
-    return entities;
-  }
-
+class Reader extends DxfGroups {
   read(): DxfContent {
-    const { codes, count } = this.index;
-    const sections = new Map<string, { from: number; to: number }>();
-    for (let k = 0; k + 1 < count; k++) {
-      if (codes[k] !== 0 || this.raw(k) !== 'SECTION' || codes[k + 1] !== 2) continue;
-      let end = k + 2;
-      while (end < count && !(codes[end] === 0 && this.raw(end) === 'ENDSEC')) end++;
-      sections.set(this.raw(k + 1), { from: k + 2, to: end });
-      k = end;
-    }
+    const { variables, sections, version, codePage } = this;
     const header = sections.get('HEADER');
-    const variables = header ? this.variables(header.from, header.to) : [];
-    const simple = (name: string) => variables.find((variable) => variable.name === name);
-    const version = simple('$ACADVER') ? this.raw(simple('$ACADVER')!.at + 1) : 'AC1009';
-    const codePage = simple('$DWGCODEPAGE') ? this.raw(simple('$DWGCODEPAGE')!.at + 1) : '';
-    this.text = dxfText(version, codePage);
     const problems: FileProblem[] = [];
     if (this.text.unknownPage) problems.push({ code: 'code-page', message: `Texts are in the code page ${codePage}; letters outside ASCII may be wrong.` });
 
@@ -207,27 +160,23 @@ class Reader {
       return instant === null ? [] : [{ name: DATES[name]!, value: instant, valueAt: -1 }];
     });
 
-    const objectSection = sections.get('OBJECTS');
-    this.readObjects(objectSection ? this.entities(objectSection.from, objectSection.to) : []);
-    const tableSection = sections.get('TABLES');
-    if (tableSection) this.readVariants(tableSection.from, tableSection.to);
+    this.readObjects(this.within('OBJECTS'));
+    this.readTables(this.within('TABLES'));
     const blockSection = sections.get('BLOCKS');
     const { blocks, layouts, parts } = blockSection
       ? this.blocks(blockSection.from, blockSection.to)
       : { blocks: [], layouts: [], parts: new Map<string, Entity[]>() };
-    const entitySection = sections.get('ENTITIES');
-    const top = entitySection ? this.entities(entitySection.from, entitySection.to) : [];
-    const layoutOf = (entity: Entity) =>
-      this.get(entity, 67)?.trim() === '1' ? (this.layoutNames.get(this.get(entity, 330)?.trim() ?? '') ?? 'paper') : 'model';
+    const top = this.within('ENTITIES');
+    const layoutOf = (entity: Entity) => layoutOfEntity(this, entity, this.layoutNames);
     const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));
     const inserts = [...this.inserts(top, layoutOf, byName), ...layouts.flatMap(({ name, entities }) => this.inserts(entities, () => name, byName))];
     inserts.push(...this.nested(parts, [{ layoutOf, entities: top }, ...layouts.map(({ name, entities }) => ({ layoutOf: () => name, entities }))], byName));
-    const unitCode = simple('$INSUNITS');
-    const unit = unitCode ? (INSERT_UNITS[this.value(unitCode.at + 1).trim()] ?? null) : null;
+    const units = this.variable('$INSUNITS');
+    const unit = units < 0 ? null : (INSERT_UNITS[this.raw(units)] ?? null);
     const sheets = new Map<string, Gathered>();
     this.sheets(top, layoutOf, sheets);
     for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
-    for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { scales: [], outlines: [], texts: [] });
+    for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { views: [], outlines: [], texts: [] });
     return {
       index: this.index,
       version,
@@ -237,14 +186,15 @@ class Reader {
       fields,
       blocks,
       inserts,
-      sheets: [...sheets].map(([layout, { scales, outlines, texts }]): SheetReading => {
+      sheets: [...sheets].map(([layout, { views, outlines, texts }]): SheetReading => {
         const nested = nest(outlines, texts);
         if (!nested.complete)
           problems.push({ code: 'outlines', message: `The layout ${layout} has so many outlines and texts that it was not worked out which lie in which.` });
         const order = this.orders.get(layout);
         return {
           layout,
-          scales,
+          scales: views.map((view) => view.scale),
+          ...(views.length ? { largest: views.reduce((best, view) => (view.area > best.area ? view : best)).scale } : {}),
           outlines: nested.outlines,
           labels: nested.labels,
           paper: this.papers.get(layout) ?? null,
@@ -252,7 +202,7 @@ class Reader {
           ...(order === undefined ? {} : { order }),
         };
       }),
-      handleSeedAt: simple('$HANDSEED') ? simple('$HANDSEED')!.at + 1 : -1,
+      handleSeedAt: this.variable('$HANDSEED'),
       problems,
     };
   }
@@ -265,12 +215,15 @@ class Reader {
   /** Names of blocks that anonymous variants were made from, by the variant's name in small letters. */
   private readonly variants = new Map<string, string>();
 
-  /** Which anonymous blocks are variants of which: their record names the handle of the other's. */
-  private readVariants(from: number, to: number): void {
+  private styles: ReadonlyMap<string, DrawingStyle> = new Map();
+
+  /** Text styles, and which anonymous blocks are variants of which: their record names the handle of the other's. */
+  private readTables(records: readonly Entity[]): void {
     const { codes } = this.index;
     const names = new Map<string, string>();
     const made: { readonly name: string; readonly of: string }[] = [];
-    for (const record of this.entities(from, to)) {
+    this.styles = stylesOf(this, records);
+    for (const record of records) {
       if (record.type !== 'BLOCK_RECORD') continue;
       const name = this.get(record, 2) ?? '';
       names.set(this.get(record, 5)?.trim().toUpperCase() ?? '', name);
@@ -293,24 +246,12 @@ class Reader {
     const { codes } = this.index;
     const fields = new Map<string, string>();
     for (const object of objects) {
-      if (object.type === 'LAYOUT') {
-        let k = object.from + 1;
-        const paper = { width: 0, height: 0 };
-        for (; k < object.to && !(codes[k] === 100 && this.raw(k) === 'AcDbLayout'); k++) {
-          if (codes[k] === 44) paper.width = Number(this.raw(k));
-          if (codes[k] === 45) paper.height = Number(this.raw(k));
-        }
-        let name = '';
-        let record = '';
-        let order = -1;
-        for (; k < object.to; k++) {
-          if (codes[k] === 1 && name === '') name = this.value(k);
-          if (codes[k] === 71) order = Number(this.raw(k));
-          if (codes[k] === 330) record = this.raw(k);
-        }
-        if (name && record) this.layoutNames.set(record, name);
-        if (name && order >= 0) this.orders.set(name, order);
-        if (name && paper.width > 0 && paper.height > 0) this.papers.set(name, paper);
+      const layout = layoutRecord(this, object);
+      if (layout) {
+        const { name, record, order, paper } = layout;
+        this.layoutNames.set(record, name);
+        if (order >= 0) this.orders.set(name, order);
+        if (paper) this.papers.set(name, paper);
       } else if (object.type === 'FIELD') {
         const handle = this.get(object, 5)?.trim();
         let request = '';
@@ -347,7 +288,7 @@ class Reader {
       const layout = layoutOf(entity.type === 'ATTRIB' && placed ? placed : entity);
       const known = into.get(layout);
       if (known) return known;
-      const fresh: Gathered = { scales: [], outlines: [], texts: [] };
+      const fresh: Gathered = { views: [], outlines: [], texts: [] };
       into.set(layout, fresh);
       return fresh;
     };
@@ -360,7 +301,8 @@ class Reader {
       else if (entity.type === 'VIEWPORT') {
         const [paper, view] = [this.number(entity, 41, 0), this.number(entity, 45, 0)];
         // The viewport with the number 1 is the sheet itself.
-        if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0) sheet(entity).scales.push(Number((paper / view).toPrecision(12)));
+        if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0)
+          sheet(entity).views.push({ scale: Number((paper / view).toPrecision(12)), area: paper * this.number(entity, 40, 0) });
       } else if (entity.type === 'LWPOLYLINE' && (this.number(entity, 70, 0) & 1) === 1) {
         sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', vertices: this.vertices(entity) });
       } else if (entity.type === 'POLYLINE') {
@@ -391,12 +333,6 @@ class Reader {
     }
   }
 
-  private variables(from: number, to: number): { name: string; at: number }[] {
-    const found: { name: string; at: number }[] = [];
-    for (let k = from; k + 1 < to; k++) if (this.index.codes[k] === 9) found.push({ name: this.raw(k), at: k });
-    return found;
-  }
-
   private blocks(from: number, to: number): { blocks: BlockContent[]; layouts: { name: string; entities: Entity[] }[]; parts: Map<string, Entity[]> } {
     const blocks: BlockContent[] = [];
     // What stands in blocks that place others.
@@ -409,21 +345,24 @@ class Reader {
       while (end < entities.length && entities[end]!.type !== 'ENDBLK') end++;
       const name = this.get(entities[i]!, 2) ?? '';
       const inside = entities.slice(i + 1, end);
-      if (/^\*(paper|model)_space/i.test(name))
-        layouts.push({ name: this.layoutNames.get(this.get(entities[i]!, 330)?.trim() ?? '') ?? (/model/i.test(name) ? 'model' : name), entities: inside });
+      const layout = layoutOfBlock(this, entities[i]!, this.layoutNames);
+      if (layout !== null) layouts.push({ name: layout, entities: inside });
       else if (inside.some((entity) => entity.type === 'INSERT')) parts.set(name.toLowerCase(), inside);
-      if (!/^\*(paper|model)_space/i.test(name) && inside.some((entity) => entity.type === 'ATTDEF')) {
+      if (layout === null && inside.some((entity) => entity.type === 'ATTDEF')) {
         const base = this.point(entities[i]!, 10);
         const definitions = inside.filter((e) => e.type === 'ATTDEF');
         const tags = new Keys();
+        const cells = definitions.map((e) => {
+          const cell = this.cell(e, base);
+          return { ...cell, tag: tags.free(cell.tag) };
+        });
+        const shapes = this.shapes(inside, base);
+        const rooms = roomsIn(cells, shapes);
         blocks.push({
           name,
           base,
-          cells: definitions.map((e) => {
-            const cell = this.cell(e, base);
-            return { ...cell, tag: tags.free(cell.tag) };
-          }),
-          shapes: this.shapes(inside, base),
+          cells: cells.map((cell, i) => ({ ...cell, room: rooms[i]! })),
+          shapes,
           definitions: definitions.map((e) => ({
             tag: this.get(e, 2) ?? '',
             layer: this.get(e, 8) ?? '0',
@@ -435,6 +374,8 @@ class Reader {
             flags: this.get(e, 70)?.trim() ?? '0',
             align: this.get(e, 72)?.trim() ?? '0',
             valign: this.get(e, 74)?.trim() ?? '0',
+            height: this.get(e, 40),
+            widthFactor: this.ownWidth(e) < 0 ? undefined : this.value(this.ownWidth(e)),
             first: this.point(e, 10),
             second: this.point(e, 11),
           })),
@@ -448,21 +389,34 @@ class Reader {
   private cell(entity: Entity, base: Point): CellDefinition {
     const horizontal = this.number(entity, 72, 0);
     const vertical = this.number(entity, 74, 0);
-    // Any alignment but the default is measured from the second point.
-    const at = horizontal !== 0 || vertical !== 0 ? this.point(entity, 11) : this.point(entity, 10);
+    // Any alignment but the default is measured from the second point, and texts between two points from their first.
+    const at = (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10);
     return {
       tag: this.get(entity, 2) ?? '',
       prompt: this.get(entity, 3) ?? '',
       preset: this.get(entity, 1) ?? '',
       at: { x: at.x - base.x, y: at.y - base.y },
       height: this.number(entity, 40, 2.5),
-      widthFactor: this.number(entity, 41, 1),
+      widthFactor: this.ownWidth(entity) < 0 ? 1 : this.number(entity, 41, 1),
       rotation: this.number(entity, 50, 0),
       align: horizontal === 2 ? 'right' : horizontal === 1 || horizontal === 4 ? 'centre' : 'left',
       valign: horizontal === 4 || vertical === 2 ? 'middle' : vertical === 3 ? 'top' : vertical === 1 ? 'bottom' : 'baseline',
       constant: (this.number(entity, 70, 0) & 2) === 2,
       multiline: this.find(entity, 101) >= 0,
+      font: this.fontOf(entity),
+      // Aligned and fitted texts fill the way from their first point to their second.
+      ...(horizontal === 3 || horizontal === 5 ? { between: between(this.point(entity, 10), this.point(entity, 11)) } : {}),
     };
+  }
+
+  /** Position of the width factor of a text; -1 where it has none. A text of several lines has groups of the same code inside it. */
+  private ownWidth(entity: Entity): number {
+    const [at, embedded] = [this.find(entity, 41), this.find(entity, 101)];
+    return embedded >= 0 && at > embedded ? -1 : at;
+  }
+
+  private fontOf(entity: Entity): TextStyle {
+    return styleOfText(this, this.styles, entity).font;
   }
 
   private shapes(entities: readonly Entity[], base: Point): BlockShape[] {
@@ -489,6 +443,7 @@ class Reader {
               height: this.number(entity, 40, 2.5),
               rotation: this.number(entity, 50, 0),
               align: horizontal === 2 ? 'right' : horizontal === 1 ? 'centre' : 'left',
+              font: this.fontOf(entity),
             },
           ];
         }
@@ -496,23 +451,6 @@ class Reader {
           return [];
       }
     });
-  }
-
-  /** The text of an MTEXT: pieces of 250 letters before its last one. */
-  private longText(entity: Entity): string {
-    let text = '';
-    for (let k = entity.from + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) text += this.value(k);
-    return text;
-  }
-
-  private vertices(entity: Entity): Vertex[] {
-    const points: { x: number; y: number; bulge: number }[] = [];
-    const { codes } = this.index;
-    for (let k = entity.from + 1; k < entity.to; k++) {
-      if (codes[k] === 10 && codes[k + 1] === 20) points.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)), bulge: 0 });
-      else if (codes[k] === 42 && points.length) points.at(-1)!.bulge = Number(this.raw(k)) || 0;
-    }
-    return points;
   }
 
   private readonly insertKeys = new Keys();
@@ -535,12 +473,18 @@ class Reader {
           // Attributes of one tag are told apart by their order, in a block as in its inserts.
           if (cell) cells.push({ ...cell, tag: names.free(cell.tag) });
         }
+      const place = {
+        at: this.point(insert, 10),
+        scale: { x: this.number(insert, 41, 1), y: this.number(insert, 42, 1) },
+        rotation: this.number(insert, 50, 0),
+      };
       const tags = new Set(cells.map((cell) => cell.tag));
       // Some programs give inserts an attribute for a constant cell too; what shows is the block's.
       const fixedTags = new Set((block?.cells ?? []).filter((cell) => cell.constant).map((cell) => cell.tag));
       for (const [i, cell] of cells.entries()) if (fixedTags.has(cell.tag)) cells[i] = { ...cell, fixed: CONSTANT };
       for (const { tag, preset, constant } of block?.cells ?? [])
-        if (constant && !tags.has(tag)) cells.push({ tag, text: drawnText(preset), valueAt: -1, inner: [], fixed: CONSTANT });
+        if (constant && !tags.has(tag))
+          cells.push({ tag, text: drawnText(preset), valueAt: -1, inner: [], fixed: CONSTANT, heightAt: -1, innerHeightAt: -1, widthAt: -1, lettering: null });
       const handle = this.get(insert, 5)?.trim();
       const fixed = Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
       found.push({
@@ -553,9 +497,8 @@ class Reader {
         cells,
         handle,
         layer: this.get(insert, 8) ?? '0',
-        at: this.point(insert, 10),
-        scale: { x: this.number(insert, 41, 1), y: this.number(insert, 42, 1) },
-        rotation: this.number(insert, 50, 0),
+        ...place,
+        own: block ? ownLettering(block, place, cells) : {},
         inPaper: this.get(insert, 67)?.trim() === '1',
         from: insert.from,
         nameAt: this.find(insert, 2),
@@ -607,9 +550,70 @@ class Reader {
     const inner: number[] = [];
     if (embedded >= 0) for (let k = embedded + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) inner.push(k);
     const text = inner.length ? plainMtext(inner.map((k) => this.value(k)).join('')) : this.value(valueAt);
-    return { tag, text: drawnText(text), valueAt, inner, ...fixed };
+    const [horizontal, vertical] = [this.number(entity, 72, 0), this.number(entity, 74, 0)];
+    const [heightAt, widthAt] = [this.find(entity, 40), this.ownWidth(entity)];
+    let innerHeightAt = -1;
+    if (embedded >= 0) for (let k = embedded + 1; k < entity.to && innerHeightAt < 0; k++) if (this.index.codes[k] === 40) innerHeightAt = k;
+    return {
+      tag,
+      text: drawnText(text),
+      valueAt,
+      inner,
+      ...fixed,
+      heightAt,
+      innerHeightAt,
+      widthAt,
+      lettering:
+        heightAt < 0
+          ? null
+          : {
+              height: this.number(entity, 40, 2.5),
+              widthFactor: widthAt < 0 ? 1 : this.number(entity, 41, 1),
+              at: (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10),
+            },
+    };
   }
 }
+
+const between = (a: Point, b: Point): number => Math.hypot(b.x - a.x, b.y - a.y);
+
+/** How lettering of a block stands on a sheet where the block is placed. */
+interface Placing {
+  readonly at: Point;
+  readonly scale: Point;
+  readonly rotation: number;
+}
+
+/** Lengths that differ by less are the same. */
+const NEAR = 1e-4;
+
+/** The cells of an insert that are not lettered or placed as the block says. */
+function ownLettering(block: BlockContent, { at, scale, rotation }: Placing, cells: readonly CellContent[]): Record<string, OwnLettering> {
+  const own: Record<string, OwnLettering> = {};
+  const angle = (-rotation * Math.PI) / 180;
+  for (const { tag, lettering } of cells) {
+    const defined = block.cells.find((cell) => cell.tag === tag);
+    if (!defined || !lettering) continue;
+    const [dx, dy] = [lettering.at.x - at.x, lettering.at.y - at.y];
+    const placed = {
+      x: (dx * Math.cos(angle) - dy * Math.sin(angle)) / (scale.x || 1),
+      y: (dx * Math.sin(angle) + dy * Math.cos(angle)) / (scale.y || 1),
+    };
+    const { height, widthFactor } = asPlaced(defined, scale);
+    const same =
+      Math.abs(lettering.height - height) <= NEAR * height &&
+      Math.abs(lettering.widthFactor - widthFactor) <= NEAR &&
+      Math.hypot(placed.x - defined.at.x, placed.y - defined.at.y) <= defined.height / 100;
+    if (!same) own[tag] = { height: lettering.height, widthFactor: lettering.widthFactor, at: placed };
+  }
+  return own;
+}
+
+/** The lettering of a cell on a sheet where its block is placed with a scale, as the block defines it. */
+export const asPlaced = ({ height, widthFactor }: Pick<CellDefinition, 'height' | 'widthFactor'>, scale: Point): { height: number; widthFactor: number } => ({
+  height: height * Math.abs(scale.y || 1),
+  widthFactor: widthFactor * Math.abs((scale.x || 1) / (scale.y || 1)),
+});
 
 /** Why a cell whose text its block holds cannot be written. */
 const CONSTANT = 'constant';
@@ -634,6 +638,18 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
 /** Opens a DXF file. @throws FileError when it is broken or binary. */
 export const openDxf = (bytes: Uint8Array): DxfContent => new Reader(bytes).read();
 
+/** The lettering of cells that is not what their block says. */
+function letteringValues({ own, scale }: Pick<InsertContent, 'own' | 'scale'>, block: BlockContent | undefined): ReadValue[] {
+  return Object.entries(own).flatMap(([tag, { height, widthFactor }]): ReadValue[] => {
+    const defined = block?.cells.find((cell) => cell.tag === tag);
+    if (!defined) return [];
+    const said = asPlaced(defined, scale);
+    const value = (aspect: LetteringAspect, n: number, otherwise: number): ReadValue[] =>
+      Math.abs(n - otherwise) <= NEAR * otherwise ? [] : [{ place: 'lettering', name: letteringName(tag, aspect), held: heldText(plainNumber(n)) }];
+    return [...value('height', height, said.height), ...value('width factor', widthFactor, said.widthFactor)];
+  });
+}
+
 /** Reads a DXF file. @throws FileError when it is broken or binary. */
 export function readDxf(bytes: Uint8Array): FileReading {
   const content = openDxf(bytes);
@@ -642,12 +658,21 @@ export function readDxf(bytes: Uint8Array): FileReading {
     ...content.properties.map(({ name, value }) => ({ place: 'property' as const, name, held: heldText(value) })),
   ];
   const holders: HolderReading[] = [{ level: 'document', key: '', label: '', values: document }];
+  const byName = new Map(content.blocks.map((block) => [block.name.toLowerCase(), block]));
   for (const insert of content.inserts)
     holders.push({
       level: 'sheet',
       key: insert.holder,
       label: insert.madeFrom ?? insert.block,
-      values: insert.cells.map(({ tag, text, fixed }) => ({ place: 'cell', name: tag, held: heldText(text), ...(fixed === undefined ? {} : { fixed }) })),
+      values: [
+        ...insert.cells.map(({ tag, text, fixed }) => ({
+          place: 'cell' as const,
+          name: tag,
+          held: heldText(text),
+          ...(fixed === undefined ? {} : { fixed }),
+        })),
+        ...letteringValues(insert, byName.get(insert.block.toLowerCase())),
+      ],
     });
   return {
     format: 'dxf',
@@ -656,7 +681,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
     holders,
     structure: null,
     blocks: content.blocks.map(({ name, cells, shapes }) => ({ name, cells, shapes })),
-    inserts: content.inserts.map(({ block, madeFrom, holder, layout, missing, fixed, inside }) => ({
+    inserts: content.inserts.map(({ block, madeFrom, holder, layout, missing, fixed, inside, scale, own }) => ({
       block,
       ...(madeFrom === undefined ? {} : { madeFrom }),
       holder,
@@ -664,6 +689,8 @@ export function readDxf(bytes: Uint8Array): FileReading {
       missing,
       ...(fixed === undefined ? {} : { fixed }),
       ...(inside === undefined ? {} : { inside }),
+      ...(Math.abs(scale.y) === 1 || scale.y === 0 ? {} : { scale: Math.abs(scale.y) }),
+      ...(Object.keys(own).length === 0 ? {} : { own }),
     })),
     sheets: content.sheets,
     problems: content.problems,

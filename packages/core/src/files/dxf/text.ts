@@ -86,7 +86,7 @@ export function codedText(text: string): string {
 /** The plain text of an MTEXT: formatting codes removed, stacked fractions on one line, paragraphs as line breaks. */
 export const plainMtext = (text: string): string =>
   text.replace(
-    /\\(?:([\\{}])|([Pp])(?![a-z][^;]*;)|S([^;]*);|p[^;]*;|[ACcFfHhQTW][^;]*;|[LlOoKk]|(~))|[{}]/g,
+    /\\(?:([\\{}])|(P|p(?![a-z][^;]*;))|S([^;]*);|p[^;]*;|[ACcFfHhQTW][^;]*;|[LlOoKk]|(~))|[{}]/g,
     (_, kept?: string, paragraph?: string, stack?: string, blank?: string) =>
       kept ?? (paragraph ? '\n' : stack !== undefined ? stack.replace(/[\^#]/, '/').trim() : blank ? '\u00a0' : ''),
   );

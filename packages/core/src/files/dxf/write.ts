@@ -1,6 +1,6 @@
-import { FileChange, FileError, Point } from '../contract';
+import { FileChange, FileError, Point, letteringOf } from '../contract';
 import { Edit } from '../edits';
-import { BlockContent, DxfContent, InsertContent, openDxf } from './read';
+import { BlockContent, DxfContent, InsertContent, asPlaced, openDxf } from './read';
 import { codedText, toMtext } from './text';
 
 const encoder = new TextEncoder();
@@ -25,6 +25,8 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
         if (field.valueAt < 0) throw new FileError('fact', `The program that saves the drawing writes ${change.name}; it cannot be changed.`);
         return [valueEdit(content, field.valueAt, change.value?.text ?? '')];
       }
+      case 'lettering':
+        return letteringEdits(content, byHolder.get(change.holder), change);
       case 'property':
         return propertyEdits(content, byName, change);
       case 'fact':
@@ -68,6 +70,35 @@ function cellEdits(
   const { lines, ends } = content.index;
   const removed = others.map((at) => ({ offset: lines[at]!, length: (lines[at + 1] ?? ends[at]!) - lines[at]!, insert: new Uint8Array() }));
   return [valueEdit(content, cell.valueAt, codedText(text.split(/\r?\n/)[0]!)), ...removed, valueEdit(content, kept!, codedText(toMtext(text)))];
+}
+
+/** The edits that letter a cell; without a value, as its block says. */
+function letteringEdits(content: DxfContent, insert: InsertContent | undefined, change: FileChange): Edit[] {
+  if (!insert) throw new FileError('no-holder', `The drawing has no title block ${change.holder}.`);
+  const named = letteringOf(change.name);
+  const cell = insert.cells.find((candidate) => candidate.tag === named?.tag);
+  if (!named || !cell || cell.heightAt < 0) throw new FileError('no-cell', `The sheet has no cell ${named?.tag ?? change.name}.`);
+  const wanted = change.value === null ? null : Number(change.value.text);
+  if (wanted !== null && !(Number.isFinite(wanted) && wanted > 0))
+    throw new FileError('no-number', `The ${named.aspect} of ${named.tag} has to be a number above 0.`);
+  const block = content.blocks.find((candidate) => candidate.name.toLowerCase() === insert.block.toLowerCase());
+  const i = block?.cells.findIndex((candidate) => candidate.tag === named.tag) ?? -1;
+  const [defined, raw] = [block?.cells[i], block?.definitions[i]];
+  if (wanted === null && (!defined || !raw)) throw new FileError('no-block', `The drawing has no block that says the ${named.aspect} of ${named.tag}.`);
+  const said = defined && asPlaced(defined, insert.scale);
+  // As the block writes it, so that what is undone is as it was.
+  const written = (n: number | undefined, own: string | undefined) => (own !== undefined && Number(own) === n ? own : number(n!));
+  if (named.aspect === 'height') {
+    const text = wanted === null ? written(said!.height, raw!.height) : number(wanted);
+    return [cell.heightAt, cell.innerHeightAt].filter((at) => at >= 0).map((at) => valueEdit(content, at, text));
+  }
+  if (cell.inner.length > 0) throw new FileError('no-width', `The cell ${named.tag} has several lines, whose letters are narrowed inside its text.`);
+  const { lines, eol } = content.index;
+  if (wanted === null && raw!.widthFactor === undefined && said!.widthFactor === 1)
+    return cell.widthAt < 0 ? [] : [{ offset: lines[cell.widthAt]!, length: lines[cell.widthAt + 1]! - lines[cell.widthAt]!, insert: new Uint8Array() }];
+  const text = wanted === null ? written(said!.widthFactor, raw!.widthFactor) : number(wanted);
+  if (cell.widthAt >= 0) return [valueEdit(content, cell.widthAt, text)];
+  return [{ offset: lines[cell.heightAt + 1]!, length: 0, insert: encoder.encode(groupText(41, text, eol)) }];
 }
 
 /** Gives inserts the attributes that they lack: placed as the block's definition says, moved, scaled and turned as the insert is. */
@@ -130,8 +161,8 @@ const pointGroups = (code: number, { x, y }: Point): [number, string][] => [
   [code + 10, number(y)],
   [code + 20, '0.0'],
 ];
-const written = (groups: readonly (readonly [number, string])[], eol: string) =>
-  groups.map(([code, value]) => `${String(code).padStart(3)}${eol}${value}${eol}`).join('');
+const groupText = (code: number, value: string, eol: string): string => `${String(code).padStart(3)}${eol}${value}${eol}`;
+const written = (groups: readonly (readonly [number, string])[], eol: string) => groups.map(([code, value]) => groupText(code, value, eol)).join('');
 
 /** A point of a block where an insert puts it. */
 function place(insert: InsertContent, block: BlockContent, point: Point): Point {

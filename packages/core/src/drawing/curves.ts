@@ -1,0 +1,92 @@
+import { Point } from '../files';
+import { STRAIGHT, Vertex } from '../files/dxf';
+
+/** Pieces that a full circle is drawn of. */
+const PIECES = 72;
+
+/** Points of an elliptic arc, from one parameter to a greater one. `major` and `minor` are half axes. Angles in radians. */
+export function ellipseArc(centre: Point, major: Point, minor: Point, from: number, to: number): Point[] {
+  const count = Math.max(2, Math.ceil((Math.abs(to - from) / (2 * Math.PI)) * PIECES));
+  return Array.from({ length: count + 1 }, (_, i) => {
+    const t = from + ((to - from) * i) / count;
+    const [cos, sin] = [Math.cos(t), Math.sin(t)];
+    return { x: centre.x + major.x * cos + minor.x * sin, y: centre.y + major.y * cos + minor.y * sin };
+  });
+}
+
+/** Points of a circular arc, counter-clockwise from one angle to another, in radians. */
+export const circleArc = (centre: Point, radius: number, from: number, to: number): Point[] => {
+  const end = to <= from + 1e-12 ? to + 2 * Math.PI : to;
+  return ellipseArc(centre, { x: radius, y: 0 }, { x: 0, y: radius }, from, end);
+};
+
+/** Points of a line whose parts may be bent: a bulge is the tangent of a quarter of the arc's angle, positive when counter-clockwise. */
+export function bentLine(corners: readonly Vertex[], closed: boolean): Point[] {
+  const points: Point[] = [];
+  const last = closed ? corners.length : corners.length - 1;
+  for (let i = 0; i < last; i++) {
+    const [a, b] = [corners[i]!, corners[(i + 1) % corners.length]!];
+    points.push(a);
+    const chord = Math.hypot(b.x - a.x, b.y - a.y);
+    if (Math.abs(a.bulge) <= STRAIGHT || chord === 0) continue;
+    const angle = 4 * Math.atan(a.bulge);
+    const radius = chord / (2 * Math.sin(angle / 2));
+    // The centre lies on the left of the way for a bend to the left, as far as the apothem.
+    const apothem = radius * Math.cos(angle / 2);
+    const centre = {
+      x: (a.x + b.x) / 2 - ((b.y - a.y) / chord) * apothem,
+      y: (a.y + b.y) / 2 + ((b.x - a.x) / chord) * apothem,
+    };
+    const start = Math.atan2(a.y - centre.y, a.x - centre.x);
+    points.push(...ellipseArc(centre, { x: Math.abs(radius), y: 0 }, { x: 0, y: Math.abs(radius) }, start, start + angle).slice(1, -1));
+  }
+  if (corners.length) points.push(closed ? corners[0]! : corners.at(-1)!);
+  return points;
+}
+
+/** A spline of a drawing: degree, knots, control points and their weights, all 1 where there are none. */
+export interface SplineCurve {
+  readonly degree: number;
+  readonly knots: readonly number[];
+  readonly controls: readonly Point[];
+  readonly weights: readonly number[];
+}
+
+/** Points that a span between two knots is drawn of. */
+const SPAN_POINTS = 10;
+/** Points of one spline at most. */
+const MOST_SPLINE_POINTS = 5000;
+
+/** A point of a rational spline by de Boor's algorithm. @param k place of the knot at or before `t` */
+function splinePoint({ degree, knots, controls, weights }: SplineCurve, k: number, t: number): Point {
+  const d = Array.from({ length: degree + 1 }, (_, j) => {
+    const i = Math.min(Math.max(j + k - degree, 0), controls.length - 1);
+    const w = weights[i] ?? 1;
+    return { x: controls[i]!.x * w, y: controls[i]!.y * w, w };
+  });
+  for (let r = 1; r <= degree; r++)
+    for (let j = degree; j >= r; j--) {
+      const [low, high] = [knots[j + k - degree]!, knots[j + 1 + k - r]!];
+      const alpha = high === low ? 0 : (t - low) / (high - low);
+      const [p, q] = [d[j - 1]!, d[j]!];
+      d[j] = { x: (1 - alpha) * p.x + alpha * q.x, y: (1 - alpha) * p.y + alpha * q.y, w: (1 - alpha) * p.w + alpha * q.w };
+    }
+  const end = d[degree]!;
+  return { x: end.x / (end.w || 1), y: end.y / (end.w || 1) };
+}
+
+/** Points of a spline; none where its knots and control points do not go together. */
+export function splinePoints(curve: SplineCurve): Point[] {
+  const { degree, knots, controls } = curve;
+  if (degree < 1 || controls.length <= degree || knots.length < controls.length + degree + 1) return [...controls];
+  const spans: number[] = [];
+  for (let k = degree; k < controls.length; k++) if (knots[k + 1]! > knots[k]!) spans.push(k);
+  const each = Math.max(2, Math.min(SPAN_POINTS, Math.floor(MOST_SPLINE_POINTS / Math.max(1, spans.length))));
+  const points: Point[] = [];
+  for (const k of spans)
+    for (let i = points.length ? 1 : 0; i <= each; i++) {
+      const t = knots[k]! + ((knots[k + 1]! - knots[k]!) * i) / each;
+      points.push(splinePoint(curve, k, t));
+    }
+  return points;
+}

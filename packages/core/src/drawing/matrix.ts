@@ -1,0 +1,30 @@
+import { Point } from '../files';
+
+/** An affine transformation of the plane: (x, y) becomes (a·x + c·y + e, b·x + d·y + f). */
+export type Matrix = readonly [a: number, b: number, c: number, d: number, e: number, f: number];
+
+export const IDENTITY: Matrix = [1, 0, 0, 1, 0, 0];
+/** What a normal that points away from the viewer does to coordinates of an object, by the arbitrary axis rule of the DXF reference. */
+export const FLIPPED: Matrix = [-1, 0, 0, 1, 0, 0];
+
+/** The transformation that does `inner` first, then `outer`. */
+export const times = (outer: Matrix, inner: Matrix): Matrix => [
+  outer[0] * inner[0] + outer[2] * inner[1],
+  outer[1] * inner[0] + outer[3] * inner[1],
+  outer[0] * inner[2] + outer[2] * inner[3],
+  outer[1] * inner[2] + outer[3] * inner[3],
+  outer[0] * inner[4] + outer[2] * inner[5] + outer[4],
+  outer[1] * inner[4] + outer[3] * inner[5] + outer[5],
+];
+
+export const shift = (x: number, y: number): Matrix => [1, 0, 0, 1, x, y];
+export const stretch = (x: number, y: number): Matrix => [x, 0, 0, y, 0, 0];
+/** A turn, counter-clockwise. @param angle in radians */
+export const turn = (angle: number): Matrix => [Math.cos(angle), Math.sin(angle), -Math.sin(angle), Math.cos(angle), 0, 0];
+
+export const apply = (m: Matrix, { x, y }: Point): Point => ({ x: m[0] * x + m[2] * y + m[4], y: m[1] * x + m[3] * y + m[5] });
+
+/** How much lengths grow, as the root of how much areas do. */
+export const growth = (m: Matrix): number => Math.sqrt(Math.abs(m[0] * m[3] - m[1] * m[2]));
+
+export const radians = (degrees: number): number => (degrees * Math.PI) / 180;

@@ -1,0 +1,673 @@
+import { Point } from '../files';
+import { DrawingStyle, DxfGroups, Entity, drawnText, layoutsOf, plainMtext, styleOfText, stylesOf } from '../files/dxf';
+import { Box, TextStyle } from '../lettering';
+import { bentLine, circleArc, ellipseArc, splinePoints } from './curves';
+import { HatchLine, hatchLines } from './hatch';
+import { FLIPPED, IDENTITY, Matrix, apply, growth, radians, shift, stretch, times, turn } from './matrix';
+import { SetLine, TextSettings, setLine, setParagraph } from './texts';
+
+/** Lines of one pen: their corners one after the other (x, y), and where each line begins among them. */
+export interface PenLines {
+  /** Thickness in millimetres. */
+  readonly weight: number;
+  /** Lengths of dashes and gaps in drawing units; none for whole lines. */
+  readonly dashes: readonly number[];
+  readonly points: Float32Array;
+  /** Place of each line's first corner, counted in corners. */
+  readonly starts: Uint32Array;
+}
+
+/** Filled areas, each of one or more outlines (even-odd). */
+export interface Fill {
+  readonly tone: 'ink' | 'light' | 'paper';
+  readonly points: Float32Array;
+  readonly starts: Uint32Array;
+}
+
+/** A line of text that is drawn. */
+export interface PictureText extends SetLine {
+  readonly style: TextStyle;
+  /** The attribute that it is, where it is one: the key of its block and its tag. */
+  readonly cell: { readonly handle: string; readonly tag: string } | null;
+}
+
+/** What is drawn in one go. Coordinates are measured from the picture's origin. */
+export interface Layer {
+  readonly lines: readonly PenLines[];
+  readonly fills: readonly Fill[];
+  readonly texts: readonly PictureText[];
+}
+
+/** A view of the model on a sheet: where the model's coordinates come to stand, and the rectangle on the sheet that it is cut off at. */
+export interface View {
+  readonly matrix: Matrix;
+  readonly clip: Box;
+}
+
+/** A sheet of a drawing, ready to be drawn. */
+export interface SheetPicture {
+  /** The point that all coordinates are measured from: drawings may stand far from zero. */
+  readonly origin: Point;
+  /** What there is to see, in coordinates from the origin. */
+  readonly extent: Box;
+  /** Millimetres of a drawing unit on paper; lines are as thick as it says. */
+  readonly millimetres: number;
+  readonly sheet: Layer;
+  /** The model, where the sheet has views of it. Its coordinates are those of the model, from an origin of its own. */
+  readonly model: Layer | null;
+  readonly views: readonly View[];
+  /** What is not drawn, by the kind of thing, counted. */
+  readonly left: Readonly<Record<string, number>>;
+  /** Whether the drawing has more than is drawn. */
+  readonly cut: boolean;
+}
+
+/** Corners and objects that one picture has at most, and how deep blocks stand in blocks. */
+const MOST_POINTS = 3_000_000;
+const MOST_OBJECTS = 500_000;
+const DEEPEST = 24;
+
+/** Thickness of lines that have none of their own, in millimetres (common practice). */
+const USUAL_WEIGHT = 0.25;
+
+class Sink {
+  private readonly pens = new Map<string, { weight: number; dashes: readonly number[]; points: number[]; starts: number[] }>();
+  private readonly fills: { tone: Fill['tone']; points: number[]; starts: number[] }[] = [];
+  readonly texts: PictureText[] = [];
+  private readonly box = { minX: Infinity, minY: Infinity, maxX: -Infinity, maxY: -Infinity };
+  count = 0;
+
+  constructor(readonly origin: Point) {}
+
+  private grow(x: number, y: number): void {
+    const { box } = this;
+    if (x < box.minX) box.minX = x;
+    if (x > box.maxX) box.maxX = x;
+    if (y < box.minY) box.minY = y;
+    if (y > box.maxY) box.maxY = y;
+  }
+
+  private put(points: number[], m: Matrix, line: readonly Point[]): void {
+    for (const p of line) {
+      const x = m[0] * p.x + m[2] * p.y + m[4] - this.origin.x;
+      const y = m[1] * p.x + m[3] * p.y + m[5] - this.origin.y;
+      points.push(x, y);
+      this.grow(x, y);
+    }
+    this.count += line.length;
+  }
+
+  line(m: Matrix, line: readonly Point[], weight: number, dashes: readonly number[]): void {
+    if (line.length < 2 || !line.every((p) => Number.isFinite(p.x) && Number.isFinite(p.y))) return;
+    const key = `${weight}/${dashes.join(' ')}`;
+    let pen = this.pens.get(key);
+    if (!pen) this.pens.set(key, (pen = { weight, dashes, points: [], starts: [] }));
+    pen.starts.push(pen.points.length / 2);
+    this.put(pen.points, m, line);
+  }
+
+  fill(m: Matrix, outlines: readonly (readonly Point[])[], tone: Fill['tone']): void {
+    const fill = { tone, points: [] as number[], starts: [] as number[] };
+    for (const outline of outlines) {
+      if (outline.length < 3 || !outline.every((p) => Number.isFinite(p.x) && Number.isFinite(p.y))) continue;
+      fill.starts.push(fill.points.length / 2);
+      this.put(fill.points, m, outline);
+    }
+    if (fill.starts.length) this.fills.push(fill);
+  }
+
+  text(m: Matrix, set: SetLine, style: TextStyle, cell: PictureText['cell']): void {
+    const whole = times(m, set.matrix);
+    const matrix: Matrix = [whole[0], whole[1], whole[2], whole[3], whole[4] - this.origin.x, whole[5] - this.origin.y];
+    if (!matrix.every(Number.isFinite)) return;
+    this.texts.push({ ...set, matrix, style, cell });
+    this.count += 4;
+    for (const corner of [
+      { x: 0, y: 0 },
+      { x: set.length, y: 0 },
+      { x: 0, y: 1 },
+      { x: set.length, y: 1 },
+    ]) {
+      const { x, y } = apply(matrix, corner);
+      this.grow(x, y);
+    }
+  }
+
+  frame(box: Box): void {
+    this.grow(box.x - this.origin.x, box.y - this.origin.y);
+    this.grow(box.x + box.width - this.origin.x, box.y + box.height - this.origin.y);
+  }
+
+  get extent(): Box | null {
+    const { minX, minY, maxX, maxY } = this.box;
+    return minX <= maxX ? { x: minX, y: minY, width: maxX - minX || 1, height: maxY - minY || 1 } : null;
+  }
+
+  get layer(): Layer {
+    return {
+      lines: [...this.pens.values()].map((pen) => ({ ...pen, points: Float32Array.from(pen.points), starts: Uint32Array.from(pen.starts) })),
+      fills: this.fills.map((fill) => ({ ...fill, points: Float32Array.from(fill.points), starts: Uint32Array.from(fill.starts) })),
+      texts: this.texts,
+    };
+  }
+}
+
+/** How things look that say so of their block or their layer. */
+interface Look {
+  readonly layer: string;
+  readonly weight: number;
+  readonly dashes: readonly number[];
+}
+
+interface LayerTraits {
+  readonly hidden: boolean;
+  readonly weight: number;
+  readonly lineType: string;
+}
+
+/** What an object says of how it looks; read once, however often its block stands there. */
+interface Traits {
+  readonly layer: string;
+  readonly hidden: boolean;
+  readonly weight: number;
+  readonly lineType: string;
+  readonly dashes: number;
+}
+
+interface BlockBody {
+  readonly base: Point;
+  readonly entities: readonly Entity[];
+}
+
+class Drawer extends DxfGroups {
+  private readonly layers = new Map<string, LayerTraits>();
+  private readonly lineTypes = new Map<string, readonly number[]>();
+  private readonly styles: ReadonlyMap<string, DrawingStyle>;
+  private readonly bodies = new Map<string, BlockBody>();
+  private readonly traits = new Map<Entity, Traits>();
+  private readonly left: Record<string, number> = {};
+  /** Objects drawn so far, those of blocks as often as their block stands there. */
+  private drawn = 0;
+  private readonly scale: number;
+  private cut = false;
+
+  constructor(bytes: Uint8Array) {
+    super(bytes);
+    const tables = this.within('TABLES');
+    this.styles = stylesOf(this, tables);
+    for (const record of tables) {
+      const name = (this.get(record, 2) ?? '').toLowerCase();
+      if (record.type === 'LAYER')
+        this.layers.set(name, {
+          hidden: this.number(record, 62, 7) < 0 || (this.number(record, 70, 0) & 1) === 1,
+          weight: this.number(record, 370, -3),
+          lineType: this.get(record, 6) ?? '',
+        });
+      if (record.type === 'LTYPE') this.lineTypes.set(name, this.dashesOf(record));
+    }
+    const blocks = this.within('BLOCKS');
+    for (let i = 0; i < blocks.length; i++) {
+      if (blocks[i]!.type !== 'BLOCK') continue;
+      let end = i + 1;
+      while (end < blocks.length && blocks[end]!.type !== 'ENDBLK') end++;
+      this.bodies.set((this.get(blocks[i]!, 2) ?? '').toLowerCase(), { base: this.point(blocks[i]!, 10), entities: blocks.slice(i + 1, end) });
+      i = end;
+    }
+    const scale = this.variable('$LTSCALE');
+    this.scale = (scale < 0 ? 1 : Number(this.raw(scale))) || 1;
+  }
+
+  private dashesOf(record: Entity): number[] {
+    const { codes } = this.index;
+    const dashes: number[] = [];
+    for (let k = record.from + 1; k < record.to; k++) if (codes[k] === 49) dashes.push(Number(this.raw(k)));
+    return dashes.every(Number.isFinite) ? dashes : [];
+  }
+
+  /** The picture of a layout; `model` for the model itself. */
+  picture(layout: string): SheetPicture {
+    const layouts = layoutsOf(this);
+    const own = layouts.get(layout)?.entities ?? [];
+    const model = layout === 'model' ? [] : (layouts.get('model')?.entities ?? []);
+    const paper = layouts.get(layout)?.paper ?? null;
+    const sheet = new Sink(this.originOf(own));
+    const views = this.views(own, layout);
+    this.draw(own, IDENTITY, sheet, null, 0, layout !== 'model');
+    for (const { clip } of views) sheet.frame(clip);
+    let below: Sink | null = null;
+    if (views.length && model.length) {
+      below = new Sink(this.originOf(model));
+      this.draw(model, IDENTITY, below, null, 0, false);
+    }
+    const extent = sheet.extent ?? { x: 0, y: 0, width: paper?.width ?? 1, height: paper?.height ?? 1 };
+    const { origin } = sheet;
+    return {
+      origin,
+      extent,
+      millimetres: millimetresOf(this, extent),
+      sheet: sheet.layer,
+      model: below?.layer ?? null,
+      views: views.map(({ matrix, clip }) => ({
+        matrix: times(shift(-origin.x, -origin.y), times(matrix, shift(below?.origin.x ?? 0, below?.origin.y ?? 0))),
+        clip: { ...clip, x: clip.x - origin.x, y: clip.y - origin.y },
+      })),
+      left: this.left,
+      cut: this.cut,
+    };
+  }
+
+  /** A point near what is drawn, so that coordinates far from zero lose nothing as single numbers. */
+  private originOf(entities: readonly Entity[]): Point {
+    for (const entity of entities) {
+      const at = this.point(entity, 10);
+      if (this.find(entity, 10) >= 0 && Number.isFinite(at.x) && Number.isFinite(at.y)) return at;
+    }
+    return { x: 0, y: 0 };
+  }
+
+  private views(entities: readonly Entity[], layout: string): { matrix: Matrix; clip: Box }[] {
+    if (layout === 'model') return [];
+    return entities.flatMap((entity) => {
+      if (entity.type !== 'VIEWPORT' || this.number(entity, 69, 0) === 1 || this.number(entity, 68, 1) === 0) return [];
+      const [width, height, seen] = [this.number(entity, 40, 0), this.number(entity, 41, 0), this.number(entity, 45, 0)];
+      const direction = [this.number(entity, 16, 0), this.number(entity, 26, 0), this.number(entity, 36, 1)];
+      if (width <= 0 || height <= 0 || seen <= 0) return [];
+      if (Math.abs(direction[0]!) > 1e-9 || Math.abs(direction[1]!) > 1e-9 || direction[2]! <= 0) {
+        this.leave('view from the side');
+        return [];
+      }
+      const at = this.point(entity, 10);
+      const scale = height / seen;
+      const [centre, target] = [this.point(entity, 12), this.point(entity, 17)];
+      const matrix = times(
+        shift(at.x, at.y),
+        times(stretch(scale, scale), times(shift(-centre.x, -centre.y), times(turn(radians(this.number(entity, 51, 0))), shift(-target.x, -target.y)))),
+      );
+      return [{ matrix, clip: { x: at.x - width / 2, y: at.y - height / 2, width, height } }];
+    });
+  }
+
+  private leave(what: string): void {
+    this.left[what] = (this.left[what] ?? 0) + 1;
+  }
+
+  private traitsOf(entity: Entity): Traits {
+    let traits = this.traits.get(entity);
+    if (!traits) {
+      traits = {
+        layer: this.get(entity, 8) ?? '0',
+        hidden: this.number(entity, 60, 0) === 1,
+        weight: this.number(entity, 370, -1),
+        lineType: (this.get(entity, 6) ?? 'bylayer').toLowerCase(),
+        dashes: this.number(entity, 48, 1),
+      };
+      this.traits.set(entity, traits);
+    }
+    return traits;
+  }
+
+  private lookOf(entity: Entity, within: Look | null, m: Matrix): Look | null {
+    const own = this.traitsOf(entity);
+    // What a block draws on layer 0 is on the layer of its insert.
+    const layer = within && own.layer === '0' ? within.layer : own.layer;
+    const ofLayer = this.layers.get(layer.toLowerCase());
+    if (ofLayer?.hidden || own.hidden) return null;
+    const stated = own.weight === -1 ? (ofLayer?.weight ?? -3) : own.weight;
+    const weight = stated === -2 ? (within?.weight ?? USUAL_WEIGHT) : stated < 0 ? USUAL_WEIGHT : stated / 100;
+    if (own.lineType === 'byblock') return { layer, weight, dashes: within?.dashes ?? [] };
+    const dashes = this.lineTypes.get(own.lineType === 'bylayer' ? (ofLayer?.lineType ?? '').toLowerCase() : own.lineType) ?? [];
+    const factor = this.scale * own.dashes * growth(m);
+    return { layer, weight, dashes: dashes.map((dash) => Number((dash * factor).toPrecision(6))) };
+  }
+
+  /** Coordinates of an object whose normal points away are mirrored. */
+  private facing(entity: Entity, m: Matrix): Matrix {
+    return this.number(entity, 230, 1) < 0 ? times(m, FLIPPED) : m;
+  }
+
+  private draw(entities: readonly Entity[], m: Matrix, sink: Sink, within: Look | null, depth: number, paper: boolean): void {
+    for (let i = 0; i < entities.length; i++) {
+      if (sink.count > MOST_POINTS || this.drawn > MOST_OBJECTS) {
+        this.cut = true;
+        return;
+      }
+      this.drawn++;
+      const entity = entities[i]!;
+      const follow = followers(entities, i);
+      const look = this.lookOf(entity, within, m);
+      if (look) this.one(entity, follow, m, sink, look, depth, paper);
+      i += follow.length;
+    }
+  }
+
+  private one(entity: Entity, follow: readonly Entity[], m: Matrix, sink: Sink, look: Look, depth: number, paper: boolean): void {
+    const stroke = (line: readonly Point[], as: Matrix = m) => sink.line(as, line, look.weight, look.dashes);
+    switch (entity.type) {
+      case 'LINE':
+        return stroke([this.point(entity, 10), this.point(entity, 11)]);
+      case 'LWPOLYLINE': {
+        const closed = (this.number(entity, 70, 0) & 1) === 1;
+        return stroke(bentLine(this.vertices(entity), closed), this.facing(entity, m));
+      }
+      case 'POLYLINE':
+        return this.polyline(entity, follow, m, stroke);
+      case 'ARC': {
+        const line = circleArc(this.point(entity, 10), this.number(entity, 40, 0), radians(this.number(entity, 50, 0)), radians(this.number(entity, 51, 360)));
+        return stroke(line, this.facing(entity, m));
+      }
+      case 'CIRCLE':
+        return stroke(circleArc(this.point(entity, 10), this.number(entity, 40, 0), 0, 2 * Math.PI), this.facing(entity, m));
+      case 'ELLIPSE': {
+        const [major, ratio] = [this.point(entity, 11), this.number(entity, 40, 1)];
+        const side = this.number(entity, 230, 1) < 0 ? -1 : 1;
+        const [from, to] = [this.number(entity, 41, 0), this.number(entity, 42, 2 * Math.PI)];
+        const minor = { x: -major.y * ratio * side, y: major.x * ratio * side };
+        return stroke(ellipseArc(this.point(entity, 10), major, minor, from, to <= from ? to + 2 * Math.PI : to));
+      }
+      case 'SPLINE':
+        return stroke(this.spline(entity));
+      case 'LEADER':
+        return stroke(this.vertices(entity));
+      case 'SOLID':
+      case 'TRACE': {
+        const corners = [10, 11, 13, 12].map((code) => (this.find(entity, code) >= 0 ? this.point(entity, code) : this.point(entity, 12)));
+        return sink.fill(this.facing(entity, m), [corners], 'ink');
+      }
+      case '3DFACE':
+        return stroke([10, 11, 12, 13, 10].map((code) => this.point(entity, this.find(entity, code) >= 0 ? code : 12)));
+      case 'HATCH':
+        return this.hatch(entity, this.facing(entity, m), sink, look);
+      case 'WIPEOUT':
+      case 'IMAGE':
+      case 'OLE2FRAME':
+      case 'OLEFRAME':
+        return this.foreign(entity, m, sink, stroke);
+      case 'TEXT':
+        return this.writing(entity, 73, this.facing(entity, m), sink, null);
+      case 'ATTDEF':
+        // Only what is the same everywhere is drawn where a block stands; the rest is drawn by its attributes.
+        return (this.number(entity, 70, 0) & 2) === 2 ? this.writing(entity, 74, this.facing(entity, m), sink, null) : undefined;
+      case 'MTEXT':
+        return this.paragraph(entity, m, sink, null);
+      case 'INSERT':
+        return this.insert(entity, follow, m, sink, look, depth, paper);
+      case 'DIMENSION':
+      case 'ACAD_TABLE':
+        return this.place((this.get(entity, 2) ?? '').toLowerCase(), m, IDENTITY, sink, look, depth, paper);
+      case 'VIEWPORT':
+        if (!paper || this.number(entity, 69, 0) === 1) return;
+        return this.frameOf(entity, stroke);
+      case 'POINT':
+      case 'SEQEND':
+      case 'VERTEX':
+      case 'ATTRIB':
+        return;
+      default:
+        return this.leave(entity.type.toLowerCase());
+    }
+  }
+
+  private frameOf(entity: Entity, stroke: (line: readonly Point[]) => void): void {
+    const [at, width, height] = [this.point(entity, 10), this.number(entity, 40, 0), this.number(entity, 41, 0)];
+    const [x, y] = [width / 2, height / 2];
+    stroke([
+      { x: at.x - x, y: at.y - y },
+      { x: at.x + x, y: at.y - y },
+      { x: at.x + x, y: at.y + y },
+      { x: at.x - x, y: at.y + y },
+      { x: at.x - x, y: at.y - y },
+    ]);
+  }
+
+  private polyline(entity: Entity, follow: readonly Entity[], m: Matrix, stroke: (line: readonly Point[], as?: Matrix) => void): void {
+    const flags = this.number(entity, 70, 0);
+    const corners = follow
+      .filter((vertex) => vertex.type === 'VERTEX')
+      .map((vertex) => ({ ...this.point(vertex, 10), bulge: this.number(vertex, 42, 0), flags: this.number(vertex, 70, 0), vertex }));
+    if (flags & 64) {
+      // A mesh of faces: those vertices that are faces name their corners.
+      const points = corners.filter((corner) => corner.flags & 64);
+      for (const { vertex } of corners.filter((corner) => (corner.flags & 192) === 128)) {
+        const face = [71, 72, 73, 74].map((code) => points[Math.abs(this.number(vertex, code, 0)) - 1]).filter((p) => p !== undefined);
+        stroke([...face, ...face.slice(0, 1)]);
+      }
+      return;
+    }
+    if (flags & 16) {
+      const [rows, columns] = [this.number(entity, 71, 0), this.number(entity, 72, 0)];
+      if (rows * columns > corners.length) return this.leave('mesh');
+      for (let r = 0; r < rows; r++) stroke(corners.slice(r * columns, (r + 1) * columns));
+      for (let c = 0; c < columns; c++) stroke(Array.from({ length: rows }, (_, r) => corners[r * columns + c]!));
+      return;
+    }
+    // Corners of a spline's frame (16) are not on the line.
+    const line = corners.filter((corner) => (corner.flags & 16) === 0);
+    stroke(bentLine(line, (flags & 1) === 1), flags & 8 ? m : this.facing(entity, m));
+  }
+
+  private spline(entity: Entity): Point[] {
+    const { codes } = this.index;
+    const [knots, weights, controls, through]: [number[], number[], Point[], Point[]] = [[], [], [], []];
+    for (let k = entity.from + 1; k < entity.to; k++) {
+      if (codes[k] === 40) knots.push(Number(this.raw(k)));
+      else if (codes[k] === 41) weights.push(Number(this.raw(k)));
+      else if (codes[k] === 10 && codes[k + 1] === 20) controls.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
+      else if (codes[k] === 11 && codes[k + 1] === 21) through.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)) });
+    }
+    return controls.length ? splinePoints({ degree: this.number(entity, 71, 3), knots, controls, weights }) : through;
+  }
+
+  private settings(entity: Entity): TextSettings {
+    const { font } = styleOfText(this, this.styles, entity);
+    return { height: this.number(entity, 40, 2.5), widthFactor: this.number(entity, 41, 1), oblique: this.number(entity, 51, 0), style: font };
+  }
+
+  private writing(entity: Entity, verticalCode: 73 | 74, m: Matrix, sink: Sink, cell: PictureText['cell']): void {
+    const text = drawnText(this.get(entity, 1) ?? '');
+    if (text.trim() === '' && !cell) return;
+    if (this.find(entity, 101) >= 0) return this.paragraph(entity, m, sink, cell);
+    const settings = this.settings(entity);
+    const flags = this.number(entity, 71, 0);
+    const set = setLine(text, settings, {
+      first: this.point(entity, 10),
+      second: this.point(entity, 11),
+      horizontal: this.number(entity, 72, 0),
+      vertical: this.number(entity, verticalCode, 0),
+      rotation: this.number(entity, 50, 0),
+      backwards: (flags & 2) === 2,
+      upsideDown: (flags & 4) === 4,
+    });
+    sink.text(m, set, settings.style, cell);
+  }
+
+  /** A text of several lines, or the one inside an attribute of several lines. */
+  private paragraph(entity: Entity, m: Matrix, sink: Sink, cell: PictureText['cell']): void {
+    const embedded = this.find(entity, 101);
+    const inner = embedded < 0 ? entity : { ...entity, from: embedded };
+    const text = drawnText(plainMtext(this.longText(inner)));
+    const { font, width, oblique } = styleOfText(this, this.styles, entity);
+    const settings: TextSettings = { height: this.number(inner, 40, 2.5), widthFactor: width, oblique, style: font };
+    const along = this.find(inner, 11) >= 0 ? this.point(inner, 11) : null;
+    const lines = setParagraph(text, settings, {
+      at: this.point(inner, 10),
+      attachment: this.number(inner, 71, 1),
+      width: this.number(inner, 41, 0),
+      angle: along && (along.x !== 0 || along.y !== 0) ? Math.atan2(along.y, along.x) : radians(this.number(inner, 50, 0)),
+      spacing: this.number(inner, 44, 1),
+    });
+    for (const line of lines) sink.text(m, line, settings.style, cell);
+  }
+
+  private insert(entity: Entity, follow: readonly Entity[], m: Matrix, sink: Sink, look: Look, depth: number, paper: boolean): void {
+    const facing = this.facing(entity, m);
+    const at = this.point(entity, 10);
+    const scale = stretch(this.number(entity, 41, 1) || 1, this.number(entity, 42, 1) || 1);
+    const rotation = turn(radians(this.number(entity, 50, 0)));
+    const [columns, rows] = [Math.max(1, this.number(entity, 70, 1)), Math.max(1, this.number(entity, 71, 1))];
+    const [dx, dy] = [this.number(entity, 44, 0), this.number(entity, 45, 0)];
+    const name = (this.get(entity, 2) ?? '').toLowerCase();
+    for (let r = 0; r < rows; r++)
+      for (let c = 0; c < columns; c++) {
+        if (sink.count > MOST_POINTS || this.drawn > MOST_OBJECTS) {
+          this.cut = true;
+          return;
+        }
+        this.drawn++;
+        this.place(name, facing, times(times(shift(at.x, at.y), rotation), times(shift(c * dx, r * dy), scale)), sink, look, depth, paper);
+      }
+    const handle = this.get(entity, 5)?.trim() ?? '';
+    for (const attribute of follow) {
+      if (attribute.type !== 'ATTRIB' || (this.number(attribute, 70, 0) & 1) === 1) continue;
+      if (this.lookOf(attribute, look, m)) this.writing(attribute, 74, this.facing(attribute, m), sink, { handle, tag: this.get(attribute, 2) ?? '' });
+    }
+  }
+
+  private place(name: string, m: Matrix, placed: Matrix, sink: Sink, look: Look, depth: number, paper: boolean): void {
+    const body = this.bodies.get(name);
+    if (!body) return;
+    if (depth >= DEEPEST) {
+      this.cut = true;
+      return;
+    }
+    this.draw(body.entities, times(m, times(placed, shift(-body.base.x, -body.base.y))), sink, look, depth + 1, paper);
+  }
+
+  /** Pictures and objects of other programs are drawn as a frame; what only covers something is drawn as paper. */
+  private foreign(entity: Entity, m: Matrix, sink: Sink, stroke: (line: readonly Point[]) => void): void {
+    if (entity.type === 'OLE2FRAME' || entity.type === 'OLEFRAME') {
+      const [a, b] = [this.point(entity, 10), this.point(entity, 11)];
+      stroke([a, { x: b.x, y: a.y }, b, { x: a.x, y: b.y }, a, b]);
+      return this.leave('object of another program');
+    }
+    const at = this.point(entity, 10);
+    const [u, v] = [this.point(entity, 11), this.point(entity, 12)];
+    const [w, h] = [this.number(entity, 13, 1), this.number(entity, 23, 1)];
+    const corner = (x: number, y: number): Point => ({ x: at.x + u.x * x + v.x * y, y: at.y + u.y * x + v.y * y });
+    if (entity.type === 'IMAGE') {
+      stroke([corner(0, 0), corner(w, 0), corner(w, h), corner(0, h), corner(0, 0), corner(w, h)]);
+      return this.leave('picture');
+    }
+    const { codes } = this.index;
+    const outline: Point[] = [];
+    // Its outline is told in parts of its frame, from the middle, downwards.
+    for (let k = entity.from + 1; k < entity.to; k++)
+      if (codes[k] === 14 && codes[k + 1] === 24) outline.push(corner(Number(this.raw(k)) + 0.5, 0.5 - Number(this.raw(k + 1))));
+    if (outline.length === 2)
+      outline.splice(0, 2, ...[outline[0]!, { x: outline[1]!.x, y: outline[0]!.y }, outline[1]!, { x: outline[0]!.x, y: outline[1]!.y }]);
+    sink.fill(m, [outline], 'paper');
+  }
+
+  private hatch(entity: Entity, m: Matrix, sink: Sink, look: Look): void {
+    const { outlines, families, solid } = this.hatchParts(entity);
+    if (outlines.length === 0) return;
+    if (solid) return sink.fill(m, outlines, 'ink');
+    const lines = hatchLines(outlines, families);
+    if (lines === null) return sink.fill(m, outlines, 'light');
+    for (const line of lines) sink.line(m, line, look.weight, []);
+  }
+
+  /** Outlines and lines of a hatch: the only object whose groups mean something by their order. */
+  private hatchParts(entity: Entity): { outlines: Point[][]; families: HatchLine[]; solid: boolean } {
+    const { codes } = this.index;
+    let k = this.find(entity, 91);
+    const solid = this.number(entity, 70, 0) === 1;
+    if (k < 0) return { outlines: [], families: [], solid };
+    const value = () => Number(this.raw(k));
+    /** Goes on to the next group with a code, and gives its value. */
+    const next = (code: number, otherwise = 0): number => {
+      let at = k + 1;
+      while (at < entity.to && codes[at] !== code) at++;
+      if (at >= entity.to) return otherwise;
+      k = at;
+      return value();
+    };
+    const nextPoint = (code: number): Point => ({ x: next(code), y: next(code + 10) });
+    const outlines: Point[][] = [];
+    const count = Math.min(value(), 10_000);
+    for (let path = 0; path < count && k < entity.to; path++) {
+      const flags = next(92);
+      if (flags & 2) {
+        const bent = next(72) === 1;
+        const closed = next(73, 1) === 1;
+        const corners = Array.from({ length: Math.min(next(93), 100_000) }, () => {
+          const p = nextPoint(10);
+          // A corner without a bend may leave its bulge out.
+          return { ...p, bulge: bent && codes[k + 1] === 42 ? next(42) : 0 };
+        });
+        outlines.push(bentLine(corners, closed));
+        continue;
+      }
+      const line: Point[] = [];
+      const edges = Math.min(next(93), 100_000);
+      for (let i = 0; i < edges && k < entity.to; i++) {
+        switch (next(72)) {
+          case 1:
+            line.push(nextPoint(10), nextPoint(11));
+            break;
+          case 2: {
+            const [centre, radius, from, to, ccw] = [nextPoint(10), next(40), next(50), next(51), next(73, 1)];
+            const side = ccw === 0 ? -1 : 1;
+            const end = to <= from ? to + 360 : to;
+            line.push(...ellipseArc(centre, { x: radius, y: 0 }, { x: 0, y: radius * side }, radians(from), radians(end)));
+            break;
+          }
+          case 3: {
+            const [centre, major, ratio, from, to, ccw] = [nextPoint(10), nextPoint(11), next(40), next(50), next(51), next(73, 1)];
+            const side = ccw === 0 ? -ratio : ratio;
+            const end = to <= from ? to + 360 : to;
+            line.push(...ellipseArc(centre, major, { x: -major.y * side, y: major.x * side }, radians(from), radians(end)));
+            break;
+          }
+          case 4: {
+            const degree = next(94);
+            const rational = next(73) === 1;
+            next(74);
+            const [nKnots, nControls] = [Math.min(next(95), 100_000), Math.min(next(96), 100_000)];
+            const knots = Array.from({ length: nKnots }, () => next(40));
+            const weights: number[] = [];
+            const controls = Array.from({ length: nControls }, () => {
+              const p = nextPoint(10);
+              if (rational) weights.push(next(42, 1));
+              return p;
+            });
+            line.push(...splinePoints({ degree, knots, controls, weights }));
+            break;
+          }
+        }
+      }
+      outlines.push(line);
+    }
+    const families: HatchLine[] = [];
+    const lines = solid ? 0 : Math.min(next(78), 100);
+    for (let i = 0; i < lines && k < entity.to; i++) {
+      const [angle, x, y, ox, oy, dashes] = [next(53), next(43), next(44), next(45), next(46), Math.min(next(79), 100)];
+      families.push({ angle: radians(angle), base: { x, y }, offset: { x: ox, y: oy }, dashes: Array.from({ length: dashes }, () => next(49)) });
+    }
+    return { outlines, families, solid };
+  }
+}
+
+/** What belongs to an object that is told by several: vertices of a polyline, attributes of an insert. */
+function followers(entities: readonly Entity[], i: number): readonly Entity[] {
+  const { type } = entities[i]!;
+  if (type !== 'POLYLINE' && type !== 'INSERT') return [];
+  const wanted = type === 'POLYLINE' ? 'VERTEX' : 'ATTRIB';
+  let k = i + 1;
+  while (k < entities.length && entities[k]!.type === wanted) k++;
+  if (k < entities.length && entities[k]!.type === 'SEQEND' && k > i + 1) k++;
+  return entities.slice(i + 1, k);
+}
+
+const MILLIMETRES: Readonly<Record<string, number>> = { '1': 25.4, '2': 304.8, '4': 1, '5': 10, '6': 1000 };
+
+/** Millimetres of a drawing unit; a sheet that does not say is in inches when it is smaller than any in millimetres. */
+function millimetresOf(groups: DxfGroups, extent: Box): number {
+  const at = groups.variable('$INSUNITS');
+  const stated = at < 0 ? undefined : MILLIMETRES[groups.raw(at)];
+  // Sheets are drawn in millimetres or inches, whatever unit the model is in.
+  if (stated === 25.4 || stated === 1) return stated;
+  return Math.max(extent.width, extent.height) < 60 ? 25.4 : 1;
+}
+
+/** Draws a layout of a DXF drawing: what there is to see, as lines, areas and texts. @throws FileError when it is broken or binary. */
+export const drawSheet = (bytes: Uint8Array, layout: string): SheetPicture => new Drawer(bytes).picture(layout);

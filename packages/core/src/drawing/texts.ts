@@ -1,0 +1,104 @@
+import { Point } from '../files';
+import { TextStyle, lineWidth } from '../lettering';
+import { IDENTITY, Matrix, radians, shift, times, turn } from './matrix';
+
+/** How a text is written. */
+export interface TextSettings {
+  readonly height: number;
+  readonly widthFactor: number;
+  /** How far letters lean, in degrees. */
+  readonly oblique: number;
+  readonly style: TextStyle;
+}
+
+/** One line of text in its own place: the transformation of a line whose capitals are 1 high and that begins at the origin, and its length there. */
+export interface SetLine {
+  readonly text: string;
+  readonly matrix: Matrix;
+  readonly length: number;
+}
+
+/** How far letters go below the base line, in heights (common practice). */
+const BELOW = 1 / 3;
+
+/** The lettering itself: height, width, lean. */
+const lettering = ({ height, widthFactor, oblique }: TextSettings): Matrix => [height * widthFactor, 0, height * Math.tan(radians(oblique)), height, 0, 0];
+
+const lengthOf = (text: string, style: TextStyle): number => lineWidth(text, style, 1, 1);
+
+/** Places of a single line: by the codes of the DXF reference, horizontally (72) and vertically (73, or 74 of attributes). */
+export interface LinePlace {
+  readonly first: Point;
+  readonly second: Point;
+  readonly horizontal: number;
+  readonly vertical: number;
+  /** In degrees. */
+  readonly rotation: number;
+  /** Whether it runs backwards, or stands upside down. */
+  readonly backwards: boolean;
+  readonly upsideDown: boolean;
+}
+
+/** Sets a single line of text. */
+export function setLine(text: string, settings: TextSettings, place: LinePlace): SetLine {
+  const length = lengthOf(text, settings.style);
+  const { first, second, horizontal, vertical } = place;
+  const mirror: Matrix = [place.backwards ? -1 : 1, 0, 0, place.upsideDown ? -1 : 1, 0, 0];
+  if (horizontal === 3 || horizontal === 5) {
+    const [dx, dy] = [second.x - first.x, second.y - first.y];
+    const room = Math.hypot(dx, dy);
+    const natural = length * settings.height * settings.widthFactor;
+    const factor = natural > 0 && room > 0 ? room / natural : 1;
+    // Aligned texts keep their proportions; fitted ones keep their height.
+    const fitted = horizontal === 3 ? { ...settings, height: settings.height * factor } : { ...settings, widthFactor: settings.widthFactor * factor };
+    return { text, length, matrix: times(times(shift(first.x, first.y), turn(Math.atan2(dy, dx))), times(mirror, lettering(fitted))) };
+  }
+  const at = horizontal !== 0 || vertical !== 0 ? second : first;
+  const width = length * settings.height * settings.widthFactor;
+  const left = horizontal === 1 || horizontal === 4 ? -width / 2 : horizontal === 2 ? -width : 0;
+  // The middle of a text (horizontal 4) is that of letters with what goes below the line; the middle line (vertical 2) that of capitals.
+  const up = settings.height * (horizontal === 4 ? -(1 - BELOW) / 2 : vertical === 2 ? -0.5 : vertical === 3 ? -1 : vertical === 1 ? BELOW : 0);
+  const placed = times(shift(at.x, at.y), times(turn(radians(place.rotation)), times(mirror, shift(left, up))));
+  return { text, length, matrix: times(placed, lettering(settings)) };
+}
+
+/** A text of several lines: where it is attached (71: 1 top left to 9 bottom right), how wide its lines may be, its direction. */
+export interface ParagraphPlace {
+  readonly at: Point;
+  readonly attachment: number;
+  readonly width: number;
+  /** Direction of its lines, in radians. */
+  readonly angle: number;
+  /** Factor on the distance of lines. */
+  readonly spacing: number;
+}
+
+const LINE_SPACING = 5 / 3;
+
+/** Sets a text of several lines; lines that are wider than they may be are broken at blanks. */
+export function setParagraph(text: string, settings: TextSettings, { at, attachment, width, angle, spacing }: ParagraphPlace): SetLine[] {
+  const scale = settings.height * settings.widthFactor;
+  const lines = text.split('\n').flatMap((paragraph) => {
+    if (width <= 0) return [paragraph];
+    const broken: string[] = [];
+    for (const word of paragraph.split(' ')) {
+      const longer = broken.length ? `${broken.at(-1)} ${word}` : word;
+      if (broken.length && lengthOf(longer, settings.style) * scale <= width * 1.001) broken[broken.length - 1] = longer;
+      else broken.push(word);
+    }
+    return broken;
+  });
+  const step = settings.height * LINE_SPACING * (spacing || 1);
+  const total = settings.height + (lines.length - 1) * step;
+  const column = (attachment - 1) % 3;
+  const row = Math.floor((attachment - 1) / 3);
+  // The base line of the first line, from where the text is attached.
+  const top = row === 0 ? -settings.height : row === 1 ? total / 2 - settings.height : total - settings.height;
+  const placed = times(shift(at.x, at.y), angle === 0 ? IDENTITY : turn(angle));
+  return lines.flatMap((line, i) => {
+    if (line.trim() === '') return [];
+    const length = lengthOf(line, settings.style);
+    const left = column === 1 ? (-length * scale) / 2 : column === 2 ? -length * scale : 0;
+    return [{ text: line, length, matrix: times(times(placed, shift(left, top - i * step)), lettering(settings)) }];
+  });
+}

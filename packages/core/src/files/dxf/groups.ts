@@ -1,0 +1,143 @@
+import { Point } from '../contract';
+import { bytewiseText, plainAscii } from '../encoding';
+import { Vertex } from './area';
+import { DxfIndex, scanDxf } from './scan';
+import { DxfText, dxfText } from './text';
+
+/** One entity or object of a drawing: the positions of its groups, its type first. */
+export interface Entity {
+  readonly type: string;
+  readonly from: number;
+  readonly to: number;
+}
+
+/** From where to where a section goes. */
+export interface Section {
+  readonly from: number;
+  readonly to: number;
+}
+
+/** The groups of a drawing: what its sections are, and what an entity's groups say. */
+export class DxfGroups {
+  readonly index: DxfIndex;
+  readonly sections: ReadonlyMap<string, Section>;
+  /** Version of the drawing, by its code. */
+  readonly version: string;
+  readonly codePage: string;
+  readonly text: DxfText;
+  /** Variables of the header, with the position of their names. */
+  readonly variables: readonly { readonly name: string; readonly at: number }[];
+
+  /** @throws FileError when the bytes are no text of groups */
+  constructor(bytes: Uint8Array) {
+    this.index = scanDxf(bytes);
+    this.sections = this.findSections();
+    const header = this.sections.get('HEADER');
+    const variables: { name: string; at: number }[] = [];
+    if (header) for (let k = header.from; k + 1 < header.to; k++) if (this.index.codes[k] === 9) variables.push({ name: this.raw(k), at: k });
+    this.variables = variables;
+    const version = this.variable('$ACADVER');
+    this.version = version < 0 ? 'AC1009' : this.raw(version);
+    const page = this.variable('$DWGCODEPAGE');
+    this.codePage = page < 0 ? '' : this.raw(page);
+    this.text = dxfText(this.version, this.codePage);
+  }
+
+  private findSections(): Map<string, Section> {
+    const { codes, count } = this.index;
+    const sections = new Map<string, Section>();
+    for (let k = 0; k + 1 < count; k++) {
+      if (codes[k] !== 0 || this.raw(k) !== 'SECTION' || codes[k + 1] !== 2) continue;
+      let end = k + 2;
+      while (end < count && !(codes[end] === 0 && this.raw(end) === 'ENDSEC')) end++;
+      sections.set(this.raw(k + 1), { from: k + 2, to: end });
+      k = end;
+    }
+    return sections;
+  }
+
+  /** Position of the first group of a variable's value; -1 when the header has none of that name. */
+  variable(name: string): number {
+    const found = this.variables.find((variable) => variable.name === name);
+    return found ? found.at + 1 : -1;
+  }
+
+  /** A group's value as it is written, without blanks around it. */
+  raw(at: number): string {
+    const { bytes, starts, ends } = this.index;
+    return bytewiseText(bytes, starts[at]!, ends[at]!).trim();
+  }
+
+  /** A group's value as text. */
+  value(at: number): string {
+    const { bytes, starts, ends } = this.index;
+    return plainAscii(bytes, starts[at]!, ends[at]!) ?? this.text.decode(bytes.subarray(starts[at], ends[at]));
+  }
+
+  /** The first group with a code in an entity, as text; `undefined` when it has none. */
+  get(entity: Entity, code: number): string | undefined {
+    const at = this.find(entity, code);
+    return at < 0 ? undefined : this.value(at);
+  }
+
+  /** Position of the first group with a code in an entity; -1 when it has none. */
+  find(entity: Entity, code: number): number {
+    const { codes } = this.index;
+    for (let k = entity.from + 1; k < entity.to; k++) {
+      if (codes[k] === code) return k;
+      // What stands between `102 {…` and `102 }` belongs to a program: its handles are not the entity's own.
+      if (codes[k] === 102 && this.raw(k).startsWith('{')) while (k + 1 < entity.to && !(codes[k + 1] === 102 && this.raw(k + 1) === '}')) k++;
+    }
+    return -1;
+  }
+
+  /** The number of the first group with a code; `otherwise` when there is none that is a number. */
+  number(entity: Entity, code: number, otherwise: number): number {
+    const text = this.get(entity, code);
+    const n = text === undefined ? Number.NaN : Number(text);
+    return Number.isFinite(n) ? n : otherwise;
+  }
+
+  /** The point whose first coordinate has a code. */
+  point(entity: Entity, code: number): Point {
+    return { x: this.number(entity, code, 0), y: this.number(entity, code + 10, 0) };
+  }
+
+  /** The entities between two positions. */
+  entities(from: number, to: number): Entity[] {
+    const { codes } = this.index;
+    const entities: Entity[] = [];
+    let start = -1;
+    for (let k = from; k < to; k++) {
+      if (codes[k] !== 0) continue;
+      if (start >= 0) entities.push({ type: this.raw(start), from: start, to: k });
+      start = k;
+    }
+    if (start >= 0) entities.push({ type: this.raw(start), from: start, to });
+    return entities;
+  }
+
+  /** The entities of a section; none when the drawing has no such section. */
+  within(name: string): Entity[] {
+    const section = this.sections.get(name);
+    return section ? this.entities(section.from, section.to) : [];
+  }
+
+  /** The text of an MTEXT: pieces of 250 letters before its last one. */
+  longText(entity: Entity): string {
+    let text = '';
+    for (let k = entity.from + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) text += this.value(k);
+    return text;
+  }
+
+  /** The corners of an LWPOLYLINE. */
+  vertices(entity: Entity): Vertex[] {
+    const points: { x: number; y: number; bulge: number }[] = [];
+    const { codes } = this.index;
+    for (let k = entity.from + 1; k < entity.to; k++) {
+      if (codes[k] === 10 && codes[k + 1] === 20) points.push({ x: Number(this.raw(k)), y: Number(this.raw(k + 1)), bulge: 0 });
+      else if (codes[k] === 42 && points.length) points.at(-1)!.bulge = Number(this.raw(k)) || 0;
+    }
+    return points;
+  }
+}

@@ -1,0 +1,243 @@
+import { CellDefinition, CellRoom } from '../files';
+import { TextStyle, lineWidth } from './fonts';
+
+/**
+ * Nominal heights of lettering, in millimetres: ISO 3098-1:2015 gives the series 1.8, 2.5, 3.5, 5, 7, 10, 14 and 20 mm, each √2 of the one
+ * before (the figures from memory, as handbooks print them).
+ */
+export const ISO_HEIGHTS = [1.8, 2.5, 3.5, 5, 7, 10, 14, 20] as const;
+
+/** Heights of lettering in inches as inch drawings use them: 1/16, 3/32, 1/8, 5/32, 3/16 and 1/4 (common practice). */
+export const INCH_HEIGHTS = [1 / 16, 3 / 32, 1 / 8, 5 / 32, 3 / 16, 1 / 4] as const;
+
+/** What can be done for a text that does not fit its cell. */
+export const FIT_STEPS = ['lower height', 'narrower letters', 'second line', 'abbreviations'] as const;
+export type FitStep = (typeof FIT_STEPS)[number];
+
+/** A word and how the company abbreviates it. */
+export interface Abbreviation {
+  readonly word: string;
+  readonly short: string;
+}
+
+/** What may be done for texts of a cell that do not fit, in this order. */
+export interface FitRule {
+  readonly steps: readonly FitStep[];
+  /** Width factor below which letters are never narrowed. */
+  readonly narrowest: number;
+  readonly abbreviations: readonly Abbreviation[];
+}
+
+/** The rule of a cell whose binding has none of its own. */
+export const PLAIN_FIT: FitRule = { steps: ['lower height', 'narrower letters'], narrowest: 0.75, abbreviations: [] };
+
+/** The lettering of a cell on a sheet: height of capitals in drawing units, width factor. */
+export interface Lettering {
+  readonly height: number;
+  readonly widthFactor: number;
+}
+
+/** A cell as its text has to fit it. All lengths in drawing units of the sheet. */
+export interface FitCell extends Lettering {
+  readonly style: TextStyle;
+  readonly align: CellDefinition['align'];
+  readonly valign: CellDefinition['valign'];
+  /** Text between two points is narrowed or widened by the drawing until it fills them. */
+  readonly between: number | null;
+  readonly multiline: boolean;
+  readonly room: CellRoom;
+  /** Heights of lettering that may be gone down to, in drawing units. */
+  readonly series: readonly number[];
+}
+
+/** How a text fits its cell, and what would make it fit. */
+export interface Fit {
+  /** Width of the text ÷ width that there is: more than 1 does not fit. `null` where the cell is open. */
+  readonly ratio: number | null;
+  /** The widths themselves, in drawing units. */
+  readonly needs: number;
+  readonly has: number | null;
+  /** What makes it fit; `null` where it fits already, or nothing does. */
+  readonly remedy: Remedy | null;
+}
+
+/** Text and lettering that fit, and by which steps. */
+export interface Remedy extends Lettering {
+  readonly text: string;
+  readonly by: readonly FitStep[];
+}
+
+/** Distance between base lines of a text of several lines, in heights of its capitals: five thirds, as drawings space single lines. */
+const LINE_SPACING = 5 / 3;
+
+/** Measures too close to call are taken for fitting. */
+const SLACK = 1.001;
+
+/** A line of lettering is a tenth of its height thick (ISO 3098-1, type B); as much stays free beside it (common practice). */
+const gapOf = (height: number) => height / 10;
+
+/** How wide a text of a cell may be at a height; `null` where a side that counts is open. */
+export function widthOf({ align, between, room }: Pick<FitCell, 'align' | 'between' | 'room'>, height: number): number | null {
+  if (between !== null) return between;
+  const gap = gapOf(height);
+  const { left, right } = room;
+  switch (align) {
+    case 'left':
+      return right === null ? null : right - gap;
+    case 'right':
+      return left === null ? null : left - gap;
+    case 'centre':
+      return left === null && right === null ? null : 2 * Math.min(left ?? Infinity, right ?? Infinity) - 2 * gap;
+  }
+}
+
+const widest = (text: string, style: TextStyle, height: number, widthFactor: number): number =>
+  Math.max(0, ...text.split('\n').map((line) => lineWidth(line, style, height, widthFactor)));
+
+/** How many lines of a height a cell has room for, down from its first; one where its floor is not known. */
+function linesOf({ room, valign }: Pick<FitCell, 'room' | 'valign'>, height: number): number {
+  if (room.below === null || room.above === null) return 1;
+  const free = valign === 'top' ? room.below : room.below + room.above;
+  return Math.max(1, Math.floor((free - 2 * gapOf(height) - height) / (LINE_SPACING * height)) + 1);
+}
+
+/** Ratio of a text in a cell without any room. */
+const HOPELESS = 1e6;
+
+/** Width of a text ÷ width that there is for it. */
+function measure(
+  text: string,
+  cell: FitCell,
+  { height, widthFactor }: Lettering,
+  narrowest: number,
+): { ratio: number | null; needs: number; has: number | null } {
+  // Text between two points is squeezed: what does not fit is what would be narrower than may be.
+  const needs = widest(text, cell.style, height, cell.between === null ? widthFactor : narrowest);
+  const has = widthOf(cell, height);
+  const ratio = has === null ? null : has <= 0 ? HOPELESS : needs / has;
+  const lines = text.split('\n').length;
+  return { ratio: lines > 1 && lines > linesOf(cell, height) ? Math.max(ratio ?? 0, lines / linesOf(cell, height)) : ratio, needs, has };
+}
+
+/** The way of writing of a word that is abbreviated: capitals stay capitals. */
+const like = (short: string, word: string): string => (word === word.toUpperCase() && word !== word.toLowerCase() ? short.toUpperCase() : short);
+
+const escaped = (word: string): string => word.replace(/[.*+?^${}()|[\]\\]/g, '\\$&');
+
+/** A text with one agreed abbreviation, in every place where the whole word stands. */
+export const abbreviate = (text: string, { word, short }: Abbreviation): string =>
+  text.replace(new RegExp(`(?<![\\p{L}\\p{N}])${escaped(word)}(?![\\p{L}\\p{N}])`, 'giu'), (found) => like(short, found));
+
+/** Every agreed shorter form of a text, the longest first. */
+export function shorterForms(text: string, abbreviations: readonly Abbreviation[]): string[] {
+  const forms: string[] = [];
+  let short = text;
+  for (const abbreviation of abbreviations) {
+    const next = abbreviate(short, abbreviation);
+    if (next !== short) forms.push(next);
+    short = next;
+  }
+  return forms;
+}
+
+/** Whether a text that stands in a cell is an agreed form of the one that it should show: broken into lines, or abbreviated. */
+export function agrees(stored: string, text: string, rule: FitRule): boolean {
+  const joined = rule.steps.includes('second line') ? stored.replace(/\s*\n\s*/g, ' ') : stored;
+  if (joined === text) return true;
+  return rule.steps.includes('abbreviations') && shorterForms(text, rule.abbreviations).includes(joined);
+}
+
+/** Breaks a text at blanks into as few lines as make it fit; `null` where no breaking does. */
+function broken(text: string, fits: (text: string) => boolean, most: number): string | null {
+  const words = text.split(/\s+/).filter((word) => word !== '');
+  const lines: string[] = [];
+  for (const word of words) {
+    const longer = lines.length ? `${lines.at(-1)} ${word}` : word;
+    if (lines.length && fits(longer)) lines[lines.length - 1] = longer;
+    else if (fits(word)) lines.push(word);
+    else return null;
+  }
+  return lines.length <= most ? lines.join('\n') : null;
+}
+
+/** Width factors are written in steps of a twentieth. */
+const FACTOR_STEP = 0.05;
+
+/** How a text fits a cell, and the first of a rule's steps, alone or one on top of the other, that makes it fit. */
+export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
+  const now: Lettering = { height: cell.height, widthFactor: cell.widthFactor };
+  const { ratio, needs, has } = measure(text, cell, now, rule.narrowest);
+  if (ratio === null || ratio <= SLACK) return { ratio, needs, has, remedy: null };
+  type State = Remedy;
+  const fits = ({ text: shown, height, widthFactor }: Omit<State, 'by'>): boolean => {
+    const { ratio: then } = measure(shown, cell, { height, widthFactor }, rule.narrowest);
+    return then === null || then <= SLACK;
+  };
+  /** States that a step leads to from one, the mildest first. */
+  const take = (step: FitStep, from: State): State[] => {
+    const by = [...from.by, step];
+    switch (step) {
+      case 'lower height':
+        return cell.series
+          .filter((height) => height < from.height * 0.999)
+          .sort((a, b) => b - a)
+          .map((height) => ({ ...from, height, by }));
+      case 'narrower letters': {
+        // The letters of a text of several lines are narrowed by codes inside it, which is not done.
+        if (cell.between !== null || cell.multiline) return [];
+        const { ratio: still } = measure(from.text, cell, from, rule.narrowest);
+        if (still === null || from.widthFactor <= rule.narrowest) return [];
+        const factor = Math.max(rule.narrowest, Math.floor(from.widthFactor / still / FACTOR_STEP + 1e-9) * FACTOR_STEP);
+        return [{ ...from, widthFactor: Number(factor.toFixed(4)), by }];
+      }
+      case 'second line': {
+        if (!cell.multiline) return [];
+        const lines = broken(from.text, (line) => fits({ ...from, text: line }), linesOf(cell, from.height));
+        return lines === null ? [] : [{ ...from, text: lines, by }];
+      }
+      case 'abbreviations':
+        return shorterForms(from.text, rule.abbreviations).map((short) => ({ ...from, text: short, by }));
+    }
+  };
+  const start: State = { ...now, text, by: [] };
+  for (const step of rule.steps) {
+    const found = take(step, start).find(fits);
+    if (found) return { ratio, needs, has, remedy: found };
+  }
+  let state = start;
+  for (const step of rule.steps) {
+    const states = take(step, state);
+    const found = states.find(fits);
+    if (found) return { ratio, needs, has, remedy: found };
+    state = states.at(-1) ?? state;
+  }
+  return { ratio, needs, has, remedy: null };
+}
+
+/** Heights below which lettering cannot be meant in millimetres. */
+const INCH_LETTERING = 0.75;
+
+/** The unit that lettering is measured in: that of the drawing, or by its height where the drawing says none. */
+export const letteringUnit = (unit: string | null, height: number): 'in' | 'mm' =>
+  unit === 'in' || unit === 'ft' || ((unit === null || unit === 'mm') && height < INCH_LETTERING) ? 'in' : 'mm';
+
+/**
+ * The series of heights of a cell, in the unit of its block.
+ *
+ * @param perUnit length of the block's unit in that of the series: 1 for sheets that are drawn in millimetres or inches
+ */
+export const seriesFor = (unit: 'in' | 'mm', perUnit = 1): number[] => (unit === 'in' ? INCH_HEIGHTS : ISO_HEIGHTS).map((height) => height / perUnit);
+
+/** A height of lettering in words: inch drawings say 3/32", others 2.5 mm. */
+export function heightText(height: number, unit: 'in' | 'mm'): string {
+  if (unit === 'in') {
+    const parts = Math.round(height * 64);
+    if (Math.abs(parts - height * 64) < 0.02 && parts > 0) {
+      let [above, below] = [parts, 64];
+      while (above % 2 === 0) [above, below] = [above / 2, below / 2];
+      return below === 1 ? `${above}"` : `${above}/${below}"`;
+    }
+    return `${Number(height.toPrecision(4))}"`;
+  }
+  return `${Number(height.toPrecision(4))} mm`;
+}

@@ -1,0 +1,3 @@
+export * from './fonts';
+export * from './room';
+export * from './fit';
