@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
-import { existsSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
-import { join } from 'node:path';
+import { copyFileSync, existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { basename, join } from 'node:path';
 import { path, run, say } from './shell.mjs';
 
 /** Bundles a TypeScript entry for Node; packages from npm stay outside. */
@@ -74,5 +74,21 @@ export async function buildWeb() {
     cwd: path('apps/web'),
     env: { ...process.env, NG_CLI_ANALYTICS: 'false' },
   });
+  shipLettering();
   writeFileSync(mark, digest);
+}
+
+/** Fonts that sheets of drawings are lettered with: the worker that draws them fetches what a sheet needs. */
+const LETTERING = [
+  ...['arimo', 'tinos', 'cousine'].flatMap((font) => ['latin', 'latin-ext', 'greek', 'cyrillic'].map((part) => `${font}/files/${font}-${part}-400-normal.woff2`)),
+  ...['latin', 'latin-ext'].flatMap((part) => [
+    `barlow/files/barlow-${part}-400-normal.woff2`,
+    `barlow-semi-condensed/files/barlow-semi-condensed-${part}-500-normal.woff2`,
+  ]),
+];
+
+function shipLettering() {
+  const folder = path('apps/web/dist/browser/lettering');
+  mkdirSync(folder, { recursive: true });
+  for (const file of LETTERING) copyFileSync(path('node_modules/@fontsource', file), join(folder, basename(file)));
 }

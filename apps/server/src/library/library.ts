@@ -1,9 +1,10 @@
-import { mkdir, realpath, stat } from 'node:fs/promises';
+import { FileHandle, mkdir, realpath, stat } from 'node:fs/promises';
 import { join } from 'node:path';
 import { FileDetails, FileRow, Library } from '@rule/contract';
 import { Match } from '@rule/core/identity';
 import { Db, Sql } from '../platform/db';
 import { LOCKS } from '../platform/locks';
+import { NotAFile, openPlain } from '../platform/plain-file';
 import { invalid, notFound, refused } from '../platform/problem';
 import { within } from '../platform/store';
 import { readSettings } from '../platform/settings';
@@ -85,6 +86,19 @@ export class Libraries {
     const row = await this.db.one<FileRow>(`SELECT ${FILE_ROW} FROM files f WHERE f.id = $1 AND NOT f.removed`, [id]);
     if (!row) throw notFound(`File ${id}`);
     return row;
+  }
+
+  /** A file as it stands on disk, open for reading; whoever asks closes it. */
+  async open(id: number): Promise<FileHandle> {
+    const row = await this.db.one<{ root: string; path: string }>(
+      'SELECT l.root, f.path FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed',
+      [id],
+    );
+    if (!row) throw notFound(`File ${id}`);
+    return openPlain(join(row.root, row.path)).catch((error: unknown) => {
+      if (error instanceof NotAFile) throw refused('not-a-file', `${row.path}: ${error.message}`);
+      throw notFound(`The file ${row.path} on the server's disk`);
+    });
   }
 
   async details(id: number): Promise<FileDetails> {

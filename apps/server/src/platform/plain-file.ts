@@ -1,5 +1,5 @@
 import { closeSync, constants, createReadStream, fstatSync, openSync, readSync } from 'node:fs';
-import { open } from 'node:fs/promises';
+import { FileHandle, open } from 'node:fs/promises';
 import { createHash } from 'node:crypto';
 
 /** What stands under a path is no plain file: a folder, a link, a pipe, a socket, a device. */
@@ -62,13 +62,24 @@ export function fillFrom(fd: number, into: Uint8Array): number {
   return length;
 }
 
-/** The bytes of a plain file. @throws NotAFile, or the system's error */
-export async function readPlain(path: string): Promise<Buffer> {
+/** A plain file, open for reading; whoever opens it closes it. @throws NotAFile, or the system's error */
+export async function openPlain(path: string): Promise<FileHandle> {
   const handle = await open(path, CAREFULLY).catch((error: unknown) => {
     throw named(error);
   });
   try {
     checkPlain(await handle.stat());
+    return handle;
+  } catch (error) {
+    await handle.close();
+    throw error;
+  }
+}
+
+/** The bytes of a plain file. @throws NotAFile, or the system's error */
+export async function readPlain(path: string): Promise<Buffer> {
+  const handle = await openPlain(path);
+  try {
     return await handle.readFile();
   } finally {
     await handle.close();

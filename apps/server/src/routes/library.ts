@@ -1,5 +1,6 @@
 import { NamesIn } from '@rule/contract/routes';
 import { Handlers } from './router';
+import { sendOpen } from './send';
 import { Services } from '../services';
 import { headerName, headerText } from '../platform/file-name';
 
@@ -17,6 +18,7 @@ export function libraryHandlers(s: Services): Handlers<NamesIn<'Libraries'>> {
       response.type('image/png').setHeader('cache-control', 'private, max-age=60');
       response.send(picture);
     },
+    'GET /files/{file}/content': async ({ params, response }) => sendOpen(response, await s.libraries.open(params.file)),
     'GET /libraries': () => s.libraries.list(),
     'POST /libraries': async ({ user, body }) => read(user, await s.libraries.add(body.name, body.path), body.name),
     'PUT /libraries/{library}/place': async ({ user, params, body }) => {

@@ -1,4 +1,5 @@
-import { rm } from 'node:fs/promises';
+import { FileHandle, rm } from 'node:fs/promises';
+import { pipeline } from 'node:stream/promises';
 import { Response } from 'express';
 
 /** Media type of XLSX workbooks (ECMA-376, as registered with IANA). */
@@ -17,4 +18,18 @@ export async function sendTable(response: Response, { path, name }: { readonly p
   await new Promise<void>((resolve, reject) => response.sendFile(path, { dotfiles: 'allow' }, (error) => (error ? reject(error) : resolve()))).finally(() =>
     keep ? undefined : rm(path, { force: true }),
   );
+}
+
+/** Answers with an open file, piece by piece, and closes it. */
+export async function sendOpen(response: Response, file: FileHandle): Promise<void> {
+  try {
+    response.type('application/octet-stream').setHeader('cache-control', 'private, no-cache');
+    response.setHeader('content-length', (await file.stat()).size);
+    await pipeline(file.createReadStream({ autoClose: false }), response).catch((error: unknown) => {
+      // Who asked has gone away: there is nobody left to tell.
+      if (!response.destroyed) throw error;
+    });
+  } finally {
+    await file.close();
+  }
 }

@@ -137,7 +137,8 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
   const scale = placed.lettering.scale ?? 1;
   const defined: Lettering = { height: cell.height * scale, widthFactor: cell.widthFactor };
   const own = placed.lettering.own?.[tag];
-  const lettering: { height: number; widthFactor: number } = own ? { height: own.height, widthFactor: own.widthFactor } : { ...defined };
+  const held: Lettering = own ? { height: own.height, widthFactor: own.widthFactor } : defined;
+  const lettering: { height: number; widthFactor: number } = { ...held };
   for (const { tag: other, aspect, to } of placed.pendingLettering ?? []) {
     if (other !== tag) continue;
     if (aspect === 'height') lettering.height = to ?? defined.height;
@@ -160,6 +161,7 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
     unit,
     perUnit,
     defined,
+    held,
   };
 }
 

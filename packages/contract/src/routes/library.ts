@@ -9,6 +9,7 @@ export const libraryRoutes = {
   'PUT /files/{file}/part': { summary: "Settle which part file an assembly's copy belongs to", role: 'editor', body: settlePart, answer: nothing },
   'GET /files/{file}/geometry': { summary: 'Volume, area, box, centre, mass and material of a file', role: 'viewer', answer: json<FileGeometry>() },
   'GET /files/{file}/picture': { summary: 'A picture of a part or assembly (PNG)', role: 'viewer', answer: bytes('image/png') },
+  'GET /files/{file}/content': { summary: 'A file as it stands in its library', role: 'viewer', answer: bytes('application/octet-stream') },
   'GET /libraries': { summary: 'Libraries and where they stand', role: 'viewer', answer: json<Library[]>() },
   'POST /libraries': {
     summary: 'Register a folder of the server as a library and read it; answers with the number of the job',

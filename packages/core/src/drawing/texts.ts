@@ -16,6 +16,8 @@ export interface SetLine {
   readonly text: string;
   readonly matrix: Matrix;
   readonly length: number;
+  /** The part of its length that lies before the point it is placed by; `null` for a line that fills the way between two points. */
+  readonly anchor: number | null;
 }
 
 /** How far letters go below the base line, in heights (common practice). */
@@ -51,15 +53,16 @@ export function setLine(text: string, settings: TextSettings, place: LinePlace):
     const factor = natural > 0 && room > 0 ? room / natural : 1;
     // Aligned texts keep their proportions; fitted ones keep their height.
     const fitted = horizontal === 3 ? { ...settings, height: settings.height * factor } : { ...settings, widthFactor: settings.widthFactor * factor };
-    return { text, length, matrix: times(times(shift(first.x, first.y), turn(Math.atan2(dy, dx))), times(mirror, lettering(fitted))) };
+    return { text, length, anchor: null, matrix: times(times(shift(first.x, first.y), turn(Math.atan2(dy, dx))), times(mirror, lettering(fitted))) };
   }
   const at = horizontal !== 0 || vertical !== 0 ? second : first;
   const width = length * settings.height * settings.widthFactor;
-  const left = horizontal === 1 || horizontal === 4 ? -width / 2 : horizontal === 2 ? -width : 0;
+  const anchor = horizontal === 1 || horizontal === 4 ? 0.5 : horizontal === 2 ? 1 : 0;
+  const left = -width * anchor;
   // The middle of a text (horizontal 4) is that of letters with what goes below the line; the middle line (vertical 2) that of capitals.
   const up = settings.height * (horizontal === 4 ? -(1 - BELOW) / 2 : vertical === 2 ? -0.5 : vertical === 3 ? -1 : vertical === 1 ? BELOW : 0);
   const placed = times(shift(at.x, at.y), times(turn(radians(place.rotation)), times(mirror, shift(left, up))));
-  return { text, length, matrix: times(placed, lettering(settings)) };
+  return { text, length, anchor, matrix: times(placed, lettering(settings)) };
 }
 
 /** A text of several lines: where it is attached (71: 1 top left to 9 bottom right), how wide its lines may be, its direction. */
@@ -98,7 +101,21 @@ export function setParagraph(text: string, settings: TextSettings, { at, attachm
   return lines.flatMap((line, i) => {
     if (line.trim() === '') return [];
     const length = lengthOf(line, settings.style);
-    const left = column === 1 ? (-length * scale) / 2 : column === 2 ? -length * scale : 0;
-    return [{ text: line, length, matrix: times(times(placed, shift(left, top - i * step)), lettering(settings)) }];
+    const anchor = column / 2;
+    const left = -length * scale * anchor;
+    return [{ text: line, length, anchor, matrix: times(times(placed, shift(left, top - i * step)), lettering(settings)) }];
   });
+}
+
+/** A line with another text, and with its lettering higher or wider by some factors, where it stands. */
+export function resetLine(line: SetLine, style: TextStyle, text: string, higher = 1, wider = 1): SetLine {
+  const length = lengthOf(text, style);
+  if (line.anchor === null) {
+    // What fills the way between two points goes on doing so.
+    const factor = length > 0 && line.length > 0 ? line.length / length : 1;
+    return { ...line, text, length, matrix: times(line.matrix, [factor, 0, 0, higher, 0, 0]) };
+  }
+  const [x, y] = [higher * wider, higher];
+  const left = line.length * line.anchor - length * line.anchor * x;
+  return { ...line, text, length, matrix: times(line.matrix, [x, 0, 0, y, left, 0]) };
 }

@@ -1,13 +1,6 @@
-import iconv from 'iconv-lite';
+import { decodeAs } from './code-pages';
 
-/**
- * Decodes bytes of a named code page. Node's own decoder reads 0x80 to 0x9F of code page 1252 as control
- * characters, hence a package.
- */
-export const decodeAs = (bytes: Uint8Array, codePage: string): string => iconv.decode(bytes, codePage);
-
-/** Whether a code page can be decoded. */
-export const knowsCodePage = (codePage: string): boolean => iconv.encodingExists(codePage);
+export { decodeAs, knowsCodePage } from './code-pages';
 
 /** Decodes Windows code page 1252, of which Latin-1 is a part. */
 export const decodeWestern = (bytes: Uint8Array): string => decodeAs(bytes, 'windows-1252');

@@ -89,6 +89,8 @@ export interface LetteredCell extends FitCell {
   readonly perUnit: number;
   /** Its height and width factor as the block defines them: what stands there without a value of its own. */
   readonly defined: Lettering;
+  /** Those that the drawing holds, without what waits in a tray. */
+  readonly held: Lettering;
 }
 
 /** How the text of a cell fits, with the lettering as it stands. */
@@ -98,6 +100,7 @@ export interface CellFit extends Fit {
   readonly unit: 'in' | 'mm';
   readonly perUnit: number;
   readonly defined: Lettering;
+  readonly held: Lettering;
   /** Whether the widths are those of the drawing's own font; otherwise the measure is an estimate. */
   readonly exact: boolean;
   /** The font that the drawing names. */
@@ -106,8 +109,8 @@ export interface CellFit extends Fit {
 
 /** Measures the text that a cell would show. */
 export function fitOfCell(text: string, cell: LetteredCell): CellFit {
-  const { height, widthFactor, unit, perUnit, defined } = cell;
-  return { ...fitOf(text, cell, cell.rule), height, widthFactor, unit, perUnit, defined, exact: fontFor(cell.style).exact, font: styleName(cell.style) };
+  const { height, widthFactor, unit, perUnit, defined, held } = cell;
+  return { ...fitOf(text, cell, cell.rule), height, widthFactor, unit, perUnit, defined, held, exact: fontFor(cell.style).exact, font: styleName(cell.style) };
 }
 
 /** Whether a text is wider than its cell. */
@@ -170,23 +173,23 @@ const textLine = ({ drawing, holder, tag, stored }: OrderedCell, text: string, r
 function fitLines(cell: OrderedCell, reason: string, follows: boolean): Line[] {
   const { fit, drawing, holder, tag, shown } = cell;
   if (!fit?.remedy || shown.state !== 'value') return [];
-  const { remedy, defined } = fit;
-  const line = (aspect: LetteringAspect, from: number, to: number, usual: number): Line[] =>
-    from === to
+  const { remedy, defined, held } = fit;
+  const line = (aspect: LetteringAspect, now: number, to: number, stored: number, usual: number): Line[] =>
+    now === to
       ? []
       : [
           {
             address: { file: drawing, holder, place: 'lettering', name: letteringName(tag, aspect) },
             // What is as the block defines it is no value of the sheet.
-            base: same(from, usual) ? null : heldText(plainNumber(from)),
+            base: same(stored, usual) ? null : heldText(plainNumber(stored)),
             proposed: same(to, usual) ? null : heldText(plainNumber(to)),
             reason,
             follows,
           },
         ];
   return [
-    ...line('height', fit.height, remedy.height, defined.height),
-    ...line('width factor', fit.widthFactor, remedy.widthFactor, defined.widthFactor),
+    ...line('height', fit.height, remedy.height, held.height, defined.height),
+    ...line('width factor', fit.widthFactor, remedy.widthFactor, held.widthFactor, defined.widthFactor),
     ...(remedy.text === shown.text ? [] : [textLine(cell, remedy.text, reason, follows)]),
   ];
 }

@@ -35,6 +35,7 @@ type Value = Holder['values'][number];
 const PLACES: Readonly<Record<Value['place'], string>> = {
   property: 'property',
   cell: 'title block cell',
+  lettering: 'lettering of a cell',
   field: "file's own field",
   fact: 'said by the model',
 };

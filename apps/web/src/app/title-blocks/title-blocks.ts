@@ -4,24 +4,25 @@ import { Router, RouterLink } from '@angular/router';
 import { BlockCell, BlockView } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { Binding, bindingWords, sameDefinition } from '@rule/core/schema';
-import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/titleblocks';
+import { BoundCell, CELL_STATES, CellFit, CELL_STATE_WORDS, CellState, CellWish, remedyWords, tooLong } from '@rule/core/titleblocks';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
 import { Bench, catalogueFeature, Count, FileChoices, FileLink, IndexEntry, IndexList, IndexRow, sessionFeature, trayFeature, Way } from '../shared';
 import { BindingEditor } from './binding-editor';
-import { BlockPicture } from './picture';
+import { ShownText } from './painter';
+import { CellMark, SheetView } from './sheet-view';
 import { TitleBlocksStore } from './title-blocks.store';
 
 /** States in the order in which somebody wants to know of them. */
-const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking', 'no model', 'blank', 'computed', 'fixed', 'right'];
+const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be erased', 'lacking', 'no model', 'blank', 'computed', 'fixed', 'right'];
 
 /** Title blocks: their cells, what each is bound to, and every sheet's block filled. */
 @Component({
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TitleBlocksStore],
-  imports: [Bench, BindingEditor, BlockPicture, ButtonModule, Count, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule, Way],
+  imports: [Bench, BindingEditor, ButtonModule, Count, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule, SheetView, Way],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
@@ -67,6 +68,9 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
               @if (store.inState()('would be erased'); as n) {
                 <p-button severity="secondary" [label]="'Empty ' + (n | count: 'text') + ' whose source is blank'" (onClick)="put('would be erased')" />
               }
+              @if (store.inState()('does not fit'); as n) {
+                <p-button severity="secondary" [label]="'Make ' + (n | count: 'text') + ' fit'" (onClick)="put('does not fit')" />
+              }
               @if (store.inState()('stale'); as n) {
                 <p-button [label]="'Put ' + cellsOf(n, 'stale ') + ' in the tray'" (onClick)="put('stale')" />
               }
@@ -103,10 +107,20 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
               <button type="button" class="link" (click)="putHere()">Put the {{ cellsOf(n, 'stale ') }} of this drawing in the tray</button>
             }
           </p>
-          <div class="card picture"><rule-block-picture [view]="v" [selected]="cell() ?? null" (choose)="go({ cell: $event })" /></div>
+          <div class="card">
+            <rule-sheet-view
+              [sheet]="shownSheet()!"
+              [version]="applied()"
+              [label]="'Sheet ' + v.layout + ' of ' + v.file.name"
+              [texts]="texts()"
+              [marks]="marks()"
+              [chosen]="cell() ? [cell()!] : []"
+              (choose)="go({ cell: $event.tag })"
+            />
+          </div>
           <p class="legend">
-            <span class="placeholder">text</span> a placeholder for a blank, never written · <span class="chip brass">text</span> differs from what the drawing
-            holds now
+            <span class="chip brass">text</span> differs from what the drawing holds · <span class="fits">text</span> too long for its cell ·
+            <span class="placeholder">text</span> a placeholder for a blank, never written
           </p>
         }
         <div class="card cells">
@@ -141,6 +155,9 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
                         }
                         @case ('stale') {
                           <span class="mono changed">{{ row.would }}</span>
+                        }
+                        @case ('does not fit') {
+                          <span class="warn" [title]="row.fitWords">too long</span> <span class="soft">{{ row.remedy }}</span>
                         }
                         @case ('lacking') {
                           <span class="mono changed">{{ row.would || '—' }}</span> <span class="soft">lacking here</span>
@@ -179,6 +196,9 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
               @case ('stale') {
                 <p class="note">The sheet shows {{ row.stored || 'nothing' }}; it should show {{ row.would }}.</p>
               }
+              @case ('does not fit') {
+                <p class="note">The text is longer than its cell.</p>
+              }
               @case ('would be erased') {
                 <p class="note">
                   The sheet shows {{ row.stored }}, and its source has nothing to show: {{ row.why }}. The text stays until somebody empties it.
@@ -195,6 +215,16 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
               }
               @default {
                 <p class="note bad">Empty: {{ row.why }}.</p>
+              }
+            }
+          }
+          @if (row.fitWords) {
+            <p [class]="row.tooLong ? 'warn' : 'soft'">{{ row.fitWords }}</p>
+            @if (row.tooLong && mayEdit()) {
+              @if (row.remedy) {
+                <button type="button" class="link" (click)="makeFit(row.tag)">Make it fit here: {{ row.remedy }}</button>
+              } @else {
+                <p class="soft">No remedy of this cell makes it fit. Allow another one below, or shorten the value.</p>
               }
             }
           }
@@ -249,9 +279,8 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'would be erased', 'lacking
     .sheet {
       margin: 0 0 6px;
     }
-    .picture {
-      padding: 14px 18px;
-      background: var(--panel);
+    .fits {
+      border-bottom: 2px dashed var(--ochre);
     }
     .legend {
       color: var(--soft);
@@ -292,7 +321,7 @@ export class TitleBlocksStation {
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
-  private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   private readonly lines = this.global.selectSignal(trayFeature.selectLines);
   protected readonly candidates = new FileChoices(['part', 'assembly', 'other']);
 
@@ -339,12 +368,31 @@ export class TitleBlocksStation {
         bound,
         would: bound?.shown.state === 'value' ? bound.shown.text : '',
         why: bound && bound.shown.state !== 'value' ? bound.shown.why : '',
+        tooLong: tooLong(bound?.fit ?? null),
+        fitWords: bound?.fit ? fitWords(bound.fit) : '',
+        remedy: bound?.fit ? remedyWords(bound.fit) : '',
         words: this.inWords(cell),
         inDraft: !sameDefinition(cell.binding, cell.drafted),
         property: piece && 'property' in piece ? piece.property : null,
         counts: SHOWN_STATES.flatMap((state) => (cell.states[state] ? [`${cell.states[state]} ${SHORT[state] ?? state}`] : [])).join(' · '),
       };
     }),
+  );
+  protected readonly shownSheet = computed(
+    () => {
+      const view = this.store.view();
+      return view ? { file: view.file.id, layout: view.layout, holder: view.holder } : null;
+    },
+    { equal: (a, b) => JSON.stringify(a) === JSON.stringify(b) },
+  );
+  /** What cells are drawn with: what they would show, or a placeholder where they are blank. */
+  protected readonly texts = computed(() => (this.store.view()?.cells ?? []).flatMap((cell) => shownText(this.store.view()!.holder, cell)));
+  protected readonly marks = computed(() =>
+    this.rows().map((row): CellMark => ({
+      tag: row.tag,
+      label: `Cell ${row.tag}: ${row.would || row.stored || 'blank'}${row.bound ? `, ${CELL_STATE_WORDS[row.bound.state]}` : ''}`,
+      tone: markOf(row.bound),
+    })),
   );
   /** Stale cells of the drawing that is shown, on all of its sheets. */
   protected readonly staleHere = computed(() => {
@@ -410,6 +458,9 @@ export class TitleBlocksStation {
   protected put(wish: CellWish): void {
     this.store.put({ wishes: [wish], cells: null, drawings: null });
   }
+  protected makeFit(tag: string): void {
+    this.store.put({ wishes: ['does not fit'], cells: [tag], drawings: [this.store.view()!.file.id] });
+  }
   protected putHere(): void {
     this.store.put({ wishes: ['stale'], cells: null, drawings: [this.store.view()!.file.id] });
   }
@@ -420,8 +471,41 @@ export class TitleBlocksStation {
   }
 }
 
+/** How a cell is drawn where that is not what it holds. */
+function shownText(holder: string, { tag, stored, bound }: BlockView['cells'][number]): ShownText[] {
+  if (!bound || bound.fixed !== null || stored === null) return [];
+  const { fit } = bound;
+  const lettering = fit ? { higher: fit.height / fit.held.height, wider: fit.widthFactor / fit.held.widthFactor } : { higher: 1, wider: 1 };
+  if (bound.shown.state !== 'value')
+    return stored.trim() === '' && bound.shown.placeholder ? [{ holder, tag, text: `‹${bound.shown.placeholder}›`, tone: 'placeholder', ...lettering }] : [];
+  const text = bound.state === 'right' ? stored : bound.shown.text;
+  const tone = tooLong(bound.fit) ? 'too long' : bound.state === 'stale' ? 'changed' : 'kept';
+  return [{ holder, tag, text, tone, ...lettering }];
+}
+
+/** How a text fits, in words. */
+function fitWords({ ratio, needs, has, perUnit, unit, exact, font }: CellFit): string {
+  if (ratio === null || has === null) return '';
+  const tell = (n: number) => (unit === 'in' ? `${Number((n * perUnit).toPrecision(3))}"` : `${Number((n * perUnit).toPrecision(3))} mm`);
+  return `${ratio > 1.001 ? 'Too long: it' : 'It'} takes ${tell(needs)} of ${tell(has)}${exact ? '' : `, measured with a font near to ${font}`}.`;
+}
+
+const markOf = (bound: BoundCell | null): CellMark['tone'] =>
+  !bound
+    ? ''
+    : tooLong(bound.fit)
+      ? 'too-long'
+      : bound.state === 'stale'
+        ? 'stale'
+        : bound.state === 'lacking'
+          ? 'lacking'
+          : bound.state === 'no model'
+            ? 'bad'
+            : '';
+
 const TONES: Readonly<Record<CellState, string>> = {
   stale: 'brass',
+  'does not fit': 'warn',
   'would be erased': 'warn',
   lacking: 'warn',
   'no model': 'bad',
@@ -432,7 +516,13 @@ const TONES: Readonly<Record<CellState, string>> = {
 };
 
 /** States of many cells, where the words for one do not fit. */
-const COUNTED: Readonly<Partial<Record<CellState, string>>> = { right: 'as they should be', 'no model': 'without a model' };
+const COUNTED: Readonly<Partial<Record<CellState, string>>> = { right: 'as they should be', 'does not fit': 'too long', 'no model': 'without a model' };
 
 /** States in a word, for narrow places. */
-const SHORT: Readonly<Partial<Record<CellState, string>>> = { right: 'right', 'would be erased': 'to empty', fixed: 'fixed', computed: 'computed' };
+const SHORT: Readonly<Partial<Record<CellState, string>>> = {
+  right: 'right',
+  'does not fit': 'too long',
+  'would be erased': 'to empty',
+  fixed: 'fixed',
+  computed: 'computed',
+};

@@ -1,6 +1,6 @@
 import { FileFormat } from '../contract';
 import { sound } from '../keys';
-import { julianInstant, readDxf } from './read';
+import { julianInstant, openDxf, readDxf } from './read';
 import { modifyDxf } from './write';
 
 export { STRAIGHT, type Vertex } from './area';
@@ -9,7 +9,7 @@ export { DxfGroups, type Entity } from './groups';
 export { layoutsOf } from './layouts';
 export { styleOfText, stylesOf, type DrawingStyle } from './styles';
 export { drawnText, plainMtext } from './text';
-export { julianInstant };
+export { julianInstant, openDxf };
 export { boxOf, makeSheet } from './make';
 export type { Outline, SheetPlan } from './make';
 

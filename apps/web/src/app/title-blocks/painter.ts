@@ -1,0 +1,208 @@
+import { Fill, Layer, Matrix, PictureText, SheetPicture, growth, resetLine, times } from '@rule/core/drawing';
+import { Box, ShippedFont, capitalsOf, familyOfFont, fontFor } from '@rule/core/lettering';
+
+/** What a sheet is drawn on: a canvas of the page, or one of a worker. */
+type Context = CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D;
+
+/** Which part of a sheet is seen: the point in the middle, in the picture's coordinates, and pixels of the page to a drawing unit. */
+export interface Look {
+  readonly x: number;
+  readonly y: number;
+  readonly zoom: number;
+}
+
+/** A text that is drawn in the place of a cell's own. */
+export interface ShownText {
+  readonly holder: string;
+  readonly tag: string;
+  readonly text: string;
+  /** How it differs from what the drawing holds: not, it would be written, it only stands for a blank, it is too long. */
+  readonly tone: 'kept' | 'changed' | 'placeholder' | 'too long';
+  /** Factors on height and width of the letters. */
+  readonly higher: number;
+  readonly wider: number;
+}
+
+/** Colours of the page that it is drawn with. */
+export interface Inks {
+  readonly ink: string;
+  readonly paper: string;
+  readonly faint: string;
+  readonly changed: string;
+  readonly tooLong: string;
+  readonly beyond: string;
+}
+
+/** Pixels of the page on a side, and device pixels to one of them. */
+export interface Size {
+  readonly width: number;
+  readonly height: number;
+  readonly ratio: number;
+}
+
+/** Size in pixels that letters are set in before they are brought to theirs. */
+const SET_AT = 100;
+/** Letters lower than this many pixels are drawn as a bar. */
+const LEGIBLE = 2.2;
+/** Dashes shorter than this many pixels are drawn whole. */
+const SHORTEST_DASH = 2;
+
+const key = (holder: string, tag: string): string => JSON.stringify([holder, tag]);
+
+/** What a layer is drawn of, laid out once. */
+interface Prepared {
+  readonly layer: Layer;
+  readonly pens: readonly { readonly path: Path2D; readonly weight: number; readonly dashes: readonly number[] }[];
+  readonly fills: readonly { readonly path: Path2D; readonly tone: Fill['tone'] }[];
+}
+
+function pathOf({ points, starts }: Pick<Fill, 'points' | 'starts'>, closed: boolean): Path2D {
+  const path = new Path2D();
+  for (let i = 0; i < starts.length; i++) {
+    const [from, to] = [starts[i]!, starts[i + 1] ?? points.length / 2];
+    path.moveTo(points[2 * from]!, points[2 * from + 1]!);
+    for (let k = from + 1; k < to; k++) path.lineTo(points[2 * k]!, points[2 * k + 1]!);
+    if (closed) path.closePath();
+  }
+  return path;
+}
+
+const prepare = (layer: Layer): Prepared => ({
+  layer,
+  pens: layer.lines.map((pen) => ({ path: pathOf(pen, false), weight: pen.weight, dashes: pen.dashes })),
+  fills: layer.fills.map((fill) => ({ path: pathOf(fill, true), tone: fill.tone })),
+});
+
+/** Draws a sheet as it is looked at, with some texts of cells exchanged. */
+export class Painter {
+  private readonly sheet: Prepared;
+  private readonly model: Prepared | null;
+  private shown = new Map<string, ShownText>();
+
+  constructor(
+    private readonly picture: SheetPicture,
+    /** The part that is worked on; what is outside stands back. */
+    private readonly focus: Box | null,
+  ) {
+    this.sheet = prepare(picture.sheet);
+    this.model = picture.model && prepare(picture.model);
+  }
+
+  show(texts: readonly ShownText[]): void {
+    this.shown = new Map(texts.map((text) => [key(text.holder, text.tag), text]));
+  }
+
+  paint(context: Context, { x, y, zoom }: Look, { width, height, ratio }: Size, inks: Inks): void {
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    context.fillStyle = inks.paper;
+    context.fillRect(0, 0, width * ratio, height * ratio);
+    const scale = zoom * ratio;
+    // Drawings count upwards, the page downwards.
+    const view: Matrix = [scale, 0, 0, -scale, (width / 2) * ratio - x * scale, (height / 2) * ratio + y * scale];
+    if (this.model)
+      for (const { matrix, clip } of this.picture.views) {
+        context.save();
+        context.setTransform(...view);
+        context.beginPath();
+        context.rect(clip.x, clip.y, clip.width, clip.height);
+        context.clip();
+        this.layer(context, this.model, times(view, matrix), scale, ratio, inks);
+        context.restore();
+      }
+    this.layer(context, this.sheet, view, scale, ratio, inks);
+    if (!this.focus) return;
+    context.setTransform(...view);
+    context.fillStyle = inks.beyond;
+    context.beginPath();
+    context.rect(x - width / zoom, y - height / zoom, (2 * width) / zoom, (2 * height) / zoom);
+    context.rect(this.focus.x, this.focus.y, this.focus.width, this.focus.height);
+    context.fill('evenodd');
+  }
+
+  private layer(context: Context, { layer, pens, fills }: Prepared, matrix: Matrix, scale: number, ratio: number, inks: Inks): void {
+    const grown = growth(matrix) || 1;
+    context.setTransform(...matrix);
+    context.lineCap = 'round';
+    context.lineJoin = 'round';
+    for (const { path, tone } of fills) {
+      context.fillStyle = tone === 'paper' ? inks.paper : tone === 'light' ? inks.faint : inks.ink;
+      context.fill(path, 'evenodd');
+    }
+    context.strokeStyle = inks.ink;
+    for (const { path, weight, dashes } of pens) {
+      // Lines are as thick as on paper, but never thinner than can be seen.
+      const pixels = Math.max((weight / this.picture.millimetres) * scale, 0.7 * ratio);
+      context.lineWidth = pixels / grown;
+      context.setLineDash(
+        dashes.length && Math.max(...dashes.map(Math.abs)) * grown > SHORTEST_DASH * ratio ? dashes.map((dash) => Math.abs(dash) || 0.1) : [],
+      );
+      context.stroke(path);
+    }
+    context.setLineDash([]);
+    for (const text of layer.texts) this.text(context, text, matrix, ratio, inks);
+  }
+
+  private text(context: Context, text: PictureText, view: Matrix, ratio: number, inks: Inks): void {
+    const shown = text.cell ? this.shown.get(key(`insert:${text.cell.handle}`, text.cell.tag)) : undefined;
+    const line = shown ? { ...text, ...resetLine(text, text.style, shown.text, shown.higher, shown.wider) } : text;
+    if (line.text === '') return;
+    const m = times(view, line.matrix);
+    const high = Math.hypot(m[2], m[3]);
+    const { width, height } = context.canvas;
+    const reach = Math.hypot(m[0], m[1]) * line.length + high;
+    if (m[4] < -reach || m[5] < -reach || m[4] > width + reach || m[5] > height + reach) return;
+    context.fillStyle = shown ? { kept: inks.ink, changed: inks.changed, placeholder: inks.faint, 'too long': inks.tooLong }[shown.tone] : inks.ink;
+    context.setTransform(...m);
+    if (high < LEGIBLE * ratio) {
+      context.globalAlpha = 0.35;
+      context.fillRect(0, 0.15, line.length, 0.5);
+      context.globalAlpha = 1;
+      return;
+    }
+    const { font } = fontFor(line.style);
+    context.font = fontText(font);
+    const measured = context.measureText(line.text).width;
+    if (measured <= 0) return;
+    // Letters are brought to the length that was measured for the drawing's own font, and turned upright.
+    context.transform(line.length / measured, 0, 0, -1 / (SET_AT * capitalsOf(font)), 0, 0);
+    context.textBaseline = 'alphabetic';
+    context.fillText(line.text, 0, 0);
+  }
+}
+
+/** Weight that a shipped font is drawn in: what the page ships of it. */
+const WEIGHTS: Readonly<Partial<Record<ShippedFont, number>>> = { 'narrow stroke': 500 };
+
+const fontText = (font: ShippedFont): string => `${WEIGHTS[font] ?? 400} ${SET_AT}px "${familyOfFont(font)}", sans-serif`;
+
+/** Parts of the fonts that the page ships, by the letters that they hold. */
+const PARTS: Readonly<Record<string, string>> = {
+  latin: 'U+0000-00FF, U+0131, U+0152-0153, U+02BB-02BC, U+02C6, U+02DA, U+02DC, U+2000-206F, U+20AC, U+2122, U+2191, U+2193, U+2212, U+2215',
+  'latin-ext': 'U+0100-0130, U+0132-0151, U+0154-02BA, U+1E00-1EFF, U+2020, U+20A0-20AB, U+20AD-20C0, U+2113',
+  greek: 'U+0370-03FF, U+2126',
+  cyrillic: 'U+0301, U+0400-045F, U+0490-0491, U+04B0-04B1, U+2116',
+};
+
+/** Where the page finds a font that drawings are lettered with. */
+interface FontPart {
+  readonly family: string;
+  readonly url: string;
+  readonly weight: string;
+  readonly letters: string;
+}
+
+/** The fonts that a picture needs, in parts. */
+export function fontsOf(picture: SheetPicture): FontPart[] {
+  const used = new Set([...picture.sheet.texts, ...(picture.model?.texts ?? [])].map((text) => fontFor(text.style).font));
+  return [...used].flatMap((font) => {
+    const family = familyOfFont(font);
+    const weight = String(WEIGHTS[font] ?? 400);
+    const parts = font === 'stroke' || font === 'narrow stroke' ? ['latin', 'latin-ext'] : Object.keys(PARTS);
+    return parts.map((part) => ({
+      family,
+      weight,
+      letters: PARTS[part]!,
+      url: `/lettering/${family.toLowerCase().replaceAll(' ', '-')}-${part}-${weight}-normal.woff2`,
+    }));
+  });
+}

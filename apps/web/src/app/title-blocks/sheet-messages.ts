@@ -1,0 +1,32 @@
+import { CellOnSheet } from '@rule/core/drawing';
+import { Point } from '@rule/core/files';
+import { Box } from '@rule/core/lettering';
+import { Inks, Look, ShownText, Size } from './painter';
+
+/** A cell on the sheet, in the picture's coordinates. */
+export interface SheetCell extends Omit<CellOnSheet, 'corners'> {
+  readonly corners: readonly Point[];
+}
+
+/** What the page asks of the worker that draws sheets. */
+export type ToSheet =
+  | { readonly do: 'canvas'; readonly canvas: OffscreenCanvas }
+  /** `n` counts what was asked for, so that late answers are known. */
+  | { readonly do: 'open'; readonly n: number; readonly file: number; readonly layout: string; readonly holder: string }
+  | { readonly do: 'look'; readonly look: Look; readonly size: Size; readonly inks: Inks }
+  | { readonly do: 'texts'; readonly texts: readonly ShownText[] };
+
+/** What it says. */
+export type FromSheet =
+  | {
+      readonly is: 'opened';
+      readonly n: number;
+      readonly extent: Box;
+      /** The part where the block stands; `null` where it is not on the sheet itself. */
+      readonly focus: Box | null;
+      readonly cells: readonly SheetCell[];
+      readonly left: Readonly<Record<string, number>>;
+      readonly cut: boolean;
+    }
+  | { readonly is: 'failed'; readonly n: number; readonly message: string }
+  | { readonly is: 'painted'; readonly milliseconds: number };

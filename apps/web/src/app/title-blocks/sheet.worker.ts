@@ -1,0 +1,113 @@
+import { SheetPicture, cellsOnSheet, drawSheet } from '@rule/core/drawing';
+import { FileError } from '@rule/core/files';
+import { Box } from '@rule/core/lettering';
+import { Painter, fontsOf } from './painter';
+import { FromSheet, SheetCell, ToSheet } from './sheet-messages';
+
+/** Reads and draws sheets of drawings, away from the page: nothing that a drawing holds makes the page wait. */
+
+interface Scope {
+  postMessage(message: FromSheet): void;
+  addEventListener(type: 'message', listener: (event: { readonly data: ToSheet }) => void): void;
+  requestAnimationFrame(callback: () => void): number;
+  readonly fonts: { add(font: FontFace): void };
+}
+const scope = globalThis as unknown as Scope;
+
+let canvas: OffscreenCanvas | null = null;
+let painter: Painter | null = null;
+let frame: Extract<ToSheet, { readonly do: 'look' }> | null = null;
+let waiting = false;
+/** The sheet that was asked for last: what comes late for another one is thrown away. */
+let wanted = 0;
+const loaded = new Set<string>();
+
+function paint(): void {
+  if (waiting) return;
+  waiting = true;
+  scope.requestAnimationFrame(() => {
+    waiting = false;
+    if (!canvas || !painter || !frame) return;
+    const { look, size, inks } = frame;
+    const [width, height] = [Math.max(1, Math.round(size.width * size.ratio)), Math.max(1, Math.round(size.height * size.ratio))];
+    if (canvas.width !== width) canvas.width = width;
+    if (canvas.height !== height) canvas.height = height;
+    const context = canvas.getContext('2d');
+    if (!context) return;
+    const began = performance.now();
+    painter.paint(context, look, size, inks);
+    scope.postMessage({ is: 'painted', milliseconds: performance.now() - began });
+  });
+}
+
+/** Loads the fonts of a picture; a font that does not come is drawn with the page's own. */
+async function loadFonts(picture: SheetPicture): Promise<void> {
+  await Promise.all(
+    fontsOf(picture).map(async ({ family, url, weight, letters }) => {
+      if (loaded.has(url)) return;
+      loaded.add(url);
+      const font = new FontFace(family, `url(${url})`, { weight, unicodeRange: letters });
+      scope.fonts.add(font);
+      await font.load().catch(() => loaded.delete(url));
+    }),
+  );
+}
+
+/** The box around some corners, with air around it. */
+function around(cells: readonly SheetCell[]): Box | null {
+  const corners = cells.flatMap((cell) => cell.corners);
+  if (corners.length === 0) return null;
+  const [xs, ys] = [corners.map((p) => p.x), corners.map((p) => p.y)];
+  const [x, y] = [Math.min(...xs), Math.min(...ys)];
+  const [width, height] = [Math.max(...xs) - x, Math.max(...ys) - y];
+  const air = Math.max(width, height) * 0.01;
+  return { x: x - air, y: y - air, width: width + 2 * air, height: height + 2 * air };
+}
+
+async function open({ file, layout, holder, n }: Extract<ToSheet, { readonly do: 'open' }>): Promise<void> {
+  wanted = n;
+  try {
+    const answer = await fetch(`/api/files/${file}/content`, { credentials: 'same-origin' });
+    if (!answer.ok) {
+      const problem = (await answer.json().catch(() => ({}))) as { readonly detail?: string };
+      throw new Error(problem.detail ?? `The drawing cannot be fetched (${answer.status}).`);
+    }
+    const bytes = new Uint8Array(await answer.arrayBuffer());
+    if (wanted !== n) return;
+    const picture = drawSheet(bytes, layout);
+    const { origin } = picture;
+    const cells = cellsOnSheet(bytes, layout).map((cell): SheetCell => ({
+      ...cell,
+      corners: cell.corners.map(({ x, y }) => ({ x: x - origin.x, y: y - origin.y })),
+    }));
+    const focus = around(cells.filter((cell) => cell.holder === holder));
+    painter = new Painter(picture, focus);
+    scope.postMessage({ is: 'opened', n, extent: picture.extent, focus, cells, left: picture.left, cut: picture.cut });
+    paint();
+    await loadFonts(picture);
+    paint();
+  } catch (error) {
+    if (wanted !== n) return;
+    painter = null;
+    const message = error instanceof FileError || error instanceof Error ? error.message : 'The drawing cannot be drawn.';
+    scope.postMessage({ is: 'failed', n, message });
+  }
+}
+
+scope.addEventListener('message', ({ data }) => {
+  switch (data.do) {
+    case 'canvas':
+      canvas = data.canvas;
+      break;
+    case 'open':
+      void open(data);
+      break;
+    case 'look':
+      frame = data;
+      paint();
+      break;
+    case 'texts':
+      painter?.show(data.texts);
+      paint();
+  }
+});
