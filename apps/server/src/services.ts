@@ -33,6 +33,7 @@ import { NumberSeries } from './lists/series';
 import { StartFiles } from './startfiles/start-files';
 import { Tries } from './rollout/tries';
 import { CellTexts } from './titleblocks/cell-texts';
+import { CellOwners } from './titleblocks/owners';
 import { TitleBlocks } from './titleblocks/titleblocks';
 import { Fill } from './values/fill';
 import { Finder } from './values/find';
@@ -98,7 +99,8 @@ export function buildServices({
   const judgements = new Judgements(db, pool, clock);
   const grid = new Grid(db, properties, judgements);
   const cellTexts = new CellTexts(clock);
-  const titleBlocks = new TitleBlocks(db, properties, editions, libraries, judgements, clock);
+  const cellOwners = new CellOwners(db, properties, editions, judgements);
+  const titleBlocks = new TitleBlocks(db, properties, editions, libraries, judgements, cellOwners, clock);
   const trays = new Trays(db, properties, cellTexts, editions, derived, clock);
   const lists = new ChoiceLists(db, properties, trays, own, clock);
   const series = new NumberSeries(db, properties, trays, clock);
@@ -177,6 +179,7 @@ export function buildServices({
     grid,
     finder,
     titleBlocks,
+    cellOwners,
     trays,
     applying,
     changes,

@@ -1,7 +1,7 @@
 import { BlockReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Binding, Kind, Link } from '@rule/core/schema';
-import { BoundCell, CellState, CellWish } from '@rule/core/titleblocks';
+import { BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
 import { HeldValue } from '@rule/core/values';
 import { Decision, TableFinding } from '@rule/core/vault';
 import { FileRow } from './files';
@@ -83,7 +83,44 @@ export interface BlockView {
     /** Whether somebody has settled it for this sheet alone. */
     readonly settled: boolean;
   };
-  readonly cells: readonly { readonly tag: string; readonly stored: string | null; readonly fixed: string | null; readonly bound: BoundCell | null }[];
+  readonly cells: readonly {
+    readonly tag: string;
+    readonly stored: string | null;
+    readonly fixed: string | null;
+    readonly bound: BoundCell | null;
+    /** Where the one value that it shows is kept; `null` where nothing is typed through it. */
+    readonly owner: OwnedValue | null;
+  }[];
+}
+
+/** The value behind a cell: who holds it, what it is now, and why it cannot be typed, if so. */
+export interface OwnedValue extends CellOwner {
+  /** The path of its file, or the name of its holder. */
+  readonly of: string;
+  readonly text: string;
+  readonly closed: string | null;
+}
+
+/** A text typed in a cell that shows no property: it is a text of the drawing alone. */
+export interface TypedCell {
+  readonly holder: string;
+  readonly tag: string;
+  readonly text: string;
+}
+
+/** Texts of cells to be taken up as values of their properties: those whose source is blank. */
+export interface TakeUp {
+  readonly block: string;
+  /** Tags; `null` for all. */
+  readonly cells: readonly string[] | null;
+  readonly drawings: readonly number[] | null;
+}
+
+/** What was taken up, and the texts that were not, with the reason. */
+export interface TakenUpAnswer {
+  readonly tray: Tray;
+  readonly values: number;
+  readonly conflicts: readonly { readonly file: number; readonly path: string; readonly tag: string; readonly text: string; readonly why: string }[];
 }
 
 /** What cells show from now on, for the draft; one that shows nothing is left as it is in drawings. */

@@ -215,6 +215,12 @@ export class Trays {
     });
   }
 
+  /** Adds lines that somebody typed, which can be undone. What people may not write is refused. */
+  async type(user: User, lines: readonly Line[], reason: string): Promise<void> {
+    refuse(await this.refusals(user, lines));
+    await this.step(user, lines, reason);
+  }
+
   /** Stacks lines on those of a pending set. @returns the set's own lines at their addresses before and after */
   private async stack(sql: Sql, set: number, lines: readonly Line[]): Promise<{ before: readonly Line[]; after: readonly Line[] }> {
     const kept = await this.linesAt(sql, set, lines);

@@ -9,7 +9,7 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
     'GET /title-blocks': () => s.titleBlocks.list(),
     'GET /title-blocks/sheets': ({ query }) => s.titleBlocks.sheets(query),
     'GET /files/{file}/title-block': async ({ user, params, query }) =>
-      s.titleBlocks.view(params.file, query.holder, await s.trays.accepted(user, await s.titleBlocks.around(params.file))),
+      s.titleBlocks.view(user, params.file, query.holder, await s.trays.accepted(user, await s.titleBlocks.around(params.file))),
     'PUT /files/{file}/sheet-model': ({ params, body }) => s.titleBlocks.settleSheet(params.file, body),
     'POST /title-blocks/tray': async ({ user, body }) => {
       const pending = (await s.trays.accepted(user, null)).filter((line) => line.address.place !== 'cell');
@@ -21,6 +21,22 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
         );
       await s.trays.add(user, lines, true);
       return { tray: await s.trays.view(user), cells: lines.length, left };
+    },
+    'POST /title-blocks/take-up': async ({ user, body }) => {
+      const { values, conflicts } = await s.cellOwners.takenUp(user, body);
+      if (values.length === 0)
+        throw invalid(
+          'nothing-to-do',
+          conflicts.length
+            ? `No text can be taken up. ${conflicts[0]!.path}, ${conflicts[0]!.tag}: ${conflicts[0]!.why}`
+            : 'No text stands in these title blocks alone.',
+        );
+      await s.trays.propose(user, values, `taken up from title block ${body.block}`);
+      return { tray: await s.trays.view(user), values: values.length, conflicts };
+    },
+    'POST /files/{file}/cell': async ({ user, params, body }) => {
+      await s.trays.type(user, [await s.cellOwners.typed(params.file, body)], 'typed in the title block');
+      return s.trays.view(user);
     },
   };
 }

@@ -12,9 +12,11 @@ import { readSettings } from '../platform/settings';
 import { Editions } from '../schema/editions';
 import { preparedInForce } from '../schema/prepared';
 import { Properties } from '../schema/properties';
+import { User } from '../users/user';
 import { CellWorks, PLACED, PlacedBlock } from '../values/cells';
 import { valuesFor } from '../values/held';
 import { Judgements } from '../values/judgements';
+import { CellOwners } from './owners';
 
 /** Exceptions of one learned binding that are listed. */
 const MOST_EXCEPTIONS = 100;
@@ -34,6 +36,7 @@ export class TitleBlocks {
     private readonly editions: Editions,
     private readonly libraries: Libraries,
     private readonly judgements: Pick<Judgements, 'settle'>,
+    private readonly owners: CellOwners,
     private readonly clock: () => Date,
   ) {}
 
@@ -139,7 +142,7 @@ export class TitleBlocks {
   }
 
   /** One sheet's title block for its picture. Values pending in `lines` are shown as if they were applied. */
-  async view(file: number, holder: string, lines: readonly Line[]): Promise<BlockView> {
+  async view(user: Pick<User, 'role'>, file: number, holder: string, lines: readonly Line[]): Promise<BlockView> {
     const row = await this.libraries.file(file);
     const [placed] = await this.db.all<PlacedBlock>(`${PLACED} WHERE b.file_id = $1 AND b.holder = $2`, [file, holder]);
     if (!placed) throw notFound(`The title block ${holder} in ${row.path}`);
@@ -150,6 +153,7 @@ export class TitleBlocks {
     if (!found) throw notFound(`The block ${placed.block} in ${row.path}`);
     const works = new CellWorks(await preparedInForce(this.db, this.clock()));
     const cells = await works.cells(this.db, [placed], lines);
+    const owners = await this.owners.of(user, placed, cells, works.bindings);
     const match = placed.match ?? { state: 'unmatched' as const };
     const paths = await this.libraries.paths(this.db, placed.model === null ? [] : [placed.model]);
     return {
@@ -168,6 +172,7 @@ export class TitleBlocks {
         stored: placed.texts[tag] ?? null,
         fixed: placed.fixed[tag] ?? null,
         bound: cells.find((cell) => cell.tag === tag) ?? null,
+        owner: owners.get(tag) ?? null,
       })),
     };
   }

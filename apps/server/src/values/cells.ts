@@ -2,11 +2,12 @@ import { Line } from '@rule/core/changes';
 import { Match } from '@rule/core/identity';
 import { CellDefinition, LetteringAspect, letteringOf } from '@rule/core/files';
 import { Lettering, PLAIN_FIT, letteringUnit, seriesFor } from '@rule/core/lettering';
-import { Binding, CellFact, CellForm, CellPiece, Judged, PreparedSchema, Property, bindingOf, isWide } from '@rule/core/schema';
+import { Binding, CellFact, CellForm, CellPiece, Judged, PreparedSchema, Property, WideLevel, bindingOf, isWide } from '@rule/core/schema';
 import { sheetName } from '@rule/core/standards';
 import { BoundCell, CellText, LetteredCell, cellState, cellText, composed, factText, fitOfCell, sheetScaleText, tooLong } from '@rule/core/titleblocks';
 import { BlockCells, cellsOfBlocks } from '../library/blocks';
 import { PlacedLettering } from '../library/readings';
+import { HeldValue } from '@rule/core/values';
 import { CopyValue, Sql } from '../platform/db';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 
@@ -271,7 +272,17 @@ export class CellWorks {
     const lettered = shown.state === 'value' && standing.fixed === null ? letteredCell(block, tag, binding, definitions) : null;
     const fit = lettered && shown.state === 'value' ? fitOfCell(shown.text, lettered) : null;
     const state = cellState(standing, shown, fit, binding.fit ?? PLAIN_FIT);
-    return { drawing: block.file, holder: block.holder, tag, binding: binding.id, ...standing, shown, state, fit };
+    return {
+      drawing: block.file,
+      holder: block.holder,
+      tag,
+      binding: binding.id,
+      ...standing,
+      shown,
+      state,
+      fit,
+      value: this.valueOf(block, binding, sources),
+    };
   }
 
   private piece(block: PlacedBlock, piece: Exclude<CellPiece, { readonly words: string }>, sources: Sources): CellText {
@@ -281,16 +292,10 @@ export class CellWorks {
     }
     const property = this.properties.get(piece.property);
     if (!property || property.retired) return { state: 'blank', placeholder: '', why: 'its property is not in the schema' };
-    if (isWide(piece.from)) {
-      const none = { drawing: null, 'drawing set': block.set, project: block.project, company: 0 }[piece.from] === null;
-      if (none) return { state: 'blank', placeholder: property.placeholder, why: `the drawing belongs to no ${piece.from}` };
-      return cellText(sources.above(block.file, piece.from, property), property, piece.form, this.prepared.standIns);
-    }
+    if (isWide(piece.from) && holderAbove(block, piece.from) === null)
+      return { state: 'blank', placeholder: property.placeholder, why: `the drawing belongs to no ${piece.from}` };
     if (piece.from === 'model' && block.model === null) return { state: 'no model', placeholder: property.placeholder, why: noModel(block) };
-    const judged =
-      piece.from === 'sheet'
-        ? sources.sheet(block.file, block.holder).get(property.id)
-        : sources.document(piece.from === 'model' ? block.model! : block.file).get(property.id);
+    const judged = this.judged(block, piece, property, sources);
     if (!judged) {
       const where = piece.from === 'sheet' ? 'this sheet' : piece.from === 'model' ? (block.modelName ?? 'the model') : 'this drawing';
       return { state: 'blank', placeholder: property.placeholder, why: `${property.caption} does not apply to ${where}` };
@@ -298,7 +303,28 @@ export class CellWorks {
     const text = cellText(judged.value, judged.property, piece.form, this.prepared.standIns);
     return text.state === 'blank' && judged.failure !== undefined ? { ...text, why: `${property.caption}: ${judged.failure}` } : text;
   }
+
+  /** What a piece's property is where it comes from; nothing where it does not apply there. */
+  private judged(block: PlacedBlock, piece: PropertyPiece, property: Property, sources: Sources): Pick<Judged, 'value' | 'property' | 'failure'> | undefined {
+    if (isWide(piece.from)) return { value: sources.above(block.file, piece.from, property), property };
+    if (piece.from === 'model' && block.model === null) return undefined;
+    return piece.from === 'sheet'
+      ? sources.sheet(block.file, block.holder).get(property.id)
+      : sources.document(piece.from === 'model' ? block.model! : block.file).get(property.id);
+  }
+
+  /** The one value that a cell shows, as it is kept; `null` where it shows none or several. */
+  private valueOf(block: PlacedBlock, { shows }: Binding, sources: Sources): HeldValue | null {
+    const values = shows.filter((piece): piece is PropertyPiece => 'property' in piece);
+    const property = values.length === 1 ? this.properties.get(values[0]!.property) : undefined;
+    return property ? (this.judged(block, values[0]!, property, sources)?.value ?? null) : null;
+  }
 }
+
+type PropertyPiece = Extract<CellPiece, { readonly property: number }>;
+
+/** The holder above files that a drawing belongs to; 0 for the company, which all belong to. */
+const holderAbove = (block: PlacedBlock, level: WideLevel): number | null => ({ 'drawing set': block.set, project: block.project, company: 0 })[level];
 
 /** Placed blocks lettered as lines that are pending would have them. */
 function letteringIn(lines: readonly Line[], files: ReadonlySet<number>): (block: PlacedBlock) => PlacedBlock {

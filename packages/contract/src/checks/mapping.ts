@@ -3,7 +3,7 @@ import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link,
 import { CELL_STATES } from '@rule/core/titleblocks';
 import { NUMBER_FORMS } from '@rule/core/values';
 import Joi from 'joi';
-import { BomColumns, BomLayout, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery } from '../mapping';
+import { BomColumns, BomLayout, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery, TakeUp, TypedCell } from '../mapping';
 import { id } from './files';
 
 const form = Joi.object<CellForm>({
@@ -99,6 +99,20 @@ export const cellTray = Joi.object<CellTray>({
     .min(1)
     .unique()
     .required(),
+}).required();
+
+/** Checks a {@link TypedCell}. */
+export const typedCell = Joi.object<TypedCell>({
+  holder: Joi.string().max(500).required(),
+  tag: Joi.string().max(255).required(),
+  text: Joi.string().max(10_000).allow('').required(),
+}).required();
+
+/** Checks a {@link TakeUp}. */
+export const takeUpTexts = Joi.object<TakeUp>({
+  block: Joi.string().max(255).required(),
+  cells: Joi.array().items(Joi.string().max(255)).max(1000).allow(null).required(),
+  drawings: Joi.array().items(id).max(50_000).allow(null).required(),
 }).required();
 
 /** Checks a {@link SheetModel}. */

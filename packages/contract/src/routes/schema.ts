@@ -1,7 +1,19 @@
 import { Property, SchemaChange } from '@rule/core/schema';
 import { StandardFinding, Starter } from '@rule/core/standards';
 import { Hop } from '@rule/core/trace';
-import { DraftView, EditionRow, ExpressionResult, LockedOut, OlderStart, RolloutRow, SchemaPlaces, StartComparison, StartFilesView, TryFinding, TrySummary } from '..';
+import {
+  DraftView,
+  EditionRow,
+  ExpressionResult,
+  LockedOut,
+  OlderStart,
+  RolloutRow,
+  SchemaPlaces,
+  StartComparison,
+  StartFilesView,
+  TryFinding,
+  TrySummary,
+} from '..';
 import {
   addedProperties,
   boundCells,

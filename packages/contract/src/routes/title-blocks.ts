@@ -1,5 +1,5 @@
-import { BlockRow, BlockView, CellTrayAnswer, SheetPage } from '..';
-import { cellTray, holderQuery, sheetModel, sheetsQuery } from '../checks';
+import { BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
+import { cellTray, holderQuery, sheetModel, sheetsQuery, takeUpTexts, typedCell } from '../checks';
 import { RouteTable, json, nothing } from '../route';
 
 /** Title blocks. */
@@ -25,5 +25,17 @@ export const titleBlockRoutes = {
     role: 'editor',
     body: cellTray,
     answer: json<CellTrayAnswer>(),
+  },
+  'POST /title-blocks/take-up': {
+    summary: 'Put texts that stand only in title blocks in your tray as values of the properties that their cells show',
+    role: 'editor',
+    body: takeUpTexts,
+    answer: json<TakenUpAnswer>(),
+  },
+  'POST /files/{file}/cell': {
+    summary: 'Type in a cell that shows no property: its text goes in your tray',
+    role: 'editor',
+    body: typedCell,
+    answer: json<Tray>(),
   },
 } satisfies RouteTable;

@@ -141,6 +141,8 @@ export interface BoundCell extends StandingCell {
   readonly state: CellState;
   /** How the text that it would show fits; `null` where nothing can be said. */
   readonly fit: CellFit | null;
+  /** The one value that it shows, as it is kept; `null` where it is blank, or the cell shows several or none. */
+  readonly value: HeldValue | null;
 }
 
 /** Which cells somebody wants put in order: stale ones, those that the drawing lacks, those whose text is too long, or, by a decision of its own, those that would be erased. */

@@ -54,13 +54,14 @@ const SCALE_PART = 64;
  * (common practice); coarser ones are whole feet to an inch, 1:240 is `1" = 20'-0"`. A scale that is neither stays a ratio.
  */
 export function feetScaleText(scale: number): string {
+  if (scale === 1) return 'full size';
   const inches = scale * 12;
   const parts = inches * SCALE_PART;
-  if (scale <= 1 && parts >= 1 - 1e-6 && Math.abs(parts - Math.round(parts)) < 1e-6 * Math.max(1, parts))
+  if (scale < 1 && parts >= 1 - 1e-6 && Math.abs(parts - Math.round(parts)) < 1e-6 * Math.max(1, parts))
     return `${roundedFraction(inches, SCALE_PART, false)}" = 1'-0"`;
   const feet = 1 / inches;
   if (scale < 1 && Math.abs(feet - Math.round(feet)) < 1e-6 * feet) return `1" = ${Math.round(feet)}'-0"`;
-  return scale === 1 ? 'full size' : scaleText(scale);
+  return scaleText(scale);
 }
 
 /** The scale of a sheet as a cell writes it; `null` where the sheet has no view. */

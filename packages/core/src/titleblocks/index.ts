@@ -1,3 +1,5 @@
 export * from './binding';
 export * from './form';
 export * from './learn';
+export * from './owner';
+export * from './typed';

@@ -51,6 +51,8 @@ import {
   SheetsQuery,
   SettleLine,
   SignIn,
+  TakeUp,
+  TypedCell,
   TrayLines,
   TryExpression,
   TryQuery,
@@ -245,6 +247,8 @@ export class Api {
   blockSheets = (query: Partial<SheetsQuery> & Pick<SheetsQuery, 'block'>) => this.server.ask('GET /title-blocks/sheets', { query });
   block = (file: number, holder: string) => this.server.ask('GET /files/{file}/title-block', { params: { file }, query: { holder } });
   bindCells = (cells: BoundCells['cells']) => this.server.ask('PUT /schema/draft/bindings', { body: { cells } });
+  takeUp = (body: TakeUp) => this.server.ask('POST /title-blocks/take-up', { body });
+  typeCell = (file: number, body: TypedCell) => this.server.ask('POST /files/{file}/cell', { params: { file }, body });
   cellTray = (body: CellTray) => this.server.ask('POST /title-blocks/tray', { body });
   settleSheet = (file: number, body: SheetModel) => this.server.ask('PUT /files/{file}/sheet-model', { params: { file }, body });
 

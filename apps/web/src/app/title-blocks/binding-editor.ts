@@ -1,98 +1,39 @@
-import { ChangeDetectionStrategy, Component, computed, effect, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, input, output, signal, untracked, viewChild } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { BlockCell } from '@rule/contract';
-import {
-  Binding,
-  CELL_FACTS,
-  CELL_LETTERS,
-  CellFact,
-  CellPiece,
-  CellSource,
-  PLAIN_CELL,
-  Property,
-  bindingWords,
-  sameDefinition,
-  sourcesOf,
-} from '@rule/core/schema';
+import { FitRule } from '@rule/core/lettering';
+import { Binding, CellForm, CellPiece, PLAIN_CELL, Property, bindingWords, sameDefinition } from '@rule/core/schema';
+import { readTyped, typedText } from '@rule/core/titleblocks';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
-import { InputTextModule } from 'primeng/inputtext';
-import { SelectModule } from 'primeng/select';
+import { FitForm } from './fit-form';
+import { PieceForm } from './piece-form';
+import { ShownInput } from './shown-input';
 
-/** What a piece can be chosen to be: `p` and a property's number, a fact, or words. */
-type Choice = `p${number}` | CellFact | 'words';
-
-interface ChoiceGroup {
-  readonly label: string;
-  readonly items: readonly { readonly label: string; readonly value: Choice }[];
+/** A property that a cell is to show and the schema lacks, with where its values are to be kept. */
+export interface LackingProperty {
+  readonly name: string;
+  readonly level: 'sheet' | 'drawing' | 'model';
 }
 
-/** What a cell shows, piece by piece, as it is to stand in the draft. */
+/** What a cell shows, typed as text, as it is to stand in the draft; below it, how it is written and what is done where it does not fit. */
 @Component({
   selector: 'rule-binding-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, FormsModule, InputTextModule, SelectModule],
+  imports: [ButtonModule, CheckboxModule, FitForm, FormsModule, PieceForm, ShownInput],
   template: `
-    @for (piece of shows(); track $index) {
-      <div class="piece" role="group" [attr.aria-label]="'Piece ' + ($index + 1)">
-        <p-select
-          size="small"
-          appendTo="body"
-          [options]="choices()"
-          [group]="true"
-          optionGroupLabel="label"
-          optionGroupChildren="items"
-          optionLabel="label"
-          optionValue="value"
-          [filter]="true"
-          placeholder="Choose what it shows"
-          [ariaLabel]="'What piece ' + ($index + 1) + ' shows'"
-          [ngModel]="choiceOf(piece)"
-          (ngModelChange)="choose($index, $event)"
-        />
-        <button type="button" class="link" [attr.aria-label]="'Take out piece ' + ($index + 1)" (click)="remove($index)">Take out</button>
-        @if (wordsOf(piece); as text) {
-          <input
-            pInputText
-            pSize="small"
-            [attr.aria-label]="'Words of piece ' + ($index + 1)"
-            [ngModel]="text.words"
-            (ngModelChange)="put($index, { words: $event })"
-          />
-        } @else if (formedOf(piece); as formed) {
-          @if (sources(piece).length > 1) {
-            <p-select
-              size="small"
-              appendTo="body"
-              [options]="sources(piece)"
-              [ariaLabel]="'Where piece ' + ($index + 1) + ' comes from'"
-              [ngModel]="sourceOf(piece)"
-              (ngModelChange)="from($index, $event)"
-            />
-          }
-          <p-select
-            size="small"
-            appendTo="body"
-            [options]="letters"
-            optionLabel="label"
-            optionValue="value"
-            [disabled]="leads()"
-            [ariaLabel]="'Letters of piece ' + ($index + 1)"
-            [ngModel]="formed.form.letters"
-            (ngModelChange)="form($index, { letters: $event })"
-          />
-          @if (hasUnit(piece)) {
-            <label [attr.for]="'piece-unit-' + $index"
-              ><p-checkbox [binary]="true" [inputId]="'piece-unit-' + $index" [ngModel]="formed.form.unit" (ngModelChange)="form($index, { unit: $event })" />
-              with its unit</label
-            >
-          }
-        }
+    <rule-shown-input [text]="text()" [properties]="properties()" [label]="'What ' + cell().tag + ' shows'" (typing)="type($event)" (done)="save()" />
+    <p class="soft">{{ typed().unknown.length ? '' : 'Shows ' + inWords() + '.' }}</p>
+    @for (name of typed().unknown; track name) {
+      <div class="note" role="status">
+        <p>The schema has no property “{{ name }}”. Define it as a value of</p>
+        <p class="define">
+          <button type="button" class="link" (click)="define.emit({ name, level: 'model' })">the model</button>
+          <button type="button" class="link" (click)="define.emit({ name, level: 'drawing' })">the drawing</button>
+          <button type="button" class="link" (click)="define.emit({ name, level: 'sheet' })">this sheet</button>
+        </p>
       </div>
     }
-    <div class="more">
-      <button type="button" class="link" (click)="add()">{{ shows().length ? 'Add another piece' : 'Say what it shows' }}</button>
-    </div>
     @if (mayLead()) {
       <label class="line" for="binding-leads"
         ><p-checkbox [binary]="true" inputId="binding-leads" [ngModel]="leads()" (ngModelChange)="setLeads($event)" /> This cell is the value's home: what is
@@ -103,42 +44,54 @@ interface ChoiceGroup {
       ><p-checkbox [binary]="true" inputId="binding-everywhere" [ngModel]="everywhere()" (ngModelChange)="everywhere.set($event)" /> For every block that has a
       cell {{ cell().tag }}</label
     >
-    <p class="soft">Shows {{ inWords() }}.</p>
+    @if (shows().length) {
+      <details>
+        <summary>How it is written</summary>
+        @for (piece of formed(); track piece.at) {
+          @if (!leads()) {
+            <rule-piece-form [name]="piece.name" [property]="piece.property" [fact]="piece.fact" [form]="piece.form" (formed)="form(piece.at, $event)" />
+          }
+        }
+        @if (leads()) {
+          <p class="soft">A cell that is a value's home writes it as it is.</p>
+        }
+      </details>
+      <details>
+        <summary>If it is too long</summary>
+        <rule-fit-form [fit]="fit()" (ruled)="fit.set($event)" />
+      </details>
+    }
     <div class="actions">
-      <p-button size="small" label="Into the draft" [disabled]="!changed() || !whole()" (onClick)="save()" />
+      <p-button size="small" label="Save to draft" [disabled]="!changed() || typed().unknown.length > 0" (onClick)="save()" />
       @if (changed()) {
-        <p-button size="small" severity="secondary" label="As it was" (onClick)="reset()" />
+        <p-button size="small" severity="secondary" label="Reset" (onClick)="reset()" />
       }
     </div>
   `,
   styles: `
-    .piece {
-      display: grid;
-      grid-template-columns: 1fr auto;
-      gap: 4px 8px;
-      align-items: center;
-      padding: 6px 0;
-      border-bottom: 1px solid var(--line);
-    }
-    .piece > p-select:first-child {
-      min-width: 0;
-    }
-    .piece > :nth-child(n + 3) {
-      grid-column: 1 / -1;
-    }
-    .more {
-      margin: 6px 0 10px;
-    }
     .line {
       display: flex;
       gap: 8px;
       align-items: baseline;
       margin: 6px 0;
     }
+    .define {
+      display: flex;
+      gap: 14px;
+      margin: 4px 0 0;
+    }
+    details {
+      border-top: 1px solid var(--line);
+      padding: 6px 0;
+    }
+    summary {
+      cursor: pointer;
+      padding: 2px 0;
+    }
     .actions {
       display: flex;
       gap: 8px;
-      margin-bottom: 20px;
+      margin: 10px 0 20px;
     }
   `,
 })
@@ -148,22 +101,25 @@ export class BindingEditor {
   readonly block = input.required<string>();
   readonly properties = input.required<readonly Property[]>();
   readonly bind = output<Omit<Binding, 'id'>>();
+  readonly define = output<LackingProperty>();
+  private readonly field = viewChild.required(ShownInput);
 
-  protected readonly letters = CELL_LETTERS.map((value) => ({ value, label: value === 'as they are' ? 'letters as they are' : `in ${value}` }));
-  protected readonly shows = signal<readonly CellPiece[]>([]);
+  protected readonly text = signal('');
+  /** Forms that were chosen for what is typed. */
+  private readonly forms = signal<readonly CellPiece[]>([]);
   protected readonly leads = signal(false);
   protected readonly everywhere = signal(false);
+  protected readonly fit = signal<FitRule | null>(null);
   private readonly byId = computed(() => new Map(this.properties().map((property) => [property.id, property])));
-  protected readonly choices = computed<ChoiceGroup[]>(() => [
-    {
-      label: 'Properties',
-      items: this.properties()
-        .filter((property) => sourcesOf(property).length > 0)
-        .map((property) => ({ label: property.caption, value: `p${property.id}` as const })),
-    },
-    { label: 'Facts', items: CELL_FACTS.map((fact) => ({ label: fact, value: fact })) },
-    { label: 'Fixed words', items: [{ label: 'Words', value: 'words' }] },
-  ]);
+  protected readonly typed = computed(() => readTyped(this.text(), this.properties(), this.forms()));
+  protected readonly shows = computed(() => this.typed().shows);
+  protected readonly formed = computed(() =>
+    this.shows().flatMap((piece, at) => {
+      if ('words' in piece) return [];
+      const property = 'property' in piece ? (this.byId().get(piece.property) ?? null) : null;
+      return [{ at, form: piece.form, property, fact: 'fact' in piece ? piece.fact : null, name: 'fact' in piece ? piece.fact : (property?.caption ?? '') }];
+    }),
+  );
   protected readonly inWords = computed(() =>
     bindingWords({ shows: this.shows(), leads: this.leads() }, (id) => this.byId().get(id)?.caption ?? 'a property that is not there'),
   );
@@ -172,92 +128,60 @@ export class BindingEditor {
     const [piece, ...more] = this.shows();
     return more.length === 0 && piece !== undefined && 'property' in piece && this.byId().get(piece.property)?.level === 'sheet';
   });
-  /** Whether every piece says what it is. */
-  protected readonly whole = computed(() => this.shows().every((piece) => !('words' in piece) || piece.words !== ''));
   protected readonly changed = computed(() => {
     const old = this.cell().drafted;
     return (
       !sameDefinition(this.shows(), old?.shows ?? []) ||
       this.leads() !== (old?.leads ?? false) ||
+      !sameDefinition(this.fit(), old?.fit ?? null) ||
       (old !== null && this.everywhere() !== (old.block === null)) ||
       (old === null && this.shows().length > 0)
     );
   });
 
+  /** What is edited: only another cell, or another binding of it, takes the place of what is being typed. */
+  private readonly subject = computed(() => JSON.stringify([this.block(), this.cell().tag, this.cell().drafted]));
+
   constructor() {
     effect(() => {
-      this.cell();
-      this.reset();
+      this.subject();
+      untracked(() => this.reset());
     });
   }
 
+  /** Begins typing. */
+  focus(): void {
+    this.field().focus();
+  }
   protected reset(): void {
     const old = this.cell().drafted;
-    this.shows.set(old?.shows ?? []);
+    this.forms.set(old?.shows ?? []);
+    this.text.set(old ? typedText(old.shows, this.properties()) : '');
     this.leads.set(old?.leads ?? false);
+    this.fit.set(old?.fit ?? null);
     this.everywhere.set(old !== null && old.block === null);
   }
-
-  protected choiceOf(piece: CellPiece): Choice {
-    return 'words' in piece ? 'words' : 'fact' in piece ? piece.fact : `p${piece.property}`;
-  }
-  protected wordsOf(piece: CellPiece): { readonly words: string } | null {
-    return 'words' in piece ? piece : null;
-  }
-  protected formedOf(piece: CellPiece): Exclude<CellPiece, { readonly words: string }> | null {
-    return 'words' in piece ? null : piece;
-  }
-  protected sources(piece: CellPiece): CellSource[] {
-    const property = 'property' in piece ? this.byId().get(piece.property) : undefined;
-    return property ? sourcesOf(property) : [];
-  }
-  protected sourceOf(piece: CellPiece): CellSource | null {
-    return 'property' in piece ? piece.from : null;
-  }
-  protected hasUnit(piece: CellPiece): boolean {
-    return 'property' in piece && this.byId().get(piece.property)?.unit != null && !this.leads();
-  }
-
-  protected put(at: number, piece: CellPiece): void {
-    this.shows.update((shows) => shows.map((other, i) => (i === at ? piece : other)));
+  protected type(text: string): void {
+    this.text.set(text);
     if (!this.mayLead()) this.leads.set(false);
   }
-  protected choose(at: number, choice: Choice): void {
-    if (choice === 'words') this.put(at, { words: ' ' });
-    else if (/^p\d+$/.test(choice)) {
-      const id = Number(choice.slice(1));
-      this.put(at, { property: id, from: sourcesOf(this.byId().get(id)!)[0]!, form: PLAIN_CELL });
-    } else this.put(at, { fact: choice as CellFact, form: PLAIN_CELL });
-  }
-  protected from(at: number, from: CellSource): void {
-    const piece = this.shows()[at]!;
-    if ('property' in piece) this.put(at, { ...piece, from });
-  }
-  protected form(at: number, change: Partial<typeof PLAIN_CELL>): void {
-    const piece = this.shows()[at]!;
-    if (!('words' in piece)) this.put(at, { ...piece, form: { ...piece.form, ...change } });
-  }
-  protected add(): void {
-    const first = this.properties().find((property) => sourcesOf(property).length > 0);
-    const piece: CellPiece =
-      this.shows().length > 0
-        ? { words: ' ' }
-        : first
-          ? { property: first.id, from: sourcesOf(first)[0]!, form: PLAIN_CELL }
-          : { fact: 'file name', form: PLAIN_CELL };
-    this.shows.update((shows) => [...shows, piece]);
-    if (!this.mayLead()) this.leads.set(false);
-  }
-  protected remove(at: number): void {
-    this.shows.update((shows) => shows.filter((_, i) => i !== at));
-    if (!this.mayLead()) this.leads.set(false);
+  protected form(at: number, form: CellForm): void {
+    this.forms.set(this.shows().map((piece, i) => (i === at && !('words' in piece) ? { ...piece, form } : piece)));
   }
   protected setLeads(leads: boolean): void {
     this.leads.set(leads);
     const [piece] = this.shows();
-    if (leads && piece && 'property' in piece) this.shows.set([{ ...piece, form: PLAIN_CELL }]);
+    if (leads && piece && 'property' in piece) this.forms.set([{ ...piece, form: PLAIN_CELL }]);
   }
   protected save(): void {
-    this.bind.emit({ block: this.everywhere() ? null : this.block(), cell: this.cell().tag, shows: this.shows(), leads: this.leads() });
+    if (!this.changed() || this.typed().unknown.length > 0) return;
+    const fit = this.fit();
+    this.bind.emit({
+      block: this.everywhere() ? null : this.block(),
+      cell: this.cell().tag,
+      shows: this.shows(),
+      leads: this.leads(),
+      ...(fit === null ? {} : { fit }),
+    });
   }
 }

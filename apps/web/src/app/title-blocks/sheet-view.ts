@@ -14,6 +14,7 @@ import {
   viewChild,
 } from '@angular/core';
 import { Box } from '@rule/core/lettering';
+import { InputTextModule } from 'primeng/inputtext';
 import { Inks, Look, ShownText, Size } from './painter';
 import { FromSheet, SheetCell } from './sheet-messages';
 import { SheetPainter, SheetPainters } from './sheet-painter';
@@ -40,6 +41,7 @@ const MOST_ZOOM = 400;
 @Component({
   selector: 'rule-sheet-view',
   changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [InputTextModule],
   template: `
     <div
       class="frame"
@@ -76,7 +78,21 @@ const MOST_ZOOM = 400;
           }
         </button>
       }
-      <ng-content />
+      @if (writingAt(); as at) {
+        <div class="writing" [style.left.px]="at.x" [style.top.px]="at.y" [style.width.px]="at.width">
+          <input
+            #writer
+            pInputText
+            pSize="small"
+            [value]="writing()!.text"
+            [attr.aria-label]="writing()!.hint"
+            (keydown.enter)="written.emit(writer.value)"
+            (keydown.escape)="stopped.emit(); $event.stopPropagation()"
+            (pointerdown)="$event.stopPropagation()"
+          />
+          <small>{{ writing()!.hint }} · Enter saves to the tray, Esc leaves it</small>
+        </div>
+      }
       @if (failure(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       } @else if (!opened()) {
@@ -144,6 +160,21 @@ const MOST_ZOOM = 400;
       outline: 2px solid var(--brass);
       outline-offset: 1px;
     }
+    .writing {
+      position: absolute;
+      z-index: 5;
+      min-width: 220px;
+    }
+    .writing input {
+      width: 100%;
+    }
+    .writing small {
+      display: block;
+      padding: 3px 6px;
+      background: var(--panel);
+      border: 1px solid var(--line);
+      color: var(--soft);
+    }
     .lacks {
       font-size: 11px;
       color: var(--soft);
@@ -187,6 +218,11 @@ export class SheetView {
   readonly choose = output<{ readonly tag: string; readonly more: boolean }>();
   /** Somebody wants to write in a cell. */
   readonly write = output<string>();
+  /** The cell that is being written in, what stands there, and whose value it is. */
+  readonly writing = input<{ readonly tag: string; readonly text: string; readonly hint: string } | null>(null);
+  readonly written = output<string>();
+  readonly stopped = output<void>();
+  private readonly writer = viewChild<ElementRef<HTMLInputElement>>('writer');
   protected readonly step = STEP;
 
   private readonly frame = viewChild.required<ElementRef<HTMLElement>>('frame');
@@ -219,6 +255,14 @@ export class SheetView {
         };
       });
   });
+  protected readonly writingAt = computed(() => {
+    const tag = this.writing()?.tag;
+    const cell = tag === undefined ? undefined : this.placed().find((candidate) => candidate.tag === tag);
+    if (!cell) return null;
+    const { width, height } = this.size();
+    // Wherever the cell stands, what is typed is seen.
+    return { x: Math.min(Math.max(cell.x, 0), Math.max(0, width - 240)), y: Math.min(Math.max(cell.y, 0), Math.max(0, height - 60)), width: cell.width };
+  });
   protected readonly leftOut = computed(() => {
     const opened = this.opened();
     if (!opened) return '';
@@ -238,6 +282,11 @@ export class SheetView {
       untracked(() => this.failure.set(null));
       this.asked++;
       this.painter?.tell({ do: 'open', n: this.asked, file, layout, holder });
+    });
+    effect(() => {
+      const field = this.writer()?.nativeElement;
+      field?.focus();
+      field?.select();
     });
     effect(() => {
       const texts = this.texts();

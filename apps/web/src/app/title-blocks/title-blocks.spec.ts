@@ -1,10 +1,14 @@
 import { describe, expect, it } from '@jest/globals';
-import { BlockCell, BlockRow, BlockView, SheetPage } from '@rule/contract';
+import { BlockCell, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
+import { FitRule } from '@rule/core/lettering';
 import { Binding, PLAIN_CELL } from '@rule/core/schema';
-import { BoundCell } from '@rule/core/titleblocks';
+import { BoundCell, CellFit } from '@rule/core/titleblocks';
 import { TestBed } from '@angular/core/testing';
-import { Stage, property } from '../../test/stage';
+import { Stage, draftView, property } from '../../test/stage';
 import { BindingEditor } from './binding-editor';
+import { FromSheet, ToSheet } from './sheet-messages';
+import { SheetPainters } from './sheet-painter';
+import { SheetView } from './sheet-view';
 import { TitleBlocksStation } from './title-blocks';
 
 const shows = (id: number, cell: string, of: number, from: 'model' | 'drawing' | 'sheet'): Binding => ({
@@ -41,12 +45,20 @@ const sheets: SheetPage = {
     { file: 8, path: 'DR-15/frame.dxf', lock: 'is released in the vault', layout: 'Layout1', number: 1, sheets: 1, holder: 'insert:2', states: { right: 2 } },
   ],
 };
-const bound = (tag: string, stored: string, shown: BoundCell['shown'], state: BoundCell['state']): BlockView['cells'][number] => ({
+const bound = (
+  tag: string,
+  stored: string,
+  shown: BoundCell['shown'],
+  state: BoundCell['state'],
+  more: Partial<BoundCell> = {},
+): BlockView['cells'][number] => ({
   tag,
   stored,
   fixed: null,
-  bound: { drawing: 7, holder: 'insert:1', tag, binding: 1, stored, fixed: null, shown, state },
+  bound: { drawing: 7, holder: 'insert:1', tag, binding: 1, stored, fixed: null, shown, state, fit: null, value: null, ...more },
+  owner: null,
 });
+const material: OwnedValue = { file: 9, holder: '', property: 1, before: '', behind: '', of: 'DR-15/drum.step', text: '1.4404', closed: null };
 const view: BlockView = {
   file: { id: 7, library: 1, path: 'DR-15/drum.dxf', folder: 'DR-15', name: 'drum.dxf', kind: 'drawing', class: null, problem: null, lock: null },
   block: { name: 'MRW-TITLE', shapes: [], cells: [] },
@@ -59,9 +71,9 @@ const view: BlockView = {
   inside: null,
   model: { match: { state: 'matched', file: 9, by: 'base name' }, file: 9, path: 'DR-15/drum.step', settled: false },
   cells: [
-    bound('MATL', '1.4301', { state: 'value', text: '1.4404' }, 'stale'),
+    { ...bound('MATL', '1.4301', { state: 'value', text: '1.4404' }, 'stale'), owner: material },
     bound('REV', 'C', { state: 'value', text: 'C' }, 'right'),
-    { tag: 'NOTE', stored: 'by hand', fixed: null, bound: null },
+    { tag: 'NOTE', stored: 'by hand', fixed: null, bound: null, owner: null },
   ],
 };
 const properties = [
@@ -70,6 +82,47 @@ const properties = [
   property(3, 'Sheet number', { kinds: ['drawing'], level: 'sheet' }),
 ];
 
+/** Stands in for the worker that draws sheets: what it is told is kept, and it says what a test lets it say. */
+class Painters {
+  readonly told: ToSheet[] = [];
+  say: (message: FromSheet) => void = () => undefined;
+  open(heard: (message: FromSheet) => void) {
+    this.say = heard;
+    return { tell: (message: ToSheet) => void this.told.push(message), close: () => undefined };
+  }
+  get asked(): Extract<ToSheet, { do: 'open' }>[] {
+    return this.told.filter((message) => message.do === 'open');
+  }
+}
+let painters = new Painters();
+const room = [
+  { x: 0, y: 0 },
+  { x: 40, y: 0 },
+  { x: 40, y: 8 },
+  { x: 0, y: 8 },
+];
+/** The sheet is drawn, with the cells MATL and NOTE. */
+const drawn = (stage: Stage): Promise<void> => {
+  const cells = ['MATL', 'NOTE'].map((tag, i) => ({
+    holder: 'insert:1',
+    block: 'MRW-TITLE',
+    tag,
+    text: '',
+    lacking: false,
+    corners: room.map(({ x, y }) => ({ x, y: y + 10 * i })),
+  }));
+  painters.say({
+    is: 'opened',
+    n: painters.asked.at(-1)!.n,
+    extent: { x: 0, y: 0, width: 420, height: 297 },
+    focus: { x: 0, y: 0, width: 40, height: 18 },
+    cells,
+    left: { picture: 1 },
+    cut: false,
+  });
+  return stage.settled();
+};
+
 const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, role = 'administrator'): Promise<Stage> => {
   const stage = new Stage(
     {
@@ -77,6 +130,12 @@ const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, r
       blockSheets: sheets,
       block: view,
       bindCells: {},
+      draft: draftView(properties),
+      addProperties: { ids: [9], draft: draftView([...properties, property(9, 'Finish code', { kinds: ['part'] })]) },
+      propose: { lines: [], counts: { lines: 1, accepted: 1, files: 1, undecided: 0 } },
+      typeCell: { lines: [], counts: { lines: 1, accepted: 1, files: 1, undecided: 0 } },
+      learned: { cells: [], names: [] },
+      takeUp: {},
       cellTray: { tray: { lines: [], counts: { lines: 3, accepted: 3, files: 2, undecided: 0 } }, cells: 3, left: [] },
       files: {
         rows: [
@@ -89,7 +148,7 @@ const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, r
       way: [],
       ...more,
     },
-    { role, properties },
+    { role, properties, providers: [{ provide: SheetPainters, useValue: (painters = new Painters()) }] },
   );
   await stage.show(TitleBlocksStation, inputs);
   return stage;
@@ -148,52 +207,223 @@ describe('title blocks', () => {
     expect(stage.text('nav h3:nth-of-type(2)')).toBe('Sheets with a cell that is stale');
   });
 
-  it('a cell is bound in the draft, in one or several pieces', async () => {
-    const stage = await staged({}, { cell: 'MATL' });
-    const editor = stage.find(BindingEditor) as unknown as {
-      add(): void;
-      choose(at: number, choice: string): void;
-      put(at: number, piece: object): void;
-      from(at: number, from: string): void;
-    };
-    editor.add();
-    editor.put(1, { words: ' · ' });
-    editor.add();
-    editor.choose(2, 'p2');
-    editor.from(2, 'drawing');
+  /** Types in the field that says what the chosen cell shows. */
+  const typeShown = async (stage: Stage, text: string): Promise<HTMLInputElement> => {
+    const field = stage.page.querySelector<HTMLInputElement>('rule-shown-input input')!;
+    field.value = text;
+    field.setSelectionRange(text.length, text.length);
+    field.dispatchEvent(new Event('input'));
     await stage.settled();
+    return field;
+  };
+  const press = async (stage: Stage, field: Element, key: string): Promise<void> => {
+    field.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true }));
+    await stage.settled();
+  };
+
+  it('a cell is bound by typing what it shows: a name alone, or words with names in braces', async () => {
+    const stage = await staged({}, { cell: 'NOTE' });
+    await press(stage, await typeShown(stage, 'file name'), 'Enter');
+    expect(stage.last('bindCells')).toEqual([[{ block: 'MRW-TITLE', cell: 'NOTE', leads: false, shows: [{ fact: 'file name', form: PLAIN_CELL }] }]]);
+    await typeShown(stage, '{Material} · {Revision of the drawing}');
     expect(stage.text('rule-binding-editor > p')).toBe('Shows Material of the model + “ · ” + Revision of the drawing.');
-    await stage.click('Into the draft');
-    expect(stage.last('bindCells')).toEqual([
-      [
-        {
-          block: 'MRW-TITLE',
-          cell: 'MATL',
-          leads: false,
-          shows: [{ property: 1, from: 'model', form: PLAIN_CELL }, { words: ' · ' }, { property: 2, from: 'drawing', form: PLAIN_CELL }],
-        },
-      ],
+    await stage.click('Save to draft');
+    expect(stage.last('bindCells')).toMatchObject([[{ shows: [{ property: 1, from: 'model' }, { words: ' · ' }, { property: 2, from: 'drawing' }] }]]);
+  });
+
+  it('names are completed as they are typed', async () => {
+    const stage = await staged({}, { cell: 'NOTE' });
+    const field = await typeShown(stage, 'No {sheet n');
+    expect([...stage.page.querySelectorAll('[role="option"]')].map((one) => one.textContent.trim().replace(/\s+/g, ' '))).toEqual([
+      'Sheet number property',
+      'sheet name fact',
+      'sheet number fact',
+      'number of sheets fact',
     ]);
+    await press(stage, field, 'ArrowDown');
+    await press(stage, field, 'ArrowDown');
+    await press(stage, field, 'Enter');
+    expect(field.value).toBe('No {sheet name}');
+  });
+
+  it('what the schema lacks is defined on the way', async () => {
+    const stage = await staged({}, { cell: 'NOTE' });
+    const field = await typeShown(stage, '{Finish code}!');
+    expect(stage.text('rule-binding-editor .note').replace(/\s+/g, ' ')).toContain('The schema has no property “Finish code”.');
+    await press(stage, field, 'Enter');
+    expect(stage.last('bindCells')).toBeUndefined();
+    await stage.click('the model');
+    expect(stage.last('addProperties')).toMatchObject([[{ writtenName: 'Finish code', kinds: ['part', 'assembly'], level: 'document' }]]);
+    await press(stage, field, 'Enter');
+    expect(stage.last('bindCells')).toMatchObject([[{ shows: [{ property: 9, from: 'model' }, { words: '!' }] }]]);
   });
 
   it('a cell can be the home of a value of its sheet, and of nothing else', async () => {
     const stage = await staged({}, { cell: 'NOTE' });
-    const editor = stage.find(BindingEditor) as unknown as {
-      add(): void;
-      choose(at: number, choice: string): void;
-      setLeads(leads: boolean): void;
-      mayLead(): boolean;
-    };
-    editor.add();
+    const editor = stage.find(BindingEditor) as unknown as { setLeads(leads: boolean): void; mayLead(): boolean };
+    await typeShown(stage, 'Material');
     expect(editor.mayLead()).toBe(false);
-    editor.choose(0, 'p3');
+    await typeShown(stage, '{Sheet number}');
     expect(editor.mayLead()).toBe(true);
     editor.setLeads(true);
     await stage.settled();
-    await stage.click('Into the draft');
+    await stage.click('Save to draft');
     expect(stage.last('bindCells')).toMatchObject([[{ cell: 'NOTE', leads: true, shows: [{ property: 3, from: 'sheet' }] }]]);
-    editor.choose(0, 'file name');
+    await typeShown(stage, 'file name');
     expect(editor.mayLead()).toBe(false);
+  });
+
+  it('the form of a text and the remedies for one that is too long are part of the binding', async () => {
+    const stage = await staged({}, { cell: 'MATL' });
+    const editor = stage.find(BindingEditor) as unknown as { form(at: number, form: object): void; fit: { set(rule: object): void } };
+    editor.form(0, { ...PLAIN_CELL, letters: 'capitals' });
+    const rule: FitRule = { steps: ['abbreviations'], narrowest: 0.8, abbreviations: [{ word: 'bearing', short: 'brg' }] };
+    editor.fit.set(rule);
+    await stage.settled();
+    expect(stage.text('rule-binding-editor > p')).toBe('Shows Material of the model, in capitals.');
+    await stage.click('Save to draft');
+    expect(stage.last('bindCells')).toMatchObject([[{ shows: [{ form: { letters: 'capitals' } }], fit: rule }]]);
+  });
+
+  it('the sheet is drawn with what its cells would show, and its cells are chosen there', async () => {
+    const stage = await staged({}, { cell: 'MATL' });
+    expect(painters.asked).toEqual([{ do: 'open', n: 1, file: 7, layout: 'Front', holder: 'insert:1' }]);
+    await drawn(stage);
+    expect(painters.told.findLast((message) => message.do === 'texts')).toEqual({
+      do: 'texts',
+      texts: [
+        { holder: 'insert:1', tag: 'MATL', text: '1.4404', tone: 'changed', higher: 1, wider: 1 },
+        { holder: 'insert:1', tag: 'REV', text: 'C', tone: 'kept', higher: 1, wider: 1 },
+      ],
+    });
+    const cells = [...stage.page.querySelectorAll('.frame .cell')];
+    expect(cells.map((one) => [one.getAttribute('aria-label'), one.getAttribute('aria-pressed')])).toEqual([
+      ['Cell MATL: 1.4404, stale', 'true'],
+      ['Cell NOTE: by hand', 'false'],
+    ]);
+    expect(stage.text('.tools .soft')).toBe('not drawn: 1 × picture');
+  });
+
+  it('a sheet that cannot be drawn says why', async () => {
+    const stage = await staged();
+    painters.say({ is: 'failed', n: 1, message: 'The file is no DXF drawing.' });
+    await stage.settled();
+    expect(stage.text('.frame .note')).toBe('The file is no DXF drawing.');
+  });
+
+  it('the sheet is moved and zoomed by keys', async () => {
+    const stage = await staged();
+    await drawn(stage);
+    const view = stage.find(SheetView) as unknown as { look(): { x: number; y: number; zoom: number } };
+    const frame = stage.page.querySelector('.frame')!;
+    const before = view.look();
+    await press(stage, frame, '+');
+    expect(view.look().zoom).toBeGreaterThan(before.zoom);
+    await press(stage, frame, 'ArrowRight');
+    expect(view.look().x).toBeGreaterThan(before.x);
+    await press(stage, frame, 's');
+    expect(view.look()).toMatchObject({ x: 210, y: 148.5 });
+    await press(stage, frame, 'b');
+    expect(view.look()).toMatchObject({ x: 20, y: 9 });
+  });
+
+  /** Writes in a cell of the sheet. */
+  const writeIn = async (stage: Stage, label: RegExp, text: string): Promise<void> => {
+    const cell = [...stage.page.querySelectorAll('.frame .cell')].find((one) => label.test(one.getAttribute('aria-label')!))!;
+    cell.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
+    await stage.settled();
+    const field = stage.page.querySelector<HTMLInputElement>('.writing input')!;
+    field.value = text;
+    await press(stage, field, 'Enter');
+  };
+
+  it('what is typed on the sheet goes to the owner of the value, which is named before, and to the cell where it shows none', async () => {
+    const stage = await staged({}, { cell: 'MATL' });
+    await drawn(stage);
+    expect(stage.text('[bench="inspector"]').replace(/\s+/g, ' ')).toContain('changes Material of drum.step');
+    await writeIn(stage, /MATL/, '1.4301');
+    expect(stage.last('propose')).toEqual([{ values: [{ file: 9, property: 1, text: '1.4301' }], reason: 'typed in the title block' }]);
+    await writeIn(stage, /NOTE/, 'checked');
+    expect(stage.last('typeCell')).toEqual([7, { holder: 'insert:1', tag: 'NOTE', text: 'checked' }]);
+  });
+
+  it('nothing is typed where the value is closed, and the reason is said', async () => {
+    const closed = { ...bound('MATL', 'x', { state: 'value', text: 'x' }, 'right'), owner: { ...material, closed: 'is computed' } };
+    const stage = await staged({ block: { ...view, cells: [closed] } }, { cell: 'MATL' });
+    await drawn(stage);
+    stage.page.querySelector('.frame .cell')!.dispatchEvent(new MouseEvent('dblclick', { bubbles: true }));
+    await stage.settled();
+    expect(stage.page.querySelector('.writing')).toBeNull();
+    expect(stage.said).toEqual(['DR-15/drum.step: is computed.']);
+  });
+
+  it('texts that stand in blocks alone are taken up, and those that are not are listed with the reason', async () => {
+    const conflicts = [{ file: 8, path: 'DR-15/frame.dxf', tag: 'MATL', text: 'steel', why: 'Sheets say different things of one value.' }];
+    const tray = { lines: [], counts: { lines: 2, accepted: 2, files: 2, undecided: 0 } };
+    const stage = await staged({ takeUp: { tray, values: 2, conflicts } });
+    await stage.click('Take up 1 text');
+    expect(stage.last('takeUp')).toEqual([{ block: 'mrw-title', cells: null, drawings: null }]);
+    expect(stage.text('.conflicts').replace(/\s+/g, ' ')).toContain('1 text not taken up');
+    expect(stage.text('.conflicts tbody')).toContain('Sheets say different things of one value.');
+    expect(stage.said).toEqual(['2 values added to your tray; 1 text could not be taken up.']);
+  });
+
+  it('what the drawings say of cells is offered with its evidence, and bound at once', async () => {
+    const found = {
+      block: 'MRW-TITLE',
+      tag: 'NOTE',
+      propertyId: 2,
+      source: 'drawing',
+      form: PLAIN_CELL,
+      agree: 3,
+      compared: 4,
+      texts: 2,
+      bound: null,
+      drafted: null,
+      exceptionCount: 0,
+      exceptions: [],
+    };
+    const stage = await staged({ learned: { cells: [found, { ...found, tag: 'REV' }], names: [] } });
+    await stage.click('Learn from drawings');
+    expect(stage.text('[bench="inspector"]').replace(/\s+/g, ' ')).toContain('NOTE shows Revision of the drawing (3 of 4 drawings)');
+    await stage.click('Bind 1 cell');
+    expect(stage.last('bindCells')).toMatchObject([[{ cell: 'NOTE', shows: [{ property: 2, from: 'drawing' }] }]]);
+  });
+
+  it('bindings are copied from another block, for cells of the same name that are bound to nothing', async () => {
+    const other: BlockRow = {
+      ...block,
+      family: 'old',
+      name: 'OLD',
+      cells: [cell('note', shows(8, 'note', 1, 'drawing'), {}), cell('MATL', shows(9, 'MATL', 2, 'drawing'), {})],
+    };
+    const stage = await staged({ blocks: [block, other] });
+    (stage.fixture.componentInstance as unknown as { copyFrom(family: string): void }).copyFrom('old');
+    expect(stage.last('bindCells')).toEqual([
+      [{ block: 'MRW-TITLE', cell: 'NOTE', leads: false, shows: [{ property: 1, from: 'drawing', form: PLAIN_CELL }] }],
+    ]);
+  });
+
+  it('a text that is too long says by how much, and what makes it fit', async () => {
+    const fit: CellFit = {
+      ratio: 1.4,
+      needs: 56,
+      has: 40,
+      height: 3.5,
+      widthFactor: 1,
+      unit: 'mm',
+      perUnit: 1,
+      exact: false,
+      font: 'isocp.shx',
+      defined: { height: 3.5, widthFactor: 1 },
+      held: { height: 3.5, widthFactor: 1 },
+      remedy: { text: 'x', height: 2.5, widthFactor: 1, by: ['lower height'] },
+    };
+    const long = bound('MATL', 'x', { state: 'value', text: 'x' }, 'does not fit', { fit });
+    const stage = await staged({ block: { ...view, cells: [long] } }, { cell: 'MATL' });
+    expect(stage.text('[bench="inspector"]').replace(/\s+/g, ' ')).toContain('Too long: it takes 56 mm of 40 mm, measured with a font near to isocp.shx.');
+    await stage.click('Make it fit here: 2.5 mm high instead of 3.5 mm');
+    expect(stage.last('cellTray')).toMatchObject([{ wishes: ['does not fit'], cells: ['MATL'], drawings: [7] }]);
   });
 
   it('an ambiguous model is not guessed: a person looks for it, and one sheet of several is settled alone', async () => {
@@ -230,6 +460,6 @@ describe('title blocks', () => {
   it('a viewer looks', async () => {
     const stage = await staged({}, { cell: 'MATL' }, 'viewer');
     expect(() => stage.button(/in the tray/)).toThrow();
-    expect(() => stage.button('Into the draft')).toThrow();
+    expect(() => stage.button('Save to draft')).toThrow();
   });
 });

@@ -1,7 +1,8 @@
 import { computed, inject } from '@angular/core';
-import { BlockCell, BlockRow, BlockView, CellTray, SheetPage, SheetRow } from '@rule/contract';
-import { Binding, sameDefinition } from '@rule/core/schema';
+import { BlockCell, BlockRow, BlockView, CellTray, Learned, OwnedValue, SheetPage, SheetRow, TakenUpAnswer, TakeUp, Tray } from '@rule/contract';
+import { Binding, Property, PropertyDraft, sameDefinition } from '@rule/core/schema';
 import { CellState, CellWish } from '@rule/core/titleblocks';
+import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
@@ -16,8 +17,22 @@ interface State {
   readonly state: CellState | null;
   readonly sheets: SheetPage | null;
   readonly view: BlockView | null;
+  /** Properties of the draft, which bindings can name; those in force where there is no draft. */
+  readonly properties: readonly Property[];
+  /** What the drawings themselves say that cells show; `null` until it was asked for. */
+  readonly learned: readonly LearnedCell[] | null;
+  readonly learning: boolean;
+  /** Texts that could not be taken up, with the reason. */
+  readonly conflicts: TakenUpAnswer['conflicts'];
   readonly error: string | null;
 }
+
+/** What the drawings say that one cell shows. */
+export type LearnedCell = Learned['cells'][number];
+
+/** A text typed on the sheet: as a value of its owner, or as a text of the cell alone. */
+export type Written =
+  { readonly owner: OwnedValue; readonly text: string } | { readonly file: number; readonly holder: string; readonly tag: string; readonly text: string };
 
 /** What is asked for: the family, and the state of cells that its sheets are listed by. */
 interface Wanted {
@@ -32,7 +47,18 @@ const sum = (cells: readonly BlockCell[], state: CellState): number => cells.red
 
 /** What the Title blocks station works on: families of blocks, the sheets that have one, and the one that is looked at. */
 export const TitleBlocksStore = signalStore(
-  withState<State>({ blocks: null, family: null, state: null, sheets: null, view: null, error: null }),
+  withState<State>({
+    blocks: null,
+    family: null,
+    state: null,
+    sheets: null,
+    view: null,
+    properties: [],
+    learned: null,
+    learning: false,
+    conflicts: [],
+    error: null,
+  }),
   withComputed(({ blocks, family, sheets }) => {
     const block = computed<BlockRow | null>(() => blocks()?.find((row) => row.family === family()) ?? blocks()?.[0] ?? null);
     return {
@@ -82,11 +108,28 @@ export const TitleBlocksStore = signalStore(
         ),
       ),
     );
+    const loadProperties = rxMethod<void>(
+      pipe(
+        switchMap(() =>
+          api.draft().pipe(
+            tap(({ schema }) => patchState(store, { properties: schema.properties.filter((property) => !property.retired) })),
+            catchError(told),
+          ),
+        ),
+      ),
+    );
+    /** Shows lines that came into the tray, and opens it. */
+    const trayed = ({ lines, counts, steps }: Tray, open: boolean) => {
+      global.dispatch(TrayActions.loaded({ lines, counts, ...(steps ? { steps } : {}) }));
+      if (open) global.dispatch(TrayActions.open({ open: true }));
+    };
     return {
       load,
+      /** What of the draft bindings can name; administrators alone see drafts. */
+      loadProperties,
       want: ({ family, state }: Wanted): void => {
         if (family === store.family() && state === store.state() && store.sheets() !== null) return;
-        patchState(store, { family, state, ...(family === store.family() ? {} : { view: null }) });
+        patchState(store, { family, state, ...(family === store.family() ? {} : { view: null, conflicts: [] }) });
         if (store.blocks()) loadSheets();
       },
       /** Shows one sheet's block, with what waits in the tray. */
@@ -101,11 +144,82 @@ export const TitleBlocksStore = signalStore(
           }),
         ),
       ),
-      /** Says in the draft what a cell shows. */
-      bind: rxMethod<{ readonly binding: Omit<Binding, 'id'>; readonly done: () => void }>(
+      /** Defines a property in the draft that a cell is to show. */
+      define: rxMethod<{ readonly property: PropertyDraft; readonly done: () => void }>(
         pipe(
-          switchMap(({ binding, done }) =>
-            api.bindCells([binding]).pipe(
+          switchMap(({ property, done }) =>
+            api.addProperties([property]).pipe(
+              tap(({ draft }) => {
+                patchState(store, { properties: draft.schema.properties.filter((one) => !one.retired) });
+                global.dispatch(CatalogueActions.recount());
+                done();
+              }),
+              catchError(told),
+            ),
+          ),
+        ),
+      ),
+      /** Puts what was typed on the sheet in the tray. */
+      write: rxMethod<Written>(
+        pipe(
+          switchMap((written) =>
+            ('owner' in written
+              ? api.propose({
+                  values: [
+                    {
+                      file: written.owner.file,
+                      property: written.owner.property,
+                      text: written.text,
+                      ...(written.owner.holder ? { holder: written.owner.holder } : {}),
+                    },
+                  ],
+                  reason: 'typed in the title block',
+                })
+              : api.typeCell(written.file, { holder: written.holder, tag: written.tag, text: written.text })
+            ).pipe(
+              tap((tray) => trayed(tray, false)),
+              catchError(told),
+            ),
+          ),
+        ),
+      ),
+      /** Takes texts up that stand in title blocks alone. */
+      takeUp: rxMethod<TakeUp>(
+        pipe(
+          switchMap((body) =>
+            api.takeUp(body).pipe(
+              tap(({ tray, values, conflicts }) => {
+                trayed(tray, true);
+                patchState(store, { conflicts });
+                notices.done(
+                  `${count(values, 'value')} added to your tray${conflicts.length ? `; ${count(conflicts.length, 'text')} could not be taken up` : ''}.`,
+                );
+              }),
+              catchError(told),
+            ),
+          ),
+        ),
+      ),
+      /** Asks the drawings what their cells show. */
+      learn: rxMethod<void>(
+        pipe(
+          tap(() => patchState(store, { learning: true })),
+          switchMap(() =>
+            api.learned().pipe(
+              tap(({ cells }) => patchState(store, { learned: cells, learning: false })),
+              catchError((failure: unknown) => {
+                patchState(store, { learning: false });
+                return told(failure);
+              }),
+            ),
+          ),
+        ),
+      ),
+      /** Says in the draft what cells show. */
+      bind: rxMethod<{ readonly bindings: readonly Omit<Binding, 'id'>[]; readonly done: () => void }>(
+        pipe(
+          switchMap(({ bindings, done }) =>
+            api.bindCells(bindings).pipe(
               tap(() => {
                 load();
                 global.dispatch(CatalogueActions.recount());
@@ -122,8 +236,7 @@ export const TitleBlocksStore = signalStore(
             const body: CellTray = { block: store.block()!.family, ...wish };
             return api.cellTray(body).pipe(
               tap(({ tray, left }) => {
-                global.dispatch(TrayActions.loaded({ lines: tray.lines, counts: tray.counts }));
-                global.dispatch(TrayActions.open({ open: true }));
+                trayed(tray, true);
                 const without = leftOutText(left, 'drawing');
                 if (without) notices.done(without);
               }),

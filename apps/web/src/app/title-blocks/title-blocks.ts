@@ -1,18 +1,18 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { BlockCell, BlockView } from '@rule/contract';
+import { BlockCell, BlockView, OwnedValue } from '@rule/contract';
 import { fileName } from '@rule/core/files';
-import { Binding, bindingWords, sameDefinition } from '@rule/core/schema';
+import { Binding, bindingWords, familyOf, newDraft, sameDefinition } from '@rule/core/schema';
 import { BoundCell, CELL_STATES, CellFit, CELL_STATE_WORDS, CellState, CellWish, remedyWords, tooLong } from '@rule/core/titleblocks';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
-import { Bench, catalogueFeature, Count, FileChoices, FileLink, IndexEntry, IndexList, IndexRow, sessionFeature, trayFeature, Way } from '../shared';
-import { BindingEditor } from './binding-editor';
+import { Bench, catalogueFeature, Count, FileChoices, FileLink, IndexEntry, IndexList, IndexRow, Notices, sessionFeature, trayFeature, Way } from '../shared';
+import { BindingEditor, LackingProperty } from './binding-editor';
 import { ShownText } from './painter';
 import { CellMark, SheetView } from './sheet-view';
-import { TitleBlocksStore } from './title-blocks.store';
+import { LearnedCell, TitleBlocksStore } from './title-blocks.store';
 
 /** States in the order in which somebody wants to know of them. */
 const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be erased', 'lacking', 'no model', 'blank', 'computed', 'fixed', 'right'];
@@ -66,6 +66,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be e
                 <p-button severity="secondary" [label]="'Give ' + cellsOf(n) + ' that drawings lack'" (onClick)="put('lacking')" />
               }
               @if (store.inState()('would be erased'); as n) {
+                <p-button severity="secondary" [label]="'Take up ' + (n | count: 'text')" (onClick)="takeUp()" />
                 <p-button severity="secondary" [label]="'Empty ' + (n | count: 'text') + ' whose source is blank'" (onClick)="put('would be erased')" />
               }
               @if (store.inState()('does not fit'); as n) {
@@ -86,6 +87,31 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be e
             <span class="soft">No cell is bound yet. Choose one and say what it shows.</span>
           }
         </div>
+        @if (store.conflicts().length) {
+          <section class="card conflicts">
+            <h2>{{ store.conflicts().length | count: 'text' }} not taken up</h2>
+            <table class="list">
+              <thead>
+                <tr>
+                  <th>Drawing</th>
+                  <th>Cell</th>
+                  <th>Text</th>
+                  <th>Why</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (row of store.conflicts(); track $index) {
+                  <tr>
+                    <td><rule-file [id]="row.file" [path]="row.path" [text]="leaf(row.path)" /></td>
+                    <td class="mono">{{ row.tag }}</td>
+                    <td class="mono">{{ row.text }}</td>
+                    <td>{{ row.why }}</td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          </section>
+        }
         @if (store.drafted(); as n) {
           <p class="note">
             {{ n | count: 'cell shows' : 'cells show' }} something else in the draft. <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>,
@@ -114,8 +140,12 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be e
               [label]="'Sheet ' + v.layout + ' of ' + v.file.name"
               [texts]="texts()"
               [marks]="marks()"
-              [chosen]="cell() ? [cell()!] : []"
-              (choose)="go({ cell: $event.tag })"
+              [chosen]="chosen()"
+              [writing]="writing()"
+              (choose)="pick($event)"
+              (write)="beginWriting($event)"
+              (written)="write($event)"
+              (stopped)="writingIn.set(null)"
             />
           </div>
           <p class="legend">
@@ -218,6 +248,15 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be e
               }
             }
           }
+          @if (mayEdit() && (row.owner || !row.bound) && !row.constant) {
+            @if (row.owner?.closed; as why) {
+              <p class="soft">It cannot be typed here: {{ row.owner!.of }}, {{ why }}.</p>
+            } @else {
+              <p>
+                <button type="button" class="link" (click)="beginWriting(row.tag)">Type here</button>&ngsp;<span class="soft">{{ hintOf(row) }}</span>
+              </p>
+            }
+          }
           @if (row.fitWords) {
             <p [class]="row.tooLong ? 'warn' : 'soft'">{{ row.fitWords }}</p>
             @if (row.tooLong && mayEdit()) {
@@ -230,13 +269,64 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be e
           }
           @if (mayAdminister() && !row.constant) {
             <h2>What it shows</h2>
-            <rule-binding-editor [cell]="row" [block]="store.block()!.name" [properties]="properties()" (bind)="bind($event)" />
+            @if (learnedHere(); as found) {
+              <p class="note">
+                {{ found.agree }} of {{ found.compared }} drawings show {{ captionOf(found.propertyId) }} of the {{ found.source }} here.
+                <button type="button" class="link" (click)="bindLearned([found])">Bind it so</button>
+              </p>
+            }
+            <rule-binding-editor
+              [cell]="row"
+              [block]="store.block()!.name"
+              [properties]="store.properties()"
+              (bind)="bind([$event])"
+              (define)="define($event)"
+            />
+            @if (more().length > 1) {
+              <p class="soft">
+                {{ more().length | count: 'cell' }} selected.
+                <button type="button" class="link" (click)="bindAll(row)">Bind all of them like {{ row.tag }}</button>
+              </p>
+            }
           } @else if (!row.constant) {
             <p>Shows {{ row.words }}.</p>
           }
           <rule-way [property]="row.property" />
         } @else {
-          <p class="soft">Choose a cell in the picture or the list to see why it reads as it does, and to say what it shows.</p>
+          <p class="soft">Select a cell on the sheet or in the list to see why it reads as it does, and to say what it shows.</p>
+          @if (mayAdminister() && store.block()) {
+            <h2>Bind several cells</h2>
+            @if (store.learned() === null) {
+              <p-button size="small" severity="secondary" label="Learn from drawings" [loading]="store.learning()" (onClick)="store.learn()" />
+              <p class="soft">Rule compares what the cells hold with the values of drawings and models.</p>
+            } @else {
+              @for (found of learned(); track found.tag) {
+                <p>
+                  <span class="mono">{{ found.tag }}</span> shows {{ captionOf(found.propertyId) }} of the {{ found.source }}
+                  <span class="soft">({{ found.agree }} of {{ found.compared }} drawings)</span>
+                </p>
+              } @empty {
+                <p class="soft">The drawings say nothing about cells that are not bound yet.</p>
+              }
+              @if (learned().length) {
+                <p-button size="small" [label]="'Bind ' + (learned().length | count: 'cell')" (onClick)="bindLearned(learned())" />
+              }
+            }
+            @if (others().length) {
+              <p class="copy">
+                <p-select
+                  size="small"
+                  [options]="others()"
+                  optionLabel="name"
+                  optionValue="family"
+                  placeholder="Copy bindings from …"
+                  ariaLabel="Block to copy bindings from"
+                  [ngModel]="null"
+                  (ngModelChange)="copyFrom($event)"
+                />
+              </p>
+            }
+          }
         }
         @if (store.view(); as v) {
           <h2>Which model feeds this sheet?</h2>
@@ -323,6 +413,7 @@ export class TitleBlocksStation {
   protected readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
   protected readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   private readonly lines = this.global.selectSignal(trayFeature.selectLines);
+  private readonly notices = inject(Notices);
   protected readonly candidates = new FileChoices(['part', 'assembly', 'other']);
 
   protected readonly chosenState = computed(() => CELL_STATES.find((state) => state === this.state()) ?? null);
@@ -355,7 +446,7 @@ export class TitleBlocksStation {
     const at = this.store.rows().findIndex((row) => `${row.file}/${row.holder}` === wanted);
     return at >= 0 ? at : this.store.rows().length ? 0 : null;
   });
-  private readonly captions = computed(() => new Map(this.properties().map((property) => [property.id, property.caption])));
+  private readonly captions = computed(() => new Map([...this.store.properties(), ...this.properties()].map((property) => [property.id, property.caption])));
   protected readonly rows = computed(() =>
     (this.store.block()?.cells ?? []).map((cell) => {
       const shown = this.store.view()?.cells.find((candidate) => candidate.tag === cell.tag);
@@ -367,6 +458,7 @@ export class TitleBlocksStation {
         fixed: shown?.fixed ?? null,
         bound,
         would: bound?.shown.state === 'value' ? bound.shown.text : '',
+        owner: shown?.owner ?? null,
         why: bound && bound.shown.state !== 'value' ? bound.shown.why : '',
         tooLong: tooLong(bound?.fit ?? null),
         fitWords: bound?.fit ? fitWords(bound.fit) : '',
@@ -394,6 +486,29 @@ export class TitleBlocksStation {
       tone: markOf(row.bound),
     })),
   );
+  /** Cells that are chosen together. */
+  protected readonly more = signal<readonly string[]>([]);
+  protected readonly chosen = computed(() => {
+    const cell = this.cell();
+    return cell === undefined ? [] : [...new Set([cell, ...this.more()])];
+  });
+  /** The cell that somebody writes in. */
+  protected readonly writingIn = signal<string | null>(null);
+  protected readonly writing = computed(() => {
+    const row = this.rows().find((candidate) => candidate.tag === this.writingIn());
+    return row ? { tag: row.tag, text: row.owner ? row.owner.text : (row.stored ?? ''), hint: this.hintOf(row) } : null;
+  });
+  /** What the drawings say of cells of this block that the draft binds to nothing. */
+  protected readonly learned = computed(() => {
+    const block = this.store.block();
+    const free = new Set((block?.cells ?? []).filter((cell) => !cell.constant && !cell.drafted).map((cell) => cell.tag));
+    return (this.store.learned() ?? []).filter((found) => familyOf(found.block) === block?.family && free.has(found.tag));
+  });
+  protected readonly learnedHere = computed(() => this.learned().find((found) => found.tag === this.cell()) ?? null);
+  /** Other blocks that have bound cells. */
+  protected readonly others = computed(() =>
+    (this.store.blocks() ?? []).filter((row) => row.family !== this.store.block()?.family && row.cells.some((cell) => cell.drafted)),
+  );
   /** Stale cells of the drawing that is shown, on all of its sheets. */
   protected readonly staleHere = computed(() => {
     const file = this.store.view()?.file.id;
@@ -405,6 +520,9 @@ export class TitleBlocksStation {
     effect(() => {
       this.applied();
       untracked(() => this.store.load());
+    });
+    effect(() => {
+      if (this.mayAdminister()) untracked(() => this.store.loadProperties());
     });
     effect(() => this.store.want({ family: this.block() ?? null, state: this.chosenState() }));
     effect(() => {
@@ -452,8 +570,85 @@ export class TitleBlocksStation {
     this.go({ state: this.chosenState() === state ? null : state, sheet: null });
   }
 
-  protected bind(binding: Omit<Binding, 'id'>): void {
-    this.store.bind({ binding, done: () => undefined });
+  protected bind(bindings: readonly Omit<Binding, 'id'>[]): void {
+    this.store.bind({ bindings, done: () => undefined });
+  }
+  /** Binds all chosen cells as one of them is. */
+  protected bindAll({ drafted, tag }: BlockCell): void {
+    if (!drafted) return;
+    const { id: _, ...binding } = drafted;
+    void _;
+    this.bind(
+      this.more()
+        .filter((other) => other !== tag)
+        .map((cell) => ({ ...binding, cell, block: this.store.block()!.name, leads: false })),
+    );
+  }
+  protected bindLearned(cells: readonly LearnedCell[]): void {
+    this.bind(
+      cells.map(({ tag, propertyId, source, form }) => ({
+        block: this.store.block()!.name,
+        cell: tag,
+        leads: false,
+        shows: [{ property: propertyId, from: source, form }],
+      })),
+    );
+  }
+  /** Binds cells that are bound to nothing as cells of the same name in another block are. */
+  protected copyFrom(family: string): void {
+    const from = this.store.blocks()?.find((row) => row.family === family);
+    const free = (this.store.block()?.cells ?? []).filter((cell) => !cell.constant && !cell.drafted);
+    const bindings = free.flatMap(({ tag }) => {
+      const like = from?.cells.find((cell) => cell.tag.toLowerCase() === tag.toLowerCase())?.drafted;
+      if (!like) return [];
+      const { id: _, ...binding } = like;
+      void _;
+      return [{ ...binding, cell: tag, block: this.store.block()!.name }];
+    });
+    if (bindings.length) this.bind(bindings);
+    else this.notices.done(`${from?.name ?? 'The block'} has no bound cell that is unbound here.`);
+  }
+  protected define({ name, level }: LackingProperty): void {
+    const kinds = level === 'model' ? (['part', 'assembly'] as const) : (['drawing'] as const);
+    this.store.define({
+      property: { ...newDraft(name), kinds, level: level === 'sheet' ? 'sheet' : 'document' },
+      done: () => this.notices.done(`${name} defined in the draft. Press Enter to bind the cell to it.`),
+    });
+  }
+  protected captionOf(id: number): string {
+    return this.captions().get(id) ?? 'a property';
+  }
+
+  protected pick({ tag, more }: { readonly tag: string; readonly more: boolean }): void {
+    if (more) this.more.update((tags) => (tags.includes(tag) ? tags.filter((other) => other !== tag) : [...new Set([...this.chosen(), tag])]));
+    else {
+      this.more.set([tag]);
+      this.go({ cell: tag });
+    }
+  }
+  /** Whose value typing in a cell changes. */
+  protected hintOf({ owner, tag }: { readonly owner: OwnedValue | null; readonly tag: string }): string {
+    return owner ? `changes ${this.captionOf(owner.property)} of ${fileName(owner.of)}` : `${tag} shows no property: changes its text on this sheet alone`;
+  }
+  protected beginWriting(tag: string): void {
+    const row = this.rows().find((candidate) => candidate.tag === tag);
+    if (!row || !this.mayEdit()) return;
+    this.go({ cell: tag });
+    if (row.fixed !== null || row.constant)
+      return this.notices.done(`${tag} is ${row.constant ? 'fixed in its block' : 'computed by the drawing'}: nothing is typed there.`);
+    if (row.bound && !row.owner) return this.notices.done(`${tag} shows ${row.words}: change these where they are kept.`);
+    if (row.owner?.closed) return this.notices.done(`${row.owner.of}: ${row.owner.closed}.`);
+    this.writingIn.set(tag);
+  }
+  protected write(text: string): void {
+    const row = this.rows().find((candidate) => candidate.tag === this.writingIn());
+    const view = this.store.view();
+    this.writingIn.set(null);
+    if (!row || !view) return;
+    this.store.write(row.owner ? { owner: row.owner, text } : { file: view.file.id, holder: view.holder, tag: row.tag, text });
+  }
+  protected takeUp(): void {
+    this.store.takeUp({ block: this.store.block()!.family, cells: null, drawings: null });
   }
   protected put(wish: CellWish): void {
     this.store.put({ wishes: [wish], cells: null, drawings: null });

@@ -1,0 +1,98 @@
+import { Binding, CellPiece, isWide } from '../schema';
+
+/** Where a block stands, and the holders that its cells can take values from. */
+export interface BlockPlace {
+  readonly file: number;
+  readonly holder: string;
+  readonly model: number | null;
+  readonly set: number | null;
+  readonly project: number | null;
+  readonly company: number | null;
+}
+
+/** Where the one value that a cell shows is kept: a file or, by its negative number, a holder above files; a holder inside the file, and the property. */
+export interface CellOwner {
+  readonly file: number;
+  readonly holder: string;
+  readonly property: number;
+  /** Fixed words before and behind the value. */
+  readonly before: string;
+  readonly behind: string;
+}
+
+/** The owner of what a cell shows; `null` for a cell that shows several values, a fact, or a value that has no owner. */
+export function ownerOf({ shows }: Pick<Binding, 'shows'>, place: BlockPlace): CellOwner | null {
+  const values = shows.filter((piece): piece is Extract<CellPiece, { readonly property: number }> => 'property' in piece);
+  const [value] = values;
+  if (values.length !== 1 || !value || shows.some((piece) => 'fact' in piece)) return null;
+  const at = shows.indexOf(value);
+  const words = (pieces: readonly CellPiece[]) => pieces.map((piece) => ('words' in piece ? piece.words : '')).join('');
+  const wide = isWide(value.from) ? { 'drawing set': place.set, project: place.project, company: place.company }[value.from] : null;
+  const file = isWide(value.from) ? (wide === null ? null : -wide) : value.from === 'model' ? place.model : place.file;
+  if (file === null) return null;
+  return {
+    file,
+    holder: value.from === 'sheet' ? place.holder : '',
+    property: value.property,
+    before: words(shows.slice(0, at)),
+    behind: words(shows.slice(at + 1)),
+  };
+}
+
+/** The value inside a text of a cell that has fixed words around it; `null` where the words are not there. */
+export function valueInside(text: string, { before, behind }: Pick<CellOwner, 'before' | 'behind'>): string | null {
+  if (text.length < before.length + behind.length || !text.startsWith(before) || !text.endsWith(behind)) return null;
+  return text.slice(before.length, text.length - behind.length);
+}
+
+/** A text of a cell whose owner holds nothing. */
+export interface LooseText {
+  readonly drawing: number;
+  readonly holder: string;
+  readonly tag: string;
+  readonly text: string;
+  readonly owner: CellOwner;
+}
+
+/** Values to be taken up from texts, and texts that cannot be, each with the reason. */
+export interface TakenUp {
+  readonly values: readonly { readonly file: number; readonly holder: string; readonly property: number; readonly text: string }[];
+  readonly conflicts: readonly (LooseText & { readonly why: string })[];
+}
+
+/**
+ * What texts that stand only in title blocks become as values of their owners. Where several texts are of one owner, they have to say the
+ * same; none is taken from texts that contradict each other.
+ *
+ * @param refuse why a text is no value of its property; `null` where it is one
+ */
+export function takeUp(texts: readonly LooseText[], refuse: (text: string, property: number, file: number) => string | null): TakenUp {
+  const conflicts: (LooseText & { readonly why: string })[] = [];
+  const byOwner = new Map<string, { readonly loose: LooseText; readonly value: string }[]>();
+  for (const loose of texts) {
+    const { owner } = loose;
+    const inside = valueInside(loose.text, owner);
+    const value = inside?.trim() ?? '';
+    if (value === '') {
+      conflicts.push({ ...loose, why: `It does not stand between the words “${owner.before}…${owner.behind}”.` });
+      continue;
+    }
+    const why = refuse(value, owner.property, owner.file);
+    if (why !== null) {
+      conflicts.push({ ...loose, why });
+      continue;
+    }
+    const key = JSON.stringify([owner.file, owner.holder, owner.property]);
+    byOwner.set(key, [...(byOwner.get(key) ?? []), { loose, value }]);
+  }
+  const values: TakenUp['values'][number][] = [];
+  for (const group of byOwner.values()) {
+    const said = [...new Set(group.map(({ value }) => value))];
+    const [{ loose, value }] = group as [(typeof group)[number]];
+    if (said.length === 1) values.push({ file: loose.owner.file, holder: loose.owner.holder, property: loose.owner.property, text: value });
+    else
+      for (const { loose: one } of group)
+        conflicts.push({ ...one, why: `Sheets say different things of one value: ${said.map((text) => `“${text}”`).join(', ')}.` });
+  }
+  return { values, conflicts };
+}
