@@ -148,6 +148,7 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
   const unit = letteringUnit(placed.unit, cell.height);
   const perUnit = placed.layout === 'model' ? 1 / scale : 1;
   const room = moved(cell, own?.at ?? cell.at);
+  const rule = binding.fit ?? PLAIN_FIT;
   const side = (n: number | null) => (n === null ? null : n * scale);
   return {
     ...lettering,
@@ -158,7 +159,8 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
     multiline: cell.multiline,
     room: { left: side(room.left), right: side(room.right), below: side(room.below), above: side(room.above) },
     series: seriesFor(unit, perUnit),
-    rule: binding.fit ?? PLAIN_FIT,
+    // The lettering of a plain text is its own, and no value of the sheet.
+    rule: cell.plain ? { ...rule, steps: rule.steps.filter((step) => step === 'abbreviations') } : rule,
     unit,
     perUnit,
     defined,

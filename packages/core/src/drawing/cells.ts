@@ -12,6 +12,8 @@ export interface CellOnSheet {
   readonly text: string;
   /** Whether the sheet lacks the attribute that the block defines. */
   readonly lacking: boolean;
+  /** Handle of its text, where it is a plain text of the sheet. */
+  readonly handle: string | null;
   /** Corners of its room, or of its text's surroundings where it is not boxed in; counter-clockwise, in drawing units. */
   readonly corners: readonly [Point, Point, Point, Point];
 }
@@ -59,6 +61,7 @@ export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
           tag: cell.tag,
           text,
           lacking,
+          handle: found?.textHandle ?? null,
           corners: [corner(box.x, box.y), corner(x, box.y), corner(x, y), corner(box.x, y)],
         },
       ];

@@ -29,6 +29,8 @@ export interface PictureText extends SetLine {
   readonly style: TextStyle;
   /** The attribute that it is, where it is one: the key of its block and its tag. */
   readonly cell: { readonly handle: string; readonly tag: string } | null;
+  /** Handle of the text itself; `''` where it has none, or stands in a block. */
+  readonly handle: string;
 }
 
 /** What is drawn in one go. Coordinates are measured from the picture's origin. */
@@ -116,11 +118,11 @@ class Sink {
     if (fill.starts.length) this.fills.push(fill);
   }
 
-  text(m: Matrix, set: SetLine, style: TextStyle, cell: PictureText['cell']): void {
+  text(m: Matrix, set: SetLine, style: TextStyle, cell: PictureText['cell'], handle: string): void {
     const whole = times(m, set.matrix);
     const matrix: Matrix = [whole[0], whole[1], whole[2], whole[3], whole[4] - this.origin.x, whole[5] - this.origin.y];
     if (!matrix.every(Number.isFinite)) return;
-    this.texts.push({ ...set, matrix, style, cell });
+    this.texts.push({ ...set, matrix, style, cell, handle });
     this.count += 4;
     for (const corner of [
       { x: 0, y: 0 },
@@ -477,7 +479,7 @@ class Drawer extends DxfGroups {
       backwards: (flags & 2) === 2,
       upsideDown: (flags & 4) === 4,
     });
-    sink.text(m, set, settings.style, cell);
+    sink.text(m, set, settings.style, cell, this.get(entity, 5)?.trim() ?? '');
   }
 
   /** A text of several lines, or the one inside an attribute of several lines. */
@@ -495,7 +497,8 @@ class Drawer extends DxfGroups {
       angle: along && (along.x !== 0 || along.y !== 0) ? Math.atan2(along.y, along.x) : radians(this.number(inner, 50, 0)),
       spacing: this.number(inner, 44, 1),
     });
-    for (const line of lines) sink.text(m, line, settings.style, cell);
+    const handle = this.get(entity, 5)?.trim() ?? '';
+    for (const line of lines) sink.text(m, line, settings.style, cell, handle);
   }
 
   private insert(entity: Entity, follow: readonly Entity[], m: Matrix, sink: Sink, look: Look, depth: number, paper: boolean): void {

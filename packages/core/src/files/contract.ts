@@ -100,6 +100,8 @@ export interface CellDefinition {
   /** Its text style. Absent, like all that follows, in readings of older versions of Rule. */
   readonly font?: TextStyle;
   readonly room?: CellRoom;
+  /** Whether it is a plain text of the sheet, with a caption near it, and no attribute. */
+  readonly plain?: true;
   /** Distance of the two points that its text fills, where it is set between two. */
   readonly between?: number;
 }

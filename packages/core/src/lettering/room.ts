@@ -2,12 +2,13 @@ import { BlockShape, CellDefinition, CellRoom, Point } from '../files';
 import { TextStyle, lineWidth } from './fonts';
 
 /** A straight line of a block. */
-interface Edge {
+export interface Edge {
   readonly from: Point;
   readonly to: Point;
 }
 
-const edgesOf = (shapes: readonly BlockShape[]): Edge[] =>
+/** The straight lines of some shapes. */
+export const straightEdges = (shapes: readonly BlockShape[]): Edge[] =>
   shapes.flatMap((shape) =>
     shape.shape === 'line' ? (shape.closed ? [...shape.points, shape.points[0]!] : shape.points).slice(1).map((to, i) => ({ from: shape.points[i]!, to })) : [],
   );
@@ -35,10 +36,13 @@ const NO_STYLE: TextStyle = { file: '' };
  * the text and across it. A side where nothing stands is `null`.
  */
 export function roomsIn(cells: readonly CellDefinition[], shapes: readonly BlockShape[]): CellRoom[] {
-  const edges = edgesOf(shapes);
+  const edges = straightEdges(shapes);
   const captions = shapes.filter((shape): shape is Extract<BlockShape, { shape: 'text' }> => shape.shape === 'text');
   return cells.map((cell) => roomOf(cell, edges, captions, cells));
 }
+
+/** The room of one cell between lines alone. */
+export const roomIn = (cell: CellDefinition, edges: readonly Edge[]): CellRoom => roomOf(cell, edges, [], []);
 
 function roomOf(cell: CellDefinition, edges: readonly Edge[], captions: readonly Caption[], cells: readonly CellDefinition[]): CellRoom {
   const local = seenFrom(cell.at, cell.rotation);

@@ -12,7 +12,9 @@ const formWords = (form: CellForm): string => {
     ...(unit ? ['with its unit'] : []),
     ...(date !== undefined ? [`as ${date}`] : []),
     ...(person === 'initials' ? ['as initials'] : person === 'short' ? ['with a short first name'] : []),
-    ...(scale ? [scale.as === 'ratio' ? 'as a ratio' : 'in inches to a foot', scale.rule === 'words' ? `“${scale.words}” where views differ` : scale.rule] : []),
+    ...(scale
+      ? [scale.as === 'ratio' ? 'as a ratio' : 'in inches to a foot', scale.rule === 'words' ? `“${scale.words}” where views differ` : scale.rule]
+      : []),
     ...(letters === 'as they are' ? [] : [`in ${letters}`]),
   ]
     .map((words) => `, ${words}`)

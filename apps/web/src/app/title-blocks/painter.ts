@@ -83,6 +83,8 @@ export class Painter {
     private readonly picture: SheetPicture,
     /** The part that is worked on; what is outside stands back. */
     private readonly focus: Box | null,
+    /** Cells that are plain texts of the sheet, by the handle of their text. */
+    private readonly plain: ReadonlyMap<string, { readonly holder: string; readonly tag: string }> = new Map(),
   ) {
     this.sheet = prepare(picture.sheet);
     this.model = picture.model && prepare(picture.model);
@@ -143,7 +145,8 @@ export class Painter {
   }
 
   private text(context: Context, text: PictureText, view: Matrix, ratio: number, inks: Inks): void {
-    const shown = text.cell ? this.shown.get(key(`insert:${text.cell.handle}`, text.cell.tag)) : undefined;
+    const plain = this.plain.get(text.handle);
+    const shown = text.cell ? this.shown.get(key(`insert:${text.cell.handle}`, text.cell.tag)) : plain && this.shown.get(key(plain.holder, plain.tag));
     const line = shown ? { ...text, ...resetLine(text, text.style, shown.text, shown.higher, shown.wider) } : text;
     if (line.text === '') return;
     const m = times(view, line.matrix);

@@ -81,7 +81,7 @@ async function open({ file, layout, holder, n }: Extract<ToSheet, { readonly do:
       corners: cell.corners.map(({ x, y }) => ({ x: x - origin.x, y: y - origin.y })),
     }));
     const focus = around(cells.filter((cell) => cell.holder === holder));
-    painter = new Painter(picture, focus);
+    painter = new Painter(picture, focus, new Map(cells.flatMap((cell) => (cell.handle === null ? [] : [[cell.handle, cell] as const]))));
     scope.postMessage({ is: 'opened', n, extent: picture.extent, focus, cells, left: picture.left, cut: picture.cut });
     paint();
     await loadFonts(picture);

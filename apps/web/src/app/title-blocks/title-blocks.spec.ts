@@ -109,6 +109,7 @@ const drawn = (stage: Stage): Promise<void> => {
     tag,
     text: '',
     lacking: false,
+    handle: null,
     corners: room.map(({ x, y }) => ({ x, y: y + 10 * i })),
   }));
   painters.say({

@@ -22,9 +22,10 @@ import { Vertex } from './area';
 import { DxfGroups, Entity } from './groups';
 import { DrawnOutline, DrawnText, nest } from './nesting';
 import { layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
+import { PLAIN_TEXTS, SheetText, plainCells } from './plain-cells';
 import { DxfIndex } from './scan';
 import { DrawingStyle, styleOfText, stylesOf } from './styles';
-import { DxfText, drawnText, plainMtext } from './text';
+import { DxfText, drawnText, isFormatted, plainMtext } from './text';
 
 /** A DXF file with the positions of the groups that writing needs. */
 export interface DxfContent {
@@ -84,6 +85,9 @@ export interface CellContent {
   /** Position of the height inside a text of several lines. */
   readonly innerHeightAt: number;
   readonly lettering: { readonly height: number; readonly widthFactor: number; readonly at: Point } | null;
+  /** Handle of the text itself, and whether it is one of several lines, where it is a plain text of the sheet. */
+  readonly textHandle?: string | undefined;
+  readonly paragraph?: boolean;
 }
 
 export interface InsertContent extends Omit<InsertReading, 'scale'> {
@@ -173,6 +177,16 @@ class Reader extends DxfGroups {
     inserts.push(...this.nested(parts, [{ layoutOf, entities: top }, ...layouts.map(({ name, entities }) => ({ layoutOf: () => name, entities }))], byName));
     const units = this.variable('$INSUNITS');
     const unit = units < 0 ? null : (INSERT_UNITS[this.raw(units)] ?? null);
+    for (const { name, entities } of [...byLayout(top, layoutOf), ...layouts]) {
+      const plain = this.plainBlock(
+        name,
+        entities,
+        blocks.some((block) => block.name === PLAIN_TEXTS),
+      );
+      if (!plain) continue;
+      blocks.push(plain.block);
+      inserts.push(plain.insert);
+    }
     const sheets = new Map<string, Gathered>();
     this.sheets(top, layoutOf, sheets);
     for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
@@ -387,22 +401,29 @@ class Reader extends DxfGroups {
   }
 
   private cell(entity: Entity, base: Point): CellDefinition {
-    const horizontal = this.number(entity, 72, 0);
-    const vertical = this.number(entity, 74, 0);
-    // Any alignment but the default is measured from the second point, and texts between two points from their first.
-    const at = (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10);
     return {
       tag: this.get(entity, 2) ?? '',
       prompt: this.get(entity, 3) ?? '',
       preset: this.get(entity, 1) ?? '',
+      constant: (this.number(entity, 70, 0) & 2) === 2,
+      multiline: this.find(entity, 101) >= 0,
+      ...this.textPlace(entity, base, 74),
+    };
+  }
+
+  /** Where a single line of text stands, and its lettering. @param verticalCode of its vertical alignment: 73 of texts, 74 of attributes */
+  private textPlace(entity: Entity, base: Point, verticalCode: 73 | 74): SheetText<Entity>['place'] {
+    const horizontal = this.number(entity, 72, 0);
+    const vertical = this.number(entity, verticalCode, 0);
+    // Any alignment but the default is measured from the second point, and texts between two points from their first.
+    const at = (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10);
+    return {
       at: { x: at.x - base.x, y: at.y - base.y },
       height: this.number(entity, 40, 2.5),
       widthFactor: this.ownWidth(entity) < 0 ? 1 : this.number(entity, 41, 1),
       rotation: this.number(entity, 50, 0),
       align: horizontal === 2 ? 'right' : horizontal === 1 || horizontal === 4 ? 'centre' : 'left',
       valign: horizontal === 4 || vertical === 2 ? 'middle' : vertical === 3 ? 'top' : vertical === 1 ? 'bottom' : 'baseline',
-      constant: (this.number(entity, 70, 0) & 2) === 2,
-      multiline: this.find(entity, 101) >= 0,
       font: this.fontOf(entity),
       // Aligned and fitted texts fill the way from their first point to their second.
       ...(horizontal === 3 || horizontal === 5 ? { between: between(this.point(entity, 10), this.point(entity, 11)) } : {}),
@@ -421,8 +442,13 @@ class Reader extends DxfGroups {
 
   private shapes(entities: readonly Entity[], base: Point): BlockShape[] {
     const move = (p: Point): Point => ({ x: p.x - base.x, y: p.y - base.y });
-    return entities.flatMap((entity): BlockShape[] => {
+    return entities.flatMap((entity, i): BlockShape[] => {
       switch (entity.type) {
+        case 'POLYLINE': {
+          const points: Point[] = [];
+          for (let k = i + 1; k < entities.length && entities[k]!.type === 'VERTEX'; k++) points.push(move(this.point(entities[k]!, 10)));
+          return points.length ? [{ shape: 'line', points, closed: (this.number(entity, 70, 0) & 1) === 1 }] : [];
+        }
         case 'LINE':
           return [{ shape: 'line', points: [move(this.point(entity, 10)), move(this.point(entity, 11))], closed: false }];
         case 'LWPOLYLINE':
@@ -486,11 +512,10 @@ class Reader extends DxfGroups {
         if (constant && !tags.has(tag))
           cells.push({ tag, text: drawnText(preset), valueAt: -1, inner: [], fixed: CONSTANT, heightAt: -1, innerHeightAt: -1, widthAt: -1, lettering: null });
       const handle = this.get(insert, 5)?.trim();
-      const fixed = Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
       found.push({
         block: name,
         madeFrom: this.variants.get(name.toLowerCase()) ?? name,
-        fixed,
+        fixed: fixedIn(cells),
         holder: this.insertKeys.free(`insert:${handle ?? found.length + 1}`),
         layout: layoutOf(insert),
         missing: (block?.cells ?? []).filter((cell) => !cell.constant && !tags.has(cell.tag)).map((cell) => cell.tag),
@@ -540,6 +565,87 @@ class Reader extends DxfGroups {
     });
   }
 
+  /** Texts of a layout that have captions, as a block of their own; `null` where there are none. @param more whether another layout has one */
+  private plainBlock(layout: string, entities: readonly Entity[], more: boolean): { readonly block: BlockContent; readonly insert: InsertContent } | null {
+    const origin = { x: 0, y: 0 };
+    const texts = entities.flatMap((entity): SheetText<Entity>[] => {
+      if (entity.type !== 'TEXT' && entity.type !== 'MTEXT') return [];
+      const raw = entity.type === 'TEXT' ? (this.get(entity, 1) ?? '') : this.longText(entity);
+      const text = drawnText(entity.type === 'TEXT' ? raw : plainMtext(raw));
+      // What is formatted inside, or in several pieces, is not taken for a cell: writing it would lose that.
+      if (entity.type === 'MTEXT' && (isFormatted(raw) || this.find(entity, 3) >= 0)) return [];
+      return [{ entity, text, place: entity.type === 'TEXT' ? this.textPlace(entity, origin, 73) : this.paragraphPlace(entity) }];
+    });
+    if (texts.length === 0) return null;
+    const lines = this.shapes(entities, origin).filter((shape) => shape.shape === 'line');
+    const cells = plainCells(texts, lines);
+    if (cells.length === 0) return null;
+    const name = more ? `${PLAIN_TEXTS} (${layout})` : PLAIN_TEXTS;
+    const definitions = cells.map(({ tag, place }): CellDefinition => ({
+      ...place,
+      tag,
+      prompt: '',
+      preset: '',
+      constant: false,
+      multiline: false,
+      plain: true,
+    }));
+    const rooms = roomsIn(definitions, lines);
+    const contents = cells.map(({ tag, text, entity }): CellContent => {
+      const request = this.requestOf(entity);
+      return {
+        tag,
+        text,
+        valueAt: this.find(entity, 1),
+        inner: [],
+        ...(request === undefined ? {} : { fixed: request || 'computed by the drawing' }),
+        heightAt: -1,
+        innerHeightAt: -1,
+        widthAt: -1,
+        lettering: null,
+        textHandle: this.get(entity, 5)?.trim(),
+        paragraph: entity.type === 'MTEXT',
+      };
+    });
+    return {
+      block: { name, base: origin, cells: definitions.map((cell, i) => ({ ...cell, room: rooms[i]! })), shapes: [], definitions: [] },
+      insert: {
+        block: name,
+        madeFrom: PLAIN_TEXTS,
+        fixed: fixedIn(contents),
+        holder: this.insertKeys.free(`texts:${layout}`),
+        layout,
+        missing: [],
+        cells: contents,
+        handle: undefined,
+        layer: '0',
+        at: origin,
+        scale: { x: 1, y: 1 },
+        rotation: 0,
+        own: {},
+        inPaper: false,
+        from: -1,
+        nameAt: -1,
+        attributesEnd: -1,
+        hasAttributes: true,
+      },
+    };
+  }
+
+  /** Where a text of several lines stands, as the place of a single one. */
+  private paragraphPlace(entity: Entity): SheetText<Entity>['place'] {
+    const attachment = this.number(entity, 71, 1);
+    return {
+      at: this.point(entity, 10),
+      height: this.number(entity, 40, 2.5),
+      widthFactor: 1,
+      rotation: this.number(entity, 50, 0),
+      align: (['left', 'centre', 'right'] as const)[(attachment - 1) % 3] ?? 'left',
+      valign: (['top', 'middle', 'bottom'] as const)[Math.floor((attachment - 1) / 3)] ?? 'top',
+      font: this.fontOf(entity),
+    };
+  }
+
   private attribute(entity: Entity): CellContent | undefined {
     const valueAt = this.find(entity, 1);
     const tag = this.get(entity, 2);
@@ -574,6 +680,22 @@ class Reader extends DxfGroups {
     };
   }
 }
+
+/** The entities of a section by the layouts that they stand on. */
+function byLayout(entities: readonly Entity[], layoutOf: (entity: Entity) => string): { readonly name: string; readonly entities: Entity[] }[] {
+  const found = new Map<string, Entity[]>();
+  for (const entity of entities) {
+    const name = layoutOf(entity);
+    const own = found.get(name);
+    if (own) own.push(entity);
+    else found.set(name, [entity]);
+  }
+  return [...found].map(([name, own]) => ({ name, entities: own }));
+}
+
+/** Why cells cannot be written, by tag. */
+const fixedIn = (cells: readonly CellContent[]): Record<string, string> =>
+  Object.fromEntries(cells.flatMap((cell) => (cell.fixed === undefined ? [] : [[cell.tag, cell.fixed] as const])));
 
 const between = (a: Point, b: Point): number => Math.hypot(b.x - a.x, b.y - a.y);
 

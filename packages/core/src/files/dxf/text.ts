@@ -91,5 +91,8 @@ export const plainMtext = (text: string): string =>
       kept ?? (paragraph ? '\n' : stack !== undefined ? stack.replace(/[\^#]/, '/').trim() : blank ? '\u00a0' : ''),
   );
 
+/** Whether an MTEXT has codes inside it other than those of new paragraphs and of the signs themselves. */
+export const isFormatted = (text: string): boolean => /[\\{}]/.test(text.replace(/\\[P\\{}]/g, ''));
+
 /** A plain text as the content of an MTEXT. */
 export const toMtext = (text: string): string => text.replace(/[\\{}]/g, '\\$&').replace(/\r?\n/g, '\\P');

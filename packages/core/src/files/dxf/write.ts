@@ -64,6 +64,7 @@ function cellEdits(
         ? `The cell ${change.name} is constant: its block holds the text, not the sheet.`
         : `The drawing computes the cell ${change.name} itself (${cell.fixed}).`,
     );
+  if (cell.paragraph) return [valueEdit(content, cell.valueAt, codedText(toMtext(text)))];
   if (cell.inner.length === 0) return [valueEdit(content, cell.valueAt, codedText(text))];
   // A multi-line attribute holds its text twice: its first line, and all of it in an inner MTEXT.
   const [kept, ...others] = [...cell.inner].reverse();
