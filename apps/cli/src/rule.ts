@@ -1,10 +1,12 @@
 import { parseArgs } from 'node:util';
+import { CellWish } from '@rule/core/titleblocks';
 import { Outcome, Subject, check, survey } from './commands';
 import { sendOut, takeBack } from './exchange';
 import { OUTPUTS, Output, show } from './output';
 import { people } from './people';
 import { exportSchema, importSchema, trySchema } from './schema';
 import { RuleServer } from './server';
+import { listBlocks, putBlock, showBlock } from './title-blocks';
 import { Trouble } from './trouble';
 
 const HELP = `rule survey FOLDER                     the property names that the files of a folder hold
@@ -17,6 +19,10 @@ rule schema try                        tries the draft on all files of the serve
 rule send-out LAYOUT FILE              values out by a saved layout, to a workbook, CSV, JSON or XML file
 rule take-back FILE [--dry-run]        what a table that came back would change
 rule take-back FILE --apply            writes what is clear; conflicts, spoiled and refused cells are left and named
+rule title-blocks list                 title blocks, what their cells show, and how the cells of all drawings stand
+rule title-blocks show BLOCK           its sheets, or with --state STATE those with a cell in that state
+rule title-blocks put BLOCK            puts stale and lacking cells in your tray, with --fit texts that are too long as well;
+                                       with --apply into the drawings
 rule people                            who there is; needs a token with the scope people
 rule people add NAME "WHOLE NAME"      adds somebody, with --role; the first password is said once
 rule people role NAME ROLE             viewer, checker, editor or administrator
@@ -30,6 +36,7 @@ rule people lock|unlock|reset|remove NAME  keeps somebody out, lets them in agai
   --file-by-file    apply every file for itself; otherwise all of them or none
   --column "HEADER=PROPERTY"  what a column of a table stands for; also HEADER=file, HEADER=holder, HEADER=ignored; as often as needed
   --role ROLE       the role of somebody who is added; viewer where nothing is said
+  --state STATE     stale, "does not fit", "would be erased", lacking, "no model", blank, fixed, computed or right
   --only-blank      take only values for which Rule holds none
   --leave-ambiguous leave rows out whose file name several files have
   --output FORM     table, csv or json
@@ -39,7 +46,7 @@ A library, a schema, a table, or a folder that is checked against the server's s
 Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command could not be carried out.
 `;
 
-const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back', 'people'];
+const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back', 'title-blocks', 'people'];
 
 /** What the command line says; the exit code. Output and errors go to the given writers. */
 export async function run(
@@ -74,6 +81,8 @@ function parse(args: readonly string[]) {
         apply: { type: 'boolean', default: false },
         'file-by-file': { type: 'boolean', default: false },
         column: { type: 'string', multiple: true, default: [] },
+        state: { type: 'string' },
+        fit: { type: 'boolean', default: false },
         'only-blank': { type: 'boolean', default: false },
         'leave-ambiguous': { type: 'boolean', default: false },
         role: { type: 'string', default: 'viewer' },
@@ -106,6 +115,7 @@ async function carryOut(
     command === 'send-out' ||
     command === 'take-back' ||
     command === 'people' ||
+    command === 'title-blocks' ||
     values.library !== undefined ||
     values.server !== undefined;
   const token = env['RULE_TOKEN'];
@@ -129,6 +139,17 @@ async function carryOut(
     if (values.apply && values['dry-run']) throw new Trouble('Either --apply or --dry-run.');
     const decided = { columns: values.column, onlyBlanks: values['only-blank'], leaveAmbiguous: values['leave-ambiguous'] };
     return finish(await takeBack(server!, folder, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null, decided));
+  }
+  if (command === 'title-blocks') {
+    const [block, ...more] = rest;
+    if (more.length) throw new Trouble('One title block at a time. A name with blanks goes in quotes.');
+    if (folder === 'list' && block === undefined) return finish(await listBlocks(server!));
+    if (folder === 'show' && block !== undefined) return finish(await showBlock(server!, block, values.state));
+    if (folder === 'put' && block !== undefined) {
+      const wishes: CellWish[] = ['stale', 'lacking', ...(values.fit ? (['does not fit'] as const) : [])];
+      return finish(await putBlock(server!, block, wishes, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null));
+    }
+    throw new Trouble(`rule title-blocks takes list, show BLOCK or put BLOCK.\n\n${HELP}`);
   }
   if (command === 'people') return finish(await people(server!, folder === undefined ? [] : [folder, ...rest], values.role));
   if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');

@@ -1,6 +1,9 @@
 import {
   ApplyMode,
   ApplyReport,
+  ApplyStarted,
+  CellTray,
+  SheetsQuery,
   PersonChange,
   PersonDraft,
   CellQuery,
@@ -89,8 +92,17 @@ export class RuleServer {
   reopenTakeBack = (takeBack: number) => this.ask('POST /exchange/take-backs/{takeBack}/reopen', { params: { takeBack } });
   takeBackView = (takeBack: number) => this.ask('GET /exchange/take-backs/{takeBack}', { params: { takeBack } });
   takeBackCells = (takeBack: number, query: CellQuery) => this.ask('GET /exchange/take-backs/{takeBack}/cells', { params: { takeBack }, query });
-  applyTakeBack = async (takeBack: number, mode: ApplyMode): Promise<ApplyReport> => {
-    const { job, report } = await this.ask('POST /exchange/take-backs/{takeBack}/apply', { params: { takeBack }, body: { mode } });
+  applyTakeBack = async (takeBack: number, mode: ApplyMode): Promise<ApplyReport> =>
+    this.reported(await this.ask('POST /exchange/take-backs/{takeBack}/apply', { params: { takeBack }, body: { mode } }));
+
+  blocks = () => this.ask('GET /title-blocks');
+  blockSheets = (query: SheetsQuery) => this.ask('GET /title-blocks/sheets', { query });
+  tray = () => this.ask('GET /tray');
+  putCells = (body: CellTray) => this.ask('POST /title-blocks/tray', { body });
+  applyTray = async (mode: ApplyMode, title: string): Promise<ApplyReport> => this.reported(await this.ask('POST /tray/apply', { body: { mode, title } }));
+
+  /** Waits for what has been begun to be applied. */
+  private async reported({ job, report }: ApplyStarted): Promise<ApplyReport> {
     if (report) return report;
     for (;;) {
       const { state, message, result } = await this.job(job);
@@ -98,7 +110,7 @@ export class RuleServer {
       if (state !== 'waiting' && state !== 'running') throw new Trouble(message ?? 'Applying was cancelled.');
       await new Promise((done) => setTimeout(done, 500));
     }
-  };
+  }
 
   /** The schema in force, with the choices of its lists. */
   async schema(): Promise<Schema> {

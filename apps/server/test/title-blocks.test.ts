@@ -4,6 +4,7 @@ import { cellsOnSheet, drawSheet } from '@rule/core/drawing';
 import { Binding, CellPiece, PLAIN_CELL, newDraft } from '@rule/core/schema';
 import { CellState } from '@rule/core/titleblocks';
 import { execFileSync } from 'node:child_process';
+import { run } from '../../cli/src/rule';
 import { mkdirSync, readFileSync, rmSync } from 'node:fs';
 import { join } from 'node:path';
 import { Person, Rule, startRule } from './harness';
@@ -225,5 +226,55 @@ describe('texts that stand in title blocks alone', () => {
 
   it('are not taken by who may only look', async () => {
     expect((await guest.post('/title-blocks/take-up', { block: 'narrow', cells: null, drawings: null })).status).toBe(403);
+  });
+});
+
+describe('the command line', () => {
+  let token: string;
+  const said = async (...args: string[]) => {
+    let [out, err] = ['', ''];
+    const exit = await run(
+      [...args, '--output', 'json'],
+      { RULE_TOKEN: token, RULE_SERVER: rule.url },
+      (text) => void (out += text),
+      (text) => void (err += text),
+    );
+    return { exit, rows: out ? (JSON.parse(out) as Record<string, unknown>[]) : [], err: err.trim() };
+  };
+  beforeAll(async () => {
+    ({ token } = (await okafor.post('/tokens', { name: 'blocks' }).expect(200)).body as { token: string });
+    await rule.bind(shows('LOOSE', [{ fact: 'file name', form: PLAIN_CELL }]));
+  });
+
+  it('lists title blocks with what their cells show and how they stand', async () => {
+    const { exit, rows, err } = await said('title-blocks', 'list');
+    expect(rows).toContainEqual(expect.objectContaining({ block: 'NARROW', cell: 'LOOSE', shows: 'file name', stale: 4, right: 0 }));
+    expect([exit, err]).toEqual([1, expect.stringMatching(/cells? to look at$/)]);
+  });
+
+  it('shows the sheets with a cell in a state', async () => {
+    const { exit, rows } = await said('title-blocks', 'show', 'narrow', '--state', 'does not fit');
+    expect([exit, rows]).toEqual([1, [expect.objectContaining({ file: 'narrow/inch.dxf', sheet: 'Layout1', 'does not fit': 1 })]]);
+    expect((await said('title-blocks', 'show', 'nothing')).err).toContain('There is no title block "nothing".');
+    expect(await said('title-blocks', 'show', 'narrow', '--state', 'odd')).toMatchObject({
+      exit: 3,
+      err: expect.stringContaining('--state takes "right", "stale"'),
+    });
+  });
+
+  it('puts cells in order, in the drawings where that is asked for, and leaves a tray that holds something alone', async () => {
+    await rule.db.run(`UPDATE files SET lock_reason = 'is released in the vault' WHERE path = 'narrow/second.dxf'`);
+    const { exit, rows, err } = await said('title-blocks', 'put', 'NARROW');
+    expect([exit, rows, err]).toEqual([
+      1,
+      [{ file: 'narrow/second.dxf', cells: 1, reason: 'The file is released in the vault.' }],
+      '3 cells added to your tray, 1 drawing left out',
+    ]);
+    expect(await said('title-blocks', 'put', 'NARROW', '--apply')).toMatchObject({ exit: 3, err: expect.stringContaining('Your tray holds 3 pending lines') });
+    await okafor.post('/tray/drop', { lines: 'all' });
+    expect(await said('title-blocks', 'put', 'NARROW', '--fit', '--apply')).toMatchObject({ exit: 1, err: '4 cells written, 1 drawing left out' });
+    expect(seen('drum').cells.LOOSE![0]).toBe('drum.dxf');
+    expect(seen('second').cells.LOOSE![0]).toBe('as drawn');
+    await rule.db.run(`UPDATE files SET lock_reason = NULL WHERE path = 'narrow/second.dxf'`);
   });
 });
