@@ -39,3 +39,24 @@ export function writeLargeLibrary(root: string, files: number): number {
   }
   return bytes;
 }
+
+/** A drawing of about so many bytes: lines, circles, texts and inserts of a block in model space. */
+export function largeDrawing(bytes: number): Uint8Array {
+  const parts = [
+    '  0\nSECTION\n  2\nBLOCKS\n  0\nBLOCK\n  2\nBOLT\n 10\n0\n 20\n0\n  0\nCIRCLE\n  8\n0\n 10\n0\n 20\n0\n 40\n4\n  0\nENDBLK\n  0\nENDSEC\n  0\nSECTION\n  2\nENTITIES\n',
+  ];
+  let length = 0;
+  for (let n = 0; length < bytes; n++) {
+    const [x, y] = [(n % 300) * 10, Math.floor(n / 300) * 10];
+    const more = [
+      `  0\nLINE\n  8\nEDGES\n 10\n${x}.5\n 20\n${y}.25\n 11\n${x + 8}.5\n 21\n${y + 6}.75\n`,
+      `  0\nCIRCLE\n  8\nEDGES\n 10\n${x}\n 20\n${y}\n 40\n3.5\n`,
+      `  0\nTEXT\n  8\nNOTES\n 10\n${x}\n 20\n${y}\n 40\n2.5\n  1\nNote ${n}\n`,
+      `  0\nINSERT\n  8\nBOLTS\n  2\nBOLT\n 10\n${x}\n 20\n${y}\n`,
+    ][n % 4]!;
+    parts.push(more);
+    length += more.length;
+  }
+  parts.push('  0\nENDSEC\n  0\nEOF\n');
+  return new TextEncoder().encode(parts.join(''));
+}

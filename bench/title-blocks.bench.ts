@@ -1,5 +1,8 @@
 import { PLAIN_CELL, newDraft } from '@rule/core/schema';
 import { judgeWaiting } from '../apps/server/src/values/judgements';
+import { cellsOnSheet, drawSheet } from '@rule/core/drawing';
+import { scanDxf } from '@rule/core/files/dxf';
+import { largeDrawing } from './large';
 import { best, report } from './measure';
 import { openServices } from './services';
 
@@ -34,7 +37,24 @@ await db.run(
 await db.run(`INSERT INTO sheets SELECT id, 'Layout1', 0, 0.5, 420, 297, 'mm' FROM files WHERE kind = 'drawing'`);
 await db.run(`INSERT INTO placed_blocks SELECT id, 'insert:1', 'Layout1', 'FRAME', 'frame', NULL, '{}', '{}' FROM files WHERE kind = 'drawing'`);
 await db.run(`INSERT INTO block_definitions VALUES ('b', $1::jsonb)`, [
-  JSON.stringify({ name: 'FRAME', shapes: [], cells: CELLS.map((tag) => ({ tag, prompt: '', constant: false })) }),
+  JSON.stringify({
+    name: 'FRAME',
+    shapes: [],
+    cells: CELLS.map((tag, i) => ({
+      tag,
+      prompt: '',
+      constant: false,
+      multiline: false,
+      at: { x: 2, y: 8 * i },
+      height: 3.5,
+      widthFactor: 1,
+      rotation: 0,
+      align: 'left',
+      valign: 'baseline',
+      font: { file: 'isocp.shx' },
+      room: { left: 2, right: 40, below: 2, above: 6 },
+    })),
+  }),
 ]);
 await db.run(`UPDATE files SET blocks = '{b}' WHERE kind = 'drawing'`);
 const ids = await services.editions.add(
@@ -95,3 +115,16 @@ report(`A look at ${n.toLocaleString('en')} cells of ${DRAWINGS.toLocaleString('
 ]);
 console.log(`One changed value: ${judged} files judged. ${settling.what}: ${(settling.ms / 1000).toFixed(1)} s.\n`);
 await close();
+
+// A drawing of five megabytes: what a person waits for until its first picture.
+const big = largeDrawing(5_000_000);
+const megabytes = big.length / 1e6;
+report(
+  `A drawing of ${megabytes.toFixed(1)} MB is drawn (aim: under a second)`,
+  [
+    await best('its groups are found: the floor', 5, () => scanDxf(big)),
+    await best('lines, areas and texts of its sheet', 5, () => drawSheet(big, 'model')),
+    await best('and the cells of its blocks', 5, () => cellsOnSheet(big, 'model')),
+  ],
+  megabytes,
+);

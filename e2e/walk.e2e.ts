@@ -85,11 +85,11 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await station(page, 'Title blocks');
     await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
     await page.getByRole('button', { name: 'FINISH', exact: true }).click();
-    await page.getByRole('button', { name: 'Say what it shows' }).click();
-    await page.getByRole('combobox', { name: 'What piece 1 shows' }).click();
-    await page.getByRole('option', { name: 'Batch' }).click();
-    await page.getByRole('checkbox', { name: 'with its unit' }).check();
-    await page.getByRole('button', { name: 'Into the draft' }).click();
+    await page.getByRole('combobox', { name: 'What FINISH shows' }).fill('Batch');
+    await page.keyboard.press('Escape');
+    await page.getByText('How it is written').click();
+    await page.getByRole('checkbox', { name: 'Unit behind it' }).check();
+    await page.getByRole('button', { name: 'Save to draft' }).click();
     await expect(page.getByRole('row', { name: /FINISH Batch of the model, with its unit draft/ })).toBeVisible();
   });
 
@@ -136,8 +136,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await station(page, 'Title blocks');
     await page.getByRole('button', { name: /drum unit\.dxf/ }).click();
     // A blank shows its placeholder, and nothing would be written.
-    await expect(page.getByRole('button', { name: 'Cell FINISH: blank' })).toBeVisible();
-    await expect(page.getByRole('group', { name: 'Title block MRW-TITLE' })).toContainText('‹kg of beans›');
+    await expect(page.getByRole('button', { name: 'Cell FINISH: blank, placeholder kg of beans' })).toBeVisible();
   });
 
   let workbook = '';
@@ -323,4 +322,40 @@ test('bad files are refused with a sentence that names them', async ({ page }) =
   await expect(page.getByText('Read all libraries: done. 1 file has something to look at.')).toBeVisible();
   await page.getByRole('button', { name: /^Remarks on files/ }).click();
   await expect(page.getByRole('row', { name: /torn\.dxf/ })).toContainText('The file ends before EOF.');
+});
+
+test('a sheet is drawn from its file, moved and zoomed by keys, and a value is typed where it shows', async ({ page }) => {
+  await signIn(page, 'okafor');
+  await page.goto('/title-blocks?cell=TITLE');
+  const sheet = page.getByRole('group', { name: /^Sheet .* of DR15-115 agitator arm\.dxf/ });
+  const title = sheet.getByRole('button', { name: /^Cell TITLE: Agitator arm/ });
+
+  await test.step('its lines and letters are there', async () => {
+    await expect(title).toBeVisible();
+    // Nothing but paper is a picture of a few hundred bytes.
+    await expect.poll(async () => (await sheet.locator('canvas').screenshot()).length).toBeGreaterThan(5_000);
+  });
+
+  await test.step('keys show the whole sheet, and the block again', async () => {
+    const width = async () => (await title.boundingBox())!.width;
+    const before = await width();
+    await sheet.focus();
+    await page.keyboard.press('s');
+    await expect.poll(width).toBeLessThan(before / 2);
+    await page.keyboard.press('b');
+    await expect.poll(width).toBeCloseTo(before, 0);
+  });
+
+  await test.step('what is typed there goes to the part, which is named before, and the cell follows', async () => {
+    await title.dblclick();
+    const field = page.getByRole('textbox', { name: /changes Description of agitator-arm\.step/ });
+    await expect(field).toHaveValue('Agitator arm');
+    await field.fill('Agitator arm, left');
+    await page.keyboard.press('Enter');
+    await expect(sheet.getByRole('button', { name: 'Cell TITLE: Agitator arm, left, stale' })).toBeVisible();
+    await applyTray(page);
+    await expect(sheet.getByRole('button', { name: 'Cell TITLE: Agitator arm, left', exact: true })).toBeVisible();
+    expect(Buffer.from(read('DR-15/drawings/DR15-115 agitator arm.dxf')).toString('latin1')).toContain('Agitator arm, left');
+    expect(Buffer.from(read('DR-15/parts/agitator-arm.step')).toString('latin1')).toContain('Agitator arm, left');
+  });
 });

@@ -167,6 +167,7 @@ export const DEMO_FORMS: readonly DemoForm[] = [
 export const DEMO_PROJECTS = [
   { level: 'project', name: 'Halden Mill', clauses: [{ subject: 'folder', operator: 'contains', text: 'Halden Mill' }] },
   { level: 'project', name: 'Tern Street', clauses: [{ subject: 'folder', operator: 'contains', text: 'Tern Street' }] },
+  { level: 'drawing set', name: 'Halden Mill, installation', clauses: [{ subject: 'folder', operator: 'contains', text: 'Halden Mill/drawings' }] },
   { level: 'drawing set', name: 'DR-15, first issue', clauses: [{ subject: 'folder', operator: 'is', text: 'DR-15/drawings' }] },
 ] as const;
 
@@ -187,6 +188,7 @@ export const DEMO_BINDINGS: readonly BindingDocument[] = [
   shows('DRAWN', 'Drawn by', 'drawing'),
   shows('DATE', 'Date of issue', 'drawing'),
   shows('REV', 'Revision', 'drawing'),
+  { block: 'HM-SHEET', cell: 'FILE', leads: false, shows: [{ fact: 'file name', form: PLAIN_CELL }] },
   // The number of a sheet is typed where it stands, in whatever block has the cell.
   { block: null, cell: 'SHEET', leads: true, shows: [{ property: 'Sheet number', from: 'sheet', form: PLAIN_CELL }] },
 ];

@@ -10,6 +10,7 @@ import { INHERITED_ASSEMBLIES, INHERITED_DOCUMENTS, INHERITED_DRAWINGS, INHERITE
 import { Kernel, Placement } from './kernel';
 import { ASSEMBLIES, DemoAssembly, LOOSE, PARTS } from './parts';
 import { writeSheet } from './sheet';
+import { SITE_DRAWINGS, siteDrawing } from './site-drawings';
 
 const UNIT_OF: Readonly<Record<string, string>> = { Mass: 'kg', 'Tightening torque': 'N·m', 'Lubrication interval': 'h', Weight: 'lb' };
 
@@ -98,6 +99,7 @@ function generateInherited(kernel: Kernel): void {
     'P. Ferrow',
   );
   for (const { path, ...sheet } of INHERITED_DRAWINGS) put(path, writeSheet(sheet));
+  for (const plan of SITE_DRAWINGS) put(plan.path, siteDrawing(plan));
   for (const { path, title, text, values } of INHERITED_DOCUMENTS) put(path, withValues(path, wordDocument(title, text), changes('', values)));
   put('DR-5/scans/gas approval.pdf', scannedPage('gas approval of the DR-5'));
   put('DR-5/scans/old title page.pdf', scannedPage('DR-5, title page of 1998'));

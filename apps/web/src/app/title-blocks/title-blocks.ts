@@ -479,13 +479,7 @@ export class TitleBlocksStation {
   );
   /** What cells are drawn with: what they would show, or a placeholder where they are blank. */
   protected readonly texts = computed(() => (this.store.view()?.cells ?? []).flatMap((cell) => shownText(this.store.view()!.holder, cell)));
-  protected readonly marks = computed(() =>
-    this.rows().map((row): CellMark => ({
-      tag: row.tag,
-      label: `Cell ${row.tag}: ${row.would || row.stored || 'blank'}${row.bound ? `, ${CELL_STATE_WORDS[row.bound.state]}` : ''}`,
-      tone: markOf(row.bound),
-    })),
-  );
+  protected readonly marks = computed(() => this.rows().map((row): CellMark => ({ tag: row.tag, label: labelOf(row), tone: markOf(row.bound) })));
   /** Cells that are chosen together. */
   protected readonly more = signal<readonly string[]>([]);
   protected readonly chosen = computed(() => {
@@ -676,6 +670,24 @@ function shownText(holder: string, { tag, stored, bound }: BlockView['cells'][nu
   const text = bound.state === 'right' ? stored : bound.shown.text;
   const tone = tooLong(bound.fit) ? 'too long' : bound.state === 'stale' ? 'changed' : 'kept';
   return [{ holder, tag, text, tone, ...lettering }];
+}
+
+/** What is read out of a cell: its text, and what is the matter with it. */
+function labelOf({
+  tag,
+  would,
+  stored,
+  bound,
+}: {
+  readonly tag: string;
+  readonly would: string;
+  readonly stored: string | null;
+  readonly bound: BoundCell | null;
+}): string {
+  const text = would || stored || '';
+  const placeholder = text === '' && bound && bound.shown.state !== 'value' ? bound.shown.placeholder : '';
+  const matter = bound && bound.state !== 'right' && bound.state !== 'blank' ? CELL_STATE_WORDS[bound.state] : '';
+  return [`Cell ${tag}: ${text || 'blank'}`, placeholder ? `placeholder ${placeholder}` : '', matter].filter(Boolean).join(', ');
 }
 
 /** How a text fits, in words. */
