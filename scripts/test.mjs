@@ -111,6 +111,7 @@ await main(async () => {
     ])
       await check(`types of ${project}`, 'npx', ['--no-install', 'tsc', '-p', project]);
     await check('WebAssembly is what its source gives', process.execPath, [path('scripts/wasm.mjs'), '--check']);
+    await check('widths of lettering are those of the fonts', process.execPath, [path('scripts/widths.mjs'), '--check']);
     await check('web build for development', 'npx', ['--no-install', 'ng', 'build', '--configuration', 'development'], {
       cwd: path('apps/web'),
       env: { ...process.env, NG_CLI_ANALYTICS: 'false' },

@@ -191,7 +191,7 @@ const hall = (path: string, title: string, sheet: number, rooms: Plan['rooms'] =
     ],
     cells: [
       { tag: 'TITLE', prompt: 'Title of the sheet', at: [2, 18], height: 5, text: title },
-      { tag: 'FILE', prompt: 'File', at: [2, 3], height: 3.5, text: '' },
+      { tag: 'FILE', prompt: 'File', at: [2, 3], height: 3.5, text: path.slice(path.lastIndexOf('/') + 1) },
       { tag: 'CLIENT', prompt: 'Client', at: [92, 3], height: 3.5, text: 'Halden Mill' },
       { tag: 'DATE', prompt: 'Date', at: [132, 3], height: 2.5, text: '2024-05-17' },
       { tag: 'SHEET', prompt: 'Sheet', at: [157, 3], height: 3.5, text: `${sheet} / 3` },

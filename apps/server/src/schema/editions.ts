@@ -19,6 +19,7 @@ import {
   cellName,
   checkDefinition,
   checkMapping,
+  withoutCell,
   compareSchemas,
   draftOf,
   familyOf,
@@ -614,6 +615,16 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
       });
   for (const { of, id, severity, code, message } of checkMapping(schema.properties, schema.bindings, schema.links))
     found.push({ severity, property: null, check: null, [of]: id, code, field: of, subject: message, message });
+  for (const property of withoutCell(schema.properties, schema.bindings))
+    found.push({
+      severity: 'warning',
+      property: property.id,
+      check: null,
+      code: 'no-cell',
+      field: 'level',
+      subject: property.caption,
+      message: `${property.caption} belongs to sheets, and no cell of a title block is its home: bind one in Title blocks.`,
+    });
   for (const { property, kind } of notAsked(schema.forms, schema.properties, KINDS))
     found.push({
       severity: 'warning',

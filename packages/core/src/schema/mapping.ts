@@ -271,6 +271,12 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
   return found;
 }
 
+/** Properties whose values are typed sheet by sheet, and that no cell is the home of: nothing could hold what is typed. */
+export const withoutCell = (properties: readonly Property[], bindings: readonly Binding[]): Property[] =>
+  properties.filter(
+    (property) => !property.retired && property.level === 'sheet' && property.feed === 'typed' && !bindings.some((binding) => ledBy(binding) === property.id),
+  );
+
 /** What of the mapping names a property: so that nobody retires one without knowing. */
 export function usesOf(property: number, bindings: readonly Binding[], links: readonly Link[]): { readonly bindings: Binding[]; readonly links: Link[] } {
   return {

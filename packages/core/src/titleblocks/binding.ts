@@ -61,7 +61,7 @@ export type CellState = (typeof CELL_STATES)[number];
 export const CELL_STATE_WORDS: Readonly<Record<CellState, string>> = {
   right: 'shows what it should',
   stale: 'stale',
-  'does not fit': 'too long for its cell',
+  'does not fit': 'too long',
   blank: 'blank',
   'would be erased': 'would be erased',
   fixed: 'fixed in the block',

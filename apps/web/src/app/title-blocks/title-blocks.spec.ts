@@ -399,7 +399,7 @@ describe('title blocks', () => {
       cells: [cell('note', shows(8, 'note', 1, 'drawing'), {}), cell('MATL', shows(9, 'MATL', 2, 'drawing'), {})],
     };
     const stage = await staged({ blocks: [block, other] });
-    (stage.fixture.componentInstance as unknown as { copyFrom(family: string): void }).copyFrom('old');
+    (stage.fixture.componentInstance as { copyFrom(family: string): void }).copyFrom('old');
     expect(stage.last('bindCells')).toEqual([
       [{ block: 'MRW-TITLE', cell: 'NOTE', leads: false, shows: [{ property: 1, from: 'drawing', form: PLAIN_CELL }] }],
     ]);

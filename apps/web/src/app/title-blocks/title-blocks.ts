@@ -248,7 +248,7 @@ const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be e
               }
             }
           }
-          @if (mayEdit() && (row.owner || !row.bound) && !row.constant) {
+          @if (mayEdit() && store.view() && (row.owner || !row.bound) && !row.constant) {
             @if (row.owner?.closed; as why) {
               <p class="soft">It cannot be typed here: {{ row.owner!.of }}, {{ why }}.</p>
             } @else {
@@ -662,7 +662,7 @@ export class TitleBlocksStation {
 
 /** How a cell is drawn where that is not what it holds. */
 function shownText(holder: string, { tag, stored, bound }: BlockView['cells'][number]): ShownText[] {
-  if (!bound || bound.fixed !== null || stored === null) return [];
+  if (bound?.fixed !== null || stored === null) return [];
   const { fit } = bound;
   const lettering = fit ? { higher: fit.height / fit.held.height, wider: fit.widthFactor / fit.held.widthFactor } : { higher: 1, wider: 1 };
   if (bound.shown.state !== 'value')
