@@ -91,7 +91,10 @@ describe('trying a draft', () => {
     expect(stage.text()).toContain('2 files, the first 1 shown.');
     expect(stage.text('tbody')).toBe('parts/drum.stepKessler Bearings GmbHmay have 10 characters');
     await stage.click('Put repairs in the tray');
-    expect([stage.last('repair'), stage.said]).toEqual([[11, 'breaks', 1], ['1 value waits in your tray. 1 file is left out: parts/pin.step. The file is released in the vault.']]);
+    expect([stage.last('repair'), stage.said]).toEqual([
+      [11, 'breaks', 1],
+      ['1 value waits in your tray. 1 file is left out: parts/pin.step. The file is released in the vault.'],
+    ]);
   });
   it('a check has no property to open or repair, and what passes needs no repair', async () => {
     const stage = await staged();

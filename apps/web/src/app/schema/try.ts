@@ -233,7 +233,11 @@ export class SchemaTry {
     this.api.repair(this.summary()!.id, wanted, property!).subscribe({
       next: ({ lines, open, left }) => {
         this.global.dispatch(TrayActions.load());
-        const said = [`${count(lines, 'value waits', 'values wait')} in your tray.`, open ? `${count(open, 'needs', 'need')} a person.` : null, leftOutText(left)];
+        const said = [
+          `${count(lines, 'value waits', 'values wait')} in your tray.`,
+          open ? `${count(open, 'needs', 'need')} a person.` : null,
+          leftOutText(left),
+        ];
         this.notices.done(said.filter(Boolean).join(' '));
       },
       error: this.notices.failed,

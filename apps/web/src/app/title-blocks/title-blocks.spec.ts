@@ -5,8 +5,10 @@ import { Binding, PLAIN_CELL } from '@rule/core/schema';
 import { BoundCell, CellFit } from '@rule/core/titleblocks';
 import { TestBed } from '@angular/core/testing';
 import { Stage, draftView, property } from '../../test/stage';
+import { BindSeveral } from './bind-several';
 import { BindingEditor } from './binding-editor';
 import { FromSheet, ToSheet } from './sheet-messages';
+import { SheetModel } from './sheet-model';
 import { SheetPainters } from './sheet-painter';
 import { SheetView } from './sheet-view';
 import { TitleBlocksStation } from './title-blocks';
@@ -155,9 +157,11 @@ const staged = async (more: object = {}, inputs: Record<string, unknown> = {}, r
   return stage;
 };
 const rows = (stage: Stage) =>
-  [...stage.page.querySelectorAll('.cells tbody tr')].map((row) => [...row.querySelectorAll('td')].map((one) => one.textContent.replace(/\s+/g, ' ').trim()));
+  [...stage.page.querySelectorAll('rule-cell-table tbody tr')].map((row) =>
+    [...row.querySelectorAll('td')].map((one) => one.textContent.replace(/\s+/g, ' ').trim()),
+  );
 const station = (stage: Stage) =>
-  stage.fixture.componentInstance as {
+  stage.find(SheetModel) as unknown as {
     models(): { id: number }[];
     candidates: { look(text: string): void };
     settle(model: number | null): void;
@@ -364,8 +368,8 @@ describe('title blocks', () => {
     const stage = await staged({ takeUp: { tray, values: 2, conflicts } });
     await stage.click('Take up 1 text');
     expect(stage.last('takeUp')).toEqual([{ block: 'mrw-title', cells: null, drawings: null }]);
-    expect(stage.text('.conflicts').replace(/\s+/g, ' ')).toContain('1 text not taken up');
-    expect(stage.text('.conflicts tbody')).toContain('Sheets say different things of one value.');
+    expect(stage.text('rule-conflict-list').replace(/\s+/g, ' ')).toContain('1 text not taken up');
+    expect(stage.text('rule-conflict-list tbody')).toContain('Sheets say different things of one value.');
     expect(stage.said).toEqual(['2 values added to your tray; 1 text could not be taken up.']);
   });
 
@@ -399,7 +403,7 @@ describe('title blocks', () => {
       cells: [cell('note', shows(8, 'note', 1, 'drawing'), {}), cell('MATL', shows(9, 'MATL', 2, 'drawing'), {})],
     };
     const stage = await staged({ blocks: [block, other] });
-    (stage.fixture.componentInstance as { copyFrom(family: string): void }).copyFrom('old');
+    (stage.find(BindSeveral) as unknown as { copyFrom(family: string): void }).copyFrom('old');
     expect(stage.last('bindCells')).toEqual([
       [{ block: 'MRW-TITLE', cell: 'NOTE', leads: false, shows: [{ property: 1, from: 'drawing', form: PLAIN_CELL }] }],
     ]);

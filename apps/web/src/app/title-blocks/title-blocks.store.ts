@@ -1,13 +1,13 @@
 import { computed, inject } from '@angular/core';
 import { BlockCell, BlockRow, BlockView, CellTray, Learned, OwnedValue, SheetPage, SheetRow, TakenUpAnswer, TakeUp, Tray } from '@rule/contract';
-import { Binding, Property, PropertyDraft, sameDefinition } from '@rule/core/schema';
+import { Binding, Property, PropertyDraft, familyOf, sameDefinition } from '@rule/core/schema';
 import { CellState, CellWish } from '@rule/core/titleblocks';
 import { count } from '@rule/core/words';
 import { patchState, signalStore, withComputed, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
 import { EMPTY, catchError, pipe, switchMap, tap } from 'rxjs';
-import { Api, CatalogueActions, leftOutText, Notices, problemOf, TrayActions } from '../shared';
+import { Api, CatalogueActions, catalogueFeature, leftOutText, Notices, problemOf, TrayActions } from '../shared';
 
 interface State {
   readonly blocks: readonly BlockRow[] | null;
@@ -74,6 +74,23 @@ export const TitleBlocksStore = signalStore(
       drafted: computed(() => (blocks() ?? []).flatMap((row) => row.cells).filter((cell) => !sameDefinition(cell.binding, cell.drafted)).length),
     };
   }),
+  withComputed(({ block, learned, properties }, global = inject(Store)) => {
+    const active = global.selectSignal(catalogueFeature.selectActive);
+    const captions = computed(() => new Map([...properties(), ...active()].map((property) => [property.id, property.caption])));
+    return {
+      /** How people call a property, of the draft or in force. */
+      captionOf: computed(
+        () =>
+          (id: number, otherwise = 'a property'): string =>
+            captions().get(id) ?? otherwise,
+      ),
+      /** What the drawings say of cells of this block that the draft binds to nothing. */
+      learnedHere: computed(() => {
+        const free = new Set((block()?.cells ?? []).filter((cell) => !cell.constant && !cell.drafted).map((cell) => cell.tag));
+        return (learned() ?? []).filter((found) => familyOf(found.block) === block()?.family && free.has(found.tag));
+      }),
+    };
+  }),
   withMethods((store, api = inject(Api), global = inject(Store), notices = inject(Notices)) => {
     const failed = (failure: unknown) => {
       patchState(store, { error: problemOf(failure).detail });
@@ -113,6 +130,20 @@ export const TitleBlocksStore = signalStore(
         switchMap(() =>
           api.draft().pipe(
             tap(({ schema }) => patchState(store, { properties: schema.properties.filter((property) => !property.retired) })),
+            catchError(told),
+          ),
+        ),
+      ),
+    );
+    /** Says in the draft what cells show. */
+    const bind = rxMethod<readonly Omit<Binding, 'id'>[]>(
+      pipe(
+        switchMap((bindings) =>
+          api.bindCells(bindings).pipe(
+            tap(() => {
+              load();
+              global.dispatch(CatalogueActions.recount());
+            }),
             catchError(told),
           ),
         ),
@@ -215,21 +246,12 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Says in the draft what cells show. */
-      bind: rxMethod<{ readonly bindings: readonly Omit<Binding, 'id'>[]; readonly done: () => void }>(
-        pipe(
-          switchMap(({ bindings, done }) =>
-            api.bindCells(bindings).pipe(
-              tap(() => {
-                load();
-                global.dispatch(CatalogueActions.recount());
-                done();
-              }),
-              catchError(told),
-            ),
-          ),
-        ),
-      ),
+      bind,
+      /** Binds cells as the drawings show them. */
+      bindLearned: (cells: readonly LearnedCell[]): void => {
+        const block = store.block()!.name;
+        bind(cells.map(({ tag, propertyId, source, form }) => ({ block, cell: tag, leads: false, shows: [{ property: propertyId, from: source, form }] })));
+      },
       put: rxMethod<{ readonly wishes: readonly CellWish[]; readonly cells: readonly string[] | null; readonly drawings: readonly number[] | null }>(
         pipe(
           switchMap((wish) => {

@@ -24,7 +24,20 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, debounceTime, Subject, switchMap, catchError, of } from 'rxjs';
 import { EntryFormView, FieldEdit, Suggestions } from '../entry-form';
-import { Api, catalogueFeature, Count, FileLink, inLanguage, leftOutText, Notices, PendingStore, problemOf, sessionFeature, TrayActions, trayFeature } from '../shared';
+import {
+  Api,
+  catalogueFeature,
+  Count,
+  FileLink,
+  inLanguage,
+  leftOutText,
+  Notices,
+  PendingStore,
+  problemOf,
+  sessionFeature,
+  TrayActions,
+  trayFeature,
+} from '../shared';
 
 /** With more files than this the rest of the form follows what is typed a moment later. */
 const AT_ONCE = 300;

@@ -1,110 +1,17 @@
-import { roomsIn } from '../../lettering/room';
 import { TextStyle } from '../../lettering/fonts';
+import { roomsIn } from '../../lettering/room';
 import { heldText } from '../../values';
-import {
-  BlockReading,
-  BlockShape,
-  CellDefinition,
-  FileProblem,
-  FileReading,
-  HolderReading,
-  InsertReading,
-  LetteringAspect,
-  OwnLettering,
-  Point,
-  ReadValue,
-  SheetReading,
-  letteringName,
-  plainNumber,
-} from '../contract';
+import { BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, Point, ReadValue, SheetReading } from '../contract';
 import { Keys } from '../keys';
 import { Vertex } from './area';
+import { BlockContent, CellContent, DxfContent, InsertContent } from './content';
 import { DxfGroups, Entity } from './groups';
-import { DrawnOutline, DrawnText, nest } from './nesting';
 import { layoutOfBlock, layoutOfEntity, layoutRecord } from './layouts';
+import { letteringValues, ownLettering } from './lettering';
+import { DrawnOutline, DrawnText, nest } from './nesting';
 import { PLAIN_TEXTS, SheetText, plainCells } from './plain-cells';
-import { DxfIndex } from './scan';
 import { DrawingStyle, styleOfText, stylesOf } from './styles';
-import { DxfText, drawnText, isFormatted, plainMtext } from './text';
-
-/** A DXF file with the positions of the groups that writing needs. */
-export interface DxfContent {
-  readonly index: DxfIndex;
-  readonly version: string;
-  readonly text: DxfText;
-  /** Document properties: positions of the pairs `9 $CUSTOMPROPERTYTAG`, `1 name`, `9 $CUSTOMPROPERTY`, `1 value`. */
-  readonly properties: readonly { readonly name: string; readonly value: string; readonly first: number; readonly valueAt: number }[];
-  /** Position of the `ENDSEC` that closes the header; -1 when the file has no header. */
-  readonly headerEnd: number;
-  readonly fields: readonly { readonly name: string; readonly value: string; readonly valueAt: number }[];
-  readonly blocks: readonly BlockContent[];
-  readonly inserts: readonly InsertContent[];
-  readonly sheets: readonly SheetReading[];
-  /** Position of the value of `$HANDSEED`, the next free handle; -1 when the file has none. */
-  readonly handleSeedAt: number;
-  readonly problems: readonly FileProblem[];
-}
-
-/** A block with what is needed to give an insert an attribute that it lacks. */
-export interface BlockContent extends BlockReading {
-  readonly base: Point;
-  /** Raw values of the attribute definitions, in the order of `cells`. */
-  readonly definitions: readonly {
-    /** As the block has it: two may have the same. */
-    readonly tag: string;
-    readonly layer: string;
-    /** Number of its colour; `undefined` where it takes that of its layer. */
-    readonly colour: string | undefined;
-    readonly trueColour: string | undefined;
-    readonly lineType: string | undefined;
-    /** How far its letters lean, in degrees. */
-    readonly oblique: number;
-    readonly style: string;
-    readonly flags: string;
-    readonly align: string;
-    readonly valign: string;
-    /** Height and width factor as they are written; no width factor where the definition says none. */
-    readonly height: string | undefined;
-    readonly widthFactor: string | undefined;
-    readonly first: Point;
-    readonly second: Point;
-  }[];
-}
-
-/** A cell of an insert. `valueAt` is -1 for a constant one. */
-export interface CellContent {
-  readonly tag: string;
-  readonly text: string;
-  readonly valueAt: number;
-  /** Positions of the text groups of a multi-line attribute's inner MTEXT. */
-  readonly inner: readonly number[];
-  readonly fixed?: string;
-  /** Positions of the groups of its height and width factor; -1 for one that is not there. */
-  readonly heightAt: number;
-  readonly widthAt: number;
-  /** Position of the height inside a text of several lines. */
-  readonly innerHeightAt: number;
-  readonly lettering: { readonly height: number; readonly widthFactor: number; readonly at: Point } | null;
-  /** Handle of the text itself, and whether it is one of several lines, where it is a plain text of the sheet. */
-  readonly textHandle?: string | undefined;
-  readonly paragraph?: boolean;
-}
-
-export interface InsertContent extends Omit<InsertReading, 'scale'> {
-  readonly own: Readonly<Record<string, OwnLettering>>;
-  readonly cells: readonly CellContent[];
-  readonly handle: string | undefined;
-  readonly layer: string;
-  readonly at: Point;
-  readonly scale: Point;
-  readonly rotation: number;
-  readonly inPaper: boolean;
-  /** Position of the first group of the insert, of its `2` (block name), and of the group before which a new attribute goes. */
-  readonly from: number;
-  readonly nameAt: number;
-  readonly attributesEnd: number;
-  readonly hasAttributes: boolean;
-}
+import { drawnText, isFormatted, plainMtext } from './text';
 
 const FIELDS: Readonly<Record<string, string>> = {
   $TITLE: 'title',
@@ -699,44 +606,6 @@ const fixedIn = (cells: readonly CellContent[]): Record<string, string> =>
 
 const between = (a: Point, b: Point): number => Math.hypot(b.x - a.x, b.y - a.y);
 
-/** How lettering of a block stands on a sheet where the block is placed. */
-interface Placing {
-  readonly at: Point;
-  readonly scale: Point;
-  readonly rotation: number;
-}
-
-/** Lengths that differ by less are the same. */
-const NEAR = 1e-4;
-
-/** The cells of an insert that are not lettered or placed as the block says. */
-function ownLettering(block: BlockContent, { at, scale, rotation }: Placing, cells: readonly CellContent[]): Record<string, OwnLettering> {
-  const own: Record<string, OwnLettering> = {};
-  const angle = (-rotation * Math.PI) / 180;
-  for (const { tag, lettering } of cells) {
-    const defined = block.cells.find((cell) => cell.tag === tag);
-    if (!defined || !lettering) continue;
-    const [dx, dy] = [lettering.at.x - at.x, lettering.at.y - at.y];
-    const placed = {
-      x: (dx * Math.cos(angle) - dy * Math.sin(angle)) / (scale.x || 1),
-      y: (dx * Math.sin(angle) + dy * Math.cos(angle)) / (scale.y || 1),
-    };
-    const { height, widthFactor } = asPlaced(defined, scale);
-    const same =
-      Math.abs(lettering.height - height) <= NEAR * height &&
-      Math.abs(lettering.widthFactor - widthFactor) <= NEAR &&
-      Math.hypot(placed.x - defined.at.x, placed.y - defined.at.y) <= defined.height / 100;
-    if (!same) own[tag] = { height: lettering.height, widthFactor: lettering.widthFactor, at: placed };
-  }
-  return own;
-}
-
-/** The lettering of a cell on a sheet where its block is placed with a scale, as the block defines it. */
-export const asPlaced = ({ height, widthFactor }: Pick<CellDefinition, 'height' | 'widthFactor'>, scale: Point): { height: number; widthFactor: number } => ({
-  height: height * Math.abs(scale.y || 1),
-  widthFactor: widthFactor * Math.abs((scale.x || 1) / (scale.y || 1)),
-});
-
 /** Why a cell whose text its block holds cannot be written. */
 const CONSTANT = 'constant';
 
@@ -759,18 +628,6 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
 
 /** Opens a DXF file. @throws FileError when it is broken or binary. */
 export const openDxf = (bytes: Uint8Array): DxfContent => new Reader(bytes).read();
-
-/** The lettering of cells that is not what their block says. */
-function letteringValues({ own, scale }: Pick<InsertContent, 'own' | 'scale'>, block: BlockContent | undefined): ReadValue[] {
-  return Object.entries(own).flatMap(([tag, { height, widthFactor }]): ReadValue[] => {
-    const defined = block?.cells.find((cell) => cell.tag === tag);
-    if (!defined) return [];
-    const said = asPlaced(defined, scale);
-    const value = (aspect: LetteringAspect, n: number, otherwise: number): ReadValue[] =>
-      Math.abs(n - otherwise) <= NEAR * otherwise ? [] : [{ place: 'lettering', name: letteringName(tag, aspect), held: heldText(plainNumber(n)) }];
-    return [...value('height', height, said.height), ...value('width factor', widthFactor, said.widthFactor)];
-  });
-}
 
 /** Reads a DXF file. @throws FileError when it is broken or binary. */
 export function readDxf(bytes: Uint8Array): FileReading {

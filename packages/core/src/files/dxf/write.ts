@@ -1,6 +1,8 @@
 import { FileChange, FileError, Point, letteringOf } from '../contract';
 import { Edit } from '../edits';
-import { BlockContent, DxfContent, InsertContent, asPlaced, openDxf } from './read';
+import { BlockContent, DxfContent, InsertContent } from './content';
+import { asPlaced } from './lettering';
+import { openDxf } from './read';
 import { codedText, toMtext } from './text';
 
 const encoder = new TextEncoder();
