@@ -229,6 +229,35 @@ describe('texts that stand in title blocks alone', () => {
   });
 });
 
+describe('the sheets of a drawing set', () => {
+  it('are numbered through its drawings in their order, and anew when one leaves it', async () => {
+    const set = { level: 'drawing set' as const, name: 'Narrow sheets' };
+    await rule.services.projects.save(null, { ...set, clauses: [{ subject: 'folder', operator: 'is', text: 'narrow' }] });
+    const form = PLAIN_CELL;
+    await rule.bind(shows('LOOSE', [{ words: 'Sheet ' }, { fact: 'sheet number in set', form }, { words: ' of ' }, { fact: 'number of sheets in set', form }]));
+    const shown = async () => {
+      await states('LOOSE');
+      const rows = await rule.db.all<{ path: string; shown: string | null; why: string }>(
+        `SELECT f.path, c.shown, c.why FROM cell_states c JOIN files f ON f.id = c.file_id WHERE c.family = 'narrow' AND c.tag = 'LOOSE' ORDER BY f.path`,
+      );
+      return rows.map((row) => [row.path, row.shown ?? row.why]);
+    };
+    expect(await shown()).toEqual([
+      ['narrow/drum.dxf', 'Sheet 1 of 4'],
+      ['narrow/inch.dxf', 'Sheet 2 of 4'],
+      ['narrow/metric.dxf', 'Sheet 3 of 4'],
+      ['narrow/second.dxf', 'Sheet 4 of 4'],
+    ]);
+    await rule.db.run(`UPDATE files SET set_id = NULL WHERE path = 'narrow/inch.dxf'`);
+    expect(await shown()).toEqual([
+      ['narrow/drum.dxf', 'Sheet 1 of 3'],
+      ['narrow/inch.dxf', 'nothing says the sheet number in set'],
+      ['narrow/metric.dxf', 'Sheet 2 of 3'],
+      ['narrow/second.dxf', 'Sheet 3 of 3'],
+    ]);
+  });
+});
+
 describe('the command line', () => {
   let token: string;
   const said = async (...args: string[]) => {

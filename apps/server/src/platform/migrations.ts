@@ -888,6 +888,20 @@ ALTER TABLE placed_blocks ADD COLUMN lettering jsonb NOT NULL DEFAULT '{}';
 ALTER TABLE cell_states ADD COLUMN fit jsonb;
 `,
   },
+  {
+    name: '0018-sheets-of-sets',
+    up: `
+-- The number of a sheet with a title block among those of its drawing set, in the order of paths and layouts.
+CREATE TABLE set_sheets (
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  layout text NOT NULL,
+  number int NOT NULL,
+  total int NOT NULL,
+  PRIMARY KEY (file_id, layout)
+);
+INSERT INTO to_judge (file_id) VALUES (0);
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

@@ -36,6 +36,9 @@ export interface PlacedBlock {
   /** Its number among the drawing's sheets, from 1, and how many there are. */
   readonly number: number;
   readonly sheets: number;
+  /** Its number among the sheets of its drawing set, and how many these are; `null` where it belongs to none. */
+  readonly inSet: number | null;
+  readonly ofSet: number | null;
   readonly scale: number | null;
   /** The scale of its largest view, and whether views differ. */
   readonly largest: number | null;
@@ -58,7 +61,7 @@ export interface PlacedBlock {
 
 /** All placed blocks of drawings; conditions follow. `b` is the placed block, `f` its drawing. */
 export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.layout, b.block, b.family, b.inside, b.missing, b.fixed, m.id AS model, m.name AS "modelName", sm.file_id IS NOT NULL AS settled,
-    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering,
+    f.model_match AS match, f.project_id AS project, f.set_id AS "set", s.scale, s.largest, coalesce(s.scales_differ, false) AS differ, s.unit, s.width, s.height, f.blocks, b.lettering, ss.number AS "inSet", ss.total AS "ofSet",
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND ((n.layout = 'model') = (b.layout = 'model')) AND (n.position, n.layout) <= (s.position, s.layout)) AS number,
     (SELECT count(*)::int FROM sheets n WHERE n.file_id = b.file_id AND (n.layout = 'model') = (b.layout = 'model')) AS sheets,
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'created') AS made,
@@ -66,8 +69,25 @@ export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.lay
     coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts
   FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed
   LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
+  LEFT JOIN set_sheets ss ON ss.file_id = b.file_id AND ss.layout = b.layout
   LEFT JOIN sheet_models sm ON sm.file_id = b.file_id AND sm.layout = b.layout
   LEFT JOIN files m ON m.id = coalesce(sm.model_file_id, f.model_file_id) AND NOT m.removed`;
+
+/**
+ * Numbers the sheets of drawing sets anew, in the order of paths and layouts: those that have a title block on the sheet itself. Drawings
+ * whose numbers are others than before are judged anew.
+ */
+export const NUMBER_SETS = `WITH present AS (
+    SELECT f.id AS file_id, s.layout, (row_number() OVER (PARTITION BY f.set_id ORDER BY f.path, s.position, s.layout))::int AS number,
+      (count(*) OVER (PARTITION BY f.set_id))::int AS total
+    FROM files f JOIN sheets s ON s.file_id = f.id
+    WHERE f.set_id IS NOT NULL AND NOT f.removed
+      AND EXISTS (SELECT 1 FROM placed_blocks b WHERE b.file_id = f.id AND b.layout = s.layout AND b.inside IS NULL)),
+  gone AS (DELETE FROM set_sheets k WHERE NOT EXISTS (SELECT 1 FROM present n WHERE n.file_id = k.file_id AND n.layout = k.layout) RETURNING k.file_id),
+  put AS (INSERT INTO set_sheets SELECT * FROM present ON CONFLICT (file_id, layout)
+    DO UPDATE SET number = excluded.number, total = excluded.total
+    WHERE (set_sheets.number, set_sheets.total) IS DISTINCT FROM (excluded.number, excluded.total) RETURNING file_id)
+  INSERT INTO to_judge (file_id) SELECT file_id FROM gone UNION SELECT file_id FROM put`;
 
 /** Drawings worked on in one go. */
 const BATCH = 500;
@@ -103,6 +123,10 @@ function factOf(placed: PlacedBlock, fact: CellFact, form: CellForm): string | n
       return String(placed.number);
     case 'number of sheets':
       return String(placed.sheets);
+    case 'sheet number in set':
+      return placed.inSet === null ? null : String(placed.inSet);
+    case 'number of sheets in set':
+      return placed.ofSet === null ? null : String(placed.ofSet);
     case 'scale':
       return sheetScaleText({ main: placed.scale, largest: placed.largest, differ: placed.differ }, form.scale);
     case 'sheet size':

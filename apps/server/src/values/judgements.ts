@@ -5,7 +5,7 @@ import { WorkPool } from '../platform/pool';
 import { LOCKS, TAKE_LOCK } from '../platform/locks';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { preparedInForce } from '../schema/prepared';
-import { keepCellStates } from './cells';
+import { NUMBER_SETS, keepCellStates } from './cells';
 
 declare module '../platform/pool' {
   interface Tasks {
@@ -36,6 +36,9 @@ const SPREAD = `WITH RECURSIVE changed AS (UPDATE to_judge SET spread = true WHE
     UNION SELECT f.id FROM files f JOIN changed w ON w.file_id < 0 AND (f.project_id = -w.file_id OR f.set_id = -w.file_id) WHERE NOT f.removed
     UNION SELECT f.id FROM files f, changed w JOIN wide_holders h ON h.id = -w.file_id AND h.level = 'company' WHERE w.file_id < 0 AND NOT f.removed)
   INSERT INTO to_judge (file_id, spread) SELECT file_id, true FROM looking EXCEPT SELECT file_id, true FROM changed`;
+
+/** Whether anything waits that can change the sheets of drawing sets: a drawing, a holder above files, or all there is. */
+const CONCERNS_SETS = `SELECT EXISTS (SELECT 1 FROM to_judge q LEFT JOIN files f ON f.id = q.file_id WHERE NOT q.spread AND (q.file_id <= 0 OR f.kind = 'drawing')) AS sets`;
 
 const TAKE = `DELETE FROM to_judge WHERE file_id IN (SELECT DISTINCT file_id FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT ${BATCH}) RETURNING file_id AS id`;
 
@@ -156,6 +159,8 @@ export class Judgements {
        INSERT INTO to_judge (file_id) SELECT ${ALL} FROM day`,
       [now.toISOString().slice(0, 10)],
     );
+    const { sets } = (await this.db.one<{ sets: boolean }>(CONCERNS_SETS))!;
+    if (sets) await this.db.run(NUMBER_SETS);
     await this.db.run(SPREAD);
     const { n } = (await this.db.one<{ n: number }>(
       'SELECT count(*)::int AS n FROM (SELECT 1 FROM to_judge WHERE $1::int[] IS NULL OR file_id = ANY($1::int[]) LIMIT $2) q',

@@ -12,6 +12,8 @@ export const CELL_FACTS = [
   'sheet name',
   'sheet number',
   'number of sheets',
+  'sheet number in set',
+  'number of sheets in set',
   'scale',
   'sheet size',
   'model file name',
