@@ -41,16 +41,30 @@ const NEAREST: readonly (readonly [name: RegExp, font: ShippedFont, stretch: num
   [/\.(ttf|ttc|otf)$/, 'sans', 1, false],
 ];
 
+/** Styles that were looked for: drawings ask for the same few over and over. */
+const found = new Map<string, UsedFont>();
+/** More names than these are not remembered: no honest drawing has them. */
+const MOST_NAMES = 1000;
+
 /** The shipped font that comes nearest to what a style names. A style without any font draws with a plain stroke font, as drawings take it. */
-export function fontFor({ file, family }: TextStyle): UsedFont {
+export function fontFor(style: TextStyle): UsedFont {
+  const key = `${style.family ?? ''}\n${style.file}`;
+  const known = found.get(key);
+  if (known) return known;
+  const used = nearestTo(style);
+  if (found.size < MOST_NAMES) found.set(key, used);
+  return used;
+}
+
+function nearestTo({ file, family }: TextStyle): UsedFont {
   const known = family?.trim() || file.trim();
   // A style may name its file with its folder.
   const name = known
     .toLowerCase()
     .replace(/^.*[\\/]/, '')
     .replace(/^romans(?=\.|$)/, 'simplex');
-  const found = NEAREST.find(([names]) => names.test(name));
-  if (found) return { font: found[1], stretch: found[2], exact: found[3] };
+  const near = NEAREST.find(([names]) => names.test(name));
+  if (near) return { font: near[1], stretch: near[2], exact: near[3] };
   return { font: family?.trim() ? 'sans' : 'stroke', stretch: 1, exact: false };
 }
 

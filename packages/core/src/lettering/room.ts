@@ -8,80 +8,140 @@ export interface Edge {
 }
 
 /** The straight lines of some shapes. */
-export const straightEdges = (shapes: readonly BlockShape[]): Edge[] =>
-  shapes.flatMap((shape) =>
-    shape.shape === 'line' ? (shape.closed ? [...shape.points, shape.points[0]!] : shape.points).slice(1).map((to, i) => ({ from: shape.points[i]!, to })) : [],
-  );
+export function straightEdges(shapes: readonly BlockShape[]): Edge[] {
+  const edges: Edge[] = [];
+  for (const shape of shapes) {
+    if (shape.shape !== 'line') continue;
+    const { points, closed } = shape;
+    for (let i = 1; i < points.length; i++) edges.push({ from: points[i - 1]!, to: points[i]! });
+    if (closed && points.length > 1) edges.push({ from: points.at(-1)!, to: points[0]! });
+  }
+  return edges;
+}
 
-/** A point seen from another, in axes turned by an angle in degrees. */
-function seenFrom(origin: Point, degrees: number): (p: Point) => Point {
+/** Distances are kept to a millionth of a drawing unit. */
+const PARTS = 1e6;
+
+/** A point in axes that are turned about the origin. */
+function turned({ x, y }: Point, degrees: number): Point {
+  if (degrees === 0) return { x, y };
   const angle = (degrees * Math.PI) / 180;
   const [cos, sin] = [Math.cos(angle), Math.sin(angle)];
-  return ({ x, y }) => {
-    const [dx, dy] = [x - origin.x, y - origin.y];
-    return { x: dx * cos + dy * sin, y: dy * cos - dx * sin };
-  };
+  return { x: x * cos + y * sin, y: y * cos - x * sin };
 }
 
 /** How far the middle of the capitals lies above the point that a text is placed by, in heights. */
 const MIDDLE: Readonly<Record<CellDefinition['valign'], number>> = { baseline: 0.5, bottom: 0.7, middle: 0, top: -0.5 };
 
-/** A text that stands in a block beside its cells. */
-export type Caption = Pick<Extract<BlockShape, { shape: 'text' }>, 'at' | 'text' | 'height' | 'rotation' | 'align' | 'font'>;
+/** Directions that differ by less, in degrees, are one. */
+const SAME_DIRECTION = 0.5;
 
 const NO_STYLE: TextStyle = { file: '' };
+
+/** Something that takes room along a direction, with its extent across it. */
+interface Span {
+  readonly at: number;
+  readonly from: number;
+  readonly to: number;
+}
+
+/** A caption or a cell beside others, in a direction of its own. */
+interface Beside {
+  readonly from: number;
+  readonly to: number;
+  readonly foot: number;
+  readonly top: number;
+}
+
+/** What stands in a block, seen along one direction. */
+interface Seen {
+  readonly upright: readonly Span[];
+  readonly level: readonly Span[];
+  readonly captions: readonly Beside[];
+}
+
+/** Slope of lines that are still taken for straight ones: those that are drawn by hand are not quite. */
+const SLANT = 0.01;
+
+/**
+ * What takes the room of cells: lines, captions and other cells. What is seen along a direction is worked out once, however many cells there
+ * are.
+ */
+export class Rooms {
+  private readonly seen = new Map<number, Seen>();
+
+  constructor(
+    private readonly edges: readonly Edge[],
+    private readonly captions: readonly Extract<BlockShape, { shape: 'text' }>[] = [],
+    private readonly cells: readonly CellDefinition[] = [],
+  ) {}
+
+  private along(degrees: number): Seen {
+    const known = this.seen.get(degrees);
+    if (known) return known;
+    const [upright, level]: [Span[], Span[]] = [[], []];
+    for (const { from, to } of this.edges) {
+      const [a, b] = [turned(from, degrees), turned(to, degrees)];
+      const [dx, dy] = [Math.abs(a.x - b.x), Math.abs(a.y - b.y)];
+      if (dx <= SLANT * dy) upright.push({ at: (a.x + b.x) / 2, from: Math.min(a.y, b.y), to: Math.max(a.y, b.y) });
+      else if (dy <= SLANT * dx) level.push({ at: (a.y + b.y) / 2, from: Math.min(a.x, b.x), to: Math.max(a.x, b.x) });
+    }
+    const captions = this.captions.flatMap((caption): Beside[] => {
+      if (Math.abs(caption.rotation - degrees) > SAME_DIRECTION || caption.text.trim() === '') return [];
+      const at = turned(caption.at, degrees);
+      const width = lineWidth(caption.text, caption.font ?? NO_STYLE, caption.height);
+      const from = at.x - { left: 0, centre: width / 2, right: width }[caption.align];
+      return [{ from, to: from + width, foot: at.y, top: at.y + caption.height }];
+    });
+    const seen = { upright, level, captions };
+    this.seen.set(degrees, seen);
+    return seen;
+  }
+
+  /** How far the nearest things are from the point that a cell's text is placed by. */
+  of(cell: CellDefinition): CellRoom {
+    const { upright, level, captions } = this.along(cell.rotation);
+    const at = turned(cell.at, cell.rotation);
+    const middle = at.y + MIDDLE[cell.valign] * cell.height;
+    const slack = cell.height / 100;
+    let [left, right, below, above] = [-Infinity, Infinity, -Infinity, Infinity];
+    for (const line of upright) {
+      if (line.from > middle || line.to < middle) continue;
+      if (line.at - at.x <= slack) left = Math.max(left, line.at - at.x);
+      else right = Math.min(right, line.at - at.x);
+    }
+    for (const line of level) {
+      if (line.from > at.x + slack || line.to < at.x - slack) continue;
+      if (line.at <= middle) below = Math.max(below, line.at - at.y);
+      else above = Math.min(above, line.at - at.y);
+    }
+    /** What stands at the height of the text takes its room. */
+    const beside = ({ from, to, foot, top }: Beside) => {
+      if (top <= middle - cell.height / 2 || foot >= middle + cell.height / 2) return;
+      if (from > at.x) right = Math.min(right, from - at.x);
+      else if (to < at.x) left = Math.max(left, to - at.x);
+    };
+    captions.forEach(beside);
+    for (const other of this.cells) {
+      if (other === cell || Math.abs(other.rotation - cell.rotation) > SAME_DIRECTION) continue;
+      // How wide another cell's text is depends on the sheet: only where it begins is sure.
+      const there = turned(other.at, cell.rotation);
+      const foot = there.y + (MIDDLE[other.valign] - 0.5) * other.height;
+      if (Math.abs(there.x - at.x) > slack) beside({ from: there.x, to: there.x, foot, top: foot + other.height });
+    }
+    const side = (n: number) => (Number.isFinite(n) ? Math.round(Math.abs(n) * PARTS) / PARTS : null);
+    return { left: side(left), right: side(right), below: side(below), above: side(above) };
+  }
+}
 
 /**
  * The room of every cell of a block: how far the nearest lines, captions and cells are from the point that its text is placed by, along
  * the text and across it. A side where nothing stands is `null`.
  */
 export function roomsIn(cells: readonly CellDefinition[], shapes: readonly BlockShape[]): CellRoom[] {
-  const edges = straightEdges(shapes);
   const captions = shapes.filter((shape): shape is Extract<BlockShape, { shape: 'text' }> => shape.shape === 'text');
-  return cells.map((cell) => roomOf(cell, edges, captions, cells));
-}
-
-/** The room of one cell between lines alone. */
-export const roomIn = (cell: CellDefinition, edges: readonly Edge[]): CellRoom => roomOf(cell, edges, [], []);
-
-function roomOf(cell: CellDefinition, edges: readonly Edge[], captions: readonly Caption[], cells: readonly CellDefinition[]): CellRoom {
-  const local = seenFrom(cell.at, cell.rotation);
-  const level = MIDDLE[cell.valign] * cell.height;
-  // Lines that are drawn by hand are not quite straight.
-  const slack = cell.height / 100;
-  let [left, right, below, above] = [-Infinity, Infinity, -Infinity, Infinity];
-  for (const edge of edges) {
-    const [a, b] = [local(edge.from), local(edge.to)];
-    if (Math.abs(a.x - b.x) <= slack && Math.min(a.y, b.y) <= level && level <= Math.max(a.y, b.y)) {
-      if (a.x <= slack) left = Math.max(left, a.x);
-      else right = Math.min(right, a.x);
-    } else if (Math.abs(a.y - b.y) <= slack && Math.min(a.x, b.x) <= slack && -slack <= Math.max(a.x, b.x)) {
-      if (a.y <= level) below = Math.max(below, a.y);
-      else above = Math.min(above, a.y);
-    }
-  }
-  /** What stands at the height of the text, from `from` to `to` along it. */
-  const beside = (from: number, to: number, foot: number, top: number) => {
-    if (top <= level - cell.height / 2 || foot >= level + cell.height / 2) return;
-    if (from > 0) right = Math.min(right, from);
-    else if (to < 0) left = Math.max(left, to);
-  };
-  for (const caption of captions) {
-    if (Math.abs(caption.rotation - cell.rotation) > 0.5 || caption.text.trim() === '') continue;
-    const at = local(caption.at);
-    const width = lineWidth(caption.text, caption.font ?? NO_STYLE, caption.height);
-    const from = at.x - { left: 0, centre: width / 2, right: width }[caption.align];
-    beside(from, from + width, at.y, at.y + caption.height);
-  }
-  for (const other of cells) {
-    if (other === cell || Math.abs(other.rotation - cell.rotation) > 0.5) continue;
-    const at = local(other.at);
-    // How wide another cell's text is depends on the sheet: only where it begins is sure.
-    const foot = at.y + (MIDDLE[other.valign] - 0.5) * other.height;
-    if (Math.abs(at.x) > slack) beside(at.x, at.x, foot, foot + other.height);
-  }
-  const side = (n: number) => (Number.isFinite(n) ? Number(Math.abs(n).toPrecision(9)) : null);
-  return { left: side(left), right: side(right), below: side(below), above: side(above) };
+  const rooms = new Rooms(straightEdges(shapes), captions, cells);
+  return cells.map((cell) => rooms.of(cell));
 }
 
 /** A rectangle. */

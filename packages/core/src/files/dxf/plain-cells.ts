@@ -1,4 +1,4 @@
-import { roomIn, straightEdges } from '../../lettering/room';
+import { Rooms, straightEdges } from '../../lettering/room';
 import { BlockShape, CellDefinition } from '../contract';
 import { Keys } from '../keys';
 
@@ -35,10 +35,11 @@ export function plainCells<T>(texts: readonly SheetText<T>[], shapes: readonly B
   const flat = texts.filter(({ place }) => Math.abs(place.rotation) < 0.5);
   const edges = straightEdges(shapes);
   if (flat.length < 2 * LEAST || flat.length * edges.length > MOST_PAIRS) return [];
+  const rooms = new Rooms(edges);
   const boxes = new Map<string, SheetText<T>[]>();
   for (const text of flat) {
     const { at, height } = text.place;
-    const { left, right, below, above } = roomIn({ ...text.place, tag: '', prompt: '', preset: '', constant: false, multiline: false }, edges);
+    const { left, right, below, above } = rooms.of({ ...text.place, tag: '', prompt: '', preset: '', constant: false, multiline: false });
     if (left === null || right === null || below === null || above === null) continue;
     if (below + above > MOST_HIGH * height || left + right > MOST_WIDE * height) continue;
     const key = [at.x - left, at.x + right, at.y - below, at.y + above].map((n) => Math.round(n * 100)).join(' ');
