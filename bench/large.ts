@@ -40,10 +40,20 @@ export function writeLargeLibrary(root: string, files: number): number {
   return bytes;
 }
 
-/** A drawing of about so many bytes: lines, circles, texts and inserts of a block in model space. */
+/** A title block with one cell, and where it is placed in {@link largeDrawing}. */
+const FRAME =
+  '  0\nBLOCK\n  2\nFRAME\n 10\n0\n 20\n0\n  0\nLINE\n  8\n0\n 10\n0\n 20\n0\n 11\n180\n 21\n0\n  0\nATTDEF\n  8\n0\n 10\n2\n 20\n2\n 40\n5\n  1\n\n  3\nTitle\n  2\nTITLE\n 70\n0\n  0\nENDBLK\n';
+const PLACED =
+  '  0\nINSERT\n  8\n0\n 66\n1\n  2\nFRAME\n 10\n-200\n 20\n0\n  0\nATTRIB\n  8\n0\n 10\n-198\n 20\n2\n 40\n5\n  1\nLarge\n  2\nTITLE\n 70\n0\n  0\nSEQEND\n';
+
+/** A drawing of about so many bytes: a title block, lines, circles, texts and inserts of a block in model space. */
 export function largeDrawing(bytes: number): Uint8Array {
   const parts = [
-    '  0\nSECTION\n  2\nBLOCKS\n  0\nBLOCK\n  2\nBOLT\n 10\n0\n 20\n0\n  0\nCIRCLE\n  8\n0\n 10\n0\n 20\n0\n 40\n4\n  0\nENDBLK\n  0\nENDSEC\n  0\nSECTION\n  2\nENTITIES\n',
+    '  0\nSECTION\n  2\nBLOCKS\n  0\nBLOCK\n  2\nBOLT\n 10\n0\n 20\n0\n  0\nCIRCLE\n  8\n0\n 10\n0\n 20\n0\n 40\n4\n  0\nENDBLK\n',
+    FRAME,
+    '  0\nENDSEC\n  0\nSECTION\n  2\nENTITIES\n',
+    PLACED,
+    '',
   ];
   let length = 0;
   for (let n = 0; length < bytes; n++) {

@@ -332,6 +332,7 @@ test('a sheet is drawn from its file, moved and zoomed by keys, and a value is t
 
   await test.step('its lines and letters are there', async () => {
     await expect(title).toBeVisible();
+    await expect(sheet).toHaveAttribute('aria-busy', 'false');
     // Nothing but paper is a picture of a few hundred bytes.
     await expect.poll(async () => (await sheet.locator('canvas').screenshot()).length).toBeGreaterThan(5_000);
   });

@@ -2,7 +2,7 @@ import { Point } from '../files';
 import { STRAIGHT, Vertex } from '../files/dxf';
 
 /** Pieces that a full circle is drawn of. */
-const PIECES = 72;
+const PIECES = 48;
 
 /** Points of an elliptic arc, from one parameter to a greater one. `major` and `minor` are half axes. Angles in radians. */
 export function ellipseArc(centre: Point, major: Point, minor: Point, from: number, to: number): Point[] {

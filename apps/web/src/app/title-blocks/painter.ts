@@ -49,29 +49,99 @@ const SHORTEST_DASH = 2;
 
 const key = (holder: string, tag: string): string => JSON.stringify([holder, tag]);
 
-/** What a layer is drawn of, laid out once. */
-interface Prepared {
-  readonly layer: Layer;
-  readonly pens: readonly { readonly path: Path2D; readonly weight: number; readonly dashes: readonly number[] }[];
-  readonly fills: readonly { readonly path: Path2D; readonly tone: Fill['tone'] }[];
+/** Lines that are laid out, and left out where they are out of sight, together. */
+const CHUNK = 400;
+/** Parts of lines shorter than this many pixels are drawn with fewer corners. */
+const FINE = 0.8;
+/** A line whose parts are so many times longer than those of its chunk is no curve. */
+const LONG = 3;
+/** Of how many corners one is kept then. */
+const COARSER = 6;
+
+/** Some lines or areas that follow each other, laid out when they are first seen: finely, or coarsely for a look from afar. */
+class Chunk {
+  readonly box: Box;
+  /** Mean length of the parts of its lines. */
+  private readonly part: number;
+  private fine: Path2D | null = null;
+  private coarse: Path2D | null = null;
+
+  constructor(
+    private readonly lines: Pick<Fill, 'points' | 'starts'>,
+    private readonly first: number,
+    private readonly last: number,
+    private readonly closed: boolean,
+  ) {
+    const [from, to] = [this.start(first), this.start(last)];
+    const { points } = lines;
+    let [minX, minY, maxX, maxY] = [Infinity, Infinity, -Infinity, -Infinity];
+    for (let k = from; k < to; k++) {
+      const [x, y] = [points[2 * k]!, points[2 * k + 1]!];
+      if (x < minX) minX = x;
+      if (x > maxX) maxX = x;
+      if (y < minY) minY = y;
+      if (y > maxY) maxY = y;
+    }
+    this.box = { x: minX, y: minY, width: maxX - minX, height: maxY - minY };
+    // Of a few lines: what the others are like.
+    const [some, end] = [from, this.start(Math.min(last, first + 20))];
+    let length = 0;
+    for (let k = some + 1; k < end; k++) length += Math.hypot(points[2 * k]! - points[2 * k - 2]!, points[2 * k + 1]! - points[2 * k - 1]!);
+    this.part = end - some > 1 ? length / (end - some - 1) : 0;
+  }
+
+  private start(line: number): number {
+    return this.lines.starts[line] ?? this.lines.points.length / 2;
+  }
+
+  /** Its lines as they are to be drawn. @param scale pixels of a unit */
+  path(scale: number): Path2D {
+    if (this.part * scale < FINE) return (this.coarse ??= this.laidOut(COARSER));
+    return (this.fine ??= this.laidOut(1));
+  }
+
+  private laidOut(each: number): Path2D {
+    const path = new Path2D();
+    const { points } = this.lines;
+    for (let line = this.first; line < this.last; line++) {
+      const [from, to] = [this.start(line), this.start(line + 1)];
+      path.moveTo(points[2 * from]!, points[2 * from + 1]!);
+      // A coarse look is for curves of short parts: a frame among them keeps its corners.
+      const own = to - from > 1 ? Math.hypot(points[2 * from + 2]! - points[2 * from]!, points[2 * from + 3]! - points[2 * from + 1]!) : 0;
+      const by = own > LONG * this.part ? 1 : each;
+      for (let k = from + by; k < to - 1; k += by) path.lineTo(points[2 * k]!, points[2 * k + 1]!);
+      path.lineTo(points[2 * to - 2]!, points[2 * to - 1]!);
+      if (this.closed) path.closePath();
+    }
+    return path;
+  }
 }
 
-function pathOf({ points, starts }: Pick<Fill, 'points' | 'starts'>, closed: boolean): Path2D {
-  const path = new Path2D();
-  for (let i = 0; i < starts.length; i++) {
-    const [from, to] = [starts[i]!, starts[i + 1] ?? points.length / 2];
-    path.moveTo(points[2 * from]!, points[2 * from + 1]!);
-    for (let k = from + 1; k < to; k++) path.lineTo(points[2 * k]!, points[2 * k + 1]!);
-    if (closed) path.closePath();
-  }
-  return path;
+/** What a layer is drawn of. */
+interface Prepared {
+  readonly layer: Layer;
+  readonly pens: readonly { readonly chunks: readonly Chunk[]; readonly weight: number; readonly dashes: readonly number[] }[];
+  readonly fills: readonly { readonly chunk: Chunk; readonly tone: Fill['tone'] }[];
+}
+
+function chunksOf(lines: Pick<Fill, 'points' | 'starts'>): Chunk[] {
+  const chunks: Chunk[] = [];
+  for (let first = 0; first < lines.starts.length; first += CHUNK) chunks.push(new Chunk(lines, first, Math.min(first + CHUNK, lines.starts.length), false));
+  return chunks;
 }
 
 const prepare = (layer: Layer): Prepared => ({
   layer,
-  pens: layer.lines.map((pen) => ({ path: pathOf(pen, false), weight: pen.weight, dashes: pen.dashes })),
-  fills: layer.fills.map((fill) => ({ path: pathOf(fill, true), tone: fill.tone })),
+  pens: layer.lines.map((pen) => ({ chunks: chunksOf(pen), weight: pen.weight, dashes: pen.dashes })),
+  fills: layer.fills.map((fill) => ({ chunk: new Chunk(fill, 0, fill.starts.length, true), tone: fill.tone })),
 });
+
+/** Whether any of a box is seen. @param m brings it to device pixels */
+function isSeen({ x, y, width, height }: Box, m: Matrix, { canvas }: Context): boolean {
+  const xs = [x, x + width].flatMap((px) => [y, y + height].map((py) => m[0] * px + m[2] * py + m[4]));
+  const ys = [x, x + width].flatMap((px) => [y, y + height].map((py) => m[1] * px + m[3] * py + m[5]));
+  return Math.max(...xs) >= 0 && Math.min(...xs) <= canvas.width && Math.max(...ys) >= 0 && Math.min(...ys) <= canvas.height;
+}
 
 /** Draws a sheet as it is looked at, with some texts of cells exchanged. */
 export class Painter {
@@ -126,19 +196,20 @@ export class Painter {
     context.setTransform(...matrix);
     context.lineCap = 'round';
     context.lineJoin = 'round';
-    for (const { path, tone } of fills) {
+    for (const { chunk, tone } of fills) {
+      if (!isSeen(chunk.box, matrix, context)) continue;
       context.fillStyle = tone === 'paper' ? inks.paper : tone === 'light' ? inks.faint : inks.ink;
-      context.fill(path, 'evenodd');
+      context.fill(chunk.path(grown), 'evenodd');
     }
     context.strokeStyle = inks.ink;
-    for (const { path, weight, dashes } of pens) {
+    for (const { chunks, weight, dashes } of pens) {
       // Lines are as thick as on paper, but never thinner than can be seen.
       const pixels = Math.max((weight / this.picture.millimetres) * scale, 0.7 * ratio);
       context.lineWidth = pixels / grown;
       context.setLineDash(
         dashes.length && Math.max(...dashes.map(Math.abs)) * grown > SHORTEST_DASH * ratio ? dashes.map((dash) => Math.abs(dash) || 0.1) : [],
       );
-      context.stroke(path);
+      for (const chunk of chunks) if (isSeen(chunk.box, matrix, context)) context.stroke(chunk.path(grown));
     }
     context.setLineDash([]);
     for (const text of layer.texts) this.text(context, text, matrix, ratio, inks);

@@ -49,6 +49,7 @@ const MOST_ZOOM = 400;
       tabindex="0"
       role="group"
       [attr.aria-label]="label() + '. Arrow keys move the sheet, plus and minus zoom, B shows the block, S the whole sheet.'"
+      [attr.aria-busy]="!painted()"
       (keydown)="key($event)"
       (wheel)="wheel($event)"
       (pointerdown)="grab($event)"
@@ -233,6 +234,8 @@ export class SheetView {
   private readonly look = signal<Look>({ x: 0, y: 0, zoom: 1 });
   protected readonly opened = signal<Extract<FromSheet, { readonly is: 'opened' }> | null>(null);
   protected readonly failure = signal<string | null>(null);
+  /** Whether the sheet that was asked for is there to be seen. */
+  protected readonly painted = signal(false);
   protected readonly focus = computed(() => this.opened()?.focus ?? null);
   private readonly ready = signal(false);
 
@@ -279,7 +282,10 @@ export class SheetView {
       const { file, layout, holder } = this.sheet();
       this.version();
       if (!this.ready()) return;
-      untracked(() => this.failure.set(null));
+      untracked(() => {
+        this.failure.set(null);
+        this.painted.set(false);
+      });
       this.asked++;
       this.painter?.tell({ do: 'open', n: this.asked, file, layout, holder });
     });
@@ -318,6 +324,7 @@ export class SheetView {
 
   private heard(message: FromSheet): void {
     if (message.is === 'failed') this.failure.set(message.message);
+    if (message.is === 'painted' && this.opened()?.n === this.asked) this.painted.set(true);
     if (message.is !== 'opened' || message.n !== this.asked) return;
     const before = this.opened();
     this.opened.set(message);

@@ -16,13 +16,28 @@ const scope = globalThis as unknown as Scope;
 
 let canvas: OffscreenCanvas | null = null;
 let painter: Painter | null = null;
-let frame: Extract<ToSheet, { readonly do: 'look' }> | null = null;
+type Frame = Extract<ToSheet, { readonly do: 'look' }>;
+let frame: Frame | null = null;
 let waiting = false;
 /** The sheet that was asked for last: what comes late for another one is thrown away. */
 let wanted = 0;
 const loaded = new Set<string>();
 
-function paint(): void {
+/** The last whole picture, and how it was looked at: what is moved meanwhile is this one, until there is time for another. */
+let shot: { readonly image: OffscreenCanvas; readonly frame: Frame } | null = null;
+/** How long the last whole picture took, in milliseconds. */
+let took = 0;
+/** Pictures that take longer than this are not drawn while the sheet is being moved, but this long after it. */
+const QUICK_MS = 30;
+const REST_MS = 120;
+let rest: ReturnType<typeof setTimeout> | undefined;
+
+/** Draws the sheet in the next frame: as a whole, or where it is being moved and a whole picture takes long, by the last one. */
+function paint(moving = false): void {
+  if (moving && took > QUICK_MS && shot) {
+    clearTimeout(rest);
+    rest = setTimeout(() => paint(), REST_MS);
+  } else moving = false;
   if (waiting) return;
   waiting = true;
   scope.requestAnimationFrame(() => {
@@ -30,14 +45,34 @@ function paint(): void {
     if (!canvas || !painter || !frame) return;
     const { look, size, inks } = frame;
     const [width, height] = [Math.max(1, Math.round(size.width * size.ratio)), Math.max(1, Math.round(size.height * size.ratio))];
+    const resized = canvas.width !== width || canvas.height !== height;
     if (canvas.width !== width) canvas.width = width;
     if (canvas.height !== height) canvas.height = height;
     const context = canvas.getContext('2d');
     if (!context) return;
     const began = performance.now();
-    painter.paint(context, look, size, inks);
+    if (moving && shot && !resized) moved(context, shot, frame);
+    else {
+      painter.paint(context, look, size, inks);
+      took = performance.now() - began;
+      const image = new OffscreenCanvas(width, height);
+      image.getContext('2d')?.drawImage(canvas, 0, 0);
+      shot = { image, frame };
+    }
     scope.postMessage({ is: 'painted', milliseconds: performance.now() - began });
   });
+}
+
+/** The last picture, moved and brought to the size that is looked at now. */
+function moved(context: OffscreenCanvasRenderingContext2D, { image, frame: before }: NonNullable<typeof shot>, { look, size, inks }: Frame): void {
+  const scale = look.zoom / before.look.zoom;
+  const x = size.width / 2 + (before.look.x - look.x) * look.zoom;
+  const y = size.height / 2 - (before.look.y - look.y) * look.zoom;
+  const [width, height] = [image.width * scale, image.height * scale];
+  context.setTransform(1, 0, 0, 1, 0, 0);
+  context.fillStyle = inks.paper;
+  context.fillRect(0, 0, image.width, image.height);
+  context.drawImage(image, x * size.ratio - width / 2, y * size.ratio - height / 2, width, height);
 }
 
 /** Loads the fonts of a picture; a font that does not come is drawn with the page's own. */
@@ -81,6 +116,8 @@ async function open({ file, layout, holder, n }: Extract<ToSheet, { readonly do:
       corners: cell.corners.map(({ x, y }) => ({ x: x - origin.x, y: y - origin.y })),
     }));
     const focus = around(cells.filter((cell) => cell.holder === holder));
+    shot = null;
+    took = 0;
     painter = new Painter(picture, focus, new Map(cells.flatMap((cell) => (cell.handle === null ? [] : [[cell.handle, cell] as const]))));
     scope.postMessage({ is: 'opened', n, extent: picture.extent, focus, cells, left: picture.left, cut: picture.cut });
     paint();
@@ -104,7 +141,7 @@ scope.addEventListener('message', ({ data }) => {
       break;
     case 'look':
       frame = data;
-      paint();
+      paint(true);
       break;
     case 'texts':
       painter?.show(data.texts);

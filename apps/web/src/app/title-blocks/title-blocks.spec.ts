@@ -243,7 +243,9 @@ describe('title blocks', () => {
       'Sheet number property',
       'sheet name fact',
       'sheet number fact',
+      'sheet number in set fact',
       'number of sheets fact',
+      'number of sheets in set fact',
     ]);
     await press(stage, field, 'ArrowDown');
     await press(stage, field, 'ArrowDown');
@@ -307,6 +309,10 @@ describe('title blocks', () => {
       ['Cell NOTE: by hand', 'false'],
     ]);
     expect(stage.text('.tools .soft')).toBe('not drawn: 1 × picture');
+    expect(stage.page.querySelector('.frame')!.getAttribute('aria-busy')).toBe('true');
+    painters.say({ is: 'painted', milliseconds: 3 });
+    await stage.settled();
+    expect(stage.page.querySelector('.frame')!.getAttribute('aria-busy')).toBe('false');
   });
 
   it('a sheet that cannot be drawn says why', async () => {
