@@ -95,7 +95,12 @@ describe('what somebody types that a cell shows', () => {
     expect(nameAt('a {Mat} b', 6)).toEqual({ from: 2, to: 7, name: 'Mat' });
     expect(nameAt('a {Ma', 5)).toEqual({ from: 2, to: 5, name: 'Ma' });
     expect(nameAt('a {Mat} b', 9)).toBeNull();
-    expect(suggested('number', nameables(properties)).map((one) => one.name)).toEqual(['number of sheets', 'sheet number']);
+    expect(suggested('number', nameables(properties)).map((one) => one.name)).toEqual([
+      'number of sheets',
+      'number of sheets in set',
+      'sheet number',
+      'sheet number in set',
+    ]);
     expect(suggested('name of', nameables(properties), 2)).toEqual([]);
     expect(suggested('no', nameables(properties)).map((one) => one.name)).toContain('PART_NO');
   });

@@ -175,7 +175,8 @@ export function letteredCell(placed: PlacedBlock, tag: string, binding: Binding,
   const rule = binding.fit ?? PLAIN_FIT;
   const side = (n: number | null) => (n === null ? null : n * scale);
   return {
-    ...lettering,
+    height: lettering.height,
+    widthFactor: lettering.widthFactor,
     style: cell.font,
     align: cell.align,
     valign: cell.valign,

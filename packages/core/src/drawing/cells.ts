@@ -34,7 +34,7 @@ function aroundText(cell: CellDefinition, text: string): Box {
 
 /** All cells of blocks that stand on a layout of a drawing itself. @throws FileError when it is broken or binary */
 export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
-  const { blocks, inserts } = openDxf(bytes);
+  const { blocks, inserts } = openDxf(bytes, false);
   const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));
   return inserts.flatMap((insert): CellOnSheet[] => {
     const block = byName.get(insert.block.toLowerCase());

@@ -7,11 +7,23 @@ const PIECES = 48;
 /** Points of an elliptic arc, from one parameter to a greater one. `major` and `minor` are half axes. Angles in radians. */
 export function ellipseArc(centre: Point, major: Point, minor: Point, from: number, to: number): Point[] {
   const count = Math.max(2, Math.ceil((Math.abs(to - from) / (2 * Math.PI)) * PIECES));
-  return Array.from({ length: count + 1 }, (_, i) => {
+  const points = new Array<Point>(count + 1);
+  for (let i = 0; i <= count; i++) {
     const t = from + ((to - from) * i) / count;
     const [cos, sin] = [Math.cos(t), Math.sin(t)];
-    return { x: centre.x + major.x * cos + minor.x * sin, y: centre.y + major.y * cos + minor.y * sin };
-  });
+    points[i] = { x: centre.x + major.x * cos + minor.x * sin, y: centre.y + major.y * cos + minor.y * sin };
+  }
+  return points;
+}
+
+/** The points of a circle of radius 1 about the origin: most circles are whole. */
+const CIRCLE = ellipseArc({ x: 0, y: 0 }, { x: 1, y: 0 }, { x: 0, y: 1 }, 0, 2 * Math.PI);
+
+/** Points of a whole circle. */
+export function wholeCircle({ x, y }: Point, radius: number): Point[] {
+  const points = new Array<Point>(CIRCLE.length);
+  for (let i = 0; i < CIRCLE.length; i++) points[i] = { x: x + CIRCLE[i]!.x * radius, y: y + CIRCLE[i]!.y * radius };
+  return points;
 }
 
 /** Points of a circular arc, counter-clockwise from one angle to another, in radians. */

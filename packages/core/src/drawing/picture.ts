@@ -1,7 +1,7 @@
 import { Point } from '../files';
 import { DrawingStyle, DxfGroups, Entity, drawnText, layoutsOf, plainMtext, styleOfText, stylesOf } from '../files/dxf';
 import { Box, TextStyle } from '../lettering';
-import { bentLine, circleArc, ellipseArc, splinePoints } from './curves';
+import { bentLine, circleArc, ellipseArc, splinePoints, wholeCircle } from './curves';
 import { HatchLine, hatchLines } from './hatch';
 import { FLIPPED, IDENTITY, Matrix, apply, growth, radians, shift, stretch, times, turn } from './matrix';
 import { SetLine, TextSettings, setLine, setParagraph } from './texts';
@@ -72,9 +72,29 @@ const DEEPEST = 24;
 /** Thickness of lines that have none of their own, in millimetres (common practice). */
 const USUAL_WEIGHT = 0.25;
 
+/** Coordinates that grow in number. */
+class Floats {
+  private values = new Float32Array(256);
+  length = 0;
+
+  push(x: number, y: number): void {
+    if (this.length + 2 > this.values.length) {
+      const more = new Float32Array(this.values.length * 2);
+      more.set(this.values);
+      this.values = more;
+    }
+    this.values[this.length++] = x;
+    this.values[this.length++] = y;
+  }
+
+  get all(): Float32Array {
+    return this.values.slice(0, this.length);
+  }
+}
+
 class Sink {
-  private readonly pens = new Map<string, { weight: number; dashes: readonly number[]; points: number[]; starts: number[] }>();
-  private readonly fills: { tone: Fill['tone']; points: number[]; starts: number[] }[] = [];
+  private readonly pens = new Map<string, { weight: number; dashes: readonly number[]; points: Floats; starts: number[] }>();
+  private readonly fills: { tone: Fill['tone']; points: Floats; starts: number[] }[] = [];
   readonly texts: PictureText[] = [];
   private readonly box = { minX: Infinity, minY: Infinity, maxX: -Infinity, maxY: -Infinity };
   count = 0;
@@ -89,7 +109,7 @@ class Sink {
     if (y > box.maxY) box.maxY = y;
   }
 
-  private put(points: number[], m: Matrix, line: readonly Point[]): void {
+  private put(points: Floats, m: Matrix, line: readonly Point[]): void {
     for (const p of line) {
       const x = m[0] * p.x + m[2] * p.y + m[4] - this.origin.x;
       const y = m[1] * p.x + m[3] * p.y + m[5] - this.origin.y;
@@ -103,13 +123,13 @@ class Sink {
     if (line.length < 2 || !line.every((p) => Number.isFinite(p.x) && Number.isFinite(p.y))) return;
     const key = `${weight}/${dashes.join(' ')}`;
     let pen = this.pens.get(key);
-    if (!pen) this.pens.set(key, (pen = { weight, dashes, points: [], starts: [] }));
+    if (!pen) this.pens.set(key, (pen = { weight, dashes, points: new Floats(), starts: [] }));
     pen.starts.push(pen.points.length / 2);
     this.put(pen.points, m, line);
   }
 
   fill(m: Matrix, outlines: readonly (readonly Point[])[], tone: Fill['tone']): void {
-    const fill = { tone, points: [] as number[], starts: [] as number[] };
+    const fill = { tone, points: new Floats(), starts: [] as number[] };
     for (const outline of outlines) {
       if (outline.length < 3 || !outline.every((p) => Number.isFinite(p.x) && Number.isFinite(p.y))) continue;
       fill.starts.push(fill.points.length / 2);
@@ -122,7 +142,7 @@ class Sink {
     const whole = times(m, set.matrix);
     const matrix: Matrix = [whole[0], whole[1], whole[2], whole[3], whole[4] - this.origin.x, whole[5] - this.origin.y];
     if (!matrix.every(Number.isFinite)) return;
-    this.texts.push({ ...set, matrix, style, cell, handle });
+    this.texts.push({ text: set.text, length: set.length, anchor: set.anchor, matrix, style, cell, handle });
     this.count += 4;
     for (const corner of [
       { x: 0, y: 0 },
@@ -147,8 +167,8 @@ class Sink {
 
   get layer(): Layer {
     return {
-      lines: [...this.pens.values()].map((pen) => ({ ...pen, points: Float32Array.from(pen.points), starts: Uint32Array.from(pen.starts) })),
-      fills: this.fills.map((fill) => ({ ...fill, points: Float32Array.from(fill.points), starts: Uint32Array.from(fill.starts) })),
+      lines: [...this.pens.values()].map((pen) => ({ ...pen, points: pen.points.all, starts: Uint32Array.from(pen.starts) })),
+      fills: this.fills.map((fill) => ({ ...fill, points: fill.points.all, starts: Uint32Array.from(fill.starts) })),
       texts: this.texts,
     };
   }
@@ -358,7 +378,7 @@ class Drawer extends DxfGroups {
         return stroke(line, this.facing(entity, m));
       }
       case 'CIRCLE':
-        return stroke(circleArc(this.point(entity, 10), this.number(entity, 40, 0), 0, 2 * Math.PI), this.facing(entity, m));
+        return stroke(wholeCircle(this.point(entity, 10), this.number(entity, 40, 0)), this.facing(entity, m));
       case 'ELLIPSE': {
         const [major, ratio] = [this.point(entity, 11), this.number(entity, 40, 1)];
         const side = this.number(entity, 230, 1) < 0 ? -1 : 1;

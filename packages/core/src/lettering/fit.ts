@@ -92,7 +92,7 @@ export function widthOf({ align, between, room }: Pick<FitCell, 'align' | 'betwe
 }
 
 const widest = (text: string, style: TextStyle, height: number, widthFactor: number): number =>
-  Math.max(0, ...text.split('\n').map((line) => lineWidth(line, style, height, widthFactor)));
+  text.includes('\n') ? Math.max(...text.split('\n').map((line) => lineWidth(line, style, height, widthFactor))) : lineWidth(text, style, height, widthFactor);
 
 /** How many lines of a height a cell has room for, down from its first; one where its floor is not known. */
 function linesOf({ room, valign }: Pick<FitCell, 'room' | 'valign'>, height: number): number {
@@ -115,6 +115,7 @@ function measure(
   const needs = widest(text, cell.style, height, cell.between === null ? widthFactor : narrowest);
   const has = widthOf(cell, height);
   const ratio = has === null ? null : has <= 0 ? HOPELESS : needs / has;
+  if (!text.includes('\n')) return { ratio, needs, has };
   const lines = text.split('\n').length;
   return { ratio: lines > 1 && lines > linesOf(cell, height) ? Math.max(ratio ?? 0, lines / linesOf(cell, height)) : ratio, needs, has };
 }
@@ -181,14 +182,14 @@ export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
         return cell.series
           .filter((height) => height < from.height * 0.999)
           .sort((a, b) => b - a)
-          .map((height) => ({ ...from, height, by }));
+          .map((height): State => ({ text: from.text, height, widthFactor: from.widthFactor, by }));
       case 'narrower letters': {
         // The letters of a text of several lines are narrowed by codes inside it, which is not done.
         if (cell.between !== null || cell.multiline) return [];
         const { ratio: still } = measure(from.text, cell, from, rule.narrowest);
         if (still === null || from.widthFactor <= rule.narrowest) return [];
         const factor = Math.max(rule.narrowest, Math.floor(from.widthFactor / still / FACTOR_STEP + 1e-9) * FACTOR_STEP);
-        return [{ ...from, widthFactor: Number(factor.toFixed(4)), by }];
+        return [{ text: from.text, height: from.height, widthFactor: Number(factor.toFixed(4)), by }];
       }
       case 'second line': {
         if (!cell.multiline) return [];
@@ -199,7 +200,7 @@ export function fitOf(text: string, cell: FitCell, rule: FitRule): Fit {
         return shorterForms(from.text, rule.abbreviations).map((short) => ({ ...from, text: short, by }));
     }
   };
-  const start: State = { ...now, text, by: [] };
+  const start: State = { text, height: cell.height, widthFactor: cell.widthFactor, by: [] };
   for (const step of rule.steps) {
     const found = take(step, start).find(fits);
     if (found) return { ratio, needs, has, remedy: found };

@@ -41,18 +41,13 @@ const NEAREST: readonly (readonly [name: RegExp, font: ShippedFont, stretch: num
   [/\.(ttf|ttc|otf)$/, 'sans', 1, false],
 ];
 
-/** Styles that were looked for: drawings ask for the same few over and over. */
-const found = new Map<string, UsedFont>();
-/** More names than these are not remembered: no honest drawing has them. */
-const MOST_NAMES = 1000;
+/** Fonts of styles that were looked for: every text asks for the style of its cell again. */
+const found = new WeakMap<TextStyle, UsedFont>();
 
 /** The shipped font that comes nearest to what a style names. A style without any font draws with a plain stroke font, as drawings take it. */
 export function fontFor(style: TextStyle): UsedFont {
-  const key = `${style.family ?? ''}\n${style.file}`;
-  const known = found.get(key);
-  if (known) return known;
-  const used = nearestTo(style);
-  if (found.size < MOST_NAMES) found.set(key, used);
+  let used = found.get(style);
+  if (!used) found.set(style, (used = nearestTo(style)));
   return used;
 }
 
@@ -77,9 +72,14 @@ export const familyOfFont = (font: ShippedFont): string => WIDTHS[font].family;
 /** Height of the capitals of a shipped font as it is drawn, as a part of its size. */
 export const capitalsOf = (font: ShippedFont): number => WIDTHS[font].drawn / 1000;
 
+/** Codes whose widths stand in a table; those of other letters are looked up. */
+const COMMON = 0x250;
+
 interface Advances {
   /** Height of the capitals of the font that is meant, in thousandths of the em. */
   readonly capitals: number;
+  /** Widths of common letters, by their code; 0 for those that the font lacks. */
+  readonly common: Float64Array;
   readonly widths: ReadonlyMap<number, number>;
   /** Of letters that the font lacks. */
   readonly other: number;
@@ -101,7 +101,8 @@ function advancesOf(font: ShippedFont): Advances {
         .entries())
         widths.set(from + i, Number(width));
     }
-    advances = { capitals, widths, other: widths.get('O'.charCodeAt(0))! };
+    const common = Float64Array.from({ length: COMMON }, (_, code) => widths.get(code) ?? 0);
+    advances = { capitals, common, widths, other: widths.get('O'.charCodeAt(0))! };
     known.set(font, advances);
   }
   return advances;
@@ -119,13 +120,19 @@ const SQUARE = /[\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uff60]/;
  */
 export function lineWidth(text: string, style: TextStyle, height: number, widthFactor = 1): number {
   const { font, stretch } = fontFor(style);
-  const { capitals, widths, other } = advancesOf(font);
+  const { capitals, common, widths, other } = advancesOf(font);
   let sum = 0;
-  for (const letter of text) {
-    const code = letter.codePointAt(0)!;
+  for (let i = 0; i < text.length; i++) {
+    const unit = text.charCodeAt(i);
+    if (unit < COMMON) {
+      sum += common[unit] || other;
+      continue;
+    }
     // A mark on the letter before it takes no room of its own.
-    if (code >= 0x300 && code <= 0x36f) continue;
-    sum += widths.get(code) ?? (SQUARE.test(letter) ? 1000 : other);
+    if (unit >= 0x300 && unit <= 0x36f) continue;
+    const code = text.codePointAt(i)!;
+    if (code > 0xffff) i++;
+    sum += widths.get(code) ?? (SQUARE.test(String.fromCodePoint(code)) ? 1000 : other);
   }
   return (sum / capitals) * stretch * height * widthFactor;
 }

@@ -109,8 +109,10 @@ export interface CellFit extends Fit {
 
 /** Measures the text that a cell would show. */
 export function fitOfCell(text: string, cell: LetteredCell): CellFit {
-  const { height, widthFactor, unit, perUnit, defined, held } = cell;
-  return { ...fitOf(text, cell, cell.rule), height, widthFactor, unit, perUnit, defined, held, exact: fontFor(cell.style).exact, font: styleName(cell.style) };
+  const { height, widthFactor, unit, perUnit, defined, held, style } = cell;
+  const { ratio, needs, has, remedy } = fitOf(text, cell, cell.rule);
+  // Written out: copying what is measured costs more than measuring it.
+  return { ratio, needs, has, remedy, height, widthFactor, unit, perUnit, defined, held, exact: fontFor(style).exact, font: styleName(style) };
 }
 
 /** Whether a text is wider than its cell. */

@@ -37,6 +37,9 @@ export function julianInstant(value: number): string | null {
   return new Date(Math.round((value - EPOCH_DAY) * 86_400) * 1000).toISOString().slice(0, 19);
 }
 
+/** An object that is still being made. */
+type Made<T> = { -readonly [K in keyof T]: T[K] };
+
 /** What is gathered of one layout. */
 interface Gathered {
   readonly views: { readonly scale: number; readonly area: number }[];
@@ -45,7 +48,8 @@ interface Gathered {
 }
 
 class Reader extends DxfGroups {
-  read(): DxfContent {
+  /** @param whole whether what its sheets show is read as well: scales, outlines and labels */
+  read(whole: boolean): DxfContent {
     const { variables, sections, version, codePage } = this;
     const header = sections.get('HEADER');
     const problems: FileProblem[] = [];
@@ -95,8 +99,10 @@ class Reader extends DxfGroups {
       inserts.push(plain.insert);
     }
     const sheets = new Map<string, Gathered>();
-    this.sheets(top, layoutOf, sheets);
-    for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
+    if (whole) {
+      this.sheets(top, layoutOf, sheets);
+      for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
+    }
     for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { views: [], outlines: [], texts: [] });
     return {
       index: this.index,
@@ -275,14 +281,15 @@ class Reader extends DxfGroups {
         const tags = new Keys();
         const cells = definitions.map((e) => {
           const cell = this.cell(e, base);
-          return { ...cell, tag: tags.free(cell.tag) };
+          cell.tag = tags.free(cell.tag);
+          return cell;
         });
         const shapes = this.shapes(inside, base);
-        const rooms = roomsIn(cells, shapes);
+        for (const [i, room] of roomsIn(cells, shapes).entries()) cells[i]!.room = room;
         blocks.push({
           name,
           base,
-          cells: cells.map((cell, i) => ({ ...cell, room: rooms[i]! })),
+          cells,
           shapes,
           definitions: definitions.map((e) => ({
             tag: this.get(e, 2) ?? '',
@@ -307,15 +314,26 @@ class Reader extends DxfGroups {
     return { blocks, layouts, parts };
   }
 
-  private cell(entity: Entity, base: Point): CellDefinition {
-    return {
+  /** An attribute definition. Its properties are written out: copies of objects cost more than all that is read of them. */
+  private cell(entity: Entity, base: Point): Made<CellDefinition> {
+    const place = this.textPlace(entity, base, 74);
+    const { at, height, widthFactor, rotation, align, valign, font } = place;
+    const cell: Made<CellDefinition> = {
       tag: this.get(entity, 2) ?? '',
       prompt: this.get(entity, 3) ?? '',
       preset: this.get(entity, 1) ?? '',
+      at,
+      height,
+      widthFactor,
+      rotation,
+      align,
+      valign,
       constant: (this.number(entity, 70, 0) & 2) === 2,
       multiline: this.find(entity, 101) >= 0,
-      ...this.textPlace(entity, base, 74),
+      font: font ?? { file: '' },
     };
+    if (place.between !== undefined) cell.between = place.between;
+    return cell;
   }
 
   /** Where a single line of text stands, and its lettering. @param verticalCode of its vertical alignment: 73 of texts, 74 of attributes */
@@ -404,7 +422,9 @@ class Reader extends DxfGroups {
         for (; k < entities.length && entities[k]!.type !== 'SEQEND'; k++) {
           const cell = entities[k]!.type === 'ATTRIB' ? this.attribute(entities[k]!) : undefined;
           // Attributes of one tag are told apart by their order, in a block as in its inserts.
-          if (cell) cells.push({ ...cell, tag: names.free(cell.tag) });
+          if (!cell) continue;
+          cell.tag = names.free(cell.tag);
+          cells.push(cell);
         }
       const place = {
         at: this.point(insert, 10),
@@ -553,12 +573,11 @@ class Reader extends DxfGroups {
     };
   }
 
-  private attribute(entity: Entity): CellContent | undefined {
+  private attribute(entity: Entity): Made<CellContent> | undefined {
     const valueAt = this.find(entity, 1);
     const tag = this.get(entity, 2);
     if (valueAt < 0 || tag === undefined) return undefined;
     const request = this.requestOf(entity);
-    const fixed = request === undefined ? {} : { fixed: request || 'computed by the drawing' };
     const embedded = this.find(entity, 101);
     const inner: number[] = [];
     if (embedded >= 0) for (let k = embedded + 1; k < entity.to; k++) if (this.index.codes[k] === 1 || this.index.codes[k] === 3) inner.push(k);
@@ -567,12 +586,11 @@ class Reader extends DxfGroups {
     const [heightAt, widthAt] = [this.find(entity, 40), this.ownWidth(entity)];
     let innerHeightAt = -1;
     if (embedded >= 0) for (let k = embedded + 1; k < entity.to && innerHeightAt < 0; k++) if (this.index.codes[k] === 40) innerHeightAt = k;
-    return {
+    const cell: Made<CellContent> = {
       tag,
       text: drawnText(text),
       valueAt,
       inner,
-      ...fixed,
       heightAt,
       innerHeightAt,
       widthAt,
@@ -585,6 +603,8 @@ class Reader extends DxfGroups {
               at: (horizontal !== 0 || vertical !== 0) && horizontal !== 3 && horizontal !== 5 ? this.point(entity, 11) : this.point(entity, 10),
             },
     };
+    if (request !== undefined) cell.fixed = request || 'computed by the drawing';
+    return cell;
   }
 }
 
@@ -626,8 +646,12 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
   '14': 'dm',
 };
 
-/** Opens a DXF file. @throws FileError when it is broken or binary. */
-export const openDxf = (bytes: Uint8Array): DxfContent => new Reader(bytes).read();
+/**
+ * Opens a DXF file. @throws FileError when it is broken or binary.
+ *
+ * @param whole whether what its sheets show is read as well; writing does not ask for it
+ */
+export const openDxf = (bytes: Uint8Array, whole = true): DxfContent => new Reader(bytes).read(whole);
 
 /** Reads a DXF file. @throws FileError when it is broken or binary. */
 export function readDxf(bytes: Uint8Array): FileReading {

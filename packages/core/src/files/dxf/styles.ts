@@ -29,6 +29,9 @@ export function stylesOf(groups: DxfGroups, tables: readonly Entity[]): Map<stri
   return styles;
 }
 
+/** What a style that is not defined says. */
+const UNDEFINED: DrawingStyle = { font: { file: '' }, width: 1, oblique: 0 };
+
 /** The style of a text; one that is not defined has no font. */
 export const styleOfText = (groups: DxfGroups, styles: ReadonlyMap<string, DrawingStyle>, text: Entity): DrawingStyle =>
-  styles.get((groups.get(text, 7) ?? 'Standard').toLowerCase()) ?? { font: { file: '' }, width: 1, oblique: 0 };
+  styles.get((groups.get(text, 7) ?? 'Standard').toLowerCase()) ?? UNDEFINED;

@@ -9,7 +9,7 @@ const encoder = new TextEncoder();
 
 /** The edits that make a DXF file hold the given values. @throws FileError */
 export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
-  const content = openDxf(bytes);
+  const content = openDxf(bytes, false);
   const seen = new Set<string>();
   const gained = new Map<InsertContent, { readonly tag: string; readonly text: string }[]>();
   const byName = new Map(content.properties.map((property) => [property.name, property]));
