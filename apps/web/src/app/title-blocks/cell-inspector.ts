@@ -89,6 +89,11 @@ import { TitleBlocksStore } from './title-blocks.store';
     }
     <rule-way [property]="cell.property" />
   `,
+  styles: `
+    .link {
+      text-align: left;
+    }
+  `,
 })
 export class CellInspector {
   protected readonly store = inject(TitleBlocksStore);

@@ -40,10 +40,10 @@ import { CellRow } from './cell-row';
                     <span class="mono changed">{{ row.would }}</span>
                   }
                   @case ('does not fit') {
-                    <span class="warn" [title]="row.fitWords">too long</span> <span class="soft">{{ row.remedy }}</span>
+                    <span class="warn" [title]="row.fitWords">too long</span>&ngsp;<span class="soft">{{ row.remedy }}</span>
                   }
                   @case ('lacking') {
-                    <span class="mono changed">{{ row.would || '—' }}</span> <span class="soft">lacking here</span>
+                    <span class="mono changed">{{ row.would || '—' }}</span>&ngsp;<span class="soft">lacking here</span>
                   }
                   @default {
                     <span class="soft" [title]="row.why">{{ row.why || words[bound.state] }}</span>

@@ -155,6 +155,8 @@ export class Painter {
     private readonly focus: Box | null,
     /** Cells that are plain texts of the sheet, by the handle of their text. */
     private readonly plain: ReadonlyMap<string, { readonly holder: string; readonly tag: string }> = new Map(),
+    /** Blocks of drawings without handles, by the tags that only one of them has. */
+    private readonly unnamed: ReadonlyMap<string, string> = new Map(),
   ) {
     this.sheet = prepare(picture.sheet);
     this.model = picture.model && prepare(picture.model);
@@ -217,7 +219,9 @@ export class Painter {
 
   private text(context: Context, text: PictureText, view: Matrix, ratio: number, inks: Inks): void {
     const plain = this.plain.get(text.handle);
-    const shown = text.cell ? this.shown.get(key(`insert:${text.cell.handle}`, text.cell.tag)) : plain && this.shown.get(key(plain.holder, plain.tag));
+    const { cell } = text;
+    const holder = cell === null ? plain?.holder : cell.handle === '' ? this.unnamed.get(cell.tag) : `insert:${cell.handle}`;
+    const shown = holder === undefined ? undefined : this.shown.get(key(holder, cell?.tag ?? plain!.tag));
     const line = shown ? { ...text, ...resetLine(text, text.style, shown.text, shown.higher, shown.wider) } : text;
     if (line.text === '') return;
     const m = times(view, line.matrix);

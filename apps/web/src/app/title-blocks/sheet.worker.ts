@@ -88,6 +88,18 @@ async function loadFonts(picture: SheetPicture): Promise<void> {
   );
 }
 
+/** The block of every tag that only one block has. */
+function alone(cells: readonly SheetCell[]): Map<string, string> {
+  const holders = new Map<string, string>();
+  const several = new Set<string>();
+  for (const { tag, holder } of cells) {
+    if (holders.has(tag) && holders.get(tag) !== holder) several.add(tag);
+    holders.set(tag, holder);
+  }
+  for (const tag of several) holders.delete(tag);
+  return holders;
+}
+
 /** The box around some corners, with air around it. */
 function around(cells: readonly SheetCell[]): Box | null {
   const corners = cells.flatMap((cell) => cell.corners);
@@ -118,7 +130,8 @@ async function open({ file, layout, holder, n }: Extract<ToSheet, { readonly do:
     const focus = around(cells.filter((cell) => cell.holder === holder));
     shot = null;
     took = 0;
-    painter = new Painter(picture, focus, new Map(cells.flatMap((cell) => (cell.handle === null ? [] : [[cell.handle, cell] as const]))));
+    const plain = new Map(cells.flatMap((cell) => (cell.handle === null ? [] : [[cell.handle, cell] as const])));
+    painter = new Painter(picture, focus, plain, alone(cells));
     scope.postMessage({ is: 'opened', n, extent: picture.extent, focus, cells, left: picture.left, cut: picture.cut });
     paint();
     await loadFonts(picture);
