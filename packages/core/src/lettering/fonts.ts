@@ -125,7 +125,8 @@ export function lineWidth(text: string, style: TextStyle, height: number, widthF
   for (let i = 0; i < text.length; i++) {
     const unit = text.charCodeAt(i);
     if (unit < COMMON) {
-      sum += common[unit] || other;
+      const width = common[unit]!;
+      sum += width === 0 ? other : width;
       continue;
     }
     // A mark on the letter before it takes no room of its own.
