@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { CELL_LETTERS, CellForm, PLAIN_SCALE, Property, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
-import { UNITS, findUnit } from '@rule/core/values';
+import { NUMBER_FORMS, UNITS, findUnit } from '@rule/core/values';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputNumberModule } from 'primeng/inputnumber';
 import { InputTextModule } from 'primeng/inputtext';
@@ -12,6 +12,31 @@ const DATES = ['YYYY-MM-DD', 'DD.MM.YYYY', 'DD/MM/YYYY', 'MM/DD/YYYY', 'DD MMM Y
 /** Languages that the names of months are offered in. */
 const LANGUAGES = ['en', 'de', 'fr', 'es', 'it', 'nl', 'pl', 'sv', 'cs', 'hu'];
 const FRACTIONS = [2, 4, 8, 16, 32, 64];
+const PERSONS = { full: 'full name', short: 'initials and surname', initials: 'initials' } as const;
+const NUMBERS: Readonly<Record<(typeof NUMBER_FORMS)[number], string>> = {
+  decimal: 'decimals',
+  fraction: 'fraction of an inch',
+  'feet and inches': 'feet and inches',
+};
+
+/** Stands for what the property itself says. */
+const AS_DEFINED = 'as defined';
+
+/** Something that is chosen from a list. */
+interface Choice {
+  readonly id: string;
+  readonly label: string;
+  readonly options: readonly { readonly label: string; readonly value: string | number }[];
+  readonly value: string | number;
+  /** Whether something else can be typed. */
+  readonly editable: boolean;
+  readonly put: (value: string | number) => void;
+}
+
+type Change = { [K in keyof CellForm]?: CellForm[K] | undefined };
+
+/** Every form on the page has labels of its own. */
+let forms = 0;
 
 /** How one value of a cell is written. What is not said is as the property itself says. */
 @Component({
@@ -22,9 +47,9 @@ const FRACTIONS = [2, 4, 8, 16, 32, 64];
     <fieldset>
       <legend>{{ name() }}</legend>
       @if (kind() === 'number') {
-        <label for="piece-decimals">Decimals</label>
+        <label [attr.for]="id('decimals')">Decimals</label>
         <p-inputnumber
-          inputId="piece-decimals"
+          [inputId]="id('decimals')"
           size="small"
           [min]="0"
           [max]="12"
@@ -33,133 +58,29 @@ const FRACTIONS = [2, 4, 8, 16, 32, 64];
           [ngModel]="form().decimals ?? null"
           (ngModelChange)="set({ decimals: $event ?? undefined })"
         />
-        <span id="piece-sign">Decimal sign</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          ariaLabelledBy="piece-sign"
-          [options]="signs"
-          optionLabel="label"
-          optionValue="value"
-          [ngModel]="form().decimalSign ?? 'point'"
-          (ngModelChange)="set({ decimalSign: $event === 'point' ? undefined : $event })"
-        />
-        @if (property()?.unit; as unit) {
-          <span id="piece-unit">In</span>
-          <p-select
-            size="small"
-            appendTo="body"
-            ariaLabelledBy="piece-unit"
-            [options]="units()"
-            [ngModel]="form().inUnit ?? unit"
-            (ngModelChange)="set({ inUnit: $event === unit ? undefined : $event })"
-          />
-          <label for="piece-with-unit">Unit behind it</label>
-          <p-checkbox [binary]="true" inputId="piece-with-unit" [ngModel]="form().unit" (ngModelChange)="set({ unit: $event })" />
-          @if (inches()) {
-            <span id="piece-number">Written as</span>
-            <p-select
-              size="small"
-              appendTo="body"
-              ariaLabelledBy="piece-number"
-              [options]="numbers"
-              optionLabel="label"
-              optionValue="value"
-              [ngModel]="form().number ?? 'decimal'"
-              (ngModelChange)="set({ number: $event === 'decimal' ? undefined : $event })"
-            />
-            @if (form().number) {
-              <span id="piece-part">Down to</span>
-              <p-select
-                size="small"
-                appendTo="body"
-                ariaLabelledBy="piece-part"
-                [options]="fractions"
-                optionLabel="label"
-                optionValue="value"
-                [ngModel]="form().denominator ?? 64"
-                (ngModelChange)="set({ denominator: $event })"
-              />
-            }
-          }
+        @if (property()?.unit) {
+          <label [attr.for]="id('unit')">Unit behind it</label>
+          <p-checkbox [binary]="true" [inputId]="id('unit')" [ngModel]="form().unit" (ngModelChange)="set({ unit: $event })" />
         }
       }
-      @if (kind() === 'date') {
-        <span id="piece-date">Date form</span>
+      @for (choice of choices(); track choice.id) {
+        <span [id]="choice.id">{{ choice.label }}</span>
         <p-select
           size="small"
           appendTo="body"
-          ariaLabelledBy="piece-date"
-          [options]="dates()"
-          [editable]="true"
-          placeholder="as defined"
-          [ngModel]="form().date ?? ''"
-          (ngModelChange)="set({ date: $event || undefined })"
-        />
-        @if (form().date?.includes('MMM')) {
-          <span id="piece-language">Months in</span>
-          <p-select
-            size="small"
-            appendTo="body"
-            ariaLabelledBy="piece-language"
-            [options]="languages"
-            optionLabel="label"
-            optionValue="value"
-            [ngModel]="form().language ?? 'en'"
-            (ngModelChange)="set({ language: $event })"
-          />
-        }
-      }
-      @if (kind() === 'person') {
-        <span id="piece-person">Person</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          ariaLabelledBy="piece-person"
-          [options]="persons"
+          [ariaLabelledBy]="choice.id"
+          [options]="$any(choice.options)"
           optionLabel="label"
           optionValue="value"
-          [ngModel]="form().person ?? 'as defined'"
-          (ngModelChange)="set({ person: $event === 'as defined' ? undefined : $event })"
+          [editable]="choice.editable"
+          [ngModel]="choice.value"
+          (ngModelChange)="choice.put($event)"
         />
       }
-      @if (kind() === 'scale') {
-        <span id="piece-scale">Scale</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          ariaLabelledBy="piece-scale"
-          [options]="scales"
-          optionLabel="label"
-          optionValue="value"
-          [ngModel]="scale().as"
-          (ngModelChange)="setScale({ as: $event })"
-        />
-        <span id="piece-scale-rule">Where views differ</span>
-        <p-select
-          size="small"
-          appendTo="body"
-          ariaLabelledBy="piece-scale-rule"
-          [options]="rules"
-          optionLabel="label"
-          optionValue="value"
-          [ngModel]="scale().rule"
-          (ngModelChange)="setScale({ rule: $event })"
-        />
-        @if (scale().rule === 'words') {
-          <label for="piece-scale-words">Words</label>
-          <input pInputText pSize="small" id="piece-scale-words" [ngModel]="scale().words" (ngModelChange)="setScale({ words: $event })" />
-        }
+      @if (kind() === 'scale' && scale().rule === 'words') {
+        <label [attr.for]="id('words')">Words</label>
+        <input pInputText pSize="small" [id]="id('words')" [ngModel]="scale().words" (ngModelChange)="setScale({ words: $event })" />
       }
-      <span id="piece-letters">Letters</span>
-      <p-select
-        size="small"
-        appendTo="body"
-        ariaLabelledBy="piece-letters"
-        [options]="letters"
-        [ngModel]="form().letters"
-        (ngModelChange)="set({ letters: $event })"
-      />
     </fieldset>
   `,
   styles: `
@@ -186,6 +107,7 @@ const FRACTIONS = [2, 4, 8, 16, 32, 64];
   `,
 })
 export class PieceForm {
+  private readonly number = ++forms;
   readonly name = input.required<string>();
   /** The property that is shown; `null` for a fact. */
   readonly property = input<Property | null>(null);
@@ -193,42 +115,150 @@ export class PieceForm {
   readonly form = input.required<CellForm>();
   readonly formed = output<CellForm>();
 
-  protected readonly letters = [...CELL_LETTERS];
-  protected readonly signs = [
-    { label: 'point', value: 'point' },
-    { label: 'comma', value: 'comma' },
-  ];
-  protected readonly numbers = [
-    { label: 'decimals', value: 'decimal' },
-    { label: 'fraction of an inch', value: 'fraction' },
-    { label: 'feet and inches', value: 'feet and inches' },
-  ];
-  protected readonly fractions = FRACTIONS.map((value) => ({ label: `1/${value}`, value }));
-  protected readonly languages = LANGUAGES.map((value) => ({ value, label: new Intl.DisplayNames(['en'], { type: 'language' }).of(value) ?? value }));
-  protected readonly persons = [
-    { label: 'as defined', value: 'as defined' },
-    { label: 'full name', value: 'full' },
-    { label: 'initials and surname', value: 'short' },
-    { label: 'initials', value: 'initials' },
-  ];
-  protected readonly scales = SCALE_FORMS.map((value) => ({ value, label: value === 'ratio' ? '1:2' : `1/16" = 1'-0"` }));
-  protected readonly rules = SCALE_RULES.map((value) => ({ value, label: value === 'words' ? 'say so in words' : `scale ${value}` }));
-
   protected readonly kind = computed(() => {
     const [property, fact] = [this.property(), this.fact()];
     if (fact !== null) return fact === 'scale' ? 'scale' : fact.startsWith('date') ? 'date' : 'text';
     return property?.type === 'number' || property?.type === 'whole' ? 'number' : (property?.type ?? 'text');
   });
-  /** Units of the same quantity as the property's own. */
-  protected readonly units = computed(() => {
-    const own = findUnit(this.property()?.unit ?? '');
-    return UNITS.filter((unit) => unit.quantity === own?.quantity).map((unit) => unit.code);
-  });
-  protected readonly inches = computed(() => this.units().includes('in'));
-  protected readonly dates = computed(() => [...new Set([...DATES, ...(this.form().date ? [this.form().date!] : [])])]);
   protected readonly scale = computed(() => this.form().scale ?? PLAIN_SCALE);
+  protected readonly choices = computed<Choice[]>(() => [
+    ...this.ofKind(),
+    this.choice('letters', 'Letters', CELL_LETTERS, this.form().letters, (letters) => this.set({ letters })),
+  ]);
 
-  protected set(change: { [K in keyof CellForm]?: CellForm[K] | undefined }): void {
+  protected id(what: string): string {
+    return `piece-${this.number}-${what}`;
+  }
+
+  /** What is chosen for numbers, dates, people or scales. */
+  private ofKind(): Choice[] {
+    const form = this.form();
+    switch (this.kind()) {
+      case 'number':
+        return this.ofNumber(form);
+      case 'date': {
+        const dates = [...new Set([...DATES, ...(form.date ? [form.date] : [])])];
+        const date = this.maybe('date', 'Date form', dates, form.date, (value) => this.set({ date: value }));
+        const names = new Intl.DisplayNames(['en'], { type: 'language' });
+        const language = this.choice(
+          'language',
+          'Months in',
+          LANGUAGES,
+          form.language ?? 'en',
+          (value) => this.set({ language: value }),
+          (code) => names.of(code) ?? code,
+        );
+        return [{ ...date, editable: true }, ...(form.date?.includes('MMM') ? [language] : [])];
+      }
+      case 'person':
+        return [
+          this.maybe(
+            'person',
+            'Person',
+            ['full', 'short', 'initials'] as const,
+            form.person,
+            (person) => this.set({ person }),
+            (one) => PERSONS[one],
+          ),
+        ];
+      case 'scale': {
+        const { as, rule } = this.scale();
+        return [
+          this.choice(
+            'scale',
+            'Scale',
+            SCALE_FORMS,
+            as,
+            (value) => this.setScale({ as: value }),
+            (one) => (one === 'ratio' ? '1:2' : `1/16" = 1'-0"`),
+          ),
+          this.choice(
+            'rule',
+            'Where views differ',
+            SCALE_RULES,
+            rule,
+            (value) => this.setScale({ rule: value }),
+            (one) => (one === 'words' ? 'say so in words' : `scale ${one}`),
+          ),
+        ];
+      }
+      default:
+        return [];
+    }
+  }
+
+  private ofNumber(form: CellForm): Choice[] {
+    const own = findUnit(this.property()?.unit ?? '');
+    const units = own ? UNITS.filter((unit) => unit.quantity === own.quantity).map((unit) => unit.code) : [];
+    const fraction = form.number !== undefined && form.number !== 'decimal';
+    return [
+      this.choice('sign', 'Decimal sign', ['point', 'comma'] as const, form.decimalSign ?? 'point', (value) =>
+        this.set({ decimalSign: value === 'point' ? undefined : value }),
+      ),
+      ...(own ? [this.maybe('in', 'In', units, form.inUnit, (inUnit) => this.set({ inUnit }))] : []),
+      ...(units.includes('in')
+        ? [
+            this.maybe(
+              'number',
+              'Written as',
+              NUMBER_FORMS,
+              form.number,
+              (number) => this.set({ number }),
+              (one) => NUMBERS[one],
+            ),
+          ]
+        : []),
+      ...(fraction
+        ? [
+            this.choice(
+              'part',
+              'Down to',
+              FRACTIONS,
+              form.denominator ?? 64,
+              (denominator) => this.set({ denominator }),
+              (one) => `1/${one}`,
+            ),
+          ]
+        : []),
+    ];
+  }
+
+  /** A choice among some values. */
+  private choice<T extends string | number>(
+    id: string,
+    label: string,
+    values: readonly T[],
+    value: T,
+    put: (value: T) => void,
+    words: (value: T) => string = String,
+  ): Choice {
+    return {
+      id: this.id(id),
+      label,
+      options: values.map((one) => ({ label: words(one), value: one })),
+      value,
+      editable: false,
+      put: (chosen) => put(chosen as T),
+    };
+  }
+  /** A choice among some values or what the property itself says. */
+  private maybe<T extends string>(
+    id: string,
+    label: string,
+    values: readonly T[],
+    value: T | undefined,
+    put: (value: T | undefined) => void,
+    words: (value: T) => string = String,
+  ): Choice {
+    const choice = this.choice(id, label, values, value ?? (AS_DEFINED as T), put, words);
+    return {
+      ...choice,
+      options: [{ label: AS_DEFINED, value: AS_DEFINED }, ...choice.options],
+      put: (chosen) => put(chosen === AS_DEFINED || chosen === '' ? undefined : (chosen as T)),
+    };
+  }
+
+  protected set(change: Change): void {
     const entries = Object.entries({ ...this.form(), ...change }).filter(([, value]) => value !== undefined);
     this.formed.emit(Object.fromEntries(entries) as unknown as CellForm);
   }

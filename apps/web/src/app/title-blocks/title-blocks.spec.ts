@@ -8,6 +8,7 @@ import { Stage, draftView, property } from '../../test/stage';
 import { BindSeveral } from './bind-several';
 import { BindingEditor } from './binding-editor';
 import { FromSheet, ToSheet } from './sheet-messages';
+import { PieceForm } from './piece-form';
 import { SheetModel } from './sheet-model';
 import { SheetPainters } from './sheet-painter';
 import { SheetView } from './sheet-view';
@@ -290,6 +291,27 @@ describe('title blocks', () => {
     expect(stage.text('rule-binding-editor > p')).toBe('Shows Material of the model, in capitals.');
     await stage.click('Save to draft');
     expect(stage.last('bindCells')).toMatchObject([[{ shows: [{ form: { letters: 'capitals' } }], fit: rule }]]);
+  });
+
+  it('every value of a cell has a form of its own: what is not chosen is as the property says, and labels are not shared', async () => {
+    const pieces = [
+      { property: 1, from: 'model' as const, form: PLAIN_CELL },
+      { fact: 'scale' as const, form: PLAIN_CELL },
+      { fact: 'date saved' as const, form: PLAIN_CELL },
+    ];
+    const drafted: Binding = { id: 1, block: 'MRW-TITLE', cell: 'MATL', leads: false, shows: pieces };
+    const length = property(1, 'Length', { kinds: ['part'], type: 'number', unit: 'mm' });
+    const stage = await staged({ blocks: [{ ...block, cells: [cell('MATL', drafted, {})] }], draft: draftView([length]) }, { cell: 'MATL' });
+    const labels = [...stage.page.querySelectorAll('rule-piece-form [id^="piece-"]')].map((one) => one.id);
+    expect(labels.length).toBeGreaterThan(8);
+    expect(new Set(labels).size).toBe(labels.length);
+    type Choices = { choices(): { label: string; value: string; put(value: string): void }[] };
+    const written = (stage.find(PieceForm) as unknown as Choices).choices().find((one) => one.label === 'Written as')!;
+    expect(written.value).toBe('as defined');
+    written.put('decimal');
+    await stage.settled();
+    await stage.click('Save to draft');
+    expect(stage.last('bindCells')).toMatchObject([[{ shows: [{ form: { number: 'decimal' } }, { fact: 'scale' }, { fact: 'date saved' }] }]]);
   });
 
   it('the sheet is drawn with what its cells would show, and its cells are chosen there', async () => {
