@@ -24,57 +24,75 @@ const paste = (page: Page, text: string) =>
 test('a form is laid out with a condition, previewed with a real file, and brought into force', async ({ page }) => {
   await signIn(page, 'varga');
   await page.goto('/forms?form=2');
-  const inspector = page.getByRole('complementary', { name: 'Forms: inspector' });
+  const settings = page.locator('rule-input-settings');
+  const making = page.getByRole('region', { name: 'Panel Making' });
+  await expect(page.getByRole('combobox', { name: 'Filled with' })).toContainText('.step');
 
-  await test.step('an input gets a condition, and says what becomes of its value', async () => {
-    await page.getByRole('button', { name: /^Finish list/ }).click();
-    const shown = inspector.getByRole('textbox', { name: 'Shown when, Finish' });
-    await shown.click();
-    await page.keyboard.type('Make or buy = "made"');
-    await page.keyboard.press('Escape');
-    await inspector.getByRole('combobox', { name: 'When it disappears, its value is' }).selectOption('clear');
+  await test.step('an input gets a condition by choosing, and says what becomes of its value', async () => {
+    await page.getByRole('button', { name: 'Settings of Finish' }).click();
+    const shown = settings.getByRole('group', { name: 'Shown when, Finish' });
+    const choose = async (what: string, option: string) => {
+      await shown.getByRole('combobox', { name: `Shown when, Finish: ${what}` }).click();
+      await page.getByRole('option', { name: option, exact: true }).click();
+    };
+    await shown.getByRole('button', { name: 'Add condition' }).click();
+    await choose('property 1', 'Make or buy');
+    await choose('value 1', 'made');
+    const expression = settings.getByRole('textbox', { name: 'Shown when, Finish', exact: true });
+    await expect(expression).toHaveText('Make or buy = "made"');
+    await settings.getByRole('combobox', { name: 'When hidden, its value is' }).click();
+    await page.getByRole('option', { name: 'cleared', exact: true }).click();
     // A condition that cannot come true is told at once.
-    await shown.click();
+    await expression.click();
     await page.keyboard.press('Control+a');
     await page.keyboard.type('Make or buy = "borrowed"');
     await page.keyboard.press('Escape');
-    await expect(page.getByRole('button', { name: /^Finish list/ })).toContainText('can never be true');
-    await shown.click();
+    await expect(making.getByText('can never be true')).toBeVisible();
+    await expression.click();
     await page.keyboard.press('Control+a');
     await page.keyboard.type('Make or buy = "made"');
     await page.keyboard.press('Escape');
     await expect(page.getByText('can never be true')).toBeHidden();
   });
 
-  await test.step('the layout is changed by keyboard', async () => {
-    const finish = page.getByRole('button', { name: /^Finish list/ });
+  await test.step('the layout is changed by keyboard, and a property is inserted where it is to stand', async () => {
+    const finish = page.getByRole('button', { name: 'Settings of Finish' });
     await finish.focus();
     await page.keyboard.press('Shift+ArrowRight');
-    await expect(inspector.getByRole('combobox', { name: 'Width' })).toHaveValue('2');
-    await finish.focus();
+    await expect(settings.getByRole('combobox', { name: 'Width' })).toContainText('2 of 4 columns');
     await page.keyboard.press('Alt+ArrowLeft');
-    const tiles = page
-      .getByRole('region', { name: 'Panel Making' })
-      .getByRole('button')
-      .filter({ hasText: /list|number|tick/ });
-    await expect(tiles.first()).toContainText('Finish');
+    await expect(making.getByRole('button', { name: /^Settings of (?!panel)/ }).first()).toHaveAccessibleName('Settings of Finish');
+    await expect(finish).toBeFocused();
+    await settings.getByRole('button', { name: 'Close settings' }).click();
+    await page.getByRole('button', { name: 'Insert before Mass' }).click();
+    await page.getByRole('combobox', { name: 'Insert before Mass' }).fill('Saved');
+    await page.getByRole('option', { name: 'Saved by' }).click();
+    const names = making.getByRole('button', { name: /^Settings of (?!panel)/ });
+    await expect(names.nth(2)).toHaveAccessibleName('Settings of Saved by');
+    await names.nth(2).focus();
+    await page.keyboard.press('Delete');
+    await expect(page.getByRole('button', { name: 'Settings of Mass' })).toBeFocused();
   });
 
-  await test.step('the preview shows it with a real file, at a narrow and at a broad width', async () => {
-    await page.getByRole('button', { name: 'Preview', exact: true }).click();
-    await page.getByRole('textbox', { name: 'Look at it with a file' }).fill('face-plate');
-    await page.getByRole('button', { name: 'DR-15/parts/face-plate.step' }).click();
+  await test.step('the form shows the values of a file of choice, and what its conditions hide, at a narrow and at a broad width', async () => {
+    await page.getByRole('combobox', { name: 'Filled with' }).click();
+    await page.getByRole('searchbox').fill('face-plate');
+    await page.getByRole('option', { name: 'DR-15/parts/face-plate.step' }).click();
     await expect(page.getByRole('combobox', { name: 'Finish' })).toBeVisible();
     await page.getByRole('radio', { name: 'bought' }).check();
     await expect(page.getByRole('combobox', { name: 'Finish' })).toBeHidden();
+    await expect(making.getByText('Hidden for this file: shown when Make or buy = "made"')).toBeVisible();
     await expect(page.getByRole('textbox', { name: 'Supplier' })).toBeVisible();
-    await page.getByRole('button', { name: 'narrow' }).click();
+    await page.getByRole('button', { name: 'Narrow' }).click();
+    await expect(page.getByRole('textbox', { name: 'Supplier' })).toBeVisible();
+    await page.getByRole('button', { name: 'Preview', exact: true }).click();
+    await expect(page.getByRole('button', { name: 'Settings of Supplier' })).toBeHidden();
     await expect(page.getByRole('textbox', { name: 'Supplier' })).toBeVisible();
   });
 
   await test.step('it comes into force with the edition', async () => {
     await page.getByRole('button', { name: 'Save in the draft' }).click();
-    await expect(page.getByText('The form is saved in the draft.')).toBeVisible();
+    await expect(page.getByText('Form saved in the draft.')).toBeVisible();
     await page.goto('/schema?view=editions');
     await page.getByRole('textbox', { name: /note/i }).fill('The part form hides what does not apply.');
     await page.getByRole('button', { name: /^Bring edition \d+ into force|^Bring into force/ }).click();

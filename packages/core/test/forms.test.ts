@@ -13,10 +13,26 @@ import {
   packFill,
   plainForm,
   planSections,
+  readCondition,
+  shadowedBy,
   unpackFill,
+  waitingFor,
+  writeCondition,
 } from '../src/forms';
 import { compileRule } from '../src/rules';
-import { EMPTY_SCHEMA, EntryForm, FormInput, HolderFacts, PreparedSchema, Property, newDraft, newInput, ruleScope, slotKey } from '../src/schema';
+import {
+  EMPTY_SCHEMA,
+  EntryForm,
+  FormInput,
+  HolderFacts,
+  PreparedSchema,
+  Property,
+  layoutChanges,
+  newDraft,
+  newInput,
+  ruleScope,
+  slotKey,
+} from '../src/schema';
 import { HeldValue, compileStandIns, heldText } from '../src/values';
 
 const property = (id: number, writtenName: string, more: Partial<Property> = {}): Property => ({ ...newDraft(writtenName), id, retired: false, ...more });
@@ -486,5 +502,93 @@ describe('files on their way to the page', () => {
         expect(unpackFill(packed)).toEqual({ files, wides: [wide] });
       }),
     );
+  });
+});
+
+describe('a condition put together by choosing', () => {
+  const properties = [number, making, supplier, mass, seal];
+  const said = (source: string) => {
+    const condition = readCondition(source, properties);
+    return condition && [condition.joint, ...condition.clauses.map(({ property, test, values }) => [property, test, ...values].join(' '))];
+  };
+  it.each([
+    ['Make or buy = "buy"', ['and', '2 is buy']],
+    ['Make or buy != "buy" and Sealed', ['and', '2 is not buy', '8 is yes']],
+    ['not(Sealed) or Mass >= -2.5 or Supplier = null', ['or', '8 is no', '4 is at least -2.5', '3 is blank']],
+    ['Make or buy in ("make", "buy")', ['and', '2 is one of make buy']],
+    ['Sealed = yes', ['and', '8 is yes']],
+    ['Sealed != true', ['and', '8 is no']],
+    ['', ['and']],
+    ['Make or buy = "buy" and (Sealed or Mass > 1)', null],
+    ['string length(Supplier) > 3', null],
+    ['Supplier = Part number', null],
+    ['Make or', null],
+  ])('%s', (source, expected) => expect(said(source)).toEqual(expected));
+
+  it('says as an expression what it says in clauses, whatever is chosen', () => {
+    const clause = fc.oneof(
+      fc.record({ property: fc.constant(2), test: fc.constantFrom('is', 'is not'), values: fc.tuple(fc.constantFrom('make', 'buy', 'a "b"')) }),
+      fc.record({ property: fc.constant(2), test: fc.constant('is one of'), values: fc.array(fc.string(), { minLength: 1, maxLength: 3 }) }),
+      fc.record({ property: fc.constant(4), test: fc.constantFrom('is at least', 'is less than', 'is'), values: fc.tuple(fc.integer().map(String)) }),
+      fc.record({ property: fc.constant(8), test: fc.constant('is'), values: fc.tuple(fc.constantFrom('yes', 'no')) }),
+      fc.record({ property: fc.constantFrom(3, 8), test: fc.constantFrom('is blank', 'is filled in'), values: fc.constant([]) }),
+    );
+    fc.assert(
+      fc.property(fc.constantFrom('and', 'or'), fc.array(clause, { minLength: 2, maxLength: 5 }), (joint, clauses) => {
+        const condition = { joint, clauses } as Parameters<typeof writeCondition>[0];
+        const source = writeCondition(condition, properties);
+        expect(readCondition(source, properties)).toEqual(condition);
+        const compiled = compileRule(source, ruleScope(properties, { clock: true }));
+        expect([source, compiled.ok]).toEqual([source, true]);
+      }),
+    );
+  });
+});
+
+describe('a form among forms', () => {
+  const named = (id: number, name: string, classes: string[], kinds: EntryForm['kinds'] = ['part']): EntryForm => ({ ...form([]), id, name, classes, kinds });
+  const [all, again, bought, both] = [named(1, 'All', []), named(2, 'Again', []), named(3, 'Bought', ['Bought']), named(4, 'Both', ['Bought', 'Made'])];
+  const rivals = (forms: EntryForm[], of: EntryForm) => shadowedBy(forms, of, ['Bought', 'Made']).map(({ name }) => name);
+  it('is never used where others come first for all its files', () => {
+    expect(rivals([all, again], again)).toEqual(['All']);
+    expect(rivals([again, all], again)).toEqual([]);
+    // One that names a class comes first for that class alone, wherever it stands.
+    expect([rivals([all, bought], all), rivals([all, bought], bought)]).toEqual([[], []]);
+    expect([rivals([both, bought], bought), rivals([bought, both], both)]).toEqual([['Both'], []]);
+    expect(rivals([all, named(5, 'Wide', [], ['part', 'drawing'])], named(5, 'Wide', [], ['part', 'drawing']))).toEqual([]);
+  });
+  it('tells what waits for a value', () => {
+    const waits = form([input(making), input(supplier, { shownWhen: 'Make or buy = "buy" and Sealed' })]);
+    expect([...waitingFor(waits, schema)]).toEqual([
+      [2, [{ panel: waits.panels[0]!.key, input: 'i3' }]],
+      [8, [{ panel: waits.panels[0]!.key, input: 'i3' }]],
+    ]);
+  });
+  it('says that a required value is not cleared when its input is hidden', () => {
+    const hidden = form([input(making), input(number, { shownWhen: 'Make or buy = "buy"', whenHidden: 'clear' })]);
+    expect(checkForm(hidden, schema).map((problem) => [problem.code, problem.input])).toEqual([['clears-nothing', 'i1']]);
+  });
+});
+
+describe('two layouts of a form', () => {
+  const panels = (...lists: readonly (readonly FormInput[])[]) => lists.map((inputs, i) => ({ key: `p${i}`, title: `Panel ${i}`, shownWhen: '', inputs }));
+  const told = (before: EntryForm['panels'], after: EntryForm['panels']) =>
+    layoutChanges(before, after, (id) => [number, making, supplier, mass].find((property) => property.id === id)!.caption);
+  it('are compared by what people call things', () => {
+    const before = panels([input(number), input(making)], [input(supplier)]);
+    const after = panels([input(making, { width: 3, shownWhen: 'Sealed' }), input(supplier)], [input(mass)], []);
+    expect(told(before, after)).toEqual([
+      'Panel Panel 2 added',
+      'Part number removed from Panel 0',
+      'Make or buy: width 1 → 3',
+      'Make or buy: shown when nothing → Sealed',
+      'Supplier moved from Panel 1 to Panel 0',
+      'Mass added to Panel 1',
+    ]);
+    expect(told(before, panels([input(making), input(number)], [input(supplier)]))).toEqual(['Order of inputs or panels changed']);
+    expect(told(before, [before[0]!, { ...before[1]!, title: 'Buying', shownWhen: 'Sealed' }])).toEqual([
+      'Panel Panel 1 renamed to Buying',
+      'Panel Buying: shown when nothing → Sealed',
+    ]);
   });
 });

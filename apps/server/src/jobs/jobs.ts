@@ -7,6 +7,7 @@ import { Db, isConnectionError, isDeadlock, asRecordset } from '../platform/db';
 import { HOLD_ALIVE, LOCKS } from '../platform/locks';
 import { notFound, refused } from '../platform/problem';
 import { User, mayDecide } from '../users/user';
+import { QueueDb } from './queue-db';
 
 /** What long work needs while it runs. */
 export interface JobContext {
@@ -67,6 +68,7 @@ export class Jobs {
   private readonly running = new Map<number, AbortController>();
   private readonly runner = randomInt(1, 2 ** 31 - 1);
   private boss: PgBoss | undefined;
+  private queueDb: QueueDb | undefined;
   private listener: pg.Client | undefined;
   private closing = false;
   /** Emits the number of every job that changed, in any process. */
@@ -107,15 +109,17 @@ export class Jobs {
   async open(): Promise<void> {
     this.closing = false;
     await this.listen();
-    this.boss = new PgBoss({ connectionString: this.url, schema: 'jobs', schedule: false, max: 3, archiveCompletedAfterSeconds: 3600, deleteAfterDays: 1 });
+    const db = new QueueDb(this.url, this.warn);
+    this.queueDb = db;
+    this.boss = new PgBoss({ db, schema: 'jobs', schedule: false, archiveCompletedAfterSeconds: 3600, deleteAfterDays: 1 });
     this.boss.on('error', this.warn);
     await this.boss.start();
     await this.makeQueues();
     for (const queue of QUEUES) {
-      await this.boss.work<{ job: number }>(queue, { batchSize: 1, pollingIntervalSeconds: 0.5 }, async ([delivered]) => this.run(delivered!.data.job));
+      await this.boss.work<{ job: number }>(queue, { batchSize: 1, pollingIntervalSeconds: 0.5 }, ([delivered]) => db.counted(this.run(delivered!.data.job)));
     }
     for (const regular of this.regular) {
-      await this.boss.work(regular.queue, { batchSize: 1, pollingIntervalSeconds: 1 }, () => this.beat(regular));
+      await this.boss.work(regular.queue, { batchSize: 1, pollingIntervalSeconds: 1 }, () => db.counted(this.beat(regular)));
       // Of those that wait, one is kept: every server that opens asks for a first one.
       await this.boss.send(regular.queue, {});
     }
@@ -148,7 +152,8 @@ export class Jobs {
   async close(): Promise<void> {
     this.closing = true;
     for (const controller of this.running.values()) controller.abort();
-    await this.boss?.stop({ graceful: false, wait: true });
+    await this.queueDb?.close(async () => this.boss?.stop({ graceful: false, wait: true }));
+    this.queueDb = undefined;
     await this.listener?.end().catch(() => undefined);
   }
 

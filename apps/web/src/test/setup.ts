@@ -6,3 +6,9 @@ import { countTimers } from './rest';
 jest.setTimeout(60_000);
 countTimers();
 setupZonelessTestEnv();
+
+// jsdom knows no screens; overlays and the theme ask for one.
+Object.defineProperty(window, 'matchMedia', {
+  configurable: true,
+  value: (media: string) => ({ matches: false, media, addEventListener: () => undefined, removeEventListener: () => undefined, addListener: () => undefined }),
+});

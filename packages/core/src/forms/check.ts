@@ -1,6 +1,7 @@
 import { CompiledRule, FeelContext, FeelValue, contextOf } from '../rules';
 import { EntryForm, Kind, PANEL_COLUMNS, PreparedSchema, Property, feelValue, isHeldAt, isWide, looksFor, reaches, ruleNameOf, whyNotTyped } from '../schema';
 import { parseText } from '../values';
+import { formFor } from './plan';
 import { PreparedForm } from './prepared';
 
 /** Something of a form that its author should know, by where it stands. */
@@ -20,7 +21,8 @@ export interface FormProblem {
     | 'not-asked'
     | 'condition'
     | 'never'
-    | 'holders';
+    | 'holders'
+    | 'clears-nothing';
   readonly panel: string | null;
   readonly input: string | null;
   readonly message: string;
@@ -62,6 +64,9 @@ export function checkForm(form: EntryForm, schema: PreparedSchema, classes: read
       const closed = isWide(input.level) ? null : form.kinds.map((kind) => whyNotTyped(property, kind)).find((why) => why !== null);
       if (closed && property.feed !== 'counted') say('warning', 'closed', `${property.caption} ${closed}; the form only shows it.`);
       if (input.holders === 'named' && input.holderNames.length === 0) say('warning', 'holders', 'Name the holders that the input is for.');
+      const hides = panel.shownWhen.trim() !== '' || input.shownWhen.trim() !== '';
+      if (hides && property.required && input.whenHidden === 'clear')
+        say('warning', 'clears-nothing', `${property.caption} is required, so "clear" does nothing when the input is hidden: its value is kept.`);
       if (input.width < 1 || input.width > PANEL_COLUMNS) say('error', 'look', `An input takes 1 to ${PANEL_COLUMNS} columns.`);
     }
   }
@@ -101,6 +106,39 @@ export function notAsked(
       )
       .map((property) => ({ property, kind }));
   });
+}
+
+/**
+ * The forms that come first for every file that a form is for, so that it is never used; empty where some file gets it.
+ * @param classes all classes that the company has
+ */
+export function shadowedBy(forms: readonly EntryForm[], form: EntryForm, classes: readonly string[]): EntryForm[] {
+  const rivals = new Set<EntryForm>();
+  for (const kind of form.kinds)
+    for (const className of form.classes.length ? form.classes : [null, ...classes]) {
+      const used = formFor(forms, kind, className);
+      if (used?.id === form.id) return [];
+      if (used) rivals.add(used);
+    }
+  return [...rivals];
+}
+
+/** What the conditions of a form look at: per property, the panels and inputs that wait for its value. */
+export function waitingFor(form: EntryForm, schema: PreparedSchema): ReadonlyMap<number, readonly { readonly panel: string; readonly input: string | null }[]> {
+  const prepared = new PreparedForm(form, schema);
+  const byName = new Map(schema.schema.properties.filter((property) => !property.retired).map((property) => [ruleNameOf(property), property.id]));
+  const waiting = new Map<number, { panel: string; input: string | null }[]>();
+  const note = (panel: string, input: string | null) => {
+    for (const { group, name } of prepared.condition(panel, input, 'shownWhen')?.uses ?? []) {
+      const id = group === null ? byName.get(name) : undefined;
+      if (id !== undefined) waiting.set(id, [...(waiting.get(id) ?? []), { panel, input }]);
+    }
+  };
+  for (const panel of form.panels) {
+    note(panel.key, null);
+    for (const input of panel.inputs) note(panel.key, input.key);
+  }
+  return waiting;
 }
 
 /**

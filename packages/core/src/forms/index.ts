@@ -3,3 +3,4 @@ export * from './check';
 export * from './plan';
 export * from './fill';
 export * from './pack';
+export * from './condition';

@@ -50,6 +50,12 @@ const failed = (error: unknown): Outcome => {
   throw error;
 };
 
+/** The tree of an expression, for those that show it in another way; `null` where it cannot be read. */
+export function treeOf(source: string, scope: RuleScope): Expr | null {
+  const parsed = parseExpression(source, namesOf(scope.names));
+  return parsed.ok ? parsed.value : null;
+}
+
 /** Prepares an expression; problems with severity `error` stop it. */
 export function compileRule(source: string, scope: RuleScope): Parsed<CompiledRule> {
   const parsed = parseExpression(source, namesOf(scope.names));

@@ -1,8 +1,8 @@
 export * from './value';
 export * from './type';
-export type { RuleProblem } from './syntax';
+export type { Expr, RuleProblem } from './syntax';
 export { LONGEST_RULE } from './syntax';
-export { compileRule, compileTests, MOST_VALUES } from './compile';
+export { compileRule, compileTests, MOST_VALUES, treeOf } from './compile';
 export type { CompiledRule, CompiledTests, Outcome, Step, Use } from './compile';
 export { BUILTINS, builtin, roundTo, textOf } from './functions';
 export type { Builtin, Host } from './functions';

@@ -141,6 +141,11 @@ export abstract class Scoped {
           ),
         type: { kind: 'function', blank: false, result: known.result([]) },
       };
+    // People say yes and no where FEEL says true and false; a property of that name comes first.
+    if (/^(yes|no)$/i.test(name)) {
+      const said = name.toLowerCase() === 'yes';
+      return { run: () => said, type: plain('boolean') };
+    }
     const local = frames.flatMap((frame) => ('locals' in frame ? [...frame.locals.keys()] : Object.keys(frame.type.fields ?? {})));
     this.unknown(expr, name, [...local, ...Object.keys(this.scope.names)]);
     return { run: () => null, type: ANY };

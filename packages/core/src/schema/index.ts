@@ -5,6 +5,7 @@ export * from './check';
 export * from './scope';
 export * from './form';
 export * from './form-document';
+export * from './form-words';
 export * from './mapping';
 export * from './mapping-document';
 export * from './mapping-words';

@@ -1,8 +1,8 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FillView, InputView } from '@rule/core/forms';
-import { EntryInput, Suggestions } from './entry-input';
+import { EntryInput, NO_SUGGESTIONS, Suggestions } from './entry-input';
 
-export type { Suggestions } from './entry-input';
+export { NO_SUGGESTIONS, type Suggestions } from './entry-input';
 
 /** Something that a person did to one field: typed a text, or took what was typed back (`null`). */
 export interface FieldEdit {
@@ -71,7 +71,7 @@ export interface FieldEdit {
 })
 export class EntryFormView {
   readonly view = input.required<FillView>();
-  readonly suggestions = input<Suggestions>({ atHand: new Map(), narrowed: () => null });
+  readonly suggestions = input<Suggestions>(NO_SUGGESTIONS);
   /** Titles of sections, where there is more than one. */
   readonly titles = input<ReadonlyMap<string, string>>(new Map());
   readonly narrow = input(false);

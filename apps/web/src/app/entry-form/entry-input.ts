@@ -12,6 +12,9 @@ export interface Suggestions {
   readonly narrowed: (property: number) => readonly string[] | null;
 }
 
+/** For forms that are only tried out. */
+export const NO_SUGGESTIONS: Suggestions = { atHand: new Map(), narrowed: () => null };
+
 /** Rows of single holders that are listed before they are folded away. */
 const MOST_ROWS = 60;
 

@@ -1,1 +1,2 @@
 export * from './entry-form';
+export { EntryInput } from './entry-input';

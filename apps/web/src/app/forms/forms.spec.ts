@@ -5,6 +5,7 @@ import { EntryForm, newInput } from '@rule/core/schema';
 import { throwError } from 'rxjs';
 import { Stage, draftView, property } from '../../test/stage';
 import { GOES_ALONG, Unsaved } from '../shared';
+import { ConditionEditor } from './condition-editor';
 import { FormsStation } from './forms';
 
 const number = property(1, 'Part number', { type: 'text', kinds: ['part'], required: true });
@@ -41,7 +42,7 @@ async function staged(asked: string | undefined, { role = 'administrator', more 
         return draft();
       },
       orderForms: () => draft(),
-      files: { total: 1, rows: [{ id: 40, path: 'parts/chute.step' }] },
+      files: { total: 0, rows: [] },
       ...more,
     },
     { role, properties: [number, mass, finish, sheets] },
@@ -57,16 +58,19 @@ async function staged(asked: string | undefined, { role = 'administrator', more 
 }
 const tiles = (stage: Stage) =>
   [...stage.page.querySelectorAll('section.panel')].map((panel) =>
-    [...panel.querySelectorAll('.tile > span:first-child')].map((tile) => (tile.textContent ?? '').trim()),
+    [...panel.querySelectorAll('[data-input]')].map((edit) => edit.getAttribute('aria-label')!.replace('Settings of ', '')),
   );
 const tile = (stage: Stage, key: string) => stage.page.querySelector<HTMLElement>(`[data-input=${key}]`)!;
 const press = async (stage: Stage, element: HTMLElement, key: string, held: KeyboardEventInit = {}) => {
+  element.focus();
   element.dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true, cancelable: true, ...held }));
   await stage.settled();
 };
-const pick = async (stage: Stage, text: string) => {
-  [...stage.page.querySelectorAll<HTMLElement>('rule-index-row button')].find((row) => (row.textContent ?? '').includes(text))!.click();
+/** Types names where a place takes them, and adds them with Enter. */
+const add = async (stage: Stage, place: string, names: string) => {
+  await stage.type(place, names);
   await stage.settled();
+  await press(stage, stage.field(place), 'Enter');
 };
 
 beforeEach(() => {
@@ -75,16 +79,15 @@ beforeEach(() => {
 });
 
 describe('the Forms station', () => {
-  it('a property is added to the chosen panel, moved and made broader by keys, and all of it is saved with what it was', async () => {
+  it('properties are added where they are to stand, moved and made broader by keys, and all of it is saved with what it was', async () => {
     const { stage, gone } = await staged('5');
     expect(tiles(stage)).toEqual([['Part number', 'Mass'], []]);
-    await stage.click(/^Surface/);
-    await pick(stage, 'Finish');
+    await add(stage, 'Add to panel Surface', 'Finish');
     expect(tiles(stage)).toEqual([['Part number', 'Mass'], ['Finish']]);
-    const added = stage.page.querySelectorAll<HTMLElement>('section.panel')[1]!.querySelector<HTMLElement>('.tile')!;
-    const key = added.dataset['input']!;
+    const key = stage.page.querySelectorAll<HTMLElement>('section.panel')[1]!.querySelector<HTMLElement>('[data-input]')!.dataset['input']!;
     await press(stage, tile(stage, key), 'ArrowUp', { altKey: true });
     expect(tiles(stage)).toEqual([['Part number', 'Mass', 'Finish'], []]);
+    expect(document.activeElement).toBe(tile(stage, key));
     await press(stage, tile(stage, 'i2'), 'ArrowDown', { altKey: true });
     expect(tiles(stage)[0]).toEqual(['Part number', 'Finish', 'Mass']);
     const width = form.panels[0]!.inputs[0]!.width;
@@ -104,33 +107,51 @@ describe('the Forms station', () => {
       ],
     ]);
     expect([stage.said, gone, TestBed.inject(Unsaved).what()]).toEqual([
-      ['The form is saved in the draft. It is in use when the draft comes into force, in Schema.'],
+      ['Form saved in the draft. It takes effect when the draft comes into force in Schema.'],
       [{ params: { form: 5 }, info: undefined }],
       [],
     ]);
   });
 
-  it('offers what the form does not ask for and could, what is required first', async () => {
+  it('an insertion line takes several names at once, and says which of them it does not know', async () => {
     const { stage } = await staged('5');
-    const offered = () => [...stage.page.querySelectorAll('[cdkDropList] rule-index-row')].map((row) => (row.textContent ?? '').replace(/\s+/g, ' ').trim());
-    expect(offered()).toEqual(['Finish']);
     await press(stage, tile(stage, 'i1'), 'Delete');
-    expect(offered()).toEqual([expect.stringMatching(/^Part number ?required$/), 'Finish']);
-    await stage.type('Find a property', 'fin');
-    expect(offered()).toEqual(['Finish']);
+    await stage.click('Insert before Mass');
+    await add(stage, 'Insert before Mass', 'Finish; Colour');
+    expect([tiles(stage)[0], stage.text('rule-property-adder [role=alert]')]).toEqual([['Mass'], 'Not in the schema, or already in this form: Colour.']);
+    await add(stage, 'Insert before Mass', 'finish, Part number');
+    expect(tiles(stage)[0]).toEqual(['Finish', 'Part number', 'Mass']);
+  });
+
+  it('settings open under their input; a condition is put together by choosing, or written', async () => {
+    const { stage } = await staged('5');
+    await stage.click('Settings of Mass');
+    await stage.click('Write Shown when, Mass as expression');
+    const settings = () => stage.page.querySelector('rule-input-settings')!;
+    expect(settings().previousElementSibling!.querySelector('[data-input=i2]')).not.toBeNull();
+    const editor = stage.fixture.debugElement.queryAll((each) => each.name === 'rule-condition-editor')[0]!.componentInstance as ConditionEditor;
+    editor['write']({ joint: 'and', clauses: [{ property: 3, test: 'is', values: ['ground'] }] });
+    await stage.settled();
+    await stage.click('Save in the draft');
+    const [{ form: laid }] = stage.last('saveForm') as [Sent];
+    expect(laid.panels[0]!.inputs[1]!.shownWhen).toBe('Finish = "ground"');
+    await stage.click('Close settings');
+    expect([stage.page.querySelector('rule-input-settings'), document.activeElement]).toEqual([null, tile(stage, 'i2')]);
   });
 
   it('a new form is no loss before something is laid out in it, and is not saved without a name', async () => {
     const { stage } = await staged('new');
     expect([TestBed.inject(Unsaved).what(), stage.button('Save in the draft').disabled]).toEqual([[], true]);
-    await pick(stage, 'Finish');
+    await add(stage, 'Add to panel Identity', 'Finish');
     expect(TestBed.inject(Unsaved).what()).toEqual(['the form without a name']);
     expect(stage.button('Save in the draft').disabled).toBe(true);
+    await stage.type('Name', 'Small parts');
+    expect(stage.button('Save in the draft').disabled).toBe(false);
   });
 
   it('a copy takes what was typed along without a question', async () => {
     const { stage, gone } = await staged('5');
-    await pick(stage, 'Finish');
+    await add(stage, 'Add to panel Identity', 'Finish');
     await stage.click('Duplicate');
     expect(gone).toEqual([{ params: { form: 'new' }, info: GOES_ALONG }]);
     stage.fixture.componentRef.setInput('form', 'new');
@@ -140,9 +161,17 @@ describe('the Forms station', () => {
     expect((stage.last('saveForm') as [Sent])[0]).toMatchObject({ id: null, base: null, form: { name: 'Made parts, copy' } });
   });
 
+  it('a form that no file gets says which one comes first, and is put before it', async () => {
+    const other: EntryForm = { ...form, id: 6, name: 'Later' };
+    const { stage } = await staged('6', { more: { draft: () => draftView([number, mass, finish, sheets], { forms: [form, other] }) } });
+    expect(stage.text('.note.bad')).toContain('No file gets this form: Made parts comes first for every file that it is for.');
+    await stage.click('Move it before Made parts');
+    expect(stage.last('orderForms')).toEqual([[6, 5]]);
+  });
+
   it('what the server refuses stays on the page', async () => {
     const { stage } = await staged('5', { more: { saveForm: () => throwError(() => 'two forms have this name') } });
-    await pick(stage, 'Finish');
+    await add(stage, 'Add to panel Identity', 'Finish');
     await stage.click('Save in the draft');
     expect([stage.said, tiles(stage)[0], stage.button('Save in the draft').disabled]).toEqual([
       ['two forms have this name'],

@@ -10,7 +10,7 @@ import { Api, CatalogueActions, Notices, problemOf } from '../shared';
 interface State {
   readonly draft: DraftView | null;
   readonly lists: readonly ChoiceListRow[];
-  readonly classes: readonly string[];
+  readonly classRows: readonly { readonly id: number; readonly name: string }[];
   readonly preview: FillData | null;
   readonly error: string | null;
   readonly saving: boolean;
@@ -18,8 +18,9 @@ interface State {
 
 /** What the Forms station works on: the forms of the schema's draft, and a file to look at them with. */
 export const FormsStore = signalStore(
-  withState<State>({ draft: null, lists: [], classes: [], preview: null, error: null, saving: false }),
-  withComputed(({ draft }) => ({
+  withState<State>({ draft: null, lists: [], classRows: [], preview: null, error: null, saving: false }),
+  withComputed(({ draft, classRows }) => ({
+    classes: computed(() => classRows().map((row) => row.name)),
     forms: computed<readonly EntryForm[]>(() => draft()?.schema.forms ?? []),
     properties: computed<readonly Property[]>(() => draft()?.schema.properties ?? []),
   })),
@@ -38,7 +39,7 @@ export const FormsStore = signalStore(
         pipe(
           switchMap(() =>
             forkJoin({ draft: api.draft(), lists: api.choiceLists(), classes: api.classes() }).pipe(
-              tap(({ draft, lists, classes }) => patchState(store, { draft, lists, classes: classes.map((row) => row.name), error: null })),
+              tap(({ draft, lists, classes }) => patchState(store, { draft, lists, classRows: classes, error: null })),
               catchError((failure: unknown) => {
                 patchState(store, { error: problemOf(failure).detail });
                 return EMPTY;
@@ -66,6 +67,16 @@ export const FormsStore = signalStore(
           error: fail,
         }),
       order: (ids: readonly number[]) => api.orderForms(ids).subscribe({ next: take, error: fail }),
+      /** Looks at a form with the first file that it is for. */
+      lookWithFirst: ({ kinds, classes }: Pick<EntryForm, 'kinds' | 'classes'>) => {
+        const own = store.classRows().find((row) => row.name === classes[0])?.id;
+        patchState(store, { preview: null });
+        if (kinds.length)
+          api.files({ kind: kinds[0]!, limit: 1, ...(own === undefined ? {} : { class: own }) }).subscribe({
+            next: ({ rows }) => rows[0] && api.fill({ files: [rows[0].id] }).subscribe({ next: (preview) => patchState(store, { preview }), error: fail }),
+            error: fail,
+          });
+      },
       /** Looks at the forms with a file. */
       look: (file: number) => api.fill({ files: [file] }).subscribe({ next: (preview) => patchState(store, { preview }), error: fail }),
     };

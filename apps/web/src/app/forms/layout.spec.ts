@@ -1,14 +1,12 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
 import { Property, newDraft } from '@rule/core/schema';
-import { addInput, addPanel, changeInput, emptyForm, freshKey, moveInput, removeAt, step } from './layout';
+import { addInputs, addPanel, changeInput, emptyForm, freshKey, moveInput, movePanel, removeAt, step } from './layout';
 
 const property = (id: number): Property => ({ ...newDraft(`P${id}`), id, retired: false });
 const filled = () => {
-  let form = emptyForm('Part');
-  for (const id of [1, 2, 3]) form = addInput(form, 'p1', property(id)).form;
-  const { form: two, key } = addPanel(form);
-  return addInput(two, key, property(4)).form;
+  const { form: two, key } = addPanel(addInputs(emptyForm('Part'), 'p1', [1, 2, 3].map(property), 0).form, 1);
+  return addInputs(two, key, [property(4)], 0).form;
 };
 const shape = (form: ReturnType<typeof emptyForm>) => form.panels.map((panel) => panel.inputs.map((input) => input.property));
 
@@ -19,6 +17,7 @@ describe('laying out a form', () => {
     const keys = form.panels.flatMap((panel) => [panel.key, ...panel.inputs.map((input) => input.key)]);
     expect(new Set(keys).size).toBe(keys.length);
     expect(keys).not.toContain(freshKey(form, 'i'));
+    expect(shape(addInputs(form, 'p1', [property(8), property(9)], 1).form)).toEqual([[1, 8, 9, 2, 3], [4]]);
   });
   it('moves an input step by step, from panel to panel, and stops at the ends', () => {
     let form = filled();
@@ -36,6 +35,8 @@ describe('laying out a form', () => {
   it('moves panels, changes and removes', () => {
     const form = filled();
     expect(step(form, { panel: 'p2', input: null }, -1).panels.map((panel) => panel.key)).toEqual(['p2', 'p1']);
+    expect(movePanel(form, 0, 1).panels.map((panel) => panel.key)).toEqual(['p2', 'p1']);
+    expect(addPanel(form, 1).form.panels.map((panel) => panel.key)).toEqual(['p1', 'p3', 'p2']);
     expect(removeAt(form, { panel: 'p1', input: null }).panels).toHaveLength(1);
     const key = form.panels[0]!.inputs[1]!.key;
     expect(shape(removeAt(form, { panel: 'p1', input: key }))).toEqual([[1, 3], [4]]);

@@ -1,6 +1,7 @@
 import { EntryForm, FormInput, FormPanel, Property, newInput } from '@rule/core/schema';
 
-type Laid = Omit<EntryForm, 'id'>;
+/** A form as it is being laid out. */
+export type Laid = Omit<EntryForm, 'id'>;
 
 /** Where something stands in a form. */
 export interface Place {
@@ -31,22 +32,33 @@ export const changePanel = (form: Laid, key: string, change: Partial<FormPanel>)
 export const changeInput = (form: Laid, { panel, input }: Place, change: Partial<FormInput>): Laid =>
   withPanel(form, panel, (own) => ({ ...own, inputs: own.inputs.map((entry) => (entry.key === input ? { ...entry, ...change } : entry)) }));
 
-/** Adds an input for a property at a place of a panel, or at its end. */
-export function addInput(form: Laid, panel: string, property: Property, at?: number): { readonly form: Laid; readonly key: string } {
-  const key = freshKey(form, 'i');
-  return {
-    key,
-    form: withPanel(form, panel, (own) => {
+/** Adds inputs for properties at a place of a panel. */
+export function addInputs(form: Laid, panel: string, properties: readonly Property[], at: number): { readonly form: Laid; readonly keys: readonly string[] } {
+  const keys: string[] = [];
+  const added = properties.reduce((now, property, i) => {
+    const key = freshKey(now, 'i');
+    keys.push(key);
+    return withPanel(now, panel, (own) => {
       const inputs = [...own.inputs];
-      inputs.splice(at ?? inputs.length, 0, newInput(key, property));
+      inputs.splice(at + i, 0, newInput(key, property));
       return { ...own, inputs };
-    }),
-  };
+    });
+  }, form);
+  return { form: added, keys };
 }
 
-export function addPanel(form: Laid): { readonly form: Laid; readonly key: string } {
+export function addPanel(form: Laid, at: number): { readonly form: Laid; readonly key: string } {
   const key = freshKey(form, 'p');
-  return { key, form: { ...form, panels: [...form.panels, { key, title: 'New panel', shownWhen: '', inputs: [] }] } };
+  const panels = [...form.panels];
+  panels.splice(at, 0, { key, title: 'New panel', shownWhen: '', inputs: [] });
+  return { key, form: { ...form, panels } };
+}
+
+/** Moves a panel among panels. */
+export function movePanel(form: Laid, from: number, to: number): Laid {
+  const panels = [...form.panels];
+  panels.splice(to, 0, ...panels.splice(from, 1));
+  return { ...form, panels };
 }
 
 export const removeAt = (form: Laid, { panel, input }: Place): Laid =>
@@ -73,10 +85,7 @@ export function step(form: Laid, { panel, input }: Place, by: 1 | -1): Laid {
   const p = form.panels.findIndex((own) => own.key === panel);
   if (p < 0) return form;
   if (input === null) {
-    if (p + by < 0 || p + by >= form.panels.length) return form;
-    const panels = [...form.panels];
-    panels.splice(p + by, 0, ...panels.splice(p, 1));
-    return { ...form, panels };
+    return p + by < 0 || p + by >= form.panels.length ? form : movePanel(form, p, p + by);
   }
   const i = form.panels[p]!.inputs.findIndex((entry) => entry.key === input);
   const next = i + by;

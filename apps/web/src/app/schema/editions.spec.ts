@@ -67,7 +67,7 @@ const table = (stage: Stage, labelled: string) =>
 
 describe('editions', () => {
   it('say values and fields in words', () => {
-    expect([null, '', true, false, [], ['a', 'b'], 3, { a: 1 }].map(inWords)).toEqual(['nothing', 'nothing', 'yes', 'no', 'nothing', 'a, b', '3', '{"a":1}']);
+    expect([null, '', true, false, [], ['a', 'b'], 3, { a: 1 }].map(inWords)).toEqual(['nothing', 'nothing', 'yes', 'no', 'nothing', 'a, b', '3', 'a: 1']);
     expect(fieldWords('maxLength')).toBe('max length');
   });
 

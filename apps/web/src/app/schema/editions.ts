@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, linkEndWords } from '@rule/core/schema';
+import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, layoutChanges, linkEndWords } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
@@ -12,16 +12,16 @@ import { SchemaStore } from './schema.store';
 export function inWords(value: unknown): string {
   if (value === null || value === undefined || value === '') return 'nothing';
   if (typeof value === 'boolean') return value ? 'yes' : 'no';
-  if (Array.isArray(value))
-    return value.length === 0 ? 'nothing' : value.map((item) => (typeof item === 'object' ? JSON.stringify(item) : String(item))).join(', ');
-  return typeof value === 'string' ? value : JSON.stringify(value);
+  if (Array.isArray(value)) return value.length === 0 ? 'nothing' : value.map(inWords).join(', ');
+  if (typeof value === 'object')
+    return Object.entries(value)
+      .map(([field, part]) => `${fieldWords(field)}: ${inWords(part)}`)
+      .join('; ');
+  return String(value as string | number);
 }
 
 /** Names of fields as people say them: `maxLength` is “max length”. */
 export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (letter) => ` ${letter.toLowerCase()}`);
-
-/** Panels of a form in few words. */
-const inputs = (panels: unknown): string => ((panels ?? []) as EntryForm['panels']).map((panel) => `${panel.title}: ${panel.inputs.length}`).join('; ');
 
 /** The draft against what is in force, its coming into force, and all editions. */
 @Component({
@@ -241,24 +241,24 @@ export class SchemaEditions {
         case 'property added':
           return [row(change.property.caption, 'new property', '', change.property.writtenName)];
         case 'property removed':
-          return [row(change.property.caption, 'taken out', change.property.writtenName)];
+          return [row(change.property.caption, 'removed', change.property.writtenName)];
         case 'property changed':
           return change.fields.map(({ field, before, after }) => row(change.caption, fieldWords(field), inWords(before), inWords(after)));
         case 'check added':
           return [row(change.check.title, 'new check', '', change.check.condition)];
         case 'check removed':
-          return [row(change.check.title, 'check taken out', change.check.condition)];
+          return [row(change.check.title, 'check removed', change.check.condition)];
         case 'check changed':
           return change.fields.map(({ field, before, after }) => row(change.title, fieldWords(field), inWords(before), inWords(after)));
         case 'form added':
-          return [row(change.form.name, 'new form', '', change.form.kinds.join(', '))];
+          return [row(`Form ${change.form.name}`, 'new form', '', change.form.kinds.join(', '))];
         case 'form removed':
-          return [row(change.form.name, 'form taken out')];
+          return [row(`Form ${change.form.name}`, 'form removed')];
         case 'form changed':
-          return change.fields.map(({ field, before, after }) =>
+          return change.fields.flatMap(({ field, before, after }) =>
             field === 'panels'
-              ? row(change.name, 'form laid out anew', inputs(before), inputs(after))
-              : row(change.name, fieldWords(field), inWords(before), inWords(after)),
+              ? layoutChanges(before as EntryForm['panels'], after as EntryForm['panels'], this.caption).map((what) => row(`Form ${change.name}`, what))
+              : [row(`Form ${change.name}`, fieldWords(field), inWords(before), inWords(after))],
           );
         case 'binding added':
           return [row(`Cell ${cellName(change.binding)}`, 'bound', '', this.cellWords(change.binding))];
@@ -283,7 +283,14 @@ export class SchemaEditions {
         case 'strangers changed':
           return [row('Names outside the schema', 'changed', inWords(change.before), inWords(change.after))];
         case 'order changed':
-          return [row({ properties: 'Properties', checks: 'Checks', forms: 'Forms' }[change.of], 'order', this.order(change.before), this.order(change.after))];
+          return [
+            row(
+              { properties: 'Properties', checks: 'Checks', forms: 'Forms' }[change.of],
+              'order',
+              this.order(change.of, change.before),
+              this.order(change.of, change.after),
+            ),
+          ];
       }
     });
   }
@@ -300,8 +307,14 @@ export class SchemaEditions {
   private linkWords(link: Link): string {
     return `${linkEndWords(link.at, this.caption)}; in ${link.in}, out ${link.out}, on clash ${link.onClash}`;
   }
-  private order(ids: readonly number[]): string {
-    return ids.map((id) => this.captions().get(id) ?? id).join(', ');
+  private order(of: 'properties' | 'checks' | 'forms', ids: readonly number[]): string {
+    const { checks, forms } = this.store.draft()!.schema;
+    const names: ReadonlyMap<number, string> = {
+      properties: this.captions(),
+      checks: new Map(checks.map((check) => [check.id, check.title])),
+      forms: new Map(forms.map((form) => [form.id, form.name])),
+    }[of];
+    return ids.map((id) => names.get(id) ?? 'one that is gone').join(', ');
   }
 
   protected enact(): void {

@@ -70,7 +70,7 @@ describe('differences in words', () => {
       'yes',
       'part, drawing',
       'nothing',
-      '{"a":1}',
+      'a: 1',
     ]);
   });
 });

@@ -17,7 +17,7 @@ export class FileChoices {
   private readonly api = inject(Api);
   private readonly notices = inject(Notices);
   private readonly asked = new Subject<string>();
-  private readonly state = signal<readonly { readonly id: number; readonly path: string }[]>([]);
+  private readonly state = signal<readonly { readonly id: number; readonly path: string; readonly kind: Kind }[]>([]);
   readonly files = this.state.asReadonly();
 
   /** @param kinds kinds of file that may be chosen */
@@ -35,7 +35,7 @@ export class FileChoices {
         ),
         takeUntilDestroyed(),
       )
-      .subscribe((page) => page && this.state.set(page.rows.filter((file) => kinds.includes(file.kind)).map(({ id, path }) => ({ id, path }))));
+      .subscribe((page) => page && this.state.set(page.rows.filter((file) => kinds.includes(file.kind)).map(({ id, path, kind }) => ({ id, path, kind }))));
   }
 
   /** Looks for files by part of a path or of a value; all of them, the first ones, for nothing. */

@@ -40,13 +40,7 @@ async function staged(role = 'administrator') {
   return { stage, press };
 }
 
-beforeEach(() => {
-  localStorage.clear();
-  Object.defineProperty(window, 'matchMedia', {
-    configurable: true,
-    value: () => ({ matches: false, addEventListener: () => undefined, addListener: () => undefined }),
-  });
-});
+beforeEach(() => localStorage.clear());
 afterEach(() => document.documentElement.classList.remove('dark'));
 
 describe('the shell', () => {

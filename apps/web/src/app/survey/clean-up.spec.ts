@@ -1,4 +1,4 @@
-import { beforeAll, describe, expect, it } from '@jest/globals';
+import { describe, expect, it } from '@jest/globals';
 import { CleanUpPreview, CleanUpRequest } from '@rule/contract';
 import { CleanUp } from '@rule/core/survey';
 import { throwError } from 'rxjs';
@@ -31,15 +31,6 @@ const preview: CleanUpPreview = {
 const merge: CleanUp = { do: 'merge', names: ['Descr', 'descr.'], to: 'Description', clash: 'ask' };
 
 describe('a clean-up', () => {
-  // jsdom has no animations; the dialog asks for them.
-  beforeAll(() => {
-    window.matchMedia ??= ((query: string) => ({
-      matches: false,
-      media: query,
-      addEventListener: () => undefined,
-      removeEventListener: () => undefined,
-    })) as never;
-  });
   const body = () => document.body.textContent.replace(/\s+/g, ' ');
   const wait = async (stage: Stage) => {
     await stage.rested();
