@@ -4,7 +4,7 @@ import {
   DEMO_COMPANY,
   DEMO_DENSITIES,
   DEMO_FORMS,
-  DEMO_LAYOUT,
+  demoLayouts,
   DEMO_LINKS,
   DEMO_PASSWORD,
   DEMO_PROJECTS,
@@ -25,7 +25,10 @@ export interface DemoFolders {
 }
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
-export async function loadDemo({ db, editions, libraries, scanner, classes, boms, vault, projects, layouts }: Services, folders: DemoFolders): Promise<void> {
+export async function loadDemo(
+  { db, editions, libraries, scanner, classes, bomLayouts, vault, projects, layouts }: Services,
+  folders: DemoFolders,
+): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
   // A start that broke off while the demo was loaded is begun again: nobody could work with it yet.
   if (await db.one('SELECT 1 FROM libraries UNION SELECT 1 FROM properties LIMIT 1')) await beginAnew(db.sequelize);
@@ -55,7 +58,12 @@ export async function loadDemo({ db, editions, libraries, scanner, classes, boms
   await scanner.rescan();
   await classes.save(DEMO_CLASSES);
   for (const project of DEMO_PROJECTS) await projects.save(null, project);
-  await boms.saveLayout(null, { name: DEMO_LAYOUT.name, columns: DEMO_LAYOUT.columns.map((name) => ids.get(name)!) });
+  const classIds = new Map((await db.all<{ id: number; name: string }>('SELECT id, name FROM classes')).map((row) => [row.name, row.id]));
+  for (const layout of demoLayouts(
+    (name) => ids.get(name)!,
+    (name) => classIds.get(name)!,
+  ))
+    await bomLayouts.add(null, layout);
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
   await vault.stand(workshop, true);
   // People come last: without them, what is there is no demo yet.

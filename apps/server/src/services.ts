@@ -1,5 +1,7 @@
 import { join } from 'node:path';
 import { Boms } from './bom/boms';
+import { KeptBoms } from './bom/kept';
+import { BomLayouts } from './bom/layouts';
 import { Changes } from './changes/begin';
 import { Applying, Step } from './changes/apply';
 import { Checks } from './changes/check';
@@ -125,12 +127,14 @@ export function buildServices({
   const tokens = new Tokens(db, clock);
   const people = new People(db);
   const attempts = new SignInAttempts(db, clock);
-  const boms = new Boms(db, properties, libraries);
+  const bomLayouts = new BomLayouts(db, properties);
+  const boms = new Boms(db, properties, libraries, judgements, trays, bomLayouts);
+  const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
   const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));
   const deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
-  const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, vault, layouts, sendOuts, toDos);
+  const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, bomLayouts, vault, layouts, sendOuts, toDos);
   jobs.define<{ library: number | null }>('survey', async (context, { library }) => {
     const report = await scanner.rescan(context, library);
     context.progress('judging values', 0, 0);
@@ -184,6 +188,8 @@ export function buildServices({
     applying,
     changes,
     boms,
+    bomLayouts,
+    keptBoms,
     vault,
     vaultLocks,
     layouts,

@@ -17,3 +17,4 @@ export * from './mapping';
 export * from './exchange';
 export * from './problem';
 export * from './survey';
+export * from './bom';

@@ -2,7 +2,6 @@ import { BlockReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Binding, Kind, Link } from '@rule/core/schema';
 import { BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
-import { HeldValue } from '@rule/core/values';
 import { Decision, TableFinding } from '@rule/core/vault';
 import { FileRow } from './files';
 import { LockedOut, Tray } from './values';
@@ -148,41 +147,6 @@ export interface CellTrayAnswer {
 export interface SheetModel {
   readonly layout: string;
   readonly model: number | null;
-}
-
-/** The columns of a bill of materials, under a name. */
-export interface BomLayout {
-  readonly id: number;
-  readonly name: string;
-  readonly columns: readonly number[];
-}
-
-/** The columns that a bill of materials is written with. */
-export interface BomColumns {
-  readonly columns: readonly number[];
-}
-
-/** A row of a bill of materials. */
-export interface BomTableRow {
-  readonly item: number;
-  readonly quantity: number;
-  readonly label: string;
-  readonly match: Match;
-  readonly path: string | null;
-  /** Values of the part file, by property number. */
-  readonly held: Readonly<Record<number, HeldValue>>;
-  /** Where the assembly's own copy says something else, by property number. */
-  readonly contradictions: Readonly<Record<number, HeldValue>>;
-  readonly occurrences: readonly string[];
-  /** Keys of the copies, for settling. */
-  readonly products: readonly string[];
-}
-
-/** The bill of materials of an assembly. */
-export interface BomTable {
-  readonly assembly: FileRow;
-  readonly rows: readonly BomTableRow[];
-  readonly paths: Readonly<Record<number, string>>;
 }
 
 /** A link of the edition in force, with where it leads in its kind of file. */

@@ -1,6 +1,6 @@
 import { describe, expect, it } from '@jest/globals';
 import fc from 'fast-check';
-import { singleLevel } from '../src/bom';
+import { countParts } from '../src/bom';
 import { StructureReading } from '../src/files';
 import { Candidate, CandidateIndex, Match } from '../src/identity';
 import { CLASHES, Link, PASSES, Property, newDraft } from '../src/schema';
@@ -73,7 +73,7 @@ describe('a single-level BOM', () => {
     ['C', { state: 'matched', file: 3, by: 'product id' }],
     ['C~2', { state: 'matched', file: 3, by: 'settled' }],
   ]);
-  const rows = singleLevel(structure, (key) => parts.get(key) ?? { state: 'unmatched' });
+  const rows = countParts(structure, (key) => parts.get(key) ?? { state: 'unmatched' });
 
   it('counts what is placed in the root by part file, in order, numbered from 1', () => {
     expect(rows.map(({ item, label, quantity, products }) => ({ item, label, quantity, products }))).toEqual([
@@ -82,7 +82,7 @@ describe('a single-level BOM', () => {
     ]);
   });
   it('keeps copies apart whose part file is not known, and never takes one for a file', () => {
-    const unknown = singleLevel(structure, (key) => (key === 'B' ? { state: 'unmatched' } : { state: 'ambiguous', candidates: [2, 3], by: 'product id' }));
+    const unknown = countParts(structure, (key) => (key === 'B' ? { state: 'unmatched' } : { state: 'ambiguous', candidates: [2, 3], by: 'product id' }));
     expect(unknown.map(({ label, quantity, products }) => [label, quantity, products])).toEqual([
       ['B name', 3, ['B']],
       ['C name', 1, ['C']],
@@ -94,13 +94,13 @@ describe('a single-level BOM', () => {
       roots: ['A'],
       occurrences: ['7', '9'].map((child, i) => ({ key: `o${i}`, label: '', parent: 'A', child })),
     };
-    expect(singleLevel(clash, (key) => (key === '7' ? { state: 'unmatched' } : { state: 'matched', file: 7, by: 'settled' }))).toHaveLength(2);
+    expect(countParts(clash, (key) => (key === '7' ? { state: 'unmatched' } : { state: 'matched', file: 7, by: 'settled' }))).toHaveLength(2);
   });
   it('loses no occurrence of the root, whatever is matched', () => {
     fc.assert(
       fc.property(fc.array(fc.constantFrom('B', 'C', 'D'), { maxLength: 20 }), fc.array(fc.constantFrom('B', 'C', 'D')), (children, matched) => {
         const s: StructureReading = { ...structure, occurrences: children.map((child, i) => ({ key: `o${i}`, label: '', parent: 'A', child })) };
-        const bom = singleLevel(s, (key) =>
+        const bom = countParts(s, (key) =>
           (matched as string[]).includes(key) ? { state: 'matched', file: key.charCodeAt(0), by: 'product id' } : { state: 'unmatched' },
         );
         expect(bom.reduce((sum, row) => sum + row.quantity, 0)).toBe(children.length);

@@ -1,5 +1,14 @@
 import { BindingDocument, FormInput, Kind, LinkDocument, PLAIN_CELL, PropertyDraft, newDraft } from '@rule/core/schema';
+import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
 import type { VaultTableRow } from '@rule/core/vault';
+
+/** A BOM layout as it is added. */
+interface BomLayoutShape {
+  readonly name: string;
+  readonly purpose: string;
+  readonly shared: boolean;
+  readonly content: BomContent;
+}
 
 /** The demo company. All names, people and numbers are invented. */
 export const DEMO_COMPANY = 'Marrowby Roaster Works';
@@ -193,7 +202,56 @@ export const DEMO_BINDINGS: readonly BindingDocument[] = [
   { block: null, cell: 'SHEET', leads: true, shows: [{ property: 'Sheet number', from: 'sheet', form: PLAIN_CELL }] },
 ];
 
-export const DEMO_LAYOUT = { name: 'Parts list', columns: ['Part number', 'Description', 'Material', 'Mass', 'Make or buy'] } as const;
+/** BOM layouts of the demo company. @param property number of a property, @param classOf number of a class, by name */
+export function demoLayouts(property: (name: string) => number, classOf: (name: string) => number): BomLayoutShape[] {
+  const columns = (...names: string[]) => names.map((name) => propertyColumn(property(name)));
+  const summed = (column: BomColumn): BomColumn => ({ ...column, sum: true });
+  const parts = plainContent(['Part number', 'Description', 'Material', 'Mass', 'Make or buy'].map(property));
+  return [
+    {
+      name: 'Parts list',
+      purpose: 'What is placed directly in an assembly, as it stands on its drawing.',
+      shared: true,
+      content: { ...parts, columns: [...parts.columns.slice(0, 2), factColumn('picture'), ...parts.columns.slice(2)] },
+    },
+    {
+      name: 'Structure',
+      purpose: 'All levels, with the values that placed parts have of their own.',
+      shared: true,
+      content: {
+        ...plainContent([]),
+        structure: 'indented',
+        bodies: true,
+        columns: [
+          factColumn('item'),
+          factColumn('quantity'),
+          factColumn('total'),
+          factColumn('part'),
+          ...columns('Description', 'Material', 'Tightening torque'),
+          summed(factColumn('mass')),
+        ],
+      },
+    },
+    {
+      name: 'Purchasing',
+      purpose: 'What has to be bought for one machine, over all levels, by supplier.',
+      shared: true,
+      content: {
+        ...plainContent([]),
+        structure: 'summed',
+        group: { property: property('Supplier') },
+        numbers: { start: 10, step: 10, reuse: false },
+        classes: [{ class: classOf('made part'), rule: 'leave out', property: null }],
+        columns: [
+          factColumn('item'),
+          factColumn('quantity'),
+          ...columns('Part number', 'Description', 'Supplier', 'Order number'),
+          summed(columns('Mass')[0]!),
+        ],
+      },
+    },
+  ];
+}
 
 export const DEMO_LINKS: readonly LinkDocument[] = [
   { field: 'Number', kind: 'part', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },

@@ -1,125 +1,235 @@
-import { BomLayout, BomTable, BomTableRow } from '@rule/contract';
-import { singleLevel } from '@rule/core/bom';
-import { writeCsv } from '@rule/core/exchange';
-import { StructureReading } from '@rule/core/files';
-import { Match } from '@rule/core/identity';
-import { Property, judge, slotOf } from '@rule/core/schema';
-import { HeldValue, compileStandIns, sameHeld, showValue } from '@rule/core/values';
+import {
+  BomAssembly,
+  BomMember,
+  BomNumber,
+  BomRenumber,
+  BomRenumbered,
+  BomRequest,
+  BomRowRequest,
+  BomTable,
+  BomTableRow,
+  BomTyped,
+  ProposedAnswer,
+  WhereUsed,
+} from '@rule/contract';
+import { BOM_FACTS, BomLimit, BomRow, PlacedIn, groupRows, inBomOrder, itemTexts, makeRows, numberRows, renumber, whereUsed } from '@rule/core/bom';
+import { Trays } from '../changes/tray';
 import { Libraries } from '../library/library';
-import { HELD } from '../library/readings';
-import { Db, asRecordset } from '../platform/db';
-import { invalid, notFound, refused } from '../platform/problem';
+import { Db } from '../platform/db';
+import { invalid, notFound } from '../platform/problem';
 import { Properties } from '../schema/properties';
-import { readSettings } from '../platform/settings';
-import { heldFor } from '../values/held';
+import { User } from '../users/user';
+import { Judgements } from '../values/judgements';
+import { BomCells } from './cells';
+import { BomLayouts } from './layouts';
+import { BomNumbers, NumberedList } from './numbers';
+import { USES } from './plans';
+import { BomData } from './sources';
 
-/** Bills of materials from product structure and the values of part files. */
+/** A list with all that its cells are made of. */
+export interface MadeBom {
+  readonly data: BomData;
+  readonly cells: BomCells;
+  /** In the layout's order. */
+  readonly rows: readonly BomRow[];
+  readonly leftOut: number;
+  readonly numbers: ReadonlyMap<string, number>;
+  readonly items: ReadonlyMap<string, string>;
+  readonly headers: readonly string[];
+  readonly list: NumberedList | null;
+  readonly root: string;
+}
+
+/** Bills of materials from product structure and the values of part files, occurrences and bodies. */
 export class Boms {
+  private readonly kept: BomNumbers;
+
   constructor(
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly libraries: Libraries,
-  ) {}
+    private readonly judgements: Pick<Judgements, 'settle'>,
+    private readonly trays: Pick<Trays, 'propose'>,
+    private readonly layouts: BomLayouts,
+  ) {
+    this.kept = new BomNumbers(db);
+  }
 
-  assemblies(): Promise<{ id: number; path: string; unmatched: number }[]> {
-    return this.db.all(
-      `SELECT f.id, f.path, count(c.product) FILTER (WHERE c.part_id IS NULL)::int AS unmatched FROM files f LEFT JOIN copies c ON c.assembly_id = f.id
+  /** Assemblies with what a list of them can begin with. */
+  assemblies(): Promise<BomAssembly[]> {
+    return this.db.all<BomAssembly>(
+      `SELECT f.id, f.path, count(c.product) FILTER (WHERE c.part_id IS NULL)::int AS unmatched,
+         coalesce((SELECT jsonb_agg(jsonb_build_object('product', r.key, 'label', coalesce(nullif(p->>'name', ''), nullif(p->>'id', ''), r.key)))
+           FROM jsonb_array_elements_text(f.reading->'structure'->'roots') r(key)
+           LEFT JOIN LATERAL (SELECT p FROM jsonb_array_elements(f.reading->'structure'->'products') p WHERE p->>'key' = r.key) p ON true), '[]') AS roots
+       FROM files f LEFT JOIN copies c ON c.assembly_id = f.id
        WHERE f.kind = 'assembly' AND NOT f.removed GROUP BY f.id ORDER BY f.path`,
     );
   }
 
-  layouts(): Promise<BomLayout[]> {
-    return this.db.all<BomLayout>('SELECT id, name, columns FROM bom_layouts ORDER BY name');
-  }
-
-  async saveLayout(id: number | null, { name, columns }: Omit<BomLayout, 'id'>): Promise<BomLayout> {
-    const known = await this.properties.ofFiles(this.db);
-    const unknown = columns.find((column) => !known.has(column));
-    if (unknown !== undefined) throw invalid('unknown-property', `There is no property ${unknown}.`);
-    if (await this.db.one('SELECT 1 FROM bom_layouts WHERE name = $1 AND id IS DISTINCT FROM $2', [name, id]))
-      throw refused('name-taken', `There is a layout ${name} already.`);
-    const row =
-      id === null
-        ? await this.db.one<BomLayout>('INSERT INTO bom_layouts (name, columns) VALUES ($1, $2::int[]) RETURNING id, name, columns', [name, columns])
-        : await this.db.one<BomLayout>('UPDATE bom_layouts SET name = $2, columns = $3::int[] WHERE id = $1 RETURNING id, name, columns', [id, name, columns]);
-    if (!row) throw notFound(`Layout ${id}`);
-    return row;
-  }
-
-  async table(assembly: number): Promise<BomTable> {
+  /** Makes a list. Numbers that rows do not have yet are given and kept, where the layout is saved. @throws AppError */
+  async make(user: Pick<User, 'id'>, assembly: number, { content, layout, root: asked }: BomRequest): Promise<MadeBom> {
     const file = await this.libraries.file(assembly);
-    const row = await this.db.one<{ structure: StructureReading | null }>(`SELECT reading->'structure' AS structure FROM files WHERE id = $1`, [assembly]);
-    if (file.kind !== 'assembly' || !row?.structure) throw invalid('not-an-assembly', `${file.path} is not an assembly.`);
-    const matches = new Map(
-      (await this.db.all<{ product: string; match: Match }>('SELECT product, match FROM copies WHERE assembly_id = $1', [assembly])).map((copy) => [
-        copy.product,
-        copy.match,
-      ]),
-    );
-    const bom = singleLevel(row.structure, (product) => matches.get(product) ?? { state: 'unmatched' });
-    const active = await this.properties.ofFiles(this.db);
-    const parts = bom.flatMap(({ match }) => (match.state === 'matched' ? [match.file] : []));
-    const candidates = bom.flatMap(({ match }) => (match.state === 'ambiguous' ? [...match.candidates] : []));
-    const [held, copies, paths] = await Promise.all([
-      heldFor(this.db, parts, active.values()),
-      this.copyValues(assembly, active),
-      this.libraries.paths(this.db, [...parts, ...candidates]),
-    ]);
+    if (layout !== null) await this.layouts.get(user, layout);
+    const data = await this.read(assembly, content);
+    const roots = data.structures.roots(assembly);
+    if (file.kind !== 'assembly' || roots.length === 0) throw invalid('not-an-assembly', `${file.path} is not an assembly.`);
+    const root = asked ?? roots[0]!.product;
+    if (!roots.some((entry) => entry.product === root)) throw notFound(`${file.path}, product ${root}`);
+    try {
+      const { rows, leftOut } = makeRows(data.structures, { file: assembly, product: root }, content, data);
+      const list = layout === null ? null : { assembly, root, layout };
+      const numbers = list ? await this.kept.of(list, rows, content.numbers) : numberRows(rows, [], content.numbers).numbers;
+      const items = itemTexts(rows, numbers);
+      const cells = new BomCells(
+        data,
+        (row) => items.get(row.id) ?? '',
+        (row) => numbers.get(row.id) ?? null,
+      );
+      const headers = content.columns.map(({ header, of }) => {
+        if (header !== '') return header;
+        if ('fact' in of) return of.fact === 'mass' ? `${BOM_FACTS.mass}, kg` : BOM_FACTS[of.fact];
+        const property = data.properties.get(of.property);
+        return property ? `${property.caption}${property.unit ? `, ${property.unit}` : ''}` : 'gone from the schema';
+      });
+      return { data, cells, rows: inBomOrder(rows, content.sort, { numbers, cell: cells.cell }), leftOut, numbers, items, headers, list, root };
+    } catch (error) {
+      if (error instanceof BomLimit) throw invalid('bom-too-long', `${file.path}: ${error.message}`);
+      throw error;
+    }
+  }
+
+  private async read(assembly: number, content: BomRequest['content']): Promise<BomData> {
+    // Values are those of the judgement, as everywhere else.
+    await this.judgements.settle();
+    return BomData.read(this.db, this.properties, assembly, content);
+  }
+
+  /** The list as the page shows it. */
+  async table(user: Pick<User, 'id'>, assembly: number, request: BomRequest): Promise<BomTable> {
+    const made = await this.make(user, assembly, request);
+    const { data, cells, rows, items, numbers } = made;
+    const { columns } = request.content;
+    const candidates = data.reached({ file: assembly, product: made.root });
+    const [file, paths] = await Promise.all([this.libraries.file(assembly), this.libraries.paths(this.db, candidates)]);
+    const shown = rows.map((row) => ({ ...row, item: items.get(row.id) ?? '', cells: columns.map((column) => cells.cell(row, column.of)) }));
+    const { groups, totals } = groupRows(shown, request.content, cells.cell);
+    const twice = new Map<string, number>();
+    for (const row of rows)
+      for (const property of data.properties.values())
+        if (row.members.some((member) => data.heldTwice(member, property))) twice.set(property.caption, (twice.get(property.caption) ?? 0) + 1);
     return {
       assembly: file,
-      paths,
-      rows: bom.map(({ item, quantity, label, match, products, occurrences }): BomTableRow => {
-        const own = match.state === 'matched' ? (held.get(match.file) ?? {}) : {};
-        const copy = Object.assign({}, ...products.map((product) => copies.get(product) ?? {})) as Record<number, HeldValue>;
-        // The part file leads; without one the copy is all there is, and it is not passed off as the part's value.
-        const contradictions =
-          match.state === 'matched' ? Object.fromEntries(Object.entries(copy).filter(([id, value]) => !sameHeld(value, own[Number(id)] ?? null))) : {};
+      root: made.root,
+      headers: made.headers,
+      rows: shown.map(({ members, ...row }): BomTableRow => {
+        const part = row.match.state === 'matched' ? data.files.get(row.match.file) : undefined;
         return {
-          item,
-          quantity,
-          label,
-          match,
-          path: match.state === 'matched' ? (paths[match.file] ?? null) : null,
-          held: own,
-          contradictions,
-          occurrences,
-          products,
+          ...row,
+          number: numbers.get(row.id) ?? null,
+          path: part?.path ?? null,
+          className: part?.className ?? null,
+          picture: part !== undefined && data.hasPicture(part.id),
+          members: members.length,
+          candidates: row.match.state === 'ambiguous' ? row.match.candidates.map((id) => ({ id, path: paths[id] ?? `file ${id}` })) : [],
+          copyOf: members[0] ? { assembly: members[0].assembly, product: members[0].product } : null,
         };
       }),
+      groups,
+      totals,
+      pieces: rows.reduce((sum, row) => sum + (row.counts ? row.total : 0), 0),
+      leftOut: made.leftOut,
+      gone: data.gone,
+      twice: [...twice].map(([caption, count]) => ({ caption, rows: count })),
     };
   }
 
-  /** What the assembly's own copies say, by product key and property. */
-  private async copyValues(assembly: number, active: ReadonlyMap<number, Property>): Promise<Map<string, Record<number, HeldValue>>> {
-    const slots = [...active.values()].filter((property) => property.feed === 'typed').map((property) => ({ property: property.id, ...slotOf(property) }));
-    const found = await this.db.all<{ holder: string; property: number; held: HeldValue }>(
-      `SELECT v.holder, s.property, ${HELD} AS held FROM jsonb_to_recordset($2::jsonb) AS s(property int, place text, name text)
-       JOIN held_values v ON v.file_id = $1 AND v.place = s.place AND v.name = s.name AND starts_with(v.holder, 'copy:')`,
-      [assembly, asRecordset(slots)],
-    );
-    const copies = new Map<string, Record<number, HeldValue>>();
-    for (const { holder, property, held } of found) {
-      const product = holder.slice('copy:'.length);
-      copies.set(product, { ...copies.get(product), [property]: held });
-    }
-    return copies;
+  private rowOf({ rows }: MadeBom, id: string): BomRow {
+    const row = rows.find((entry) => entry.id === id);
+    if (!row) throw notFound('This row; the list has changed');
+    return row;
   }
 
-  /** The BOM as CSV, columns in the layout's order. Blanks stay blank: no placeholder leaves Rule. */
-  async csv(assembly: number, columns: readonly number[]): Promise<{ name: string; text: string }> {
-    const [table, active, settings] = await Promise.all([this.table(assembly), this.properties.ofFiles(this.db), readSettings(this.db)]);
-    const standIns = compileStandIns(settings.standIns);
-    const chosen = columns.flatMap((id) => active.get(id) ?? []);
-    const header = ['Item', 'Quantity', 'Part', ...chosen.map((property) => (property.unit ? `${property.caption} [${property.unit}]` : property.caption))];
-    const lines = table.rows.map((row) => [
-      String(row.item),
-      String(row.quantity),
-      row.path ?? row.label,
-      ...chosen.map((property) => {
-        const cell = judge(row.held[property.id] ?? null, property, standIns);
-        return cell.state === 'value' ? showValue(cell.value, property) : cell.state === 'unreadable' ? cell.text : '';
-      }),
-    ]);
-    return { name: `${table.assembly.name.replace(/\.[^.]+$/, '')} BOM.csv`, text: writeCsv([header, ...lines]) };
+  /** What a row counts, one by one. */
+  async members(user: Pick<User, 'id'>, assembly: number, request: BomRowRequest): Promise<BomMember[]> {
+    const made = await this.make(user, assembly, request);
+    const row = this.rowOf(made, request.row);
+    return row.members.map((member): BomMember => {
+      const file = made.data.files.get(member.assembly)!;
+      const label = file.structure?.occurrences.find((occurrence) => occurrence.key === member.occurrence)?.label ?? member.occurrence;
+      return {
+        assembly: member.assembly,
+        path: file.path,
+        occurrence: member.occurrence,
+        label,
+        times: member.times,
+        cells: request.content.columns.map(({ of }) => {
+          const property = 'property' in of ? made.data.properties.get(of.property) : undefined;
+          return property
+            ? made.cells.ofMember(member, property)
+            : 'fact' in of && of.fact === 'quantity'
+              ? { text: String(member.times), number: member.times }
+              : { text: '' };
+        }),
+      };
+    });
+  }
+
+  /** Puts a value that was typed in a row in the tray, where it is held: with the part, with each occurrence, with each body. @returns what was left out */
+  async type(user: User, assembly: number, { row: id, property: asked, text, member, ...request }: BomTyped): Promise<ProposedAnswer['left']> {
+    const made = await this.make(user, assembly, request);
+    const row = this.rowOf(made, id);
+    const property = (await this.properties.active(this.db)).get(asked);
+    if (!property) throw invalid('unknown-property', `Property ${asked} is not in the schema.`);
+    const members = member === undefined ? row.members : row.members.filter((entry) => `${entry.assembly}/${entry.occurrence}` === member);
+    const places = row.bodies
+      ? row.bodies.keys.map((holder) => ({ file: row.bodies!.file, holder }))
+      : members.map((entry) => made.data.holderOf(entry, property));
+    if (places.length === 0 || places.includes(null))
+      throw invalid('no-holder', `${row.label}: ${property.caption} has nothing here that holds it. Settle the part file first.`);
+    const values = new Map(places.map((place) => [`${place!.file}/${place!.holder}`, { file: place!.file, holder: place!.holder, property: asked, text }]));
+    return this.trays.propose(user, [...values.values()], 'typed in a BOM');
+  }
+
+  private numbered(made: MadeBom): NumberedList {
+    if (!made.list) throw invalid('not-saved', 'Numbers are kept with a saved layout. Save the layout first.');
+    return made.list;
+  }
+
+  /** Gives a row a number. */
+  async number(user: User, assembly: number, { row: id, number, ...request }: BomNumber): Promise<void> {
+    const made = await this.make(user, assembly, request);
+    await this.kept.type(this.numbered(made), made.rows, this.rowOf(made, id), number);
+  }
+
+  /** Numbers all rows anew in the order in which they are shown, or tells what that would change. */
+  async renumber(user: User, assembly: number, { write, ...request }: BomRenumber): Promise<BomRenumbered> {
+    const made = await this.make(user, assembly, request);
+    const list = this.numbered(made);
+    const labels = new Map(made.rows.map((row) => [row.id, row.label]));
+    const changes = renumber(made.rows, made.numbers, request.content.numbers);
+    if (write) {
+      const after = new Map(changes.map((change) => [change.row, change.after]));
+      await this.kept.set(
+        list,
+        made.rows.map((row) => ({ row: row.id, parent: row.parent, number: after.get(row.id) ?? made.numbers.get(row.id)! })),
+      );
+    }
+    return { changes: changes.map((change) => ({ ...change, label: labels.get(change.row)! })), written: write };
+  }
+
+  /** Every way from a part up to assemblies that nothing places. */
+  async whereUsed(part: number): Promise<WhereUsed> {
+    await this.libraries.file(part);
+    const { ways, more } = whereUsed(part, await this.db.all<PlacedIn>(USES, [part]));
+    const paths = await this.libraries.paths(this.db, [...new Set(ways.flatMap((way) => way.assemblies))]);
+    return {
+      more,
+      ways: ways.map(({ assemblies, times, total, loop }) => ({
+        assemblies: assemblies.map((id, i) => ({ id, path: paths[id] ?? `file ${id}`, times: times[i]! })),
+        total,
+        loop,
+      })),
+    };
   }
 }

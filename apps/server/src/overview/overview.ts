@@ -10,6 +10,7 @@ import { readSettings } from '../platform/settings';
 import { TitleBlocks } from '../titleblocks/titleblocks';
 import { Vault } from '../vault/vault';
 import { Boms } from '../bom/boms';
+import { BomLayouts } from '../bom/layouts';
 import { Layouts } from '../exchange/layouts';
 import { SendOuts } from '../exchange/send-outs';
 import { Judgements } from '../values/judgements';
@@ -27,6 +28,7 @@ export class Overviews {
     private readonly judgements: Judgements,
     private readonly titleBlocks: TitleBlocks,
     private readonly boms: Boms,
+    private readonly bomLayouts: BomLayouts,
     private readonly vault: Vault,
     private readonly layouts: Layouts,
     private readonly sendOuts: SendOuts,
@@ -137,13 +139,13 @@ export class Overviews {
   /** The way of one property through the company. */
   async way(id: number): Promise<Hop[]> {
     const property = await this.properties.get(this.db, id);
-    const [coverage, names, cells, layouts, vault, tables, sentOut, edition] = await Promise.all([
+    const [coverage, names, cells, columns, vault, tables, sentOut, edition] = await Promise.all([
       this.coverage(),
       this.db.all<{ name: string; files: number }>(
         `SELECT v.name, count(DISTINCT v.file_id)::int AS files FROM held_values v WHERE v.place = 'property' GROUP BY v.name`,
       ),
       this.titleBlocks.cellsOf(id),
-      this.boms.layouts(),
+      this.bomLayouts.withProperty(id),
       this.vault.state(),
       this.layouts.withProperty(id),
       this.sendOuts.withProperty(id),
@@ -157,7 +159,7 @@ export class Overviews {
       foundNames: names.filter((found) => likenessKey(found.name) === key),
       cells,
       forms: (forms ?? []).filter((form) => form.panels.some((panel) => panel.inputs.some((input) => input.property === id))).map((form) => form.name),
-      columns: layouts.filter((layout) => layout.columns.includes(id)).map((layout) => layout.name),
+      columns,
       links: vault.links.filter((link) => 'property' in link.at && link.at.property === id),
       vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
       tables,

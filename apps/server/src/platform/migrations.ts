@@ -902,6 +902,45 @@ CREATE TABLE set_sheets (
 INSERT INTO to_judge (file_id) VALUES (0);
 `,
   },
+  {
+    name: '0019-bills-of-materials',
+    up: `
+-- Layouts are set-ups of a list with all that it needs, own or shared, and saved against the version that was opened.
+ALTER TABLE bom_layouts ADD COLUMN purpose text NOT NULL DEFAULT '', ADD COLUMN shared boolean NOT NULL DEFAULT true,
+  ADD COLUMN user_id int REFERENCES users ON DELETE SET NULL, ADD COLUMN version int NOT NULL DEFAULT 1, ADD COLUMN content jsonb;
+UPDATE bom_layouts SET content = jsonb_build_object('structure', 'single-level', 'key', '[]'::jsonb, 'sort', '[]'::jsonb, 'group', NULL, 'classes', '[]'::jsonb,
+  'bodies', false, 'assemblies', false, 'numbers', '{"start": 1, "step": 1, "reuse": false}'::jsonb,
+  'columns', '[{"of": {"fact": "item"}, "header": "", "width": null, "sum": false}, {"of": {"fact": "quantity"}, "header": "", "width": null, "sum": false}, {"of": {"fact": "part"}, "header": "", "width": null, "sum": false}]'::jsonb
+    || coalesce((SELECT jsonb_agg(jsonb_build_object('of', jsonb_build_object('property', p.id), 'header', '', 'width', NULL, 'sum', false) ORDER BY p.at) FROM unnest(columns) WITH ORDINALITY p(id, at)), '[]'));
+ALTER TABLE bom_layouts ALTER COLUMN content SET NOT NULL, DROP COLUMN columns;
+-- Item numbers, by list and row. Rows are named by what they stand for; their hashes are what an index can hold.
+CREATE TABLE bom_numbers (
+  assembly_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  root text NOT NULL,
+  layout_id int NOT NULL REFERENCES bom_layouts ON DELETE CASCADE,
+  "row" text NOT NULL,
+  parent text,
+  number int NOT NULL,
+  row_hash text NOT NULL,
+  parent_hash text NOT NULL,
+  PRIMARY KEY (assembly_id, root, layout_id, row_hash),
+  UNIQUE (assembly_id, root, layout_id, parent_hash, number)
+);
+CREATE TABLE bom_kept (
+  id serial PRIMARY KEY,
+  assembly_id int REFERENCES files ON DELETE SET NULL,
+  title text NOT NULL,
+  path text NOT NULL,
+  layout text NOT NULL,
+  edition int,
+  at timestamptz NOT NULL,
+  user_id int REFERENCES users ON DELETE SET NULL,
+  by_name text NOT NULL,
+  content jsonb NOT NULL
+);
+CREATE INDEX bom_kept_assembly ON bom_kept (assembly_id);
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

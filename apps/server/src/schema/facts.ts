@@ -1,6 +1,6 @@
 import { Line } from '@rule/core/changes';
 import { SheetReading, StructureReading } from '@rule/core/files';
-import { singleLevel } from '@rule/core/bom';
+import { countParts } from '@rule/core/bom';
 import {
   FileFacts,
   HeldBySlot,
@@ -181,7 +181,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
   const rowsOf = new Map(
     structures.map(({ id, structure }) => [
       id,
-      singleLevel(structure, (product) => {
+      countParts(structure, (product) => {
         const part = partOf.get(`${id}/${product}`);
         return part === undefined ? { state: 'unmatched' } : { state: 'matched', file: part, by: 'settled' };
       }),

@@ -11,3 +11,4 @@ export * from './session';
 export * from './start';
 export * from './survey';
 export * from './values';
+export * from './bom';

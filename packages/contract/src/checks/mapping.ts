@@ -3,7 +3,7 @@ import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link,
 import { CELL_STATES } from '@rule/core/titleblocks';
 import { NUMBER_FORMS } from '@rule/core/values';
 import Joi from 'joi';
-import { BomColumns, BomLayout, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery, TakeUp, TypedCell } from '../mapping';
+import { BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery, TakeUp, TypedCell } from '../mapping';
 import { id } from './files';
 
 const form = Joi.object<CellForm>({
@@ -117,15 +117,6 @@ export const takeUpTexts = Joi.object<TakeUp>({
 
 /** Checks a {@link SheetModel}. */
 export const sheetModel = Joi.object<SheetModel>({ layout: Joi.string().max(255).required(), model: id.allow(null).required() }).required();
-
-/** Checks a {@link BomColumns}. */
-export const bomColumns = Joi.object<BomColumns>({ columns: Joi.array().items(id).max(100).unique().required() }).required();
-
-/** Checks the layout of a bill of materials. */
-export const bomLayout = Joi.object<Omit<BomLayout, 'id'>>({
-  name: Joi.string().trim().min(1).max(100).required(),
-  columns: Joi.array().items(id).max(100).unique().required(),
-}).required();
 
 /** Checks a {@link Link} without its number. */
 export const linkDraft = Joi.object<Omit<Link, 'id'>>(linkOf(id)).required();

@@ -1,43 +1,357 @@
-import { StructureReading } from '../files';
 import { Match } from '../identity';
+import { BomContent, ClassRule } from './layout';
+import { BomNode, Placed, Structures, nodeKey } from './structures';
 
-/** One row of a single-level BOM. */
-export interface BomRow {
-  readonly item: number;
-  /** Keys of the assembly's own copies that the row counts; more than one when several copies belong to one part file. */
-  readonly products: readonly string[];
-  readonly label: string;
-  readonly match: Match;
-  readonly quantity: number;
-  /** Holder keys of the occurrences counted. */
-  readonly occurrences: readonly string[];
+/** One occurrence that a row counts. */
+export interface Member {
+  readonly assembly: number;
+  readonly occurrence: string;
+  readonly product: string;
+  readonly part: number | null;
+  /** How often it counts towards the row's total: sub-assemblies above it multiplied in. */
+  readonly times: number;
 }
 
-/**
- * The single-level BOM of an assembly: what is placed directly in its root, counted by part file, or by
- * copy where the part file is not known. Rows come in the order in which the assembly first places them
- * and are numbered from 1 (ISO 7573 asks for item numbers that agree with the drawing; from memory).
- * @param partOf part file match by product key
- */
-export function singleLevel(structure: StructureReading, partOf: (productKey: string) => Match): BomRow[] {
-  const root = structure.roots[0];
-  const labels = new Map(structure.products.map((product) => [product.key, product.name || product.id]));
-  const rows = new Map<string, { products: Set<string>; label: string; match: Match; occurrences: string[] }>();
-  for (const occurrence of structure.occurrences) {
-    if (occurrence.parent !== root) continue;
-    const match = partOf(occurrence.child);
-    const key = match.state === 'matched' ? `file ${match.file}` : `copy ${occurrence.child}`;
-    const row = rows.get(key) ?? { products: new Set<string>(), label: labels.get(occurrence.child) ?? occurrence.child, match, occurrences: [] };
-    row.products.add(occurrence.child);
-    row.occurrences.push(occurrence.key);
-    rows.set(key, row);
+/** A row of a bill of materials before anything is shown in it. */
+export interface BomRow {
+  /** Unique in the list, and the same as long as the row stands for the same: what its number is kept under. */
+  readonly id: string;
+  readonly parent: string | null;
+  /** 1 for what stands directly in the assembly. */
+  readonly level: number;
+  readonly label: string;
+  readonly match: Match;
+  readonly members: readonly Member[];
+  /** Pieces in one of its parent; for bodies, in one part. */
+  readonly quantity: number;
+  /** Pieces in the whole assembly. */
+  readonly total: number;
+  /** Sum of the property that its class is counted by, in the whole assembly; the number of pieces without such a value. */
+  readonly measure: { readonly property: number; readonly value: number | null; readonly without: number } | null;
+  /** Bodies of a part that the row stands for. */
+  readonly bodies: { readonly file: number; readonly keys: readonly string[] } | null;
+  /** Whether rows stand below it. */
+  readonly open: boolean;
+  /** Whether totals count the row: its pieces are in no other row that they count. */
+  readonly counts: boolean;
+  /** The row's own assembly stands above it: what is in it is not gone through again. */
+  readonly loop: boolean;
+}
+
+/** A body of a part, and what makes it equal to others. */
+export interface BomBody {
+  readonly key: string;
+  readonly label: string;
+  readonly equal: string;
+}
+
+/** What rows are made with beside structure. */
+export interface RowFacts {
+  classOf(file: number): number | null;
+  /** A value as a text to merge by; empty for none. */
+  text(member: Omit<Member, 'times'>, property: number): string;
+  /** A number to count by; `null` for none. */
+  amount(member: Omit<Member, 'times'>, property: number): number | null;
+  bodies(file: number): readonly BomBody[];
+}
+
+/** The most rows that a list may have. */
+export const MOST_BOM_ROWS = 100_000;
+
+/** The deepest that sub-assemblies may stand in one another. */
+export const MOST_BOM_LEVELS = 200;
+
+/** A list would have more rows or levels than anybody can read. */
+export class BomLimit extends Error {}
+
+const tooDeep = () => new BomLimit(`Sub-assemblies are nested more than ${MOST_BOM_LEVELS} levels deep.`);
+
+/** An occurrence on its way into a row, with how often it counts. */
+interface Counted {
+  readonly placed: Placed;
+  readonly times: number;
+  readonly rule: ClassRule | undefined;
+  /** What is in it stands above it already. */
+  readonly loop: boolean;
+  /** What is in it is counted by rows of its own. */
+  readonly apart: boolean;
+}
+
+interface Group {
+  readonly key: string;
+  readonly first: Counted;
+  readonly members: Member[];
+  times: number;
+}
+
+const partOf = ({ match }: Placed): number | null => (match.state === 'matched' ? match.file : null);
+const memberOf = ({ placed, times }: Counted): Member => ({
+  assembly: placed.assembly,
+  occurrence: placed.occurrence,
+  product: placed.product,
+  part: partOf(placed),
+  times,
+});
+
+/** Rows of a bill of materials with what was left out on the way. */
+export interface BomRows {
+  readonly rows: readonly BomRow[];
+  /** Pieces whose class is left out. */
+  readonly leftOut: number;
+}
+
+/** Makes the rows of a bill of materials from structure and layout. */
+class RowMaker {
+  private readonly rules: ReadonlyMap<number, ClassRule>;
+  private readonly rows: BomRow[] = [];
+  private leftOut = 0;
+
+  constructor(
+    private readonly structures: Structures,
+    private readonly content: BomContent,
+    private readonly facts: RowFacts,
+  ) {
+    this.rules = new Map(content.classes.map((rule) => [rule.class, rule]));
   }
-  return [...rows.values()].map(({ products, label, match, occurrences }, i) => ({
-    item: i + 1,
-    products: [...products],
-    label,
-    match,
-    quantity: occurrences.length,
-    occurrences,
-  }));
+
+  make(top: BomNode): BomRows {
+    if (this.content.structure === 'summed') this.summed(top);
+    else this.below(top, null, 1, 1, new Set([nodeKey(top)]));
+    return { rows: this.rows, leftOut: this.leftOut };
+  }
+
+  private ruleOf(placed: Placed): ClassRule | undefined {
+    const part = partOf(placed);
+    const own = part === null ? null : this.facts.classOf(part);
+    return own === null ? undefined : this.rules.get(own);
+  }
+
+  /** What is placed in something, dissolved sub-assemblies replaced by their parts. */
+  private gather(node: BomNode, times: number, path: ReadonlySet<string>, into: Counted[]): void {
+    if (path.size > MOST_BOM_LEVELS) throw tooDeep();
+    for (const placed of this.structures.children(node)) {
+      const rule = this.ruleOf(placed);
+      const loop = placed.below !== null && path.has(nodeKey(placed.below));
+      if (rule?.rule === 'leave out') this.leftOut += times;
+      else if (rule?.rule === 'dissolve' && placed.below && !loop) this.gather(placed.below, times, new Set([...path, nodeKey(placed.below)]), into);
+      else into.push({ placed, times, rule, loop, apart: false });
+    }
+  }
+
+  /**
+   * What makes occurrences one row: the values that the layout names, where all of them are there, or else the part file; where that is
+   * not known, the copy. Blanks never make two parts one.
+   */
+  private keyOf({ placed }: Counted): string {
+    const part = partOf(placed);
+    const own = { assembly: placed.assembly, occurrence: placed.occurrence, product: placed.product, part };
+    if (part !== null && this.content.key.length) {
+      const values = this.content.key.map((property) => this.facts.text(own, property));
+      if (values.every((value) => value !== '')) return `values ${JSON.stringify(values)}`;
+    }
+    return part !== null ? `file ${part}` : `copy ${placed.assembly} ${this.structures.productId({ file: placed.assembly, product: placed.product })}`;
+  }
+
+  private group(counted: readonly Counted[], apartBelow: boolean): Group[] {
+    const groups = new Map<string, Group>();
+    for (const entry of counted) {
+      const { below } = entry.placed;
+      // Two assemblies with different contents cannot be one row that opens.
+      const key = this.keyOf(entry) + (apartBelow && below && entry.rule?.rule !== 'as one' ? ` of ${nodeKey(below)}` : '');
+      const group = groups.get(key);
+      if (group) {
+        group.members.push(memberOf(entry));
+        group.times += entry.times;
+      } else groups.set(key, { key, first: entry, members: [memberOf(entry)], times: entry.times });
+    }
+    return [...groups.values()];
+  }
+
+  /** @param times how often the parent stands in the whole assembly */
+  private below(node: BomNode, parent: string | null, level: number, times: number, path: ReadonlySet<string>): void {
+    const counted: Counted[] = [];
+    this.gather(node, 1, path, counted);
+    for (const group of this.group(counted, this.content.structure === 'indented')) {
+      const { placed, rule, loop } = group.first;
+      const goesOn = this.content.structure === 'indented' && placed.below !== null && !loop && rule?.rule !== 'as one';
+      const total = group.times * times;
+      const members = times === 1 ? group.members : group.members.map((member) => ({ ...member, times: member.times * times }));
+      const id = this.add({
+        parent,
+        level,
+        key: group.key,
+        label: placed.label,
+        match: placed.match,
+        members,
+        quantity: group.times,
+        total,
+        rule,
+        loop,
+        open: goesOn,
+        counts: level === 1,
+      });
+      if (goesOn) this.below(placed.below, id, level + 1, total, new Set([...path, nodeKey(placed.below)]));
+    }
+  }
+
+  /** All levels at once: how often each node stands in the whole is worked out first, so that each is looked at once. */
+  private summed(top: BomNode): void {
+    const { order, loops } = this.inOrder(top);
+    const times = new Map([[nodeKey(top), 1]]);
+    const counted: Counted[] = [];
+    for (const node of order) {
+      const own = times.get(nodeKey(node)) ?? 0;
+      if (own === 0) continue;
+      for (const placed of this.structures.children(node)) {
+        const rule = this.ruleOf(placed);
+        if (rule?.rule === 'leave out') {
+          this.leftOut += own;
+          continue;
+        }
+        const loop = placed.below !== null && loops.has(`${nodeKey(node)} ${nodeKey(placed.below)}`);
+        const closed = !placed.below || rule?.rule === 'as one' || loop;
+        if (!closed) times.set(nodeKey(placed.below), (times.get(nodeKey(placed.below)) ?? 0) + own);
+        if (closed || (this.content.assemblies && rule?.rule !== 'dissolve')) counted.push({ placed, times: own, rule, loop, apart: !closed });
+      }
+    }
+    for (const group of this.group(counted, false)) {
+      const { placed, rule, loop, apart } = group.first;
+      this.add({
+        parent: null,
+        level: 1,
+        key: group.key,
+        label: placed.label,
+        match: placed.match,
+        members: group.members,
+        quantity: group.times,
+        total: group.times,
+        rule,
+        loop,
+        open: false,
+        counts: !apart,
+      });
+    }
+  }
+
+  /** Nodes so that each comes after all that hold it, with the ways that lead back to something above and are not followed. */
+  private inOrder(top: BomNode): { order: BomNode[]; loops: ReadonlySet<string> } {
+    const order: BomNode[] = [];
+    const loops = new Set<string>();
+    const done = new Set<string>();
+    const open = new Set<string>();
+    const walk = (node: BomNode) => {
+      if (open.size > MOST_BOM_LEVELS) throw tooDeep();
+      const key = nodeKey(node);
+      open.add(key);
+      for (const placed of this.structures.children(node)) {
+        const rule = this.ruleOf(placed)?.rule;
+        if (!placed.below || rule === 'leave out' || rule === 'as one') continue;
+        const next = nodeKey(placed.below);
+        if (open.has(next)) loops.add(`${key} ${next}`);
+        else if (!done.has(next)) walk(placed.below);
+      }
+      open.delete(key);
+      done.add(key);
+      order.push(node);
+    };
+    walk(top);
+    return { order: order.reverse(), loops };
+  }
+
+  private add(row: {
+    parent: string | null;
+    level: number;
+    key: string;
+    label: string;
+    match: Match;
+    members: readonly Member[];
+    quantity: number;
+    total: number;
+    rule: ClassRule | undefined;
+    loop: boolean;
+    open: boolean;
+    counts: boolean;
+  }): string {
+    if (this.rows.length >= MOST_BOM_ROWS) throw new BomLimit(`The list would have more than ${MOST_BOM_ROWS.toLocaleString('en')} rows.`);
+    const id = row.parent === null ? row.key : `${row.parent}\n${row.key}`;
+    const { rule } = row;
+    const bodies = this.content.bodies && !row.open && row.match.state === 'matched' ? this.bodiesOf(row.match.file) : [];
+    this.rows.push({
+      id,
+      parent: row.parent,
+      level: row.level,
+      label: row.label,
+      match: row.match,
+      members: row.members,
+      quantity: row.quantity,
+      total: row.total,
+      measure: rule?.rule === 'count by' && rule.property !== null ? this.measured(row.members, rule.property) : null,
+      bodies: null,
+      open: row.open || bodies.length > 0,
+      counts: row.counts,
+      loop: row.loop,
+    });
+    if (row.match.state === 'matched')
+      for (const { key, label, keys } of bodies)
+        this.rows.push({
+          id: `${id}\nbody ${key}`,
+          parent: id,
+          level: row.level + 1,
+          label,
+          match: row.match,
+          members: [],
+          quantity: keys.length,
+          total: keys.length * row.total,
+          measure: null,
+          bodies: { file: row.match.file, keys },
+          open: false,
+          counts: false,
+          loop: false,
+        });
+    return id;
+  }
+
+  /** Equal bodies of a part together; none for a part of one body. */
+  private bodiesOf(file: number): { key: string; label: string; keys: string[] }[] {
+    const all = this.facts.bodies(file);
+    if (all.length < 2) return [];
+    const groups = new Map<string, { key: string; label: string; keys: string[] }>();
+    for (const { key, label, equal } of all) {
+      const group = groups.get(equal);
+      if (group) group.keys.push(key);
+      else groups.set(equal, { key, label, keys: [key] });
+    }
+    return [...groups.values()];
+  }
+
+  private measured(members: readonly Member[], property: number): NonNullable<BomRow['measure']> {
+    let value: number | null = null;
+    let without = 0;
+    for (const member of members) {
+      const own = this.facts.amount(member, property);
+      if (own === null) without += member.times;
+      else value = (value ?? 0) + own * member.times;
+    }
+    return { property, value, without };
+  }
+}
+
+/** The rows of a bill of materials. @throws BomLimit */
+export const makeRows = (structures: Structures, top: BomNode, content: BomContent, facts: RowFacts): BomRows =>
+  new RowMaker(structures, content, facts).make(top);
+
+/** Everything that a list can come to, to be read beforehand: nodes reached from the top, each once. */
+export function reachedFrom(structures: Structures, top: BomNode): readonly Placed[] {
+  const seen = new Set([nodeKey(top)]);
+  const waiting: BomNode[] = [top];
+  const found: Placed[] = [];
+  for (let node = waiting.pop(); node; node = waiting.pop())
+    for (const placed of structures.children(node)) {
+      found.push(placed);
+      if (placed.below && !seen.has(nodeKey(placed.below))) {
+        seen.add(nodeKey(placed.below));
+        waiting.push(placed.below);
+      }
+    }
+  return found;
 }

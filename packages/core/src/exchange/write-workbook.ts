@@ -49,7 +49,22 @@ export interface SheetForm {
   readonly filter: boolean;
   readonly protect: boolean;
   readonly hidden?: boolean;
+  /** The deepest outline level of its rows, whose heading stands above them; none where it is not said. */
+  readonly outline?: number;
 }
+
+/** What a row has beside its cells. */
+export interface RowForm {
+  /** How deep it stands under other rows; they can be folded over it. */
+  readonly outline?: number;
+  /** In points. */
+  readonly height?: number;
+  /** A PNG that stands in one of its cells, with its size in pixels. */
+  readonly picture?: { readonly column: number; readonly png: Uint8Array; readonly width: number; readonly height: number };
+}
+
+/** English Metric Units in a pixel at 96 to the inch (ECMA-376 part 1, 20.1.2.1). */
+const EMU = 9525;
 
 /** The most characters that a cell holds. */
 export const LONGEST_CELL = 32_767;
@@ -102,6 +117,9 @@ export class WorkbookWriter {
   private columnStyles: number[] = [];
   private row = 0;
   private pending = '';
+  private pictures: { readonly row: number; readonly picture: NonNullable<RowForm['picture']> }[] = [];
+  private readonly drawn = new Set<number>();
+  private readonly media = new Map<Uint8Array, number>();
 
   /** @param properties texts that are kept in the workbook's custom document properties */
   constructor(
@@ -151,6 +169,7 @@ export class WorkbookWriter {
   beginSheet(form: SheetForm): void {
     this.form = form;
     this.row = 0;
+    this.pictures = [];
     this.columnStyles = form.columns.map((column) => this.style(column.cell));
     this.begin(`xl/worksheets/sheet${this.sheets.length + 1}.xml`);
     const pane =
@@ -158,7 +177,7 @@ export class WorkbookWriter {
         ? `<pane xSplit="${form.frozen}" ySplit="1" topLeftCell="${columnLetters(form.frozen)}2" activePane="bottomRight" state="frozen"/>`
         : '<pane ySplit="1" topLeftCell="A2" activePane="bottomLeft" state="frozen"/>';
     this.write(
-      `${XML}<worksheet xmlns="${MAIN}" xmlns:r="${RELATIONS}"><sheetViews><sheetView workbookViewId="0"${this.sheets.length === 0 ? ' tabSelected="1"' : ''}>${pane}</sheetView></sheetViews><sheetFormatPr defaultRowHeight="15"/><cols>${form.columns
+      `${XML}<worksheet xmlns="${MAIN}" xmlns:r="${RELATIONS}">${form.outline ? '<sheetPr><outlinePr summaryBelow="0"/></sheetPr>' : ''}<sheetViews><sheetView workbookViewId="0"${this.sheets.length === 0 ? ' tabSelected="1"' : ''}>${pane}</sheetView></sheetViews><sheetFormatPr defaultRowHeight="15"${form.outline ? ` outlineLevelRow="${form.outline}"` : ''}/><cols>${form.columns
         .map(
           (column, i) =>
             `<col min="${i + 1}" max="${i + 1}" width="${column.width}" style="${this.columnStyles[i]}" customWidth="1"${column.hidden ? ' hidden="1"' : ''}/>`,
@@ -169,9 +188,10 @@ export class WorkbookWriter {
   }
 
   /** Adds a row. Texts longer than a cell holds are cut. */
-  addRow(cells: readonly WrittenCell[]): void {
+  addRow(cells: readonly WrittenCell[], { outline, height, picture }: RowForm = {}): void {
     const row = ++this.row;
-    let xml = `<row r="${row}">`;
+    if (picture) this.pictures.push({ row, picture });
+    let xml = `<row r="${row}"${outline ? ` outlineLevel="${outline}"` : ''}${height ? ` ht="${height}" customHeight="1"` : ''}>`;
     for (let i = 0; i < cells.length; i++) {
       const { value, look } = cells[i]!;
       const style = look ? this.style(look) : this.columnStyles[i]!;
@@ -207,15 +227,46 @@ export class WorkbookWriter {
     const validations = form.columns.flatMap((column, i) => (column.validation || column.prompt ? [validationXml(column, range(i))] : []));
     if (validations.length) xml += `<dataValidations count="${validations.length}">${validations.join('')}</dataValidations>`;
     // Part numbers are texts, whatever they look like; programs need not warn of it.
-    xml += `<ignoredErrors><ignoredError sqref="${all}" numberStoredAsText="1"/></ignoredErrors></worksheet>`;
+    xml += `<ignoredErrors><ignoredError sqref="${all}" numberStoredAsText="1"/></ignoredErrors>${this.pictures.length ? '<drawing r:id="rId1"/>' : ''}</worksheet>`;
     this.write(xml);
     this.finish();
+    if (this.pictures.length) this.drawPictures(this.sheets.length + 1);
     this.sheets.push({
       name: form.name,
       hidden: form.hidden ?? false,
       filter: form.filter ? `${quoteSheet(form.name)}!$A$1:$${columnLetters(Math.max(form.columns.length - 1, 0))}$${last}` : null,
     });
     this.form = null;
+  }
+
+  /** Writes the pictures of a sheet, each anchored in its cell and of its own size (ECMA-376 part 1, 20.5). */
+  private drawPictures(sheet: number): void {
+    this.drawn.add(sheet);
+    const numbers = this.pictures.map(({ picture }) => {
+      const known = this.media.get(picture.png);
+      if (known !== undefined) return known;
+      const number = this.media.size + 1;
+      this.media.set(picture.png, number);
+      this.begin(`xl/media/image${number}.png`);
+      this.part!.push(picture.png, true);
+      this.part = null;
+      return number;
+    });
+    const own = [...new Set(numbers)];
+    this.whole(`xl/worksheets/_rels/sheet${sheet}.xml.rels`, relations([relation('rId1', `${RELATIONS}/drawing`, `../drawings/drawing${sheet}.xml`)]));
+    this.whole(
+      `xl/drawings/_rels/drawing${sheet}.xml.rels`,
+      relations(own.map((number) => relation(`rId${number}`, `${RELATIONS}/image`, `../media/image${number}.png`))),
+    );
+    const drawing = 'http://schemas.openxmlformats.org/drawingml/2006';
+    const anchors = this.pictures.map(
+      ({ row, picture: { column, width, height } }, i) =>
+        `<xdr:oneCellAnchor><xdr:from><xdr:col>${column}</xdr:col><xdr:colOff>${2 * EMU}</xdr:colOff><xdr:row>${row - 1}</xdr:row><xdr:rowOff>${2 * EMU}</xdr:rowOff></xdr:from><xdr:ext cx="${width * EMU}" cy="${height * EMU}"/><xdr:pic><xdr:nvPicPr><xdr:cNvPr id="${i + 1}" name="Picture ${i + 1}"/><xdr:cNvPicPr/></xdr:nvPicPr><xdr:blipFill><a:blip r:embed="rId${numbers[i]}"/><a:stretch><a:fillRect/></a:stretch></xdr:blipFill><xdr:spPr><a:xfrm><a:off x="0" y="0"/><a:ext cx="${width * EMU}" cy="${height * EMU}"/></a:xfrm><a:prstGeom prst="rect"><a:avLst/></a:prstGeom></xdr:spPr></xdr:pic><xdr:clientData/></xdr:oneCellAnchor>`,
+    );
+    this.whole(
+      `xl/drawings/drawing${sheet}.xml`,
+      `${XML}<xdr:wsDr xmlns:xdr="${drawing}/spreadsheetDrawing" xmlns:a="${drawing}/main" xmlns:r="${RELATIONS}">${anchors.join('')}</xdr:wsDr>`,
+    );
   }
 
   /** Writes what belongs to the whole workbook, and closes it. */
@@ -229,9 +280,6 @@ export class WorkbookWriter {
         .map(({ name, hidden }, i) => `<sheet name="${escapeMarkup(name)}" sheetId="${i + 1}"${hidden ? ' state="hidden"' : ''} r:id="rId${i + 1}"/>`)
         .join('')}</sheets>${names.length ? `<definedNames>${names.join('')}</definedNames>` : ''}</workbook>`,
     );
-    const relation = (id: string, type: string, target: string) => `<Relationship Id="${id}" Type="${type}" Target="${target}"/>`;
-    const relations = (list: readonly string[]) =>
-      `${XML}<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">${list.join('')}</Relationships>`;
     this.whole(
       'xl/_rels/workbook.xml.rels',
       relations([
@@ -261,7 +309,7 @@ export class WorkbookWriter {
     const part = (name: string, type: string) => `<Override PartName="${name}" ContentType="application/vnd.openxmlformats-officedocument.${type}+xml"/>`;
     this.whole(
       '[Content_Types].xml',
-      `${XML}<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/>${part('/xl/workbook.xml', 'spreadsheetml.sheet.main')}${this.sheets
+      `${XML}<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/>${this.media.size ? '<Default Extension="png" ContentType="image/png"/>' : ''}${[...this.drawn].map((sheet) => part(`/xl/drawings/drawing${sheet}.xml`, 'drawing')).join('')}${part('/xl/workbook.xml', 'spreadsheetml.sheet.main')}${this.sheets
         .map((_, i) => part(`/xl/worksheets/sheet${i + 1}.xml`, 'spreadsheetml.worksheet'))
         .join('')}${part('/xl/styles.xml', 'spreadsheetml.styles')}${part('/docProps/custom.xml', 'custom-properties')}</Types>`,
     );
@@ -287,6 +335,10 @@ export class WorkbookWriter {
       )}</cellXfs><cellStyles count="1"><cellStyle name="Normal" xfId="0" builtinId="0"/></cellStyles><dxfs count="2"><dxf><fill><patternFill patternType="solid"><fgColor rgb="FFF6E3B4"/><bgColor rgb="FFF6E3B4"/></patternFill></fill></dxf><dxf><font><color rgb="FF9C2A16"/></font><fill><patternFill patternType="solid"><fgColor rgb="FFFAE1DB"/><bgColor rgb="FFFAE1DB"/></patternFill></fill></dxf></dxfs></styleSheet>`;
   }
 }
+
+const relation = (id: string, type: string, target: string) => `<Relationship Id="${id}" Type="${type}" Target="${target}"/>`;
+const relations = (list: readonly string[]) =>
+  `${XML}<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">${list.join('')}</Relationships>`;
 
 /** A sheet's name as formulas write it. */
 export const quoteSheet = (name: string): string => `'${name.replaceAll("'", "''")}'`;

@@ -1,0 +1,133 @@
+import { BomValue } from '@rule/contract';
+import { BomColumn, BomRow, Member } from '@rule/core/bom';
+import { Property, forClass, isHeldAt } from '@rule/core/schema';
+import { BomData } from './sources';
+
+/** Different values of a row that are named. */
+const MOST_VALUES = 20;
+
+/** Cells of a bill of materials, worked out when they are asked for and once. */
+export class BomCells {
+  private readonly known = new Map<string, BomValue>();
+
+  constructor(
+    private readonly data: BomData,
+    private readonly itemOf: (row: BomRow) => string,
+    private readonly numberOf: (row: BomRow) => number | null,
+  ) {}
+
+  cell = (row: BomRow, of: BomColumn['of']): BomValue => {
+    const key = `${'fact' in of ? of.fact : of.property}\n${row.id}`;
+    let cell = this.known.get(key);
+    if (!cell) this.known.set(key, (cell = 'fact' in of ? this.fact(row, of.fact) : this.property(row, of.property)));
+    return cell;
+  };
+
+  private fact(row: BomRow, fact: Extract<BomColumn['of'], { fact: unknown }>['fact']): BomValue {
+    const file = row.match.state === 'matched' ? this.data.files.get(row.match.file) : undefined;
+    const counted = (pieces: number): BomValue => {
+      const { measure } = row;
+      if (!measure) return { text: String(pieces), number: pieces, sum: { value: row.total, without: 0 } };
+      if (measure.value === null) return { text: '', state: 'missing', note: 'has no value to count by', sum: { value: null, without: measure.without } };
+      const property = this.data.properties.get(measure.property);
+      const number = pieces === row.total ? measure.value : (measure.value / row.total) * pieces;
+      const text = property ? this.data.show({ text: String(number), form: 'real' }, property).text : String(number);
+      return { text, number, ...(measure.without ? { state: 'wrong', note: `${measure.without} of ${row.total} pieces have no value to count by` } : {}) };
+    };
+    switch (fact) {
+      case 'item':
+        return { text: this.itemOf(row), ...(this.numberOf(row) === null ? {} : { number: this.numberOf(row)! }) };
+      case 'quantity':
+        return counted(row.quantity);
+      case 'total':
+        return counted(row.total);
+      case 'unit': {
+        const unit = row.measure && this.data.properties.get(row.measure.property)?.unit;
+        return { text: unit ?? 'pcs' };
+      }
+      case 'part':
+        return { text: row.bodies ? row.label : (file?.path.slice(file.path.lastIndexOf('/') + 1) ?? '') };
+      case 'folder':
+        return { text: file ? file.path.slice(0, Math.max(0, file.path.lastIndexOf('/'))) : '' };
+      case 'name':
+        return { text: row.label };
+      case 'class':
+        return { text: file?.className ?? '' };
+      case 'picture':
+        return { text: '' };
+      case 'mass': {
+        const mass = row.bodies || !file ? null : this.data.mass(file.id);
+        if (mass === null) return { text: '', sum: { value: null, without: row.total } };
+        return { text: mass.toPrecision(4).replace(/\.?0+$/, ''), number: mass, sum: { value: mass * row.total, without: 0 } };
+      }
+      case 'changed':
+        return { text: file ? new Date(file.changed).toISOString().slice(0, 10) : '' };
+    }
+  }
+
+  private property(row: BomRow, id: number): BomValue {
+    const property = this.data.properties.get(id);
+    if (!property) return { text: '', state: 'unknown', note: 'is not in the schema any more' };
+    return row.bodies ? this.ofBodies(row, property) : this.ofMembers(row, property);
+  }
+
+  private ofBodies(row: BomRow, property: Property): BomValue {
+    if (!isHeldAt(property, 'body')) return { text: '' };
+    const { file, keys } = row.bodies!;
+    return this.together(keys.map((key) => ({ cell: this.data.show(this.data.bodyValue(file, key, property), property), pieces: 1 })));
+  }
+
+  /** The value that all members have, or the different ones; totals go by each member's own. */
+  private ofMembers(row: BomRow, property: Property): BomValue {
+    const parts: { cell: BomValue; pieces: number }[] = [];
+    let [value, without, lost]: [number | null, number, boolean] = [null, 0, false];
+    let last: { part: number | null; entry: { cell: BomValue; pieces: number } } | null = null;
+    const byOccurrence = isHeldAt(property, 'occurrence');
+    for (const member of row.members) {
+      if (!byOccurrence && last?.part === member.part && member.part !== null) last.entry.pieces += member.times;
+      else {
+        const entry = { cell: this.ofMember(member, property), pieces: member.times };
+        parts.push(entry);
+        last = { part: member.part, entry };
+      }
+    }
+    for (const { cell, pieces } of parts) {
+      if (cell.number === undefined) without += pieces;
+      else value = (value ?? 0) + cell.number * pieces;
+      lost ||= cell.state === 'unknown';
+    }
+    const together = this.together(parts);
+    const numeric = property.type === 'number' || property.type === 'whole';
+    const copy = row.members.map((member) => this.data.contradiction(member, property)).find((text) => text !== null);
+    return {
+      ...together,
+      ...(numeric ? { sum: { value, without } } : {}),
+      ...(lost && together.text === '' ? { state: 'unknown' as const, note: 'has no part file' } : {}),
+      ...(copy ? { copy } : {}),
+    };
+  }
+
+  /** One occurrence's value, with what is wrong with it. */
+  ofMember(member: Omit<Member, 'times'>, property: Property): BomValue {
+    const at = this.data.holderOf(member, property);
+    if (!at && member.part === null && isHeldAt(property, 'document')) return { text: '', state: 'unknown', note: 'has no part file' };
+    const file = member.part === null ? undefined : this.data.files.get(member.part);
+    if (!this.data.reachedBy(file, property)) return { text: '' };
+    const own = forClass(property, file?.className ?? null);
+    const cell = this.data.show(this.data.valueOf(member, property), own === property ? property : own);
+    const finding = at && this.data.findingAt(at.file, at.holder, property.id);
+    if (finding?.code === 'required' && cell.text === '') return { ...cell, state: 'missing', note: finding.message };
+    if (finding && cell.text !== '' && cell.state === undefined) return { ...cell, state: 'wrong', note: finding.message };
+    if (cell.text === '' && property.required) return { ...cell, state: 'missing', note: 'is required' };
+    return cell.text === '' ? { ...cell, state: 'blank' } : cell;
+  }
+
+  private together(parts: readonly { readonly cell: BomValue; readonly pieces: number }[]): BomValue {
+    const first = parts[0]?.cell ?? { text: '' };
+    if (parts.every(({ cell }) => cell.text === first.text)) return parts.find(({ cell }) => cell.state)?.cell ?? first;
+    const counts = new Map<string, number>();
+    for (const { cell, pieces } of parts) counts.set(cell.text, (counts.get(cell.text) ?? 0) + pieces);
+    const differs = [...counts].map(([text, pieces]) => ({ text, pieces })).sort((a, b) => b.pieces - a.pieces);
+    return { text: `differs (${differs.length} values)`, differs: differs.slice(0, MOST_VALUES) };
+  }
+}

@@ -1,0 +1,78 @@
+import { createHash } from 'node:crypto';
+import { KeptNumber, NumberRule, NumberedRow, numberRows } from '@rule/core/bom';
+import { Db, Sql, asRecordset } from '../platform/db';
+import { refused } from '../platform/problem';
+
+/** The list that numbers belong to: an assembly, where it begins, and the layout. */
+export interface NumberedList {
+  readonly assembly: number;
+  readonly root: string;
+  readonly layout: number;
+}
+
+/** Rows are long where they stand deep; keys of an index may not be. */
+const hashOf = (row: string | null) => (row === null ? '' : createHash('sha256').update(row).digest('hex'));
+
+const WHERE = 'assembly_id = $1 AND root = $2 AND layout_id = $3';
+const bind = (list: NumberedList) => [list.assembly, list.root, list.layout];
+
+/** Item numbers as they are kept: given once, never the same for two rows of one parent. */
+export class BomNumbers {
+  constructor(private readonly db: Db) {}
+
+  private kept(sql: Sql, list: NumberedList): Promise<KeptNumber[]> {
+    return sql.all<KeptNumber>(`SELECT "row", parent, number FROM bom_numbers WHERE ${WHERE}`, bind(list));
+  }
+
+  /** Numbers of rows, those without one given the next and kept. Two who look at once come to the same. */
+  async of(list: NumberedList, rows: readonly NumberedRow[], rule: NumberRule): Promise<ReadonlyMap<string, number>> {
+    const first = numberRows(rows, await this.kept(this.db, list), rule);
+    if (first.given.length === 0) return first.numbers;
+    return this.db.transaction(async (sql) => {
+      await this.lock(sql, list);
+      const { numbers, given } = numberRows(rows, await this.kept(sql, list), rule);
+      await this.keep(sql, list, given);
+      return numbers;
+    });
+  }
+
+  /** Numbers of one list are given by one at a time. */
+  private lock(sql: Sql, list: NumberedList): Promise<number> {
+    return sql.run('SELECT pg_advisory_xact_lock(hashtextextended($1, 0))', [`bom ${JSON.stringify(bind(list))}`]);
+  }
+
+  private async keep(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
+    const rows = asRecordset(numbers.map(({ row, parent, number }) => ({ row, parent, number, hash: hashOf(row), above: hashOf(parent) })));
+    // A number that belonged to a row that is gone belongs to the new one.
+    await sql.run(
+      `DELETE FROM bom_numbers b USING jsonb_to_recordset($4::jsonb) AS n(hash text, above text, number int) WHERE ${WHERE} AND (b.row_hash = n.hash OR (b.parent_hash = n.above AND b.number = n.number))`,
+      [...bind(list), rows],
+    );
+    await sql.run(
+      `INSERT INTO bom_numbers (assembly_id, root, layout_id, "row", parent, number, row_hash, parent_hash)
+       SELECT $1, $2, $3, "row", parent, number, hash, above FROM jsonb_to_recordset($4::jsonb) AS n("row" text, parent text, number int, hash text, above text)`,
+      [...bind(list), rows],
+    );
+  }
+
+  /** Gives a row a number that somebody typed. @throws AppError where another row of its parent has it */
+  async type(list: NumberedList, rows: readonly (NumberedRow & { readonly label: string })[], row: NumberedRow, number: number): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      await this.lock(sql, list);
+      const kept = await this.kept(sql, list);
+      const there = new Map(rows.map((entry) => [entry.id, entry]));
+      const other = kept.find((entry) => entry.number === number && entry.parent === row.parent && entry.row !== row.id && there.has(entry.row));
+      if (other) throw refused('number-taken', `Item ${number} is ${there.get(other.row)!.label}.`);
+      await this.keep(sql, list, [{ row: row.id, parent: row.parent, number }]);
+    });
+  }
+
+  /** Gives rows the numbers that they are to have. Numbers of rows that are gone are given up with them. */
+  async set(list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
+    await this.db.transaction(async (sql) => {
+      await this.lock(sql, list);
+      await sql.run(`DELETE FROM bom_numbers WHERE ${WHERE}`, bind(list));
+      await this.keep(sql, list, numbers);
+    });
+  }
+}

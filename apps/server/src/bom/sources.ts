@@ -1,0 +1,259 @@
+import { BomContent, BomNode, Member, RowFacts, Structures, propertiesOf, reachedFrom } from '@rule/core/bom';
+import { StructureReading } from '@rule/core/files';
+import { MassNode, Solid, sumMass } from '@rule/core/geometry';
+import { Match } from '@rule/core/identity';
+import { Property, forClass, isHeldAt, isWide, reaches, slotOf } from '@rule/core/schema';
+import { HeldValue, StandIns, compileStandIns, readHeld, sameHeld, showValue } from '@rule/core/values';
+import { BomValue } from '@rule/contract';
+import { Masses } from '../geometry/masses';
+import { Sql, asRecordset } from '../platform/db';
+import { readSettings } from '../platform/settings';
+import { Properties } from '../schema/properties';
+import { heldFor, heldInside } from '../values/held';
+import { ABOVE, BELOW, BODIES, COPY_VALUES, FINDINGS, MATCHES, PICTURED, SOLIDS } from './plans';
+
+/** A file of an assembly's structure. */
+export interface BomFile {
+  readonly id: number;
+  readonly path: string;
+  readonly kind: 'part' | 'assembly' | 'drawing' | 'other';
+  readonly hash: string;
+  readonly changed: number;
+  readonly classId: number | null;
+  readonly className: string | null;
+  readonly structure: StructureReading | null;
+}
+
+interface Finding {
+  readonly file: number;
+  readonly holder: string;
+  readonly property: number;
+  readonly code: string;
+  readonly message: string;
+  readonly wanted: HeldValue | null;
+}
+
+/** Figures of solids that count as equal, to this many digits: the kernel's own noise is far below. */
+const SAME_DIGITS = 6;
+
+const holderKey = (file: number, holder: string) => `${file}/${holder}`;
+
+/** Everything that a bill of materials of one assembly is made of, read with a number of statements that does not depend on its size. */
+export class BomData implements RowFacts {
+  readonly structures: Structures;
+  readonly files: ReadonlyMap<number, BomFile>;
+  private readonly matches: ReadonlyMap<string, Match>;
+  readonly properties = new Map<number, Property>();
+  /** Properties of the layout that the schema does not have. */
+  readonly gone: number[];
+  private held = new Map<number, Record<number, HeldValue>>();
+  private inside = new Map<string, Record<number, HeldValue>>();
+  private above = new Map<number, HeldValue>();
+  private readonly findings = new Map<string, Finding>();
+  private readonly copies = new Map<string, Record<number, HeldValue>>();
+  private readonly bodyLists = new Map<number, { key: string; label: string; equal: string }[]>();
+  private readonly massOf = new Map<number, number | null>();
+  private readonly pictured = new Set<number>();
+  private readonly shown = new Map<Property, WeakMap<HeldValue, BomValue>>();
+
+  private constructor(
+    files: readonly BomFile[],
+    matches: readonly { assembly: number; product: string; match: Match }[],
+    private readonly content: BomContent,
+    known: ReadonlyMap<number, Property>,
+    private readonly standIns: StandIns,
+  ) {
+    this.files = new Map(files.map((file) => [file.id, file]));
+    this.matches = new Map(matches.map(({ assembly, product, match }) => [holderKey(assembly, product), match]));
+    this.structures = new Structures({
+      structure: (file) => this.files.get(file)?.structure ?? null,
+      match: (assembly, product) => this.matches.get(holderKey(assembly, product)) ?? { state: 'unmatched' },
+    });
+    const asked = propertiesOf(content);
+    for (const id of asked) {
+      const property = known.get(id);
+      if (property) this.properties.set(id, property);
+    }
+    this.gone = asked.filter((id) => !known.has(id));
+  }
+
+  /** Reads what an assembly's list needs. */
+  static async read(sql: Sql, properties: Properties, assembly: number, content: BomContent): Promise<BomData> {
+    const [files, known, settings] = await Promise.all([sql.all<BomFile>(BELOW, [assembly]), properties.active(sql), readSettings(sql)]);
+    const assemblies = files.filter((file) => file.structure).map((file) => file.id);
+    const matches = await sql.all<{ assembly: number; product: string; match: Match }>(MATCHES, [assemblies]);
+    const data = new BomData(files, matches, content, known, compileStandIns(settings.standIns));
+    await data.load(sql, assembly, assemblies, settings.densities);
+    return data;
+  }
+
+  private async load(sql: Sql, assembly: number, assemblies: readonly number[], densities: Parameters<Masses['computed']>[1]): Promise<void> {
+    const parts = [...this.files.keys()].filter((id) => id !== assembly);
+    const all = [...this.properties.values()];
+    const documents = all.filter((property) => isHeldAt(property, 'document'));
+    const placed = all.filter((property) => isHeldAt(property, 'occurrence'));
+    const bodily = all.filter((property) => isHeldAt(property, 'body'));
+    const wide = all.flatMap((property) => (isWide(property.level) ? [{ property: property.id, name: property.writtenName, level: property.level }] : []));
+    const shows = (fact: string) => this.content.columns.some(({ of }) => 'fact' in of && of.fact === fact);
+    const slots = documents.filter((property) => property.feed === 'typed').map((property) => ({ property: property.id, ...slotOf(property) }));
+    const [held, occurrences, bodyValues, findings, copies, above, bodies, solids, pictured] = await Promise.all([
+      heldFor(sql, parts, [...documents, ...placed]),
+      placed.length ? heldInside(sql, assemblies, 'occurrence', placed) : new Map<string, Record<number, HeldValue>>(),
+      this.content.bodies ? heldInside(sql, parts, 'body', bodily) : new Map<string, Record<number, HeldValue>>(),
+      sql.all<Finding>(FINDINGS, [[...this.files.keys()], all.map((property) => property.id)]),
+      slots.length ? sql.all<{ assembly: number; product: string; property: number; held: HeldValue }>(COPY_VALUES, [assemblies, asRecordset(slots)]) : [],
+      wide.length ? sql.all<{ property: number } & HeldValue>(ABOVE, [assembly, asRecordset(wide)]) : [],
+      this.content.bodies ? sql.all<{ file: number; key: string; label: string }>(BODIES, [parts]) : [],
+      this.content.bodies ? sql.all<{ file: number; bodies: Solid[] }>(SOLIDS, [parts]) : [],
+      shows('picture') ? sql.all<{ file: number }>(PICTURED, [parts]) : [],
+    ]);
+    this.held = held;
+    this.inside = new Map([...occurrences, ...bodyValues]);
+    for (const { property, ...value } of above) this.above.set(property, value);
+    for (const { file } of pictured) this.pictured.add(file);
+    for (const { assembly: at, product, property, held: value } of copies) {
+      const key = holderKey(at, product);
+      const entry = this.copies.get(key);
+      if (entry) entry[property] = value;
+      else this.copies.set(key, { [property]: value });
+    }
+    this.take(findings);
+    this.takeBodies(bodies, new Map(solids.map((row) => [row.file, row.bodies])), bodily);
+    if (shows('mass')) await this.weigh(sql, assembly, parts, densities);
+  }
+
+  /** What the judgement says: values that are worked out or stand under another name, and what is wrong. */
+  private take(findings: readonly Finding[]): void {
+    for (const finding of findings) {
+      const { file, holder, property, code, wanted } = finding;
+      if (code === 'stale' || code === 'other-name' || code === 'unheld') {
+        const at = holder === '' ? (this.held.get(file) ?? {}) : (this.inside.get(holderKey(file, holder)) ?? {});
+        if (wanted) at[property] = wanted;
+        else delete at[property];
+        if (holder === '') this.held.set(file, at);
+        else this.inside.set(holderKey(file, holder), at);
+      } else {
+        const key = `${holderKey(file, holder)}/${property}`;
+        if (!this.findings.has(key)) this.findings.set(key, finding);
+      }
+    }
+  }
+
+  /** Bodies are equal when they hold the same values and, where both were measured, have the same volume and surface. */
+  private takeBodies(
+    bodies: readonly { file: number; key: string; label: string }[],
+    solids: ReadonlyMap<number, readonly Solid[]>,
+    properties: readonly Property[],
+  ): void {
+    for (const { file, key, label } of bodies) {
+      const list = this.bodyLists.get(file) ?? [];
+      const values = this.inside.get(holderKey(file, key)) ?? {};
+      list.push({ key, label, equal: JSON.stringify(properties.map((property) => this.textOf(values[property.id] ?? null, property, null))) });
+      this.bodyLists.set(file, list);
+    }
+    for (const [file, list] of this.bodyLists) {
+      const measured = solids.get(file);
+      // Solids stand in the order of the file, as bodies do; where their number differs, nobody knows which is which.
+      const own = measured?.length === list.length ? measured : null;
+      for (const [i, body] of list.entries()) {
+        const figures = own ? [own[i]!.volume, own[i]!.area].map((figure) => figure.toPrecision(SAME_DIGITS)) : [body.label];
+        body.equal = `${body.equal} ${figures.join(' ')}`;
+      }
+    }
+  }
+
+  private async weigh(sql: Sql, assembly: number, parts: readonly number[], densities: Parameters<Masses['computed']>[1]): Promise<void> {
+    const masses = new Masses(sql);
+    const [own, nodes] = await Promise.all([masses.parts(parts), masses.massNodes([assembly])]);
+    for (const part of own) {
+      const summed = part.kind === 'assembly' ? sumMass(`file:${part.id}`, (key): MassNode | undefined => nodes.get(key)) : null;
+      this.massOf.set(part.id, summed ? (summed.missing.length ? null : summed.mass) : masses.computed(part, densities).mass);
+    }
+  }
+
+  classOf = (file: number): number | null => this.files.get(file)?.classId ?? null;
+  bodies = (file: number) => this.bodyLists.get(file) ?? [];
+  hasPicture = (file: number): boolean => this.pictured.has(file);
+  mass = (file: number): number | null => this.massOf.get(file) ?? null;
+
+  /** Where a member's value of a property stands: with the occurrence, with its part, or above the assembly. */
+  holderOf(member: Omit<Member, 'times'>, property: Property): { readonly file: number; readonly holder: string } | null {
+    if (isHeldAt(property, 'occurrence')) return { file: member.assembly, holder: member.occurrence };
+    if (isHeldAt(property, 'document') && member.part !== null) return { file: member.part, holder: '' };
+    return null;
+  }
+
+  /** A member's value of a property, by the judgement. */
+  valueOf(member: Omit<Member, 'times'>, property: Property): HeldValue | null {
+    if (this.above.has(property.id)) return this.above.get(property.id)!;
+    const at = this.holderOf(member, property);
+    if (!at) return null;
+    if (at.holder === '') return this.held.get(at.file)?.[property.id] ?? null;
+    const own = this.inside.get(holderKey(at.file, at.holder))?.[property.id] ?? null;
+    return own === null || own.text === '' ? this.partValue(member, property) : own;
+  }
+  private partValue = (member: Omit<Member, 'times'>, property: Property): HeldValue | null =>
+    member.part === null ? null : (this.held.get(member.part)?.[property.id] ?? null);
+
+  /** Whether an occurrence and its part both hold the property, and not the same. */
+  heldTwice(member: Omit<Member, 'times'>, property: Property): boolean {
+    if (!isHeldAt(property, 'occurrence')) return false;
+    const [own, part] = [this.inside.get(holderKey(member.assembly, member.occurrence))?.[property.id], this.partValue(member, property)];
+    return own !== undefined && own.text !== '' && part !== null && part.text !== '' && !sameHeld(own, part);
+  }
+
+  bodyValue = (file: number, body: string, property: Property): HeldValue | null =>
+    isHeldAt(property, 'body') ? (this.inside.get(holderKey(file, body))?.[property.id] ?? null) : null;
+
+  /** What the judgement finds wrong there. */
+  findingAt = (file: number, holder: string, property: number): Finding | undefined => this.findings.get(`${holderKey(file, holder)}/${property}`);
+
+  /** What the assembly's own copy says where it contradicts the part file. */
+  contradiction(member: Omit<Member, 'times'>, property: Property): string | null {
+    if (member.part === null || !isHeldAt(property, 'document')) return null;
+    const copy = this.copies.get(holderKey(member.assembly, member.product))?.[property.id];
+    if (!copy || sameHeld(copy, this.held.get(member.part)?.[property.id] ?? null)) return null;
+    return copy.text;
+  }
+
+  /** Whether a property is for a file at all. */
+  reachedBy(file: BomFile | undefined, property: Property): boolean {
+    return file === undefined || !isHeldAt(property, 'document') || reaches(property, file.kind, file.className);
+  }
+
+  private textOf(held: HeldValue | null, property: Property, className: string | null): string {
+    return this.show(held, forClass(property, className)).text;
+  }
+
+  /** A held value as people read it, with its number where it is one. */
+  show(held: HeldValue | null, property: Property): BomValue {
+    if (held === null || held.text === '' || (held.form === 'text' && this.standIns.matches(held.text) && !property.choices.includes(held.text)))
+      return { text: '' };
+    let known = this.shown.get(property);
+    if (!known) this.shown.set(property, (known = new WeakMap()));
+    const before = known.get(held);
+    if (before) return before;
+    const parsed = readHeld(held, property);
+    const cell: BomValue = !parsed.ok
+      ? { text: held.text, state: 'wrong', note: parsed.problem.message }
+      : typeof parsed.value === 'number'
+        ? { text: showValue(parsed.value, property), number: parsed.value }
+        : { text: showValue(parsed.value, property) };
+    known.set(held, cell);
+    return cell;
+  }
+
+  text = (member: Omit<Member, 'times'>, id: number): string => {
+    const property = this.properties.get(id);
+    return property ? this.show(this.valueOf(member, property), property).text : '';
+  };
+  amount = (member: Omit<Member, 'times'>, id: number): number | null => {
+    const property = this.properties.get(id);
+    return property ? (this.show(this.valueOf(member, property), property).number ?? null) : null;
+  };
+
+  /** Files that could be the part of a row that more than one could. */
+  reached(top: BomNode): readonly number[] {
+    return [...new Set(reachedFrom(this.structures, top).flatMap(({ match }) => (match.state === 'ambiguous' ? match.candidates : [])))];
+  }
+}

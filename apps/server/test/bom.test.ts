@@ -1,0 +1,314 @@
+import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
+import {
+  BomComparison,
+  BomLayout,
+  BomMember,
+  BomRenumbered,
+  BomTable,
+  BomTableRow,
+  KeptBom,
+  KeptBomView,
+  Problem,
+  ProposedAnswer,
+  WhereUsed,
+} from '@rule/contract';
+import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
+import ExcelJS from 'exceljs';
+import { Person, Rule, startRule } from './harness';
+
+jest.setTimeout(120_000);
+
+let rule: Rule;
+let varga: Person;
+let okafor: Person;
+let guest: Person;
+let roaster: number;
+let unit: number;
+let layouts: BomLayout[];
+beforeAll(async () => {
+  rule = await startRule();
+  [varga, okafor, guest] = (await Promise.all(['varga', 'okafor', 'guest'].map((name) => rule.signIn(name)))) as [Person, Person, Person];
+  [roaster, unit] = [await rule.file('roaster.step'), await rule.file('drum-unit.step')];
+  layouts = (await guest.get('/bom/layouts')).body as BomLayout[];
+});
+afterAll(() => rule.stop());
+
+const columnsOf = async (...names: string[]): Promise<BomColumn[]> => Promise.all(names.map(async (name) => propertyColumn(await rule.property(name))));
+const content = (more: Partial<BomContent> = {}): BomContent => ({ ...plainContent([]), ...more });
+const ask = async (file: number, more: Partial<BomContent> = {}, layout: number | null = null, person = guest) => {
+  const answer = await person.post(`/files/${file}/bom`, { layout, content: content(more) });
+  expect([answer.status, answer.body]).toEqual([200, expect.anything()]);
+  return answer.body as BomTable;
+};
+const leaf = (row: BomTableRow) => (row.path ?? row.label).split('/').at(-1)!;
+const said = (table: BomTable) => table.rows.map((row) => `${row.item} ${leaf(row)}: ${row.quantity}/${row.total}`);
+const buffer = async (test: ReturnType<Person['post']>) =>
+  (
+    await test.buffer(true).parse((response, done) => {
+      const pieces: Buffer[] = [];
+      response.on('data', (piece: Buffer) => pieces.push(piece));
+      response.on('end', () => done(null, Buffer.concat(pieces)));
+    })
+  ).body as Buffer;
+
+describe('the rows of an assembly', () => {
+  it('single-level, with parts that are matched, ambiguous and not there, and copies that contradict', async () => {
+    const table = await ask(roaster, { columns: [factColumn('item'), ...(await columnsOf('Material'))] });
+    expect(table.rows.map((row) => [row.item, row.quantity, row.match.state])).toEqual([
+      ['1', 1, 'matched'],
+      ['2', 1, 'matched'],
+      ['3', 1, 'matched'],
+      ['4', 1, 'matched'],
+      ['5', 1, 'matched'],
+      ['6', 1, 'matched'],
+      ['7', 1, 'matched'],
+      ['8', 1, 'matched'],
+      ['9', 4, 'matched'],
+      ['10', 2, 'matched'],
+      ['11', 1, 'ambiguous'],
+      ['12', 2, 'unmatched'],
+      ['13', 4, 'matched'],
+    ]);
+    expect(table.rows[2]!.cells[1]).toMatchObject({ text: '1.4301', copy: 'DC01' });
+    expect(table.rows[10]!.candidates.length).toBeGreaterThan(1);
+    expect(table.rows[11]!.cells[1]).toMatchObject({ text: '', state: 'unknown' });
+  });
+
+  it('indented through the files of sub-assemblies, and summed over all levels to the same pieces', async () => {
+    const indented = await ask(roaster, { structure: 'indented' });
+    const inside = indented.rows.filter(
+      (row) => row.parent !== null && indented.rows.find((other) => other.id === row.parent)!.path?.endsWith('drum-unit.step'),
+    );
+    // Counted by hand in the demo: one drum unit of a drum, a shaft, four arms and two bearings.
+    expect(inside.map((row) => `${leaf(row)} ${row.quantity}/${row.total}`)).toEqual([
+      'drum.step 1/1',
+      'drum-shaft.step 1/1',
+      'agitator-arm.step 4/4',
+      'drum-bearing.step 2/2',
+    ]);
+    const summed = await ask(roaster, { structure: 'summed' });
+    const leaves = indented.rows.filter((row) => !row.open);
+    const counts = new Map<string, number>();
+    for (const row of leaves) counts.set(leaf(row), (counts.get(leaf(row)) ?? 0) + row.total);
+    expect(new Map(summed.rows.map((row) => [leaf(row), row.total]))).toEqual(counts);
+    expect(summed.pieces).toBe(leaves.reduce((sum, row) => sum + row.total, 0));
+  });
+
+  it('values of placed parts stand in columns, and a row whose members differ says so and opens to them', async () => {
+    const request = {
+      layout: null,
+      content: content({ columns: [factColumn('quantity'), ...(await columnsOf('Tightening torque', 'Lubrication interval'))] }),
+    };
+    const table = (await guest.post(`/files/${unit}/bom`, request)).body as BomTable;
+    const row = table.rows.find((entry) => leaf(entry) === 'drum-bearing.step')!;
+    expect(row.cells.map((cell) => cell.text)).toEqual(['2', expect.stringMatching(/^differs \(2 values\)$|^\d/), expect.anything()]);
+    const members = (await guest.post(`/files/${unit}/bom/members`, { ...request, row: row.id })).body as BomMember[];
+    expect(members).toHaveLength(2);
+    const torque = members.map((member) => member.cells[1]!.text);
+    if (new Set(torque).size > 1) expect(row.cells[1]!.differs!.map((entry) => entry.text).sort()).toEqual([...torque].sort());
+    else expect(row.cells[1]!.text).toBe(torque[0]);
+  });
+
+  it('masses by geometry come without a property, and are summed', async () => {
+    const table = await ask(unit, { columns: [factColumn('part'), { ...factColumn('mass'), sum: true }] });
+    expect(table.headers).toEqual(['Part file', 'Mass by geometry, kg']);
+    const total = table.totals[1]!;
+    const known = table.rows.flatMap((row) => (row.cells[1]!.number === undefined ? [] : [row.cells[1]!.number * row.total]));
+    if (known.length)
+      expect(total.value).toBeCloseTo(
+        known.reduce((sum, mass) => sum + mass, 0),
+        9,
+      );
+    expect(total.without).toBe(table.rows.filter((row) => row.cells[1]!.number === undefined).reduce((sum, row) => sum + row.total, 0));
+  });
+
+  it('refuses what is no assembly, and what it cannot find', async () => {
+    const part = await rule.file('parts/drum.step');
+    expect(((await guest.post(`/files/${part}/bom`, { layout: null, content: content() })).body as Problem).code).toBe('not-an-assembly');
+    expect((await guest.post(`/files/${roaster}/bom`, { layout: 4711, content: content() })).status).toBe(404);
+    expect((await guest.post(`/files/${roaster}/bom`, { layout: null, root: 'nothing', content: content() })).status).toBe(404);
+    expect((await guest.post(`/files/${roaster}/bom`, { layout: null, content: { ...content(), structure: 'upside down' } })).status).toBe(400);
+    // A property that is gone is a column that says so, not the end of the list.
+    const gone = await ask(roaster, { columns: [propertyColumn(4711)] });
+    expect([gone.gone, gone.headers, gone.rows[0]!.cells[0]!.state]).toEqual([[4711], ['gone from the schema'], 'unknown']);
+  });
+});
+
+describe('item numbers', () => {
+  it('are kept with the layout, typed, and never the same for two rows', async () => {
+    const layout = layouts.find((entry) => entry.name === 'Parts list')!;
+    const request = { layout: layout.id, content: layout.content };
+    const first = (await guest.post(`/files/${unit}/bom`, request)).body as BomTable;
+    expect(said(first)).toEqual(['1 drum.step: 1/1', '2 drum-shaft.step: 1/1', '3 agitator-arm.step: 4/4', '4 drum-bearing.step: 2/2']);
+    const [drum, shaft] = first.rows;
+    expect((await guest.put(`/files/${unit}/bom/number`, { ...request, row: drum!.id, number: 9 })).status).toBe(403);
+    const taken = await okafor.put(`/files/${unit}/bom/number`, { ...request, row: drum!.id, number: 2 });
+    expect([taken.status, (taken.body as Problem).code, (taken.body as Problem).detail]).toEqual([409, 'number-taken', expect.stringContaining('Item 2 is')]);
+    expect((await okafor.put(`/files/${unit}/bom/number`, { ...request, row: drum!.id, number: 9 })).status).toBe(200);
+    expect((await okafor.put(`/files/${unit}/bom/number`, { ...request, row: shaft!.id, number: 1 })).status).toBe(200);
+    const typed = (await guest.post(`/files/${unit}/bom`, request)).body as BomTable;
+    expect(typed.rows.map((row) => [row.number, leaf(row)])).toEqual([
+      [1, 'drum-shaft.step'],
+      [3, 'agitator-arm.step'],
+      [4, 'drum-bearing.step'],
+      [9, 'drum.step'],
+    ]);
+    // Numbering anew is told before it is done.
+    const told = (await okafor.post(`/files/${unit}/bom/renumber`, { ...request, write: false })).body as BomRenumbered;
+    expect(told.changes.map((change) => [change.before, change.after])).toEqual([
+      [3, 2],
+      [4, 3],
+      [9, 4],
+    ]);
+    expect(((await guest.post(`/files/${unit}/bom`, request)).body as BomTable).rows.map((row) => row.number)).toEqual([1, 3, 4, 9]);
+    await okafor.post(`/files/${unit}/bom/renumber`, { ...request, write: true });
+    expect(((await guest.post(`/files/${unit}/bom`, request)).body as BomTable).rows.map((row) => row.number)).toEqual([1, 2, 3, 4]);
+    expect(((await okafor.put(`/files/${unit}/bom/number`, { ...request, layout: null, row: drum!.id, number: 9 })).body as Problem).code).toBe('not-saved');
+  });
+  it('of two who look at a new list at once are the same', async () => {
+    const layout = layouts.find((entry) => entry.name === 'Structure')!;
+    const request = { layout: layout.id, content: layout.content };
+    const tables = (await Promise.all(Array.from({ length: 6 }, () => guest.post(`/files/${roaster}/bom`, request)))).map((answer) => answer.body as BomTable);
+    expect(new Set(tables.map((table) => JSON.stringify(said(table)))).size).toBe(1);
+    expect((await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM bom_numbers WHERE layout_id = $1', [layout.id]))!.n).toBe(tables[0]!.rows.length);
+  });
+});
+
+describe('layouts', () => {
+  it('are own or shared, and saved against the version that was opened', async () => {
+    const draft = { name: 'My list', purpose: '', shared: false, content: content({ key: [await rule.property('Part number')] }) };
+    const own = (await okafor.post('/bom/layouts', draft)).body as BomLayout;
+    expect(own).toMatchObject({ name: 'My list', version: 1, mine: true, shared: false });
+    expect(((await guest.get('/bom/layouts')).body as BomLayout[]).some((layout) => layout.id === own.id)).toBe(false);
+    expect((await guest.post(`/files/${unit}/bom`, { layout: own.id, content: own.content })).status).toBe(404);
+    expect(((await okafor.put(`/bom/layouts/${own.id}`, { ...draft, shared: true, version: 1 })).body as Problem).code).toBe('not-shared');
+    expect(((await okafor.post('/bom/layouts', { ...draft, name: 'Parts list' })).body as Problem).code).toBe('name-taken');
+    const changed = (await okafor.put(`/bom/layouts/${own.id}`, { ...draft, name: 'My better list', version: 1 })).body as BomLayout;
+    expect(changed).toMatchObject({ name: 'My better list', version: 2 });
+    const late = await okafor.put(`/bom/layouts/${own.id}`, { ...draft, version: 1 });
+    expect([late.status, (late.body as Problem).code]).toEqual([409, 'changed-meanwhile']);
+    expect(((await okafor.put(`/bom/layouts/${layouts[0]!.id}`, { ...draft, version: 1 })).body as Problem).code).toBe('not-yours');
+    expect(((await okafor.post('/bom/layouts', { ...draft, name: 'x', content: content({ key: [4711] }) })).body as Problem).code).toBe('unknown-property');
+    expect((await varga.put(`/bom/layouts/${own.id}`, { ...draft, shared: true, version: 2 })).status).toBe(200);
+    expect((await okafor.delete(`/bom/layouts/${own.id}`)).status).toBe(200);
+  });
+});
+
+describe('values typed in a row', () => {
+  it('go through the tray to what holds them: the part, or every occurrence that the row counts', async () => {
+    const [description, torque] = [await rule.property('Description'), await rule.property('Tightening torque')];
+    const request = { layout: null, content: content({ columns: await columnsOf('Description', 'Tightening torque') }) };
+    const rows = ((await okafor.post(`/files/${unit}/bom`, request)).body as BomTable).rows;
+    const bearing = rows.find((row) => leaf(row) === 'drum-bearing.step')!;
+    expect((await guest.post(`/files/${unit}/bom/value`, { ...request, row: bearing.id, property: description, text: 'x' })).status).toBe(403);
+    const put = (await okafor.post(`/files/${unit}/bom/value`, { ...request, row: bearing.id, property: torque, text: '31' })).body as ProposedAnswer;
+    expect(put.lines.map((line) => [line.path.split('/').at(-1), line.holder !== ''])).toEqual([
+      ['drum-unit.step', true],
+      ['drum-unit.step', true],
+    ]);
+    await okafor.post(`/files/${unit}/bom/value`, { ...request, row: bearing.id, property: description, text: 'Ball bearing for drums' });
+    expect(await okafor.apply()).toMatchObject({ state: 'applied', failed: 0 });
+    const after = ((await okafor.post(`/files/${unit}/bom`, request)).body as BomTable).rows.find((row) => row.id === bearing.id)!;
+    expect(after.cells.map((cell) => cell.text)).toEqual(['Ball bearing for drums', '31']);
+    const unknown = ((await okafor.post(`/files/${roaster}/bom`, request)).body as BomTable).rows.find((row) => row.match.state === 'unmatched')!;
+    expect(((await okafor.post(`/files/${roaster}/bom/value`, { ...request, row: unknown.id, property: description, text: 'x' })).body as Problem).code).toBe(
+      'no-holder',
+    );
+  });
+});
+
+describe('lists that leave Rule', () => {
+  it('as CSV, in which blanks stay blank', async () => {
+    const answer = await guest.post(`/files/${unit}/bom/table`, {
+      format: 'csv',
+      layout: null,
+      content: content({ columns: [factColumn('item'), factColumn('quantity'), factColumn('part'), ...(await columnsOf('Part number', 'Mass'))] }),
+    });
+    expect(answer.text.split('\r\n')).toEqual([
+      '\ufeffItem,Quantity,Part file,Part number,"Mass, kg"',
+      '1,1,drum.step,DR15-110,7.961',
+      '2,1,drum-shaft.step,DR15-112,2.500',
+      '3,4,agitator-arm.step,DR15-115,0.142',
+      '4,2,drum-bearing.step,BP-6204,0.156',
+      '',
+    ]);
+  });
+  it('as a workbook with totals, folding levels and pictures, which another library reads', async () => {
+    await rule.services.geometries.measureAll({
+      signal: new AbortController().signal,
+      progress: () => undefined,
+      error: () => undefined,
+      check: () => undefined,
+    });
+    const mass = await rule.property('Mass');
+    const bytes = await buffer(
+      okafor.post(`/files/${roaster}/bom/table`, {
+        format: 'xlsx',
+        layout: null,
+        content: content({
+          structure: 'indented',
+          columns: [
+            factColumn('item'),
+            factColumn('picture'),
+            factColumn('part'),
+            factColumn('total'),
+            { of: { property: mass }, header: 'Weight', width: 140, sum: true },
+          ],
+        }),
+      }),
+    );
+    const book = new ExcelJS.Workbook();
+    await book.xlsx.load(bytes as never);
+    const sheet = book.worksheets[0]!;
+    expect([sheet.name, (sheet.getRow(1).values as string[]).slice(1)]).toEqual(['roaster', ['Item', 'Picture', 'Part file', 'Total quantity', 'Weight']]);
+    expect(sheet.getColumn(5).width).toBe(20);
+    const table = await ask(roaster, { structure: 'indented', columns: [factColumn('item'), { ...propertyColumn(mass), sum: true }] });
+    expect(sheet.rowCount).toBe(table.rows.length + 2);
+    table.rows.forEach((row, i) => {
+      const written = sheet.getRow(i + 2);
+      expect([written.getCell(1).value, written.getCell(4).value, written.outlineLevel]).toEqual([row.item, row.total, row.level - 1]);
+    });
+    expect([sheet.getRow(sheet.rowCount).getCell(1).value, table.totals[1]!.value]).toEqual(['Total', expect.any(Number)]);
+    expect(sheet.getImages().length).toBe(table.rows.filter((row) => row.match.state === 'matched').length);
+    expect(book.model.media.every((media) => (media as unknown as { extension: string }).extension === 'png')).toBe(true);
+  });
+  it('are kept as they were, and compared with what is there later', async () => {
+    const request = {
+      layout: null,
+      content: content({ columns: [factColumn('item'), factColumn('quantity'), factColumn('part'), ...(await columnsOf('Material'))] }),
+    };
+    const kept = (await okafor.post(`/files/${unit}/bom/kept`, { ...request, title: 'Before the change' })).body as KeptBom;
+    expect(kept).toMatchObject({ title: 'Before the change', assembly: unit, rows: 4, edition: 1, by: 'Tobe Okafor' });
+    const arm = await rule.file('agitator-arm.step');
+    await okafor.post('/tray', { values: [{ file: arm, property: await rule.property('Material'), text: '1.4404' }] });
+    await okafor.apply();
+    const compared = (await guest.post('/bom/compare', { before: { kept: kept.id }, after: { assembly: unit, ...request } })).body as BomComparison;
+    expect(compared.differences).toEqual([{ what: 'value', label: 'agitator-arm.step', item: '3', column: 'Material', before: '1.4301', after: '1.4404' }]);
+    // What was kept is what it was.
+    const view = (await guest.get(`/bom/kept/${kept.id}`)).body as KeptBomView;
+    expect([view.headers, view.lines[2]!.cells, view.lines[2]!.hash]).toEqual([
+      ['Item', 'Quantity', 'Part file', 'Material'],
+      ['3', '4', 'agitator-arm.step', '1.4301'],
+      expect.stringMatching(/^[0-9a-f]{64}$/),
+    ]);
+    expect((await guest.get(`/bom/kept/${kept.id}/table?format=csv`)).text).toContain('3,4,agitator-arm.step,1.4301');
+    const other = (await guest.post('/bom/compare', { before: { kept: kept.id }, after: { assembly: roaster, ...request } })).body as BomComparison;
+    expect(new Set(other.differences.map((difference) => difference.what))).toEqual(new Set(['removed', 'added']));
+    expect((await guest.delete(`/bom/kept/${kept.id}`)).status).toBe(403);
+    expect((await okafor.delete(`/bom/kept/${kept.id}`)).status).toBe(200);
+    expect((await guest.get('/bom/kept')).body).toEqual([]);
+  });
+});
+
+describe('where a part is used', () => {
+  it('every assembly up to the top, with quantities', async () => {
+    const arm = await rule.file('agitator-arm.step');
+    const { ways, more } = (await guest.get(`/files/${arm}/where-used`)).body as WhereUsed;
+    expect(more).toBe(false);
+    expect(ways.map((way) => [way.total, ...way.assemblies.map((entry) => `${entry.path.split('/').at(-1)} ${entry.times}`)])).toContainEqual([
+      4,
+      'drum-unit.step 4',
+      'roaster.step 1',
+    ]);
+  });
+});
