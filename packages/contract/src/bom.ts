@@ -97,7 +97,8 @@ export interface BomMember {
 
 /** A value typed in a row: it goes to whatever holds it. */
 export interface BomTyped extends BomRequest {
-  readonly row: string;
+  /** `null` for all rows that have a value. */
+  readonly row: string | null;
   readonly property: number;
   readonly text: string;
   /** One occurrence of a merged row, as `assembly/occurrence`; all where none is named. */

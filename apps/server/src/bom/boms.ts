@@ -12,7 +12,7 @@ import {
   ProposedAnswer,
   WhereUsed,
 } from '@rule/contract';
-import { BOM_FACTS, BomLimit, BomRow, PlacedIn, groupRows, inBomOrder, itemTexts, makeRows, numberRows, renumber, whereUsed } from '@rule/core/bom';
+import { BOM_FACTS, BomLimit, BomRow, PlacedIn, groupRows, inBomOrder, itemTexts, makeRows, numberRows, renumber, sameRows, whereUsed } from '@rule/core/bom';
 import { Trays } from '../changes/tray';
 import { Libraries } from '../library/library';
 import { Db } from '../platform/db';
@@ -70,7 +70,7 @@ export class Boms {
   /** Makes a list. Numbers that rows do not have yet are given and kept, where the layout is saved. @throws AppError */
   async make(user: Pick<User, 'id'>, assembly: number, { content, layout, root: asked }: BomRequest): Promise<MadeBom> {
     const file = await this.libraries.file(assembly);
-    if (layout !== null) await this.layouts.get(user, layout);
+    const saved = layout === null ? null : await this.layouts.get(user, layout);
     const data = await this.read(assembly, content);
     const roots = data.structures.roots(assembly);
     if (file.kind !== 'assembly' || roots.length === 0) throw invalid('not-an-assembly', `${file.path} is not an assembly.`);
@@ -79,7 +79,7 @@ export class Boms {
     try {
       const { rows, leftOut } = makeRows(data.structures, { file: assembly, product: root }, content, data);
       const list = layout === null ? null : { assembly, root, layout };
-      const numbers = list ? await this.kept.of(list, rows, content.numbers) : numberRows(rows, [], content.numbers).numbers;
+      const numbers = list ? await this.kept.of(list, rows, content.numbers, sameRows(saved!.content, content)) : numberRows(rows, [], content.numbers).numbers;
       const items = itemTexts(rows, numbers);
       const cells = new BomCells(
         data,
@@ -175,19 +175,24 @@ export class Boms {
     });
   }
 
-  /** Puts a value that was typed in a row in the tray, where it is held: with the part, with each occurrence, with each body. @returns what was left out */
+  /**
+   * Puts a value that was typed in a row in the tray, where it is held: with the part, with each occurrence, with each body. Without a
+   * row, in all rows that hold a value. @returns what was left out
+   */
   async type(user: User, assembly: number, { row: id, property: asked, text, member, ...request }: BomTyped): Promise<ProposedAnswer['left']> {
     const made = await this.make(user, assembly, request);
-    const row = this.rowOf(made, id);
     const property = (await this.properties.active(this.db)).get(asked);
     if (!property) throw invalid('unknown-property', `Property ${asked} is not in the schema.`);
-    const members = member === undefined ? row.members : row.members.filter((entry) => `${entry.assembly}/${entry.occurrence}` === member);
-    const places = row.bodies
-      ? row.bodies.keys.map((holder) => ({ file: row.bodies!.file, holder }))
-      : members.map((entry) => made.data.holderOf(entry, property));
-    if (places.length === 0 || places.includes(null))
-      throw invalid('no-holder', `${row.label}: ${property.caption} has nothing here that holds it. Settle the part file first.`);
-    const values = new Map(places.map((place) => [`${place!.file}/${place!.holder}`, { file: place!.file, holder: place!.holder, property: asked, text }]));
+    const rows = id === null ? made.rows.filter((row) => made.cells.cell(row, { property: asked }).text !== '') : [this.rowOf(made, id)];
+    const places = rows.flatMap((row) => {
+      if (row.bodies) return row.bodies.keys.map((holder) => ({ file: row.bodies!.file, holder }));
+      const members = member === undefined ? row.members : row.members.filter((entry) => `${entry.assembly}/${entry.occurrence}` === member);
+      return members.map((entry) => made.data.holderOf(entry, property));
+    });
+    const held = places.filter((place) => place !== null);
+    if (id !== null && (places.length === 0 || held.length < places.length))
+      throw invalid('no-holder', `${rows[0]!.label}: nothing here holds ${property.caption}. Settle the part file first.`);
+    const values = new Map(held.map(({ file, holder }) => [`${file}/${holder}`, { file, holder, property: asked, text }]));
     return this.trays.propose(user, [...values.values()], 'typed in a BOM');
   }
 

@@ -24,10 +24,13 @@ export class BomNumbers {
     return sql.all<KeptNumber>(`SELECT "row", parent, number FROM bom_numbers WHERE ${WHERE}`, bind(list));
   }
 
-  /** Numbers of rows, those without one given the next and kept. Two who look at once come to the same. */
-  async of(list: NumberedList, rows: readonly NumberedRow[], rule: NumberRule): Promise<ReadonlyMap<string, number>> {
+  /**
+   * Numbers of rows, those without one given the next. Two who look at once come to the same.
+   * @param keep whether numbers that are given now are kept: not for a list that is only tried out
+   */
+  async of(list: NumberedList, rows: readonly NumberedRow[], rule: NumberRule, keep: boolean): Promise<ReadonlyMap<string, number>> {
     const first = numberRows(rows, await this.kept(this.db, list), rule);
-    if (first.given.length === 0) return first.numbers;
+    if (first.given.length === 0 || !keep) return first.numbers;
     return this.db.transaction(async (sql) => {
       await this.lock(sql, list);
       const { numbers, given } = numberRows(rows, await this.kept(sql, list), rule);

@@ -74,7 +74,7 @@ export const bomRowRequest = Joi.object<BomRowRequest>({ ...request, row }).requ
 /** Checks a {@link BomTyped}. */
 export const bomTyped = Joi.object<BomTyped>({
   ...request,
-  row,
+  row: row.allow(null),
   property: id.required(),
   text: Joi.string().max(100_000).allow('').required(),
   member: Joi.string().max(4000),

@@ -108,3 +108,7 @@ export function propertiesOf({ columns, key, sort, group, classes }: BomContent)
 /** Whether two columns show the same. */
 export const sameColumn = (a: BomColumn['of'], b: BomColumn['of']): boolean =>
   'fact' in a ? 'fact' in b && a.fact === b.fact : 'property' in b && a.property === b.property;
+
+/** Whether two set-ups make the same rows, in whatever order and with whatever columns. */
+export const sameRows = (a: BomContent, b: BomContent): boolean =>
+  JSON.stringify([a.structure, a.key, a.classes, a.bodies, a.assemblies]) === JSON.stringify([b.structure, b.key, b.classes, b.bodies, b.assemblies]);

@@ -1,348 +1,582 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { BomLayout, BomTable, BomTableRow } from '@rule/contract';
-import { Property } from '@rule/core/schema';
+import { BomLayout, BomLayoutDraft, BomTableRow } from '@rule/contract';
+import { BomContent, plainContent } from '@rule/core/bom';
 import { fileName } from '@rule/core/files';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
+import { ConfirmationService } from 'primeng/api';
 import { ButtonModule } from 'primeng/button';
+import { CheckboxModule } from 'primeng/checkbox';
+import { ConfirmDialogModule } from 'primeng/confirmdialog';
 import { InputTextModule } from 'primeng/inputtext';
-import { MultiSelectModule } from 'primeng/multiselect';
 import { SelectModule } from 'primeng/select';
-import {
-  Api,
-  Bench,
-  CatalogueActions,
-  catalogueFeature,
-  Count,
-  FileChoices,
-  FileLink,
-  IndexRow,
-  Notices,
-  plainHeld,
-  problemOf,
-  saveBlob,
-  sessionFeature,
-  showCell,
-  trayFeature,
-  Way,
-} from '../shared';
+import { Bench, catalogueFeature, IndexRow, Notices, sessionFeature, trayFeature, Unsaved, Way } from '../shared';
+import { BomComparisonView } from './comparison';
+import { BomGrid } from './bom-grid';
+import { BomRowView } from './bom-row';
+import { BomStore } from './bom.store';
+import { BomLayoutForm } from './layout-form';
 
-/** The single-level BOM of an assembly, with columns from properties. */
+/** Which strip is open above the list. */
+type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
+
+/** Bills of materials: from structure to a list with numbers that stay. */
 @Component({
   selector: 'rule-bom-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [Bench, ButtonModule, Count, FileLink, FormsModule, IndexRow, InputTextModule, MultiSelectModule, RouterLink, SelectModule, Way],
+  providers: [BomStore, ConfirmationService],
+  imports: [
+    Bench,
+    BomComparisonView,
+    BomGrid,
+    BomLayoutForm,
+    BomRowView,
+    ButtonModule,
+    CheckboxModule,
+    ConfirmDialogModule,
+    FormsModule,
+    IndexRow,
+    InputTextModule,
+    RouterLink,
+    SelectModule,
+    Way,
+  ],
   template: `
     <rule-bench label="BOM">
       <div bench="index">
         <h3>Assemblies</h3>
-        @for (row of assemblies() ?? []; track row.id) {
+        @for (row of store.assemblies() ?? []; track row.id) {
           <rule-index-row
-            [text]="leaf(row.path)"
+            [text]="nameOf(row.path)"
             [end]="row.unmatched ? row.unmatched + ' unmatched' : ''"
             tone="bad"
-            [on]="row.id === assemblyId()"
-            (choose)="go({ assembly: row.id, item: null })"
+            [on]="row.id === store.assembly()"
+            (choose)="go({ assembly: row.id, item: null, root: null, kept: null })"
           />
+          @if (row.id === store.assembly() && row.roots.length > 1) {
+            @for (root of row.roots; track root.product) {
+              <rule-index-row
+                [text]="root.label"
+                [depth]="1"
+                [on]="root.product === (store.table()?.root ?? row.roots[0]!.product)"
+                (choose)="go({ root: root.product, item: null })"
+              />
+            }
+          }
         }
         <h3>Layouts</h3>
-        @for (row of layouts(); track row.id) {
-          <rule-index-row [text]="row.name" [end]="row.columns.length + ' columns'" [on]="row.id === layout()?.id" (choose)="go({ layout: row.id })" />
+        @for (row of store.layouts(); track row.id) {
+          <rule-index-row
+            [text]="row.name"
+            [end]="row.shared ? row.content.structure : 'only you'"
+            [on]="row.id === store.layout()?.id"
+            (choose)="go({ layout: row.id, item: null, kept: null })"
+          />
         }
-        @if (mayAdminister()) {
-          <rule-index-row text="Add a layout …" (choose)="addLayout()" />
+        <h3>Kept</h3>
+        @for (row of keptHere(); track row.id) {
+          <rule-index-row [text]="row.title" [end]="dayOf(row.at)" [on]="'' + row.id === keptAsked()" (choose)="go({ kept: row.id, item: null })" />
+        } @empty {
+          <p class="hint">Keep a list to compare it with later ones.</p>
         }
       </div>
 
-      @if (error(); as text) {
+      @if (store.error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }
-      @if (table(); as t) {
+      @if (store.keptView(); as kept) {
         <div class="head">
           <div>
-            <h1>{{ t.assembly.name }}</h1>
+            <h1>{{ kept.title }}</h1>
             <p>
-              Single-level: {{ t.rows.length }} rows, {{ pieces() }} pieces.{{
-                missing() === 1 ? ' 1 required value is missing.' : missing() ? ' ' + missing() + ' required values are missing.' : ''
-              }}
+              {{ kept.path }}, kept on {{ dayOf(kept.at) }} by {{ kept.by }}{{ kept.edition ? ', edition ' + kept.edition : ''
+              }}{{ kept.layout ? ', layout ' + kept.layout : '' }}.
             </p>
           </div>
           <div class="actions">
-            <a [routerLink]="['/values']" [queryParams]="{ fill: 'assembly:' + t.assembly.id }">Fill in its parts …</a>
-            <a [routerLink]="['/values']" [queryParams]="{ fill: 'assembly-deep:' + t.assembly.id }">… however deep</a>
-            @if (mayAdminister() && layout()) {
-              <p-multiselect
-                appendTo="body"
-                [options]="choices()"
-                optionLabel="caption"
-                optionValue="id"
-                [filter]="true"
-                ariaLabel="Columns"
-                [selectedItemsLabel]="'{0} columns'"
-                [maxSelectedLabels]="0"
-                [ngModel]="columnIds()"
-                (ngModelChange)="setColumns($event)"
-              />
+            <p-button severity="secondary" label="Compare with now" (onClick)="compareKept(kept.id)" />
+            <p-button severity="secondary" label="Send out as XLSX" (onClick)="store.sendKept(kept.id, 'xlsx')" />
+            <p-button severity="secondary" label="CSV" ariaLabel="Send out as CSV" (onClick)="store.sendKept(kept.id, 'csv')" />
+            @if (mayEdit()) {
+              <p-button [text]="true" label="Remove" (onClick)="removeKept(kept.id)" />
             }
-            <p-button severity="secondary" label="Send out as CSV" (onClick)="csv()" />
           </div>
         </div>
         <div class="card rows">
           <table class="list">
             <thead>
               <tr>
-                <th class="num">Item</th>
-                <th class="num">Quantity</th>
-                <th>Part file</th>
-                @for (property of columns(); track property.id) {
-                  <th [class.num]="isNumber(property)">{{ property.caption }}{{ property.unit ? ', ' + property.unit : '' }}</th>
+                @for (header of kept.headers; track $index) {
+                  <th>{{ header }}</th>
                 }
               </tr>
             </thead>
             <tbody>
-              @for (row of t.rows; track row.item) {
-                <tr
-                  class="pick"
-                  [class.on]="row.item === chosen()?.item"
-                  tabindex="0"
-                  (click)="go({ item: row.item })"
-                  (keydown.enter)="go({ item: row.item })"
-                >
-                  <td class="num">{{ row.item }}</td>
-                  <td class="num">{{ row.quantity }}</td>
-                  <td>
-                    @switch (row.match.state) {
-                      @case ('matched') {
-                        <rule-file [id]="row.match.file" [path]="row.path ?? ''" [text]="leaf(row.path ?? '')" />
-                      }
-                      @case ('ambiguous') {
-                        {{ row.label }} <span class="chip bad">{{ row.match.candidates.length }} files could be it</span>
-                      }
-                      @default {
-                        {{ row.label }} <span class="chip bad">no part file</span>
-                      }
-                    }
-                  </td>
-                  @for (property of columns(); track property.id) {
-                    @let cell = shown(row, property);
-                    <td [class.num]="isNumber(property)">
-                      @if (row.match.state !== 'matched') {
-                        <span class="soft">?</span>
-                      } @else if (cell.kind === 'placeholder') {
-                        <span class="chip" [class.bad]="cell.violations.length">{{ cell.violations.length ? 'missing' : 'blank' }}</span>
-                      } @else {
-                        <span [class.bad]="cell.violations.length" [title]="cell.violations.length ? cell.violations[0]!.message : ''"
-                          >{{ cell.text }}{{ cell.violations.length ? ' !' : '' }}</span
-                        >
-                      }
-                      @if (row.contradictions[property.id]; as copy) {
-                        <span class="chip warn" title="The assembly's own copy says something else">copy: {{ held(copy) }}</span>
-                      }
-                    </td>
-                  }
-                </tr>
-              } @empty {
+              @for (line of kept.lines; track $index) {
                 <tr>
-                  <td [attr.colspan]="3 + columns().length" class="soft">Nothing is placed in this assembly.</td>
+                  @for (cell of line.cells; track $index; let i = $index) {
+                    <td [style.padding-left.px]="i === 0 ? 10 + 14 * (line.level - 1) : null">{{ cell }}</td>
+                  }
                 </tr>
               }
             </tbody>
           </table>
         </div>
-      } @else if (assemblies()?.length === 0) {
-        <p class="note">No assembly is in the library. A STEP file that places products in one another is one.</p>
-      } @else if (!error()) {
+      } @else if (store.table(); as t) {
+        <div class="head">
+          <div>
+            <h1>{{ t.assembly.name }}</h1>
+            <p>{{ standing() }}</p>
+          </div>
+          <div class="actions">
+            @if (store.changed()) {
+              @if (mayChange()) {
+                <p-button label="Save layout" (onClick)="saveLayout()" />
+              }
+              <p-button severity="secondary" label="Save as" (onClick)="strip.set('save as')" />
+              <p-button [text]="true" label="Discard changes" (onClick)="store.discard()" />
+            }
+            <p-button severity="secondary" [label]="strip() === 'layout' ? 'Close set-up' : 'Set up'" (onClick)="toggle('layout')" />
+            <p-button severity="secondary" label="Compare" (onClick)="toggle('compare')" />
+            @if (mayEdit()) {
+              <p-button severity="secondary" label="Keep" (onClick)="toggle('keep')" />
+            }
+            <p-button severity="secondary" label="Send out as XLSX" (onClick)="store.send('xlsx')" />
+            <p-button severity="secondary" label="CSV" ariaLabel="Send out as CSV" (onClick)="store.send('csv')" />
+          </div>
+        </div>
+        @switch (strip()) {
+          @case ('layout') {
+            <rule-bom-layout-form [content]="store.content()" [properties]="properties()" [classes]="store.classes()" (changed)="store.change($event)" />
+            <div class="actions strip">
+              @if (mayEdit() && store.layout() && !store.changed()) {
+                <button type="button" class="link" (click)="store.renumber(false)">Renumber in this order</button>
+              }
+              <button type="button" class="link" (click)="strip.set('save as')">Duplicate layout</button>
+              @if (mayChange()) {
+                <button type="button" class="link" (click)="renameLayout()">Rename or share</button>
+                <button type="button" class="link" (click)="removeLayout()">Remove layout</button>
+                <button type="button" class="link" (click)="exportLayout()">Export layout</button>
+              }
+              <label class="take link"
+                >Import layout<input type="file" accept=".json,application/json" class="visually-hidden" (change)="importLayout($event)"
+              /></label>
+            </div>
+          }
+          @case ('save as') {
+            <form class="strip field-row" (submit)="saveAs(); $event.preventDefault()">
+              <label class="field"><span>Name</span><input pInputText name="name" [(ngModel)]="name" /></label>
+              <label class="field wide"><span>Purpose</span><input pInputText name="purpose" [(ngModel)]="purpose" /></label>
+              @if (mayAdminister()) {
+                <label class="tick"><p-checkbox name="shared" [binary]="true" [(ngModel)]="shared" /> shared with everybody</label>
+              }
+              <p-button type="submit" [label]="renaming ? 'Save' : 'Save as new layout'" [disabled]="!name.trim()" />
+              <p-button [text]="true" label="Cancel" (onClick)="strip.set(null)" />
+            </form>
+          }
+          @case ('keep') {
+            <form class="strip field-row" (submit)="keep(); $event.preventDefault()">
+              <label class="field wide"><span>Title</span><input pInputText name="title" [(ngModel)]="name" placeholder="Released with order 4711" /></label>
+              <p-button type="submit" label="Keep this list" [disabled]="!name.trim()" />
+              <p-button [text]="true" label="Cancel" (onClick)="strip.set(null)" />
+            </form>
+          }
+          @case ('compare') {
+            <div class="strip field-row">
+              <div class="field wide">
+                <span id="bom-compare">Compare with</span>
+                <p-select
+                  appendTo="body"
+                  ariaLabelledBy="bom-compare"
+                  [options]="sides()"
+                  optionLabel="label"
+                  optionValue="value"
+                  [filter]="true"
+                  placeholder="A kept list or another assembly"
+                  [ngModel]="null"
+                  (ngModelChange)="store.compare($event); strip.set(null)"
+                />
+              </div>
+              <p-button [text]="true" label="Cancel" (onClick)="strip.set(null)" />
+            </div>
+          }
+        }
+        @if (store.renumbered(); as r) {
+          <div class="note">
+            <p>{{ changesText() }}</p>
+            <p>
+              @for (change of r.changes.slice(0, 12); track change.row) {
+                <span class="chip">{{ change.label }}: {{ change.before ?? '–' }} → {{ change.after }}</span>
+              }
+              {{ r.changes.length > 12 ? 'and ' + (r.changes.length - 12) + ' more' : '' }}
+            </p>
+            <p-button label="Renumber" (onClick)="store.renumber(true)" />
+            <p-button [text]="true" label="Cancel" (onClick)="store.forgetRenumbering()" />
+          </div>
+        }
+        @if (store.comparison(); as comparison) {
+          <rule-bom-comparison [comparison]="comparison" (closed)="store.forgetComparison()" />
+        }
+        @for (entry of t.twice; track entry.caption) {
+          <p class="note">
+            {{ entry.caption }} reaches {{ rowsOf(entry.rows) }} from two places: from the part file and from the occurrence, with different values. The
+            occurrence leads.
+          </p>
+        }
+        @if (t.rows.length) {
+          <div class="actions folds">
+            @if (opens()) {
+              <button type="button" class="link" (click)="foldAll()">{{ folded().size ? 'Unfold all' : 'Fold all' }}</button>
+            }
+            <a [routerLink]="['/values']" [queryParams]="{ fill: 'assembly:' + t.assembly.id }">Fill in its parts</a>
+            <a [routerLink]="['/values']" [queryParams]="{ fill: 'assembly-deep:' + t.assembly.id }">Fill in parts at all levels</a>
+          </div>
+          <rule-bom-grid
+            [table]="t"
+            [content]="store.content()"
+            [properties]="properties()"
+            [typed]="store.typed()"
+            [editable]="mayEdit()"
+            [numberable]="mayNumber()"
+            [chosen]="item() ?? null"
+            [(folded)]="folded"
+            (chosenChange)="go({ item: $event })"
+            (arranged)="store.change($event)"
+            (valued)="store.type($event.row.id, $event.property, $event.text)"
+            (numbered)="store.number($event.row.id, $event.number)"
+            (emptied)="removeValues($event)"
+            (columnRemoved)="notices.done('Column ' + $event + ' removed from this layout. Nothing is removed from files.')"
+          />
+        } @else {
+          <p class="note">Nothing is placed in this assembly{{ t.leftOut ? ', besides what the layout leaves out' : '' }}.</p>
+        }
+      } @else if (store.assemblies()?.length === 0) {
+        <p class="note">No assemblies in the library. STEP files that contain other products are assemblies.</p>
+      } @else if (!store.error()) {
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
 
       <div bench="inspector">
-        @if (chosen(); as row) {
-          <h2>Item {{ row.item }}: {{ row.label }}</h2>
-          <p class="soft">Placed {{ row.quantity | count: 'time' }}.</p>
-          @switch (row.match.state) {
-            @case ('matched') {
-              <p>Part file <rule-file [id]="row.match.file" [path]="row.path ?? ''" />, found by {{ row.match.by }}.</p>
-            }
-            @case ('ambiguous') {
-              <p class="note bad">More than one file could be the part file. Rule does not guess.</p>
-            }
-            @default {
-              <p class="note bad">No file of the library has this product id, this base name or is named by an external reference.</p>
-            }
-          }
-          @if (mayEdit() && (row.match.state !== 'matched' || row.match.by === 'settled')) {
-            <p-select
-              appendTo="body"
-              [options]="candidates()"
-              optionLabel="path"
-              optionValue="id"
-              [filter]="true"
-              [showClear]="row.match.state === 'matched'"
-              (onShow)="partFiles.look('')"
-              (onFilter)="partFiles.look($event.filter)"
-              placeholder="Settle the part file"
-              ariaLabel="Part file"
-              [ngModel]="row.match.state === 'matched' ? row.match.file : null"
-              (ngModelChange)="settle(row, $event)"
+        @if (!store.keptView() && store.table(); as t) {
+          @if (chosen(); as row) {
+            <rule-bom-row
+              [row]="row"
+              [table]="t"
+              [members]="store.members()?.row === row.id ? store.members()!.list : null"
+              [used]="store.used()"
+              [editable]="mayEdit()"
+              [numberable]="mayNumber()"
+              (settled)="settle(row, $event)"
+              (numbered)="store.number(row.id, $event)"
+              (opened)="store.openRow(row.id)"
+              (asked)="store.lookUsed($event)"
             />
-            <p class="soft">What is settled here is remembered for every assembly with this part.</p>
+          } @else {
+            <h2>{{ store.layout()?.name ?? 'No layout' }}</h2>
+            <p class="soft">{{ store.layout()?.purpose }}</p>
+            <p class="soft">Select a row for its part file, occurrences and where it is used. Enter or F2 edits a cell; headings have a menu.</p>
+            @if (firstProperty(); as property) {
+              <rule-way [property]="property" />
+            }
           }
-          @for (property of contradicting(row); track property.id) {
-            <p class="note">
-              {{ property.caption }}: the part file says {{ held(row.held[property.id] ?? null) }}, the assembly's own copy says
-              {{ held(row.contradictions[property.id] ?? null) }}. The part file leads.
-            </p>
-          }
-        } @else if (columns().length) {
-          <p class="soft">Choose a row to see its part file and what the assembly's own copy says.</p>
-          <rule-way [property]="columns()[0]!.id" />
         }
       </div>
     </rule-bench>
+    <p-confirmdialog />
   `,
   styles: `
+    .hint {
+      padding: 6px 18px 0;
+      color: var(--soft);
+      font-size: 12px;
+    }
     .rows {
       overflow: auto;
     }
-    p-select {
+    .folds {
+      margin-bottom: 6px;
+      gap: 16px;
+    }
+    .strip {
+      margin-bottom: 12px;
+    }
+    .field-row {
+      display: flex;
+      gap: 12px;
+      align-items: end;
+    }
+    .field-row .field {
+      margin: 0;
+    }
+    .field-row .wide {
+      flex: 1;
+      max-width: 520px;
+    }
+    .field-row p-select {
       width: 100%;
+    }
+    .tick {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+      height: 32px;
+    }
+    .take {
+      color: var(--verdigris);
+      font-weight: 600;
+      cursor: pointer;
+    }
+    .take:focus-within {
+      outline: 2px solid var(--brass);
+    }
+    .note .chip {
+      margin: 0 6px 4px 0;
     }
   `,
 })
 export class BomStation {
-  private readonly api = inject(Api);
-  private readonly store = inject(Store);
+  protected readonly store = inject(BomStore);
+  protected readonly notices = inject(Notices);
+  private readonly global = inject(Store);
   private readonly router = inject(Router);
-  private readonly notices = inject(Notices);
-  protected readonly leaf = fileName;
-  readonly assembly = input<string>();
+  private readonly confirm = inject(ConfirmationService);
+  readonly assemblyAsked = input<string | undefined>(undefined, { alias: 'assembly' });
   readonly layoutAsked = input<string | undefined>(undefined, { alias: 'layout' });
+  readonly root = input<string>();
   readonly item = input<string>();
+  readonly keptAsked = input<string | undefined>(undefined, { alias: 'kept' });
 
-  protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
-  protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
-  private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
-  private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
-  private readonly standIns = this.store.selectSignal(catalogueFeature.selectStandIns);
-  private readonly applied = this.store.selectSignal(trayFeature.selectAppliedCount);
-  protected readonly assemblies = signal<{ id: number; path: string; unmatched: number }[] | null>(null);
-  protected readonly layouts = signal<BomLayout[]>([]);
-  protected readonly table = signal<BomTable | null>(null);
-  protected readonly error = signal<string | null>(null);
-  protected readonly partFiles = new FileChoices(['part', 'assembly', 'other']);
-  protected readonly columnIds = signal<number[]>([]);
-  protected readonly held = plainHeld;
-  protected readonly assemblyId = computed(() => (this.assembly() ? Number(this.assembly()) : (this.assemblies()?.at(-1)?.id ?? null)));
-  protected readonly layout = computed(() => this.layouts().find((row) => row.id === Number(this.layoutAsked())) ?? this.layouts()[0] ?? null);
-  protected readonly choices = computed(() => this.properties().filter((property) => property.kinds.some((kind) => kind !== 'drawing')));
-  protected readonly columns = computed(() =>
-    this.columnIds()
-      .flatMap((id) => this.byId()[id] ?? [])
-      .filter((property) => !property.retired),
-  );
-  protected readonly pieces = computed(() => this.table()?.rows.reduce((sum, row) => sum + row.quantity, 0) ?? 0);
-  protected readonly missing = computed(
-    () =>
-      this.table()
-        ?.rows.filter((row) => row.match.state === 'matched')
-        .reduce((sum, row) => sum + this.columns().filter((property) => this.shown(row, property).violations.some((v) => v.code === 'required')).length, 0) ??
-      0,
-  );
-  protected readonly chosen = computed(() => this.table()?.rows.find((row) => row.item === Number(this.item())) ?? null);
-  /** The files that it could be or is, and then those that are found. */
-  protected readonly candidates = computed(() => {
-    const [match, paths] = [this.chosen()?.match, this.table()?.paths ?? {}];
-    const ids = match?.state === 'ambiguous' ? match.candidates : match?.state === 'matched' ? [match.file] : [];
-    const likely = ids.map((id) => ({ id, path: paths[id] ?? `file ${id}` })).sort((a, b) => a.path.localeCompare(b.path));
-    return [...likely, ...this.partFiles.files().filter((file) => !ids.includes(file.id))];
+  protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
+  protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
+  private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
+  private readonly pending = this.global.selectSignal(trayFeature.selectCounts);
+  protected readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
+  protected readonly strip = signal<Strip>(null);
+  protected readonly folded = signal<ReadonlySet<string>>(new Set());
+  protected name = '';
+  protected purpose = '';
+  protected shared = false;
+  /** Whether the strip for a name is about the layout that is shown. */
+  protected renaming = false;
+
+  protected readonly mayChange = computed(() => {
+    const layout = this.store.layout();
+    return layout !== null && (layout.mine || this.mayAdminister());
   });
+  protected readonly mayNumber = computed(() => this.mayEdit() && this.store.layout() !== null && !this.store.changed());
+  protected readonly chosen = computed(() => this.store.table()?.rows.find((row) => row.id === this.item()) ?? null);
+  protected readonly opens = computed(() => this.store.table()?.rows.some((row) => row.open) ?? false);
+  protected readonly keptHere = computed(() => this.store.kept().filter((row) => row.assembly === this.store.assembly()));
+  protected readonly sides = computed(() => [
+    ...this.store.kept().map((row) => ({ label: `${row.title} (kept ${this.dayOf(row.at)})`, value: { kept: row.id } })),
+    ...(this.store.assemblies() ?? []).filter((row) => row.id !== this.store.assembly()).map((row) => ({ label: row.path, value: { assembly: row.id } })),
+  ]);
+  protected readonly firstProperty = computed(() => {
+    const of = this.store
+      .content()
+      .columns.map((column) => column.of)
+      .find((entry) => 'property' in entry);
+    return of && 'property' in of ? of.property : null;
+  });
+  protected readonly standing = computed(() => {
+    const t = this.store.table()!;
+    const missing = t.rows.reduce((sum, row) => sum + row.cells.filter((cell) => cell.state === 'missing').length, 0);
+    const structure = this.store.content().structure;
+    return [
+      `${structure[0]!.toUpperCase()}${structure.slice(1)}: ${count(t.rows.length, 'row')}, ${count(t.pieces, 'piece')}.`,
+      ...(missing ? [`${count(missing, 'required value is', 'required values are')} missing.`] : []),
+      ...(t.leftOut ? [`${count(t.leftOut, 'piece is', 'pieces are')} left out by class.`] : []),
+      ...(this.store.changed() ? ['Layout changed, not saved.'] : []),
+    ].join(' ');
+  });
+  protected readonly changesText = computed(() => `${count(this.store.renumbered()?.changes.length ?? 0, 'item number would', 'item numbers would')} change.`);
 
   constructor() {
-    this.loadIndex();
+    inject(Unsaved).watch(() => (this.store.changed() && this.mayChange() ? `the layout ${this.store.layout()!.name}` : null));
+    this.store.load();
     effect(() => {
-      const layout = this.layout();
-      untracked(() => this.columnIds.set([...(layout?.columns ?? [])]));
+      const assemblies = this.store.assemblies();
+      const [asked, layoutAsked, root, layouts] = [this.assemblyAsked(), this.layoutAsked(), this.root() ?? null, this.store.layouts()];
+      if (!assemblies) return;
+      const assembly = asked ? Number(asked) : ((assemblies.find((row) => row.unmatched) ?? assemblies[0])?.id ?? null);
+      const layout = layouts.find((row) => row.id === Number(layoutAsked)) ?? layouts[0] ?? null;
+      untracked(() => this.store.choose(assembly, layout, root));
     });
-    effect((onCleanup) => {
-      const id = this.assemblyId();
-      this.applied();
-      this.assemblies();
-      if (id === null) return;
-      const subscription = this.api.bom(id).subscribe({
-        next: (table) => {
-          this.error.set(null);
-          this.table.set(table);
-        },
-        error: (failure: unknown) => this.error.set(problemOf(failure).detail),
+    effect(() => {
+      const kept = this.keptAsked();
+      untracked(() => this.store.openKept(kept ? Number(kept) : null));
+    });
+    effect(() => {
+      const row = this.item();
+      untracked(() => this.store.lookUsed(null));
+      void row;
+    });
+    let seen = this.applied();
+    effect(() => {
+      const now = this.applied();
+      if (now === seen) return;
+      seen = now;
+      untracked(() => {
+        this.store.forgetTyped();
+        this.store.show();
       });
-      onCleanup(() => subscription.unsubscribe());
+    });
+    effect(() => {
+      if (this.pending().lines === 0) untracked(() => this.store.forgetTyped());
     });
   }
 
-  private loadIndex(): void {
-    this.api
-      .assemblies()
-      .subscribe({ next: (assemblies) => this.assemblies.set(assemblies), error: (failure: unknown) => this.error.set(problemOf(failure).detail) });
-    this.api.layouts().subscribe({ next: (layouts) => this.layouts.set(layouts), error: this.notices.failed });
+  /** A file's name, with its folder where another assembly has the same. */
+  protected nameOf(path: string): string {
+    const name = fileName(path);
+    return (this.store.assemblies() ?? []).filter((row) => fileName(row.path) === name).length > 1 ? path : name;
   }
-
-  protected isNumber(property: Property): boolean {
-    return property.type === 'number' || property.type === 'whole';
-  }
-
-  /** What a row shows for a property. A property that does not apply to the row's kind of file asks for nothing. */
-  protected shown(row: BomTableRow, property: Property) {
-    const isAssembly = row.path !== null && this.assemblies()?.some((assembly) => assembly.path === row.path);
-    if (!property.kinds.includes(isAssembly ? 'assembly' : 'part')) return { kind: 'value' as const, text: '', violations: [] };
-    return showCell(row.held[property.id] ?? null, property, this.standIns());
-  }
-
-  protected contradicting(row: BomTableRow): Property[] {
-    return Object.keys(row.contradictions).flatMap((id) => this.byId()[Number(id)] ?? []);
-  }
-
+  protected dayOf = (at: string) => at.slice(0, 10);
+  protected rowsOf = (rows: number) => count(rows, 'row');
   protected go(queryParams: Record<string, string | number | null>): void {
     void this.router.navigate([], { queryParams, queryParamsHandling: 'merge' });
   }
-
-  /** Columns are kept as they are chosen; an answer that later choices have overtaken changes nothing. */
-  protected setColumns(columns: number[]): void {
-    this.columnIds.set(columns);
-    const layout = this.layout();
-    if (!layout) return;
-    this.api.saveLayout(layout.id, { name: layout.name, columns }).subscribe({
-      next: (saved) => {
-        if (this.columnIds() === columns) this.layouts.update((layouts) => layouts.map((row) => (row.id === saved.id ? saved : row)));
-      },
-      error: this.notices.failed,
-    });
+  protected toggle(strip: Exclude<Strip, null>): void {
+    this.name = '';
+    this.renaming = false;
+    this.strip.set(this.strip() === strip ? null : strip);
+  }
+  protected foldAll(): void {
+    this.folded.set(
+      this.folded().size
+        ? new Set()
+        : new Set(
+            this.store
+              .table()!
+              .rows.filter((row) => row.open)
+              .map((row) => row.id),
+          ),
+    );
   }
 
-  protected addLayout(): void {
-    const taken = new Set(this.layouts().map((layout) => layout.name));
-    let n = 1;
-    while (taken.has(`Layout ${n}`)) n++;
-    this.api.saveLayout(null, { name: `Layout ${n}`, columns: this.columnIds() }).subscribe({
-      next: (layout) => {
-        this.loadIndex();
-        this.go({ layout: layout.id });
-      },
-      error: this.notices.failed,
+  private draftOf(layout: BomLayout): BomLayoutDraft {
+    return { name: layout.name, purpose: layout.purpose, shared: layout.shared, content: this.store.content() };
+  }
+  protected saveLayout(): void {
+    this.store.save(this.draftOf(this.store.layout()!));
+  }
+  protected renameLayout(): void {
+    const { name, purpose, shared } = this.store.layout()!;
+    [this.name, this.purpose, this.shared, this.renaming] = [name, purpose, shared, true];
+    this.strip.set('save as');
+  }
+  protected saveAs(): void {
+    const draft: BomLayoutDraft = { name: this.name.trim(), purpose: this.purpose.trim(), shared: this.shared, content: this.store.content() };
+    if (!draft.name) return;
+    if (this.renaming) this.store.save(draft, () => this.strip.set(null));
+    else
+      this.store.saveAs(draft, (id) => {
+        this.strip.set(null);
+        this.go({ layout: id });
+      });
+  }
+  protected removeLayout(): void {
+    const { id, name } = this.store.layout()!;
+    this.confirm.confirm({
+      header: `Remove layout ${name}?`,
+      message: 'The item numbers kept with it are removed too.',
+      acceptLabel: 'Remove layout',
+      rejectLabel: 'Keep it',
+      accept: () => this.store.removeLayout(id, () => this.go({ layout: null })),
     });
   }
+  protected exportLayout(): void {
+    const { name, purpose } = this.store.layout()!;
+    const captions = new Map(this.properties().map((property) => [property.id, property.writtenName]));
+    const text = JSON.stringify({ rule: 1, bomLayout: { name, purpose, content: this.store.content(), properties: Object.fromEntries(captions) } }, null, 2);
+    const link = document.createElement('a');
+    link.href = URL.createObjectURL(new Blob([`${text}\n`], { type: 'application/json' }));
+    link.download = `BOM layout ${name}.json`;
+    link.click();
+    URL.revokeObjectURL(link.href);
+  }
+  protected async importLayout(event: Event): Promise<void> {
+    const field = event.target as HTMLInputElement;
+    const file = field.files?.[0];
+    field.value = '';
+    if (!file) return;
+    try {
+      const { bomLayout } = JSON.parse(await file.text()) as {
+        bomLayout?: { name: string; purpose: string; content: BomContent; properties: Record<string, string> };
+      };
+      if (!bomLayout?.content) throw new Error('no layout');
+      const { content, lost } = withNumbersOf(bomLayout.content, bomLayout.properties, this.properties());
+      this.store.change(content);
+      [this.name, this.purpose, this.shared, this.renaming] = [bomLayout.name, bomLayout.purpose, false, false];
+      this.strip.set('save as');
+      if (lost.length) this.notices.error(`Left out, because they are not in the schema: ${lost.join(', ')}.`);
+    } catch {
+      this.notices.error(`${file.name} is not an exported BOM layout.`);
+    }
+  }
 
+  protected keep(): void {
+    const title = this.name.trim();
+    if (title) this.store.keep(title, () => this.strip.set(null));
+  }
+  protected compareKept(kept: number): void {
+    this.go({ kept: null });
+    this.store.compare({ kept });
+  }
+  protected removeKept(id: number): void {
+    this.confirm.confirm({
+      header: 'Remove this kept list?',
+      message: 'It cannot be compared with any more.',
+      acceptLabel: 'Remove list',
+      rejectLabel: 'Keep it',
+      accept: () => this.store.removeKept(id, () => this.go({ kept: null })),
+    });
+  }
+  protected removeValues(property: number): void {
+    const caption = this.properties().find((row) => row.id === property)?.caption ?? '';
+    this.confirm.confirm({
+      header: `Remove ${caption} from files?`,
+      message: `Every value of ${caption} in this list goes into the tray as removed. Nothing is written before you apply it.`,
+      acceptLabel: 'Put in the tray',
+      rejectLabel: 'Cancel',
+      accept: () => this.store.type(null, property, ''),
+    });
+  }
   protected settle(row: BomTableRow, part: number | null): void {
-    this.api.settlePart(this.assemblyId()!, row.products[0]!, part).subscribe({
-      next: () => {
-        this.loadIndex();
-        this.store.dispatch(CatalogueActions.recount());
-      },
-      error: this.notices.failed,
-    });
+    if (row.copyOf) this.store.settle(row.copyOf.assembly, row.copyOf.product, part);
   }
+}
 
-  protected csv(): void {
-    this.api.bomCsv(this.assemblyId()!, this.columnIds()).subscribe({ next: saveBlob, error: this.notices.failed });
-  }
+/** A layout from elsewhere with the property numbers of this schema, by written name; what the schema does not have is left out. */
+export function withNumbersOf(
+  content: BomContent,
+  names: Readonly<Record<string, string>>,
+  properties: readonly { readonly id: number; readonly writtenName: string }[],
+): { readonly content: BomContent; readonly lost: readonly string[] } {
+  const own = new Map(properties.map((property) => [property.writtenName, property.id]));
+  const lost = new Set<string>();
+  const numberOf = (id: number): number[] => {
+    const name = names[id] ?? `property ${id}`;
+    const found = own.get(name);
+    if (found === undefined) lost.add(name);
+    return found === undefined ? [] : [found];
+  };
+  const plain = plainContent([]);
+  type Of = BomContent['columns'][number]['of'];
+  const of = (what: Of): Of[] => ('fact' in what ? [what] : numberOf(what.property).map((property) => ({ property })));
+  return {
+    content: {
+      ...plain,
+      ...content,
+      key: content.key.flatMap(numberOf),
+      columns: content.columns.flatMap((column) => of(column.of).map((shown) => ({ ...column, of: shown }))),
+      sort: content.sort.flatMap((entry) => of(entry.of).map((shown) => ({ ...entry, of: shown }))),
+      group: content.group === null ? null : (of(content.group)[0] ?? null),
+      // Classes have names of their own in every company.
+      classes: [],
+    },
+    lost: [...lost],
+  };
 }

@@ -18,6 +18,15 @@ import {
   BoundCells,
   CellTray,
   BomLayout,
+  BomLayoutDraft,
+  BomNumber,
+  BomRenumber,
+  BomRequest,
+  BomRowRequest,
+  BomTyped,
+  CompareBoms,
+  KeepBom,
+  SendBom,
   ChangedProperty,
   CheckIn,
   ClassesDraft,
@@ -253,13 +262,24 @@ export class Api {
   settleSheet = (file: number, body: SheetModel) => this.server.ask('PUT /files/{file}/sheet-model', { params: { file }, body });
 
   assemblies = () => this.server.ask('GET /bom/assemblies');
-  layouts = () => this.server.ask('GET /bom/layouts');
-  saveLayout = (id: number | null, layout: Omit<BomLayout, 'id'>) =>
-    id === null
-      ? this.server.ask('POST /bom/layouts', { body: layout })
-      : this.server.ask('PUT /bom/layouts/{layout}', { params: { layout: id }, body: layout });
-  bom = (file: number) => this.server.ask('GET /files/{file}/bom', { params: { file } });
-  bomCsv = (file: number, columns: readonly number[]) => this.server.download('POST /files/{file}/bom.csv', { params: { file }, body: { columns } });
+  bomLayouts = () => this.server.ask('GET /bom/layouts');
+  addBomLayout = (body: BomLayoutDraft) => this.server.ask('POST /bom/layouts', { body });
+  changeBomLayout = (id: number, body: BomLayoutDraft & Pick<BomLayout, 'version'>) =>
+    this.server.ask('PUT /bom/layouts/{layout}', { params: { layout: id }, body });
+  removeBomLayout = (id: number) => this.server.ask('DELETE /bom/layouts/{layout}', { params: { layout: id } });
+  bom = (file: number, body: BomRequest) => this.server.ask('POST /files/{file}/bom', { params: { file }, body });
+  bomMembers = (file: number, body: BomRowRequest) => this.server.ask('POST /files/{file}/bom/members', { params: { file }, body });
+  bomValue = (file: number, body: BomTyped) => this.server.ask('POST /files/{file}/bom/value', { params: { file }, body });
+  bomNumber = (file: number, body: BomNumber) => this.server.ask('PUT /files/{file}/bom/number', { params: { file }, body });
+  bomRenumber = (file: number, body: BomRenumber) => this.server.ask('POST /files/{file}/bom/renumber', { params: { file }, body });
+  bomTable = (file: number, body: SendBom) => this.server.download('POST /files/{file}/bom/table', { params: { file }, body });
+  keepBom = (file: number, body: KeepBom) => this.server.ask('POST /files/{file}/bom/kept', { params: { file }, body });
+  keptBoms = () => this.server.ask('GET /bom/kept');
+  keptBom = (id: number) => this.server.ask('GET /bom/kept/{kept}', { params: { kept: id } });
+  keptBomTable = (id: number, format: SendBom['format']) => this.server.download('GET /bom/kept/{kept}/table', { params: { kept: id }, query: { format } });
+  removeKeptBom = (id: number) => this.server.ask('DELETE /bom/kept/{kept}', { params: { kept: id } });
+  compareBoms = (body: CompareBoms) => this.server.ask('POST /bom/compare', { body });
+  whereUsed = (file: number) => this.server.ask('GET /files/{file}/where-used', { params: { file } });
 
   vault = () => this.server.ask('GET /vault');
   refreshVault = () => this.server.ask('POST /vault/refresh');
