@@ -52,7 +52,7 @@ for (const surface of ['light', 'dark'] as const)
       'values?fill=filter&kind=part',
       'values?fill=assembly-deep:2',
       'title-blocks?cell=MATL',
-      'bom?item=3',
+      'bom',
       'vault',
       'vault?look=table',
       'exchange',

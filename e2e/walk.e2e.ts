@@ -96,14 +96,16 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   await test.step('shown in a BOM', async () => {
     await station(page, 'BOM');
     await page.getByRole('button', { name: /^roaster\.step/ }).click();
-    await page.getByRole('main').getByText('5 columns').click();
-    await page.getByRole('option', { name: 'Batch' }).click();
-    await page.keyboard.press('Escape');
+    await page.getByRole('button', { name: 'Add column' }).click();
+    await page.getByRole('combobox', { name: 'Column to add' }).fill('Batch');
+    await page.getByRole('option', { name: 'Batch', exact: true }).click();
     await expect(page.getByRole('columnheader', { name: 'Batch, kg' })).toBeVisible();
     const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Send out as CSV' }).click()]);
     const lines = readFileSync(await keep(download), 'utf8').split('\r\n');
-    expect(lines[0]).toContain('Batch [kg]');
-    expect(lines[9]).toMatch(/^9,4,DR-15\/parts\/frame-leg\.step,DR15-170,/);
+    expect(lines[0]).toContain('"Batch, kg"');
+    expect(lines[9]).toMatch(/^9,4,,frame-leg\.step,DR15-170,/);
+    await page.getByRole('button', { name: 'Save layout' }).click();
+    await expect(page.getByText('Layout Parts list saved.')).toBeVisible();
   });
 
   await test.step('shown in a vault record', async () => {
@@ -358,5 +360,64 @@ test('a sheet is drawn from its file, moved and zoomed by keys, and a value is t
     await expect(sheet.getByRole('button', { name: 'Cell TITLE: Agitator arm, left', exact: true })).toBeVisible();
     expect(Buffer.from(read('DR-15/drawings/DR15-115 agitator arm.dxf')).toString('latin1')).toContain('Agitator arm, left');
     expect(Buffer.from(read('DR-15/parts/agitator-arm.step')).toString('latin1')).toContain('Agitator arm, left');
+  });
+});
+
+test('a bill of materials gets numbers that stay, a value typed in a row, and is kept and compared', async ({ page }) => {
+  await signIn(page, 'varga');
+  await page.goto('/bom');
+  await page.getByRole('button', { name: /^drum-unit\.step/ }).click();
+  await page.getByRole('button', { name: /^Structure/ }).click();
+  const grid = page.getByRole('treegrid', { name: 'Bill of materials' });
+  const row = (name: string) => grid.getByRole('row').filter({ hasText: name });
+
+  await test.step('kept as it is now', async () => {
+    await expect(row('drum-bearing.step')).toContainText('differs (2 values)');
+    await page.getByRole('button', { name: 'Keep', exact: true }).click();
+    await page.getByRole('textbox', { name: 'Title' }).fill('As ordered');
+    await page.getByRole('button', { name: 'Keep this list' }).click();
+    await expect(page.getByText('As ordered kept: 4 rows.')).toBeVisible();
+  });
+
+  await test.step('an item number is typed by keyboard; one that another row has is refused', async () => {
+    await row('drum-shaft.step').getByRole('gridcell').first().click();
+    await page.keyboard.press('F2');
+    await page.keyboard.type('1');
+    await page.keyboard.press('Enter');
+    await expect(page.getByText('Item 1 is')).toBeVisible();
+    await page.keyboard.press('F2');
+    await page.keyboard.type('12');
+    await page.keyboard.press('Enter');
+    await expect(row('drum-shaft.step').getByRole('gridcell').first()).toHaveText('12');
+  });
+
+  await test.step('a value typed in a row reaches the part file through the tray', async () => {
+    await row('agitator-arm.step').getByRole('gridcell').nth(4).dblclick();
+    await page.keyboard.press('Control+a');
+    await page.keyboard.type('Agitator arm, forged');
+    await page.keyboard.press('Enter');
+    await expect(page.getByText(/values? would change in/)).toBeVisible();
+    await applyTray(page);
+    await expect(row('agitator-arm.step')).toContainText('Agitator arm, forged');
+    expect(property('DR-15/parts/agitator-arm.step', 'Description')?.text).toBe('Agitator arm, forged');
+  });
+
+  await test.step('what differs from the kept list is said row by row', async () => {
+    await page.getByRole('button', { name: 'Compare', exact: true }).click();
+    await page.getByRole('combobox', { name: 'Compare with' }).click();
+    await page.getByRole('option', { name: /^As ordered/ }).click();
+    const comparison = page.getByRole('region', { name: 'Comparison' });
+    await expect(comparison.getByRole('heading')).toContainText('2 differences from As ordered');
+    await expect(comparison.getByRole('row').filter({ hasText: 'drum-shaft.step' })).toContainText('item number');
+    await expect(comparison.getByRole('row').filter({ hasText: 'agitator-arm.step' })).toContainText('Agitator arm, forged');
+  });
+
+  await test.step('and the list goes out as a workbook that another library reads', async () => {
+    const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('button', { name: 'Send out as XLSX' }).click()]);
+    const book = new excel.Workbook();
+    await book.xlsx.readFile(await keep(download));
+    const sheet = book.worksheets[0]!;
+    const items = sheet.getColumn(1).values.slice(2);
+    expect([sheet.name, items.slice(0, 4)]).toEqual(['drum-unit', ['1', '3', '4', '12']]);
   });
 });

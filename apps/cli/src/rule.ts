@@ -1,5 +1,6 @@
 import { parseArgs } from 'node:util';
 import { CellWish } from '@rule/core/titleblocks';
+import { compareBom, keepBom, sendBom, showBom, whereUsed } from './bom';
 import { Outcome, Subject, check, survey } from './commands';
 import { sendOut, takeBack } from './exchange';
 import { OUTPUTS, Output, show } from './output';
@@ -23,6 +24,11 @@ rule title-blocks list                 title blocks, what their cells show, and 
 rule title-blocks show BLOCK           its sheets, or with --state STATE those with a cell in that state
 rule title-blocks put BLOCK            puts stale and lacking cells in your tray, with --fit texts that are too long as well;
                                        with --apply into the drawings
+rule bom show ASSEMBLY                 its bill of materials, with --layout NAME by that layout
+rule bom send ASSEMBLY FILE            the same to a CSV file or a workbook
+rule bom keep ASSEMBLY TITLE           keeps it as it is now
+rule bom compare TITLE ASSEMBLY        what differs between a kept list and the assembly as it is now
+rule bom used FILE                     every way from a part up to the top assemblies
 rule people                            who there is; needs a token with the scope people
 rule people add NAME "WHOLE NAME"      adds somebody, with --role; the first password is said once
 rule people role NAME ROLE             viewer, checker, editor or administrator
@@ -36,6 +42,7 @@ rule people lock|unlock|reset|remove NAME  keeps somebody out, lets them in agai
   --file-by-file    apply every file for itself; otherwise all of them or none
   --column "HEADER=PROPERTY"  what a column of a table stands for; also HEADER=file, HEADER=holder, HEADER=ignored; as often as needed
   --role ROLE       the role of somebody who is added; viewer where nothing is said
+  --layout NAME     the layout of a bill of materials; the first one where nothing is said
   --state STATE     stale, "does not fit", "would be erased", lacking, "no model", blank, fixed, computed or right
   --only-blank      take only values for which Rule holds none
   --leave-ambiguous leave rows out whose file name several files have
@@ -46,7 +53,7 @@ A library, a schema, a table, or a folder that is checked against the server's s
 Exit code: 0 nothing found or notes only, 1 warnings, 2 errors, 3 the command could not be carried out.
 `;
 
-const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back', 'title-blocks', 'people'];
+const COMMANDS: readonly string[] = ['survey', 'check', 'schema', 'send-out', 'take-back', 'title-blocks', 'bom', 'people'];
 
 /** What the command line says; the exit code. Output and errors go to the given writers. */
 export async function run(
@@ -82,6 +89,7 @@ function parse(args: readonly string[]) {
         'file-by-file': { type: 'boolean', default: false },
         column: { type: 'string', multiple: true, default: [] },
         state: { type: 'string' },
+        layout: { type: 'string' },
         fit: { type: 'boolean', default: false },
         'only-blank': { type: 'boolean', default: false },
         'leave-ambiguous': { type: 'boolean', default: false },
@@ -116,6 +124,7 @@ async function carryOut(
     command === 'take-back' ||
     command === 'people' ||
     command === 'title-blocks' ||
+    command === 'bom' ||
     values.library !== undefined ||
     values.server !== undefined;
   const token = env['RULE_TOKEN'];
@@ -151,6 +160,7 @@ async function carryOut(
     }
     throw new Trouble(`rule title-blocks takes list, show BLOCK or put BLOCK.\n\n${HELP}`);
   }
+  if (command === 'bom') return finish(await bomCommand(server!, folder, rest, values.layout));
   if (command === 'people') return finish(await people(server!, folder === undefined ? [] : [folder, ...rest], values.role));
   if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
   if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
@@ -161,6 +171,22 @@ async function carryOut(
     schema: values.schema ?? null,
   };
   return finish(await (command === 'survey' ? survey(subject) : check(subject)));
+}
+
+/** `rule bom show | send | keep | compare | used`. */
+function bomCommand(server: RuleServer, action: string | undefined, [first, second, ...more]: readonly string[], layout: string | undefined): Promise<Outcome> {
+  if (first !== undefined && second === undefined) {
+    if (action === 'show') return showBom(server, first, layout);
+    if (action === 'used') return whereUsed(server, first);
+  }
+  if (first !== undefined && second !== undefined && more.length === 0) {
+    if (action === 'send') return sendBom(server, first, second, layout);
+    if (action === 'keep') return keepBom(server, first, second, layout);
+    if (action === 'compare') return compareBom(server, first, second, layout);
+  }
+  throw new Trouble(
+    `rule bom takes show ASSEMBLY, send ASSEMBLY FILE, keep ASSEMBLY TITLE, compare TITLE ASSEMBLY or used FILE. A name with blanks goes in quotes.`,
+  );
 }
 
 /** `rule schema export | import | try`. */

@@ -2,7 +2,12 @@ import {
   ApplyMode,
   ApplyReport,
   ApplyStarted,
+  BomRequest,
   CellTray,
+  CompareBoms,
+  FilesQuery,
+  KeepBom,
+  SendBom,
   SheetsQuery,
   PersonChange,
   PersonDraft,
@@ -94,6 +99,17 @@ export class RuleServer {
   takeBackCells = (takeBack: number, query: CellQuery) => this.ask('GET /exchange/take-backs/{takeBack}/cells', { params: { takeBack }, query });
   applyTakeBack = async (takeBack: number, mode: ApplyMode): Promise<ApplyReport> =>
     this.reported(await this.ask('POST /exchange/take-backs/{takeBack}/apply', { params: { takeBack }, body: { mode } }));
+
+  assemblies = () => this.ask('GET /bom/assemblies');
+  bomLayouts = () => this.ask('GET /bom/layouts');
+  bom = (file: number, body: BomRequest) => this.ask('POST /files/{file}/bom', { params: { file }, body });
+  bomTable = async (file: number, body: SendBom) =>
+    new Uint8Array(await (await this.send('POST /files/{file}/bom/table', { params: { file }, body })).arrayBuffer());
+  keepBom = (file: number, body: KeepBom) => this.ask('POST /files/{file}/bom/kept', { params: { file }, body });
+  keptBoms = () => this.ask('GET /bom/kept');
+  compareBoms = (body: CompareBoms) => this.ask('POST /bom/compare', { body });
+  whereUsed = (file: number) => this.ask('GET /files/{file}/where-used', { params: { file } });
+  files = (query: FilesQuery) => this.ask('GET /survey/files', { query });
 
   blocks = () => this.ask('GET /title-blocks');
   blockSheets = (query: SheetsQuery) => this.ask('GET /title-blocks/sheets', { query });

@@ -167,6 +167,7 @@ describe('the schema', () => {
       ['forms', 'good'],
       ['title-blocks', 'broken'],
       ['bom', 'good'],
+      ['bom', 'good'],
       ['exchange', 'good'],
       ['vault', 'good'],
       ['vault', 'broken'],

@@ -14,6 +14,10 @@ import {
 } from '@rule/contract';
 import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
 import ExcelJS from 'exceljs';
+import { mkdtempSync, readFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { run } from '../../cli/src/rule';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(120_000);
@@ -310,5 +314,41 @@ describe('where a part is used', () => {
       'drum-unit.step 4',
       'roaster.step 1',
     ]);
+  });
+});
+
+describe('on the command line', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'rule-bom-'));
+  const ruled = async (...args: string[]) => {
+    let [out, err] = ['', ''];
+    const { token } = (await okafor.post('/tokens', { name: `bom ${args.join(' ').slice(0, 60)}` })).body as { token: string };
+    const exit = await run(
+      args,
+      { RULE_TOKEN: token, RULE_SERVER: rule.url },
+      (text) => void (out += text),
+      (text) => void (err += text),
+    );
+    return { exit, out, err };
+  };
+  it('a list is shown, sent to a file, kept, compared, and a part looked up', async () => {
+    const shown = await ruled('bom', 'show', 'drum-unit.step', '--layout', 'Structure', '--output', 'json');
+    expect((JSON.parse(shown.out) as { 'Part file': string }[]).map((row) => row['Part file'])).toEqual([
+      'drum.step',
+      'drum-shaft.step',
+      'agitator-arm.step',
+      'drum-bearing.step',
+    ]);
+    expect((await ruled('bom', 'show', 'roaster.step')).exit).toBe(1);
+    const file = join(folder, 'list.csv');
+    expect((await ruled('bom', 'send', 'drum-unit.step', file, '--layout', 'Structure')).exit).toBe(0);
+    expect(readFileSync(file, 'utf8')).toContain('drum-bearing.step');
+    expect((await ruled('bom', 'keep', 'drum-unit.step', 'Nightly')).err).toContain('Nightly kept: 4 rows');
+    const same = await ruled('bom', 'compare', 'Nightly', 'drum-unit.step');
+    expect([same.exit, same.err]).toEqual([0, expect.stringContaining('0 differences')]);
+    expect((await ruled('bom', 'compare', 'Nightly', 'roaster.step')).exit).toBe(1);
+    expect((await ruled('bom', 'used', 'drum-bearing.step', '--output', 'csv')).out).toContain('roaster.step');
+    const wrong = await ruled('bom', 'show', 'nothing.step');
+    expect([wrong.exit, wrong.err]).toEqual([3, 'rule: There is no assembly "nothing.step".\n']);
+    expect((await ruled('bom', 'send', 'drum-unit.step', 'x.pdf')).err).toContain('neither a .csv nor an .xlsx file');
   });
 });

@@ -12,7 +12,23 @@ import {
   ProposedAnswer,
   WhereUsed,
 } from '@rule/contract';
-import { BOM_FACTS, BomLimit, BomRow, PlacedIn, groupRows, inBomOrder, itemTexts, makeRows, numberRows, renumber, sameRows, whereUsed } from '@rule/core/bom';
+import {
+  BOM_FACTS,
+  BomColumn,
+  BomLimit,
+  BomRow,
+  BomTableRow as ShownRow,
+  PlacedIn,
+  groupRows,
+  inBomOrder,
+  itemTexts,
+  makeRows,
+  numberRows,
+  renumber,
+  sameRows,
+  whereUsed,
+} from '@rule/core/bom';
+import { isHeldAt } from '@rule/core/schema';
 import { Trays } from '../changes/tray';
 import { Libraries } from '../library/library';
 import { Db } from '../platform/db';
@@ -39,6 +55,39 @@ export interface MadeBom {
   readonly list: NumberedList | null;
   readonly root: string;
 }
+
+const NONE: BomTableRow['candidates'] = [];
+
+/** Rows whose cells are worked out before others get their turn. */
+const AT_ONCE = 1000;
+
+/** The rows with their cells. A long list is made in pieces, between which the server answers others. */
+export async function shownRows({ rows, items, cells }: Pick<MadeBom, 'rows' | 'items' | 'cells'>, columns: readonly BomColumn[]): Promise<ShownRow[]> {
+  const shown: ShownRow[] = [];
+  for (const row of rows) {
+    shown.push(shownRow(row, items, columns, cells));
+    if (shown.length % AT_ONCE === 0) await new Promise(setImmediate);
+  }
+  return shown;
+}
+
+const shownRow = (row: BomRow, items: ReadonlyMap<string, string>, columns: readonly BomColumn[], cells: BomCells): ShownRow => ({
+  id: row.id,
+  parent: row.parent,
+  level: row.level,
+  label: row.label,
+  match: row.match,
+  members: row.members,
+  quantity: row.quantity,
+  total: row.total,
+  measure: row.measure,
+  bodies: row.bodies,
+  open: row.open,
+  counts: row.counts,
+  loop: row.loop,
+  item: items.get(row.id) ?? '',
+  cells: columns.map((column) => cells.cell(row, column.of)),
+});
 
 /** Bills of materials from product structure and the values of part files, occurrences and bodies. */
 export class Boms {
@@ -81,6 +130,7 @@ export class Boms {
       const list = layout === null ? null : { assembly, root, layout };
       const numbers = list ? await this.kept.of(list, rows, content.numbers, sameRows(saved!.content, content)) : numberRows(rows, [], content.numbers).numbers;
       const items = itemTexts(rows, numbers);
+      await new Promise(setImmediate);
       const cells = new BomCells(
         data,
         (row) => items.get(row.id) ?? '',
@@ -102,36 +152,54 @@ export class Boms {
   private async read(assembly: number, content: BomRequest['content']): Promise<BomData> {
     // Values are those of the judgement, as everywhere else.
     await this.judgements.settle();
-    return BomData.read(this.db, this.properties, assembly, content);
+    const data = await BomData.read(this.db, this.properties, assembly, content);
+    await new Promise(setImmediate);
+    return data;
   }
 
   /** The list as the page shows it. */
   async table(user: Pick<User, 'id'>, assembly: number, request: BomRequest): Promise<BomTable> {
     const made = await this.make(user, assembly, request);
-    const { data, cells, rows, items, numbers } = made;
+    const { data, cells, rows, numbers } = made;
     const { columns } = request.content;
     const candidates = data.reached({ file: assembly, product: made.root });
     const [file, paths] = await Promise.all([this.libraries.file(assembly), this.libraries.paths(this.db, candidates)]);
-    const shown = rows.map((row) => ({ ...row, item: items.get(row.id) ?? '', cells: columns.map((column) => cells.cell(row, column.of)) }));
+    const shown = await shownRows(made, columns);
     const { groups, totals } = groupRows(shown, request.content, cells.cell);
     const twice = new Map<string, number>();
+    const placed = [...data.properties.values()].filter((property) => isHeldAt(property, 'occurrence'));
     for (const row of rows)
-      for (const property of data.properties.values())
+      for (const property of placed)
         if (row.members.some((member) => data.heldTwice(member, property))) twice.set(property.caption, (twice.get(property.caption) ?? 0) + 1);
     return {
       assembly: file,
       root: made.root,
       headers: made.headers,
-      rows: shown.map(({ members, ...row }): BomTableRow => {
-        const part = row.match.state === 'matched' ? data.files.get(row.match.file) : undefined;
+      // Written out: objects that are copied and added to are slow to make, and there may be a hundred thousand.
+      rows: shown.map((row): BomTableRow => {
+        const { match, members } = row;
+        const part = match.state === 'matched' ? data.files.get(match.file) : undefined;
         return {
-          ...row,
+          id: row.id,
+          parent: row.parent,
+          level: row.level,
+          label: row.label,
+          match,
+          quantity: row.quantity,
+          total: row.total,
+          measure: row.measure,
+          bodies: row.bodies,
+          open: row.open,
+          counts: row.counts,
+          loop: row.loop,
+          item: row.item,
           number: numbers.get(row.id) ?? null,
           path: part?.path ?? null,
           className: part?.className ?? null,
           picture: part !== undefined && data.hasPicture(part.id),
           members: members.length,
-          candidates: row.match.state === 'ambiguous' ? row.match.candidates.map((id) => ({ id, path: paths[id] ?? `file ${id}` })) : [],
+          cells: row.cells,
+          candidates: match.state === 'ambiguous' ? match.candidates.map((id) => ({ id, path: paths[id] ?? `file ${id}` })) : NONE,
           copyOf: members[0] ? { assembly: members[0].assembly, product: members[0].product } : null,
         };
       }),

@@ -8,7 +8,7 @@ const MOST_VALUES = 20;
 
 /** Cells of a bill of materials, worked out when they are asked for and once. */
 export class BomCells {
-  private readonly known = new Map<string, BomValue>();
+  private readonly known = new Map<string, Map<BomRow, BomValue>>();
 
   constructor(
     private readonly data: BomData,
@@ -17,9 +17,11 @@ export class BomCells {
   ) {}
 
   cell = (row: BomRow, of: BomColumn['of']): BomValue => {
-    const key = `${'fact' in of ? of.fact : of.property}\n${row.id}`;
-    let cell = this.known.get(key);
-    if (!cell) this.known.set(key, (cell = 'fact' in of ? this.fact(row, of.fact) : this.property(row, of.property)));
+    const key = 'fact' in of ? of.fact : `${of.property}`;
+    let column = this.known.get(key);
+    if (!column) this.known.set(key, (column = new Map()));
+    let cell = column.get(row);
+    if (!cell) column.set(row, (cell = 'fact' in of ? this.fact(row, of.fact) : this.property(row, of.property)));
     return cell;
   };
 
@@ -96,15 +98,23 @@ export class BomCells {
       else value = (value ?? 0) + cell.number * pieces;
       lost ||= cell.state === 'unknown';
     }
-    const together = this.together(parts);
     const numeric = property.type === 'number' || property.type === 'whole';
-    const copy = row.members.map((member) => this.data.contradiction(member, property)).find((text) => text !== null);
-    return {
-      ...together,
-      ...(numeric ? { sum: { value, without } } : {}),
-      ...(lost && together.text === '' ? { state: 'unknown' as const, note: 'has no part file' } : {}),
-      ...(copy ? { copy } : {}),
-    };
+    const copy = this.data.anyCopies ? row.members.map((member) => this.data.contradiction(member, property)).find((text) => text !== null) : undefined;
+    const together = this.together(parts);
+    // Most cells say one thing and nothing besides: they are what the value is shown as, and shared.
+    if (!numeric && !copy && !lost) return together;
+    const cell: { -readonly [K in keyof BomValue]: BomValue[K] } = { text: together.text };
+    if (together.number !== undefined) cell.number = together.number;
+    if (together.differs) cell.differs = together.differs;
+    if (together.state) cell.state = together.state;
+    if (together.note) cell.note = together.note;
+    if (numeric) cell.sum = { value, without };
+    if (lost && together.text === '') {
+      cell.state = 'unknown';
+      cell.note = 'has no part file';
+    }
+    if (copy) cell.copy = copy;
+    return cell;
   }
 
   /** One occurrence's value, with what is wrong with it. */

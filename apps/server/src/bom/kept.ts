@@ -1,10 +1,10 @@
 import { BomComparison, BomRequest, BomSide, CompareBoms, KeepBom, KeptBom, KeptBomView, KeptLine, SendBom } from '@rule/contract';
-import { BomTableRow, BomTotal, ComparedBom, columnAt, compareBoms, groupRows } from '@rule/core/bom';
+import { BomTotal, ComparedBom, columnAt, compareBoms, groupRows } from '@rule/core/bom';
 import { Libraries } from '../library/library';
 import { Db } from '../platform/db';
 import { notFound, refused } from '../platform/problem';
 import { User, mayDecide } from '../users/user';
-import { Boms, MadeBom } from './boms';
+import { Boms, MadeBom, shownRows } from './boms';
 import { BomLayouts } from './layouts';
 import { OutBom, OutLine, tableOf } from './outlet';
 import { KEPT_ROW, PICTURES } from './plans';
@@ -49,7 +49,7 @@ export class KeptBoms {
       this.db.one<{ number: number }>(`SELECT number FROM editions WHERE state = 'in force'`),
     ]);
     const layout = request.layout === null ? '' : (await this.layouts.get(user, request.layout)).name;
-    const content = this.contentOf(made, request);
+    const content = await this.contentOf(made, request);
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO bom_kept (assembly_id, title, path, layout, edition, at, user_id, by_name, content) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9::jsonb) RETURNING id`,
       [
@@ -75,7 +75,7 @@ export class KeptBoms {
     await this.db.run('DELETE FROM bom_kept WHERE id = $1', [id]);
   }
 
-  private contentOf(made: MadeBom, { content }: BomRequest): KeptContent {
+  private async contentOf(made: MadeBom, { content }: BomRequest): Promise<KeptContent> {
     const keys = new Map<string, string>();
     const lines = made.rows.map((row): KeptLine => {
       const part = row.match.state === 'matched' ? made.data.files.get(row.match.file) : undefined;
@@ -94,12 +94,8 @@ export class KeptBoms {
         hash: part?.hash ?? null,
       };
     });
-    const { totals } = groupRows(this.shown(made, content.columns), { ...content, group: null }, made.cells.cell);
+    const { totals } = groupRows(await shownRows(made, content.columns), { ...content, group: null }, made.cells.cell);
     return { headers: made.headers, lines, totals: totals.map(textOf) };
-  }
-
-  private shown(made: MadeBom, columns: BomRequest['content']['columns']): BomTableRow[] {
-    return made.rows.map((row) => ({ ...row, item: made.items.get(row.id) ?? '', cells: columns.map((column) => made.cells.cell(row, column.of)) }));
   }
 
   /** What differs between two lists. */
@@ -115,14 +111,14 @@ export class KeptBoms {
     }
     const { assembly, ...request } = side;
     const [made, file] = await Promise.all([this.boms.make(user, assembly, request), this.libraries.file(assembly)]);
-    return { title: file.path, ...comparable(this.contentOf(made, request)) };
+    return { title: file.path, ...comparable(await this.contentOf(made, request)) };
   }
 
   /** A list as it is now, as a table. */
   async table(user: Pick<User, 'id'>, assembly: number, { format, ...request }: SendBom): Promise<{ name: string; bytes: Uint8Array }> {
     const [made, file] = await Promise.all([this.boms.make(user, assembly, request), this.libraries.file(assembly)]);
     const { columns } = request.content;
-    const shown = this.shown(made, columns);
+    const shown = await shownRows(made, columns);
     const { groups, totals } = groupRows(shown, request.content, made.cells.cell);
     const byId = new Map(shown.map((row) => [row.id, row]));
     const line = (look: OutLine['look'], texts: readonly OutLine['cells'][number][]): OutLine => ({ cells: texts, level: 1, look, file: null });

@@ -20,8 +20,12 @@ const bind = (list: NumberedList) => [list.assembly, list.root, list.layout];
 export class BomNumbers {
   constructor(private readonly db: Db) {}
 
-  private kept(sql: Sql, list: NumberedList): Promise<KeptNumber[]> {
-    return sql.all<KeptNumber>(`SELECT "row", parent, number FROM bom_numbers WHERE ${WHERE}`, bind(list));
+  private async kept(sql: Sql, list: NumberedList): Promise<KeptNumber[]> {
+    const found = await sql.one<{ list: [row: string, parent: string | null, number: number][] | null }>(
+      `SELECT json_agg(json_build_array("row", parent, number)) AS list FROM bom_numbers WHERE ${WHERE}`,
+      bind(list),
+    );
+    return (found?.list ?? []).map(([row, parent, number]) => ({ row, parent, number }));
   }
 
   /**

@@ -58,13 +58,13 @@ export class BomData implements RowFacts {
 
   private constructor(
     files: readonly BomFile[],
-    matches: readonly { assembly: number; product: string; match: Match }[],
+    matches: readonly (readonly [assembly: number, product: string, match: Match])[],
     private readonly content: BomContent,
     known: ReadonlyMap<number, Property>,
     private readonly standIns: StandIns,
   ) {
     this.files = new Map(files.map((file) => [file.id, file]));
-    this.matches = new Map(matches.map(({ assembly, product, match }) => [holderKey(assembly, product), match]));
+    this.matches = new Map(matches.map(([at, product, match]) => [holderKey(at, product), match]));
     this.structures = new Structures({
       structure: (file) => this.files.get(file)?.structure ?? null,
       match: (assembly, product) => this.matches.get(holderKey(assembly, product)) ?? { state: 'unmatched' },
@@ -81,7 +81,7 @@ export class BomData implements RowFacts {
   static async read(sql: Sql, properties: Properties, assembly: number, content: BomContent): Promise<BomData> {
     const [files, known, settings] = await Promise.all([sql.all<BomFile>(BELOW, [assembly]), properties.active(sql), readSettings(sql)]);
     const assemblies = files.filter((file) => file.structure).map((file) => file.id);
-    const matches = await sql.all<{ assembly: number; product: string; match: Match }>(MATCHES, [assemblies]);
+    const matches = (await sql.one<{ list: [assembly: number, product: string, match: Match][] | null }>(MATCHES, [assemblies]))?.list ?? [];
     const data = new BomData(files, matches, content, known, compileStandIns(settings.standIns));
     await data.load(sql, assembly, assemblies, settings.densities);
     return data;
@@ -207,6 +207,11 @@ export class BomData implements RowFacts {
 
   /** What the judgement finds wrong there. */
   findingAt = (file: number, holder: string, property: number): Finding | undefined => this.findings.get(`${holderKey(file, holder)}/${property}`);
+
+  /** Whether any copy holds values at all. */
+  get anyCopies(): boolean {
+    return this.copies.size > 0;
+  }
 
   /** What the assembly's own copy says where it contradicts the part file. */
   contradiction(member: Omit<Member, 'times'>, property: Property): string | null {
