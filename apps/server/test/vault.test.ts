@@ -140,6 +140,99 @@ describe('the vault', () => {
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, fileChanges: 0 });
   });
 
+  /** Somebody else, with another program, checks in a version of his own. */
+  const checkInElsewhere = async (id: number, content: Buffer) => {
+    await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
+    const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: 'from elsewhere', record: {} })).toString('base64url');
+    const answer = await fetch(`${rule.vaultUrl}/api/files/${id}/check-in`, {
+      method: 'POST',
+      headers: { authorization: 'Bearer test-token', 'x-check-in': meta, 'content-type': 'application/octet-stream' },
+      body: new Uint8Array(content),
+    });
+    expect(answer.status).toBe(200);
+  };
+  const contentOf = async (id: number) =>
+    Buffer.from(await (await fetch(`${rule.vaultUrl}/api/files/${id}/content`, { headers: { authorization: 'Bearer test-token' } })).arrayBuffer());
+
+  it('a version that is newer in the vault is never written over unseen', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const { id } = await entry('DR-15/parts/slide-gate.step');
+    const theirs = Buffer.concat([rule.bytes('slide-gate.step'), Buffer.from('/* theirs */\n')]);
+    await checkInElsewhere(id, theirs);
+    const before = rule.bytes('slide-gate.step');
+    const refused = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
+    expect(refused).toMatchObject({ status: 409, code: 'newer-in-vault', issues: [{ field: 'over', message: '2' }] });
+    expect(refused.detail).toBe(
+      'The vault holds version 2 of DR-15/parts/slide-gate.step; your file is made from version 1. Take over what is new there first.',
+    );
+    // Nothing was written on either side, and nobody is kept out.
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
+    expect([await entry('DR-15/parts/slide-gate.step'), Buffer.compare(await contentOf(id), theirs)]).toMatchObject([{ version: 2, checkedOutBy: null }, 0]);
+    // Who has seen that version may replace it by name; another one since is another question.
+    expect(((await okafor.post(`/files/${gate}/check-in`, { settled: {}, over: 1 })).body as Problem).code).toBe('newer-in-vault');
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {}, over: 2 })).body).toMatchObject({ version: 3 });
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 4 });
+  });
+
+  it('a file that was changed on disk is read again before it goes in', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const path = join(rule.library, 'DR-15/parts/slide-gate.step');
+    await writeFile(path, Buffer.concat([rule.bytes('slide-gate.step'), Buffer.from('/* saved again */\n')]));
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem).toMatchObject({
+      code: 'changed-on-disk',
+      detail: 'DR-15/parts/slide-gate.step was changed on disk after Rule read it. Read the library again, then check the file in.',
+    });
+    await rule.services.scanner.rescan();
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2 });
+  });
+
+  it('a record value passes the same checks as a typed one, and what cannot pass stops all of it beforehand', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const { id } = await entry('DR-15/parts/slide-gate.step');
+    await rule.vault('PUT', `/api/files/${id}/record`, { record: { Material: 'x'.repeat(200) } });
+    const before = rule.bytes('slide-gate.step');
+    const refused = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
+    expect(refused).toMatchObject({ status: 409, code: 'cannot-pass', issues: [{ field: 'Material', code: 'bad-record-value' }] });
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
+    expect(await entry('DR-15/parts/slide-gate.step')).toMatchObject({ version: 1, checkedOutBy: null });
+  });
+
+  it('a link to a field that records do not have is refused, and one that the vault lost stops before anything is written', async () => {
+    const varga = await rule.signIn('varga');
+    const link = { field: 'Sort of', kind: 'part', at: { property: await rule.property('Revision') }, in: 'always', out: 'never', onClash: 'ask' };
+    expect((await varga.post('/schema/draft/links', link)).body as Problem).toMatchObject({
+      code: 'unknown-field',
+      detail: expect.stringContaining('have no field Sort of'),
+    });
+    const gate = await rule.file('slide-gate.step');
+    const port = rule.services.vault['port'];
+    const fields = port.fields.bind(port);
+    port.fields = async () => (await fields()).filter((field) => field !== 'Title');
+    const before = rule.bytes('slide-gate.step');
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem).toMatchObject({
+      code: 'cannot-pass',
+      issues: [{ field: 'Title', code: 'unknown-field' }],
+    });
+    port.fields = fields;
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
+  });
+
+  it('a link that leads elsewhere has agreed on nothing there yet', async () => {
+    const varga = await rule.signIn('varga');
+    const gate = await rule.file('slide-gate.step');
+    await okafor.post(`/files/${gate}/check-in`, { settled: {} }).expect(200);
+    expect(await decisions(gate)).toMatchObject({ Title: 'equal' });
+    const { links } = (await okafor.get('/vault')).body as VaultState;
+    const { id, ...title } = links.find((one) => one.field === 'Title' && one.kind === 'part')!;
+    const { place: _, name: __, ...rest } = title;
+    void _;
+    void __;
+    await varga.put(`/schema/draft/links/${id}`, { ...rest, at: { property: await rule.property('Part number') } }).expect(200);
+    await varga.post('/schema/draft/in-force', { note: 'titles from elsewhere', revision: null }).expect(200);
+    const value = ((await okafor.get(`/files/${gate}/record`)).body as VaultFile).values.find((v) => v.link.field === 'Title')!;
+    expect([value.agreed, value.decision]).toEqual([undefined, { action: 'ask', reason: 'both hold a value and never agreed' }]);
+  });
+
   it('has its links in the edition, apart by field and kind, and by the number of a property', async () => {
     const varga = await rule.signIn('varga');
     const property = await rule.property('Revision');
@@ -214,7 +307,7 @@ describe('a vault that does not tell the whole truth', () => {
       server.listen(0, '127.0.0.1', () => done({ url: `http://127.0.0.1:${(server.address() as AddressInfo).port}`, close: () => server.close() }));
     });
   const stub = 'DR-15/parts/chimney-stub.step';
-  const row = { id: 1, path: stub, version: 1, state: 'open', checkedOutBy: null, record: {} };
+  const row = { id: 1, path: stub, version: 1, hash: 'a'.repeat(64), state: 'open', checkedOutBy: null, record: {} };
 
   it.each([
     ['an empty list without a count', '[]', {}],

@@ -48,7 +48,9 @@ class Refusal extends Error {
   }
 }
 
-const ENTRY = `SELECT f.id, f.path, f.state, f.checked_out_by AS "checkedOutBy", f.record, (SELECT max(version) FROM vault.versions v WHERE v.file_id = f.id) AS version FROM vault.files f`;
+/** Entries with the number and the hash (SHA-256 of the bytes) of their newest version. */
+const ENTRY = `SELECT f.id, f.path, f.state, f.checked_out_by AS "checkedOutBy", f.record, v.version, v.hash
+  FROM vault.files f CROSS JOIN LATERAL (SELECT version, hash FROM vault.versions v WHERE v.file_id = f.id ORDER BY version DESC LIMIT 1) v`;
 
 const by = Joi.object({ by: Joi.string().max(100).required() }).required();
 const checkIn = Joi.object({

@@ -202,6 +202,8 @@ export interface VaultFile {
 export interface CheckIn {
   /** Which side is taken for clashes, by link number. */
   readonly settled: Readonly<Record<string, 'file' | 'record'>>;
+  /** The vault's version that is knowingly replaced, where the file is not made from it. */
+  readonly over?: number;
 }
 
 /** What a check-in has done. */

@@ -130,8 +130,12 @@ describe('a vault link', () => {
     ['b', 'c', 'a', {}, 'ask'],
     ['b', 'c', 'a', { onClash: "take the file's" as const }, 'in'],
     ['b', 'c', 'a', { onClash: "take the record's" as const }, 'out'],
-    ['b', 'a', 'a', { in: 'never' as const }, 'stays'],
-    ['a', 'b', 'a', { out: 'never' as const }, 'stays'],
+    ['b', 'a', 'a', { in: 'never' as const, out: 'when blank' as const }, 'stays'],
+    ['a', 'b', 'a', { in: 'when blank' as const, out: 'never' as const }, 'stays'],
+    // Who leads replaces what was changed on the other side, but not by a blank.
+    ['b', 'a', 'a', { in: 'never' as const }, 'out'],
+    ['a', 'b', 'a', { out: 'never' as const }, 'in'],
+    ['b', null, null, { in: 'never' as const }, 'stays'],
     ['b', null, null, { in: 'when blank' as const }, 'in'],
     ['b', 'a', 'a', { in: 'when blank' as const }, 'stays'],
     [null, 'b', null, { out: 'when blank' as const }, 'out'],
@@ -159,12 +163,51 @@ describe('a vault link', () => {
     ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's is taken"],
     [null, 'a', 'a', {}, 'the file is blank, and would erase what the record holds'],
     ['a', null, 'a', {}, 'the record is blank, and would erase what the file holds'],
-    ['b', 'a', 'a', { in: 'never' as const }, 'the file changed, but the link never passes in'],
-    ['a', 'b', 'a', { out: 'never' as const }, 'the record changed, but the link never passes out'],
+    ['b', 'a', 'a', { in: 'never' as const, out: 'never' as const }, 'the file changed, but the link never passes in'],
+    ['a', 'b', 'a', { in: 'never' as const, out: 'never' as const }, 'the record changed, but the link never passes out'],
+    ['b', 'a', 'a', { in: 'never' as const }, 'the file changed, but the record leads'],
+    ['a', 'b', 'a', { out: 'never' as const }, 'the record changed, but the file leads'],
+    ['b', null, null, { in: 'never' as const }, 'the file changed; the record leads, but is blank'],
     ['b', 'a', 'a', { in: 'when blank' as const }, 'the file changed, but the other side is not blank'],
   ] as const)('file %j, record %j, agreed %j, %j: it says "%s"', (file, record, agreed, change, reason) =>
     expect(decide(link(change), file, record, agreed).reason).toBe(reason),
   );
+
+  // What shall become of two values, thought out by hand from what links promise: situation × in × out, `clash` standing for what the
+  // link says of clashes. In: always, when blank, never, each with out: always, when blank, never.
+  const CASES = {
+    'the file changed': 'in in in | stays stays stays | out stays stays',
+    'the record changed': 'out stays in | out stays stays | out stays stays',
+    'both changed': 'clash clash clash | clash clash clash | clash clash clash',
+    neither: 'equal equal equal | equal equal equal | equal equal equal',
+    'they never agreed': 'clash clash clash | clash clash clash | clash clash clash',
+  } as const;
+  const VALUES = {
+    'the file changed': ['b', 'a', 'a'],
+    'the record changed': ['a', 'b', 'a'],
+    'both changed': ['b', 'c', 'a'],
+    neither: ['a', 'a', 'a'],
+    'they never agreed': ['a', 'b', undefined],
+  } as const;
+  it.each(Object.keys(CASES) as (keyof typeof CASES)[])('%s: in every setting as the table says', (situation) => {
+    const outcomes = CASES[situation].split(' | ').map((row) => row.split(' '));
+    const [file, record, agreed] = VALUES[situation];
+    for (const [i, passesIn] of (['always', 'when blank', 'never'] as const).entries())
+      for (const [o, passesOut] of (['always', 'when blank', 'never'] as const).entries())
+        for (const [onClash, clash] of [
+          ['ask', 'ask'],
+          ["take the file's", 'in'],
+          ["take the record's", 'out'],
+        ] as const) {
+          const expected = outcomes[i]![o] === 'clash' ? clash : outcomes[i]![o];
+          expect([passesIn, passesOut, onClash, decide(link({ in: passesIn, out: passesOut, onClash }), file, record, agreed).action]).toEqual([
+            passesIn,
+            passesOut,
+            onClash,
+            expected,
+          ]);
+        }
+  });
 
   it('treats both sides alike', () => {
     const value = fc.constantFrom('a', 'b', 'c', null);

@@ -941,6 +941,20 @@ CREATE TABLE bom_kept (
 CREATE INDEX bom_kept_assembly ON bom_kept (assembly_id);
 `,
   },
+  {
+    name: '0020-vault-versions',
+    up: `
+-- The bytes of the newest version, and the version that a file of the library is made from: a newer one is never written over unseen.
+ALTER TABLE vault_records ADD COLUMN hash text NOT NULL DEFAULT '';
+CREATE TABLE vault_bases (file_id int PRIMARY KEY REFERENCES files ON DELETE CASCADE, entry_id int NOT NULL, version int NOT NULL);
+-- What a value was agreed on for: a link that leads elsewhere has agreed on nothing yet.
+ALTER TABLE agreed_values ADD COLUMN field text, ADD COLUMN leads_to jsonb;
+UPDATE agreed_values a SET field = l.link->>'field', leads_to = l.link->'at'
+  FROM editions e, jsonb_array_elements(e.schema->'links') AS l(link) WHERE e.state = 'in force' AND (l.link->>'id')::int = a.link_id;
+DELETE FROM agreed_values WHERE field IS NULL;
+ALTER TABLE agreed_values ALTER COLUMN field SET NOT NULL, ALTER COLUMN leads_to SET NOT NULL;
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

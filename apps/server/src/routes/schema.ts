@@ -51,8 +51,12 @@ export function schemaHandlers(s: Services): Handlers<NamesIn<'Schema'>> {
       await s.editions.bind(user, body.cells);
       return s.editions.draft();
     },
-    'POST /schema/draft/links': async ({ user, body }) => ({ id: await s.editions.saveLink(user, null, body), draft: await s.editions.draft() }),
+    'POST /schema/draft/links': async ({ user, body }) => {
+      await s.vault.checkField(body.field);
+      return { id: await s.editions.saveLink(user, null, body), draft: await s.editions.draft() };
+    },
     'PUT /schema/draft/links/{link}': async ({ user, params, body }) => {
+      await s.vault.checkField(body.field);
       await s.editions.saveLink(user, params.link, body);
       return s.editions.draft();
     },

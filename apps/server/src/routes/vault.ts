@@ -12,6 +12,6 @@ export function vaultHandlers(s: Services): Handlers<NamesIn<'Vault'>> {
     },
     'PUT /libraries/{library}/vault': ({ params, body }) => s.vault.stand(params.library, body.inVault),
     'GET /files/{file}/record': ({ params }) => s.vault.file(params.file),
-    'POST /files/{file}/check-in': ({ user, params, body }) => s.vault.checkIn(user, params.file, body.settled),
+    'POST /files/{file}/check-in': ({ user, params, body }) => s.vault.checkIn(user, params.file, body),
   };
 }

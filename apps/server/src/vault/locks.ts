@@ -43,9 +43,9 @@ export class VaultLocks implements Locks {
         rows,
       );
       await sql.run(
-        `INSERT INTO vault_records AS r SELECT entry, path, version, state, by, record FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, version int, state text, by text, record jsonb)
-         ON CONFLICT (entry_id) DO UPDATE SET version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record
-         WHERE (r.version, r.state, r.checked_out_by, r.record) IS DISTINCT FROM (excluded.version, excluded.state, excluded.checked_out_by, excluded.record)`,
+        `INSERT INTO vault_records AS r SELECT entry, path, version, state, by, record, hash FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, version int, state text, by text, record jsonb, hash text)
+         ON CONFLICT (entry_id) DO UPDATE SET version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record, hash = excluded.hash
+         WHERE (r.version, r.state, r.checked_out_by, r.record, r.hash) IS DISTINCT FROM (excluded.version, excluded.state, excluded.checked_out_by, excluded.record, excluded.hash)`,
         rows,
       );
       // The same path in another library is another file.
@@ -56,15 +56,21 @@ export class VaultLocks implements Locks {
          WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
         [asRecordset(locks)],
       );
+      // A file whose bytes are those of the newest version is made from it, whatever becomes of it from now on.
+      await sql.run(
+        `INSERT INTO vault_bases AS b SELECT f.id, r.entry_id, r.version FROM vault_records r JOIN files f ON f.path = r.path AND f.hash = r.hash AND NOT f.removed
+         JOIN libraries l ON l.id = f.library_id AND l.in_vault
+         ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version WHERE (b.entry_id, b.version) IS DISTINCT FROM (excluded.entry_id, excluded.version)`,
+      );
     });
   }
 
   /** Keeps what the vault has said of one file. */
-  async note({ id, path, version, state, checkedOutBy, record }: VaultEntry): Promise<void> {
+  async note({ id, path, version, state, checkedOutBy, record, hash }: VaultEntry): Promise<void> {
     await this.db.run(
-      `INSERT INTO vault_records VALUES ($1, $2, $3, $4, $5, $6::jsonb)
-       ON CONFLICT (entry_id) DO UPDATE SET path = excluded.path, version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record`,
-      [id, path, version, state, checkedOutBy, JSON.stringify(record)],
+      `INSERT INTO vault_records VALUES ($1, $2, $3, $4, $5, $6::jsonb, $7)
+       ON CONFLICT (entry_id) DO UPDATE SET path = excluded.path, version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record, hash = excluded.hash`,
+      [id, path, version, state, checkedOutBy, JSON.stringify(record), hash],
     );
   }
 }

@@ -10,6 +10,8 @@ export interface VaultEntry {
   readonly id: number;
   readonly path: string;
   readonly version: number;
+  /** SHA-256 of the newest version's bytes, in hexadecimal. */
+  readonly hash: string;
   readonly state: 'open' | 'in check' | 'released';
   readonly checkedOutBy: string | null;
   readonly record: Readonly<Record<string, string>>;
@@ -22,7 +24,8 @@ export interface VaultPort {
   fields(): Promise<string[]>;
   /** The vault's own link table: which name it looks for in which kind of file. */
   table(): Promise<VaultTableRow[]>;
-  checkOut(id: number): Promise<void>;
+  /** @returns the entry as it is once nobody else can check in */
+  checkOut(id: number): Promise<VaultEntry>;
   undoCheckOut(id: number): Promise<void>;
   checkIn(id: number, bytes: Uint8Array, comment: string, record: Readonly<Record<string, string | null>>): Promise<VaultEntry>;
 }
@@ -40,6 +43,7 @@ const entryCheck = Joi.object({
   id: Joi.number().integer().min(1).required(),
   path: Joi.string().min(1).max(4096).required(),
   version: Joi.number().integer().min(1).required(),
+  hash: Joi.string().hex().length(64).required(),
   state: Joi.valid('open', 'in check', 'released').required(),
   checkedOutBy: Joi.string().allow(null).required(),
   record: Joi.object().pattern(Joi.string(), Joi.string().allow('')).required(),
@@ -146,8 +150,8 @@ export class HttpVault implements VaultPort {
   async table(): Promise<VaultTableRow[]> {
     return this.checked(await this.call('GET', '/api/link-table'), tableCheck);
   }
-  async checkOut(id: number): Promise<void> {
-    this.checked(await this.call('POST', `/api/files/${id}/check-out`, { by: RULE_USER }), entryCheck);
+  async checkOut(id: number): Promise<VaultEntry> {
+    return this.checked(await this.call('POST', `/api/files/${id}/check-out`, { by: RULE_USER }), entryCheck);
   }
   async undoCheckOut(id: number): Promise<void> {
     this.checked(await this.call('POST', `/api/files/${id}/undo-check-out`, { by: RULE_USER }), entryCheck);

@@ -1,14 +1,16 @@
 import { count } from '@rule/core/words';
+import { createHash } from 'node:crypto';
 import { join } from 'node:path';
-import { CheckInReport, LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
+import { CheckIn, CheckInReport, FileRow, LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Link, Property, linkSlot } from '@rule/core/schema';
-import { HeldValue, heldText, holdValue, parseText } from '@rule/core/values';
+import { Link, Property, checkProposed, forClass, linkSlot, sameDefinition } from '@rule/core/schema';
+import { HeldValue, StandIns, compileStandIns, heldText } from '@rule/core/values';
 import { VaultTableRow, compareVaultTable, decide } from '@rule/core/vault';
 import { Applying } from '../changes/apply';
 import { Libraries } from '../library/library';
 import { Db, asRecordset } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
+import { readSettings } from '../platform/settings';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
@@ -120,7 +122,7 @@ export class Vault {
     const file = await this.libraries.file(id);
     const path = await this.path(id);
     const entry = await this.db.one<VaultEntry>(
-      'SELECT entry_id AS id, path, version, state, checked_out_by AS "checkedOutBy", record FROM vault_records WHERE path = $1',
+      'SELECT entry_id AS id, path, version, hash, state, checked_out_by AS "checkedOutBy", record FROM vault_records WHERE path = $1',
       [path],
     );
     if (!entry) throw new AppError(404, 'not-in-vault', `${file.path} is not in the vault.`);
@@ -148,9 +150,18 @@ export class Vault {
         links.map(({ place, name }) => ({ file: id, holder: '', place, name })),
       ),
       valuesFor(this.db, [id], byId.values()),
-      this.db.all<{ link: number; value: string | null }>('SELECT link_id AS link, value FROM agreed_values WHERE file_id = $1', [id]),
+      this.db.all<{ link: number; value: string | null; field: string; at: Link['at'] }>(
+        'SELECT link_id AS link, value, field, leads_to AS at FROM agreed_values WHERE file_id = $1',
+        [id],
+      ),
     ]);
-    const agreed = new Map(agreements.map((row) => [row.link, row.value]));
+    // What was agreed on for another field or another address says nothing of this one.
+    const holds = new Map(links.map((link) => [link.id, link]));
+    const agreed = new Map(
+      agreements
+        .filter(({ link, field, at }) => holds.get(link)?.field === field && sameDefinition(holds.get(link)!.at, at))
+        .map((row) => [row.link, row.value]),
+    );
     return links.map((link, i) => {
       const property = 'property' in link.at ? byId.get(link.at.property)! : null;
       // A property says what the grid shows of it: also one that stands under a known spelling, or is worked out.
@@ -165,46 +176,58 @@ export class Vault {
     });
   }
 
+  /** @throws AppError for a field that the vault, as far as it is known, does not have */
+  async checkField(field: string): Promise<void> {
+    const said = await this.db.one<{ fields: string[] }>(`SELECT fields FROM vault_said WHERE at > 'epoch'`);
+    if (said && !said.fields.includes(field))
+      throw invalid('unknown-field', `The vault's records have no field ${field}. They have: ${said.fields.join(', ')}.`);
+  }
+
   /**
-   * Checks a file in: passes values through its links both ways, as decided and settled. The file is checked
-   * out first, so that nobody comes between; what the vault refuses leaves file and record as they were.
+   * The file's bytes, if they are what Rule read and are made from the vault's newest version: whatever is checked in, its values are those
+   * that were compared, and nobody's version is written over unseen.
+   * @param over a version that the person knowingly replaces
    */
-  async checkIn(user: User, id: number, settled: Readonly<Record<string, 'file' | 'record'>>): Promise<CheckInReport> {
+  private async bytesToCheckIn(id: number, path: string, entry: VaultEntry, over: number | undefined): Promise<Buffer> {
+    const row = (await this.db.one<{ root: string; hash: string; base: number | null }>(
+      'SELECT l.root, f.hash, (SELECT b.version FROM vault_bases b WHERE b.file_id = f.id AND b.entry_id = $2) AS base FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1',
+      [id, entry.id],
+    ))!;
+    const bytes = await readPlain(join(row.root, path));
+    if (createHash('sha256').update(bytes).digest('hex') !== row.hash)
+      throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again, then check the file in.`);
+    if (row.hash === entry.hash || row.base === entry.version || over === entry.version) return bytes;
+    throw refused(
+      'newer-in-vault',
+      row.base === null
+        ? `The vault holds version ${entry.version} of ${path}, and it is not known which version your file is made from. Compare them first.`
+        : `The vault holds version ${entry.version} of ${path}; your file is made from version ${row.base}. Take over what is new there first.`,
+      [{ field: 'over', code: 'newer-in-vault', message: String(entry.version) }],
+    );
+  }
+
+  /**
+   * Checks a file in: passes values through its links both ways, as decided and settled. All that can be refused is refused before anything
+   * is written; the file is checked out first, so that nobody comes between, and what the vault refuses leaves file and record as they were.
+   */
+  async checkIn(user: User, id: number, { settled, over }: CheckIn): Promise<CheckInReport> {
     const file = await this.libraries.file(id);
-    const entry = await this.entry(await this.path(id));
+    const path = await this.path(id);
+    const entry = await this.entry(path);
+    await this.bytesToCheckIn(id, path, entry, over);
     const compared = await this.compare(id, file.kind, entry);
-    const open = compared.filter(({ values }) => values.decision.action === 'ask' && !settled[values.link.id]);
-    if (open.length)
-      throw refused(
-        'clash',
-        `${count(open.length, 'value waits', 'values wait')} for a decision.`,
-        open.map(({ values }) => ({ field: values.link.field, code: 'clash', message: values.decision.reason })),
-      );
-    const lines: Line[] = [];
-    const record: Record<string, string | null> = {};
-    for (const { values, held, property } of compared) {
-      const choice = settled[values.link.id];
-      const action = values.decision.action === 'ask' ? (choice === 'file' ? 'in' : 'out') : values.decision.action;
-      if (action === 'in') record[values.link.field] = values.file;
-      if (action === 'out')
-        lines.push({
-          address: { file: id, holder: '', place: values.link.place, name: values.link.name },
-          base: held,
-          proposed: fileValue(values.record, values.link, property),
-          reason: `vault field ${values.link.field}`,
-          follows: false,
-        });
-    }
-    await this.port.checkOut(entry.id);
+    const { lines, record } = await this.passing(file, compared, settled);
+    const out = await this.port.checkOut(entry.id);
     try {
+      if (out.version !== entry.version) throw refused('newer-in-vault', `Somebody checked in version ${out.version} of ${path} meanwhile. Try again.`);
       let changeSet: number | null = null;
       if (lines.length) {
         const report = await this.applying.applyLines(user, `check-in of ${file.name}`, [...lines, ...(await this.texts.following(this.db, lines))]);
         if (report.state !== 'applied') throw refused('not-applied', `${file.path}: ${report.failures[0]?.message ?? 'the values could not be written'}`);
         changeSet = report.changeSet;
       }
-      const root = await this.db.one<{ root: string }>('SELECT l.root FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1', [id]);
-      const bytes = await readPlain(join(root!.root, file.path));
+      // Rule itself may have written it since; somebody else may not.
+      const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
       const after = await this.port.checkIn(
         entry.id,
         bytes,
@@ -213,6 +236,10 @@ export class Vault {
       );
       await this.agree(id, await this.compare(id, file.kind, after));
       await this.locks.note(after);
+      await this.db.run(
+        'INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version',
+        [id, after.id, after.version],
+      );
       return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet };
     } catch (error) {
       await this.port.undoCheckOut(entry.id).catch(() => undefined);
@@ -220,21 +247,78 @@ export class Vault {
     }
   }
 
+  /** What passes from file to record and from record to file, each value checked for where it goes. @throws AppError with what cannot pass */
+  private async passing(
+    file: FileRow,
+    compared: readonly { values: LinkValues; held: HeldValue | null; property: Property | null }[],
+    settled: CheckIn['settled'],
+  ): Promise<{ lines: Line[]; record: Record<string, string | null> }> {
+    const open = compared.filter(({ values }) => values.decision.action === 'ask' && !settled[values.link.id]);
+    if (open.length)
+      throw refused(
+        'clash',
+        `${count(open.length, 'value waits', 'values wait')} for a decision.`,
+        open.map(({ values }) => ({ field: values.link.field, code: 'clash', message: values.decision.reason })),
+      );
+    const [fields, settings, row] = await Promise.all([
+      this.port.fields(),
+      readSettings(this.db),
+      this.db.one<{ name: string | null }>('SELECT c.name FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = $1', [file.id]),
+    ]);
+    const known = new Set(fields);
+    const standIns = compileStandIns(settings.standIns);
+    const lines: Line[] = [];
+    const record: Record<string, string | null> = {};
+    const wrong: { field: string; code: string; message: string }[] = [];
+    for (const { values, held, property } of compared) {
+      const { link } = values;
+      const action = values.decision.action === 'ask' ? (settled[link.id] === 'file' ? 'in' : 'out') : values.decision.action;
+      if (action === 'in') {
+        if (known.has(link.field)) record[link.field] = values.file;
+        else wrong.push({ field: link.field, code: 'unknown-field', message: `the vault's records have no field ${link.field}` });
+      }
+      if (action === 'out') {
+        const proposed = fileValue(values.record, property && forClass(property, row?.name ?? null), standIns);
+        if (proposed.ok)
+          lines.push({
+            address: { file: file.id, holder: '', place: link.place, name: link.name },
+            base: held,
+            proposed: proposed.held,
+            reason: `vault field ${link.field}`,
+            follows: false,
+          });
+        else wrong.push({ field: link.field, code: 'bad-record-value', message: `${property?.caption ?? link.name} ${proposed.problem}` });
+      }
+    }
+    if (wrong.length)
+      throw refused(
+        'cannot-pass',
+        `${file.path}: ${wrong[0]!.message}${wrong.length > 1 ? `, and ${wrong.length - 1} more` : ''}. Nothing was changed.`,
+        wrong,
+      );
+    return { lines, record };
+  }
+
   /** Remembers the values on which file and record agree now. */
   private async agree(file: number, compared: readonly { values: LinkValues }[]): Promise<void> {
-    const list = compared.filter(({ values }) => values.decision.action === 'equal').map(({ values }) => ({ link: values.link.id, value: values.file }));
+    const list = compared
+      .filter(({ values }) => values.decision.action === 'equal')
+      .map(({ values: { link, file: value } }) => ({ link: link.id, value, field: link.field, leads: link.at }));
     await this.db.run(
-      'INSERT INTO agreed_values SELECT link, $2, value, $3 FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text) ON CONFLICT (link_id, file_id) DO UPDATE SET value = excluded.value, at = excluded.at',
+      `INSERT INTO agreed_values (link_id, file_id, value, at, field, leads_to) SELECT link, $2, value, $3, field, leads FROM jsonb_to_recordset($1::jsonb) AS n(link int, value text, field text, leads jsonb)
+       ON CONFLICT (link_id, file_id) DO UPDATE SET value = excluded.value, at = excluded.at, field = excluded.field, leads_to = excluded.leads_to`,
       [asRecordset(list), file, this.clock()],
     );
   }
 }
 
-/** A record's text as the file holds it. @throws AppError when it is no value of the property's type */
-function fileValue(text: string | null, link: LinkRow, property: Property | null): HeldValue | null {
-  if (text === null || text === '') return null;
-  if (!property) return heldText(text);
-  const parsed = parseText(text, property);
-  if (!parsed.ok) throw invalid('bad-record-value', `The record field ${link.field} cannot go into ${property.caption}: ${parsed.problem.message}.`);
-  return holdValue(parsed.value, property);
+/** A record's text as the file holds it, by the same checks as what people type; or what is wrong with it. */
+function fileValue(
+  text: string | null,
+  property: Property | null,
+  standIns: StandIns,
+): { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly problem: string } {
+  if (!property) return { ok: true, held: text === null || text === '' ? null : heldText(text) };
+  const check = checkProposed(text ?? '', property, standIns);
+  return check.ok ? { ok: true, held: check.held } : { ok: false, problem: check.violations[0]!.message };
 }

@@ -127,4 +127,5 @@ export const inVault = Joi.object<{ inVault: boolean }>({ inVault: Joi.boolean()
 /** Checks a {@link CheckIn}. */
 export const checkIn = Joi.object<CheckIn>({
   settled: Joi.object().pattern(Joi.string().pattern(/^\d+$/), Joi.valid('file', 'record')).default({}),
+  over: Joi.number().integer().min(1),
 }).required();

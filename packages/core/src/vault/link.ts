@@ -9,7 +9,8 @@ export interface Decision {
 const isBlank = (value: string | null) => value === null || value === '';
 
 /**
- * Decides what happens to a link's two values. A blank never passes over a value by itself, whatever the link says: it is asked.
+ * Decides what happens to a link's two values. A blank never passes over a value by itself, whatever the link says: it is asked. Where one
+ * side never passes and the other always does, that other side leads: it replaces what was changed on this side alone.
  * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
  */
 export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
@@ -31,6 +32,12 @@ export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string 
   const [passes, target, direction] = into ? ([link.in, record, 'in'] as const) : ([link.out, file, 'out'] as const);
   const changed = into ? 'the file changed' : 'the record changed';
   if (passes === 'always' || (passes === 'when blank' && isBlank(target))) return passing(direction, changed);
+  // Who leads has the last word: what was changed on the other side alone is replaced, or both would stay apart for good.
+  const [back, leader, led] = into ? ([link.out, record, 'record'] as const) : ([link.in, file, 'file'] as const);
+  if (passes === 'never' && back === 'always')
+    return isBlank(leader)
+      ? { action: 'stays', reason: `${changed}; the ${led} leads, but is blank` }
+      : { action: into ? 'out' : 'in', reason: `${changed}, but the ${led} leads` };
   return { action: 'stays', reason: passes === 'never' ? `${changed}, but the link never passes ${direction}` : `${changed}, but the other side is not blank` };
 }
 

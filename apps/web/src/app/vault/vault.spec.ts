@@ -1,3 +1,4 @@
+import { HttpErrorResponse } from '@angular/common/http';
 import { describe, expect, it } from '@jest/globals';
 import { LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { throwError } from 'rxjs';
@@ -176,6 +177,24 @@ describe('the vault', () => {
     );
     await stage.click('Check in (1 in, 0 out)');
     expect([stage.text('[role=alert]'), stage.button(/Check in/).disabled]).toEqual(['drum.step is checked out by haas.', false]);
+  });
+
+  it('a newer version in the vault is replaced by name alone', async () => {
+    const newer = { code: 'newer-in-vault', detail: 'The vault holds version 4.', issues: [{ field: 'over', code: 'newer-in-vault', message: '4' }] };
+    const stage = await staged(
+      { file: '7' },
+      {
+        record: { ...record, values: [record.values[0]!] },
+        checkIn: (_: number, { over }: { over?: number }) =>
+          over === 4
+            ? { version: 5, recordChanges: 1, fileChanges: 0, changeSet: null }
+            : throwError(() => new HttpErrorResponse({ status: 409, error: newer })),
+      },
+    );
+    await stage.click('Check in (1 in, 0 out)');
+    expect(stage.text('[role=alert]')).toBe('The vault holds version 4. Replace version 4');
+    await stage.click('Replace version 4');
+    expect([stage.last('checkIn'), stage.page.querySelector('[role=alert]')]).toEqual([[7, { settled: {}, over: 4 }], null]);
   });
 
   it('a vault that does not answer is said, with what it said last, and asked again on demand', async () => {

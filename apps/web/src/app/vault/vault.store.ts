@@ -1,5 +1,5 @@
 import { inject } from '@angular/core';
-import { CheckInReport, VaultFile, VaultState } from '@rule/contract';
+import { CheckIn, CheckInReport, VaultFile, VaultState } from '@rule/contract';
 import { Link } from '@rule/core/schema';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
@@ -13,16 +13,20 @@ interface State {
   readonly error: string | null;
   readonly report: CheckInReport | null;
   readonly busy: boolean;
+  /** The vault's version that a check-in would have written over. */
+  readonly newer: number | null;
   /** What is wrong with the link that is being edited. */
   readonly linkProblem: string | null;
 }
 
 /** What the Vault station works on: the vault as it last said, the links, and one file beside its record. */
 export const VaultStore = signalStore(
-  withState<State>({ state: null, record: null, error: null, report: null, busy: false, linkProblem: null }),
+  withState<State>({ state: null, record: null, error: null, report: null, busy: false, newer: null, linkProblem: null }),
   withMethods((store, api = inject(Api), global = inject(Store), notices = inject(Notices)) => {
     const failed = (failure: unknown) => {
-      patchState(store, { error: problemOf(failure).detail, busy: false });
+      const problem = problemOf(failure);
+      const newer = problem.code === 'newer-in-vault' ? Number(problem.issues?.[0]?.message) : NaN;
+      patchState(store, { error: problem.detail, busy: false, newer: Number.isInteger(newer) ? newer : null });
       return EMPTY;
     };
     const look = rxMethod<void>(
@@ -75,7 +79,7 @@ export const VaultStore = signalStore(
           ),
         ),
       ),
-      forget: () => patchState(store, { error: null, report: null, record: null }),
+      forget: () => patchState(store, { error: null, report: null, record: null, newer: null }),
       stand: rxMethod<{ readonly library: number; readonly inVault: boolean }>(
         pipe(
           switchMap(({ library, inVault }) =>
@@ -92,11 +96,11 @@ export const VaultStore = signalStore(
       clearLinkProblem: () => patchState(store, { linkProblem: null }),
       saveLink: (id: number | null, link: Omit<Link, 'id'>, done: () => void) => linking(id === null ? api.addLink(link) : api.changeLink(id, link), done),
       removeLink: (id: number, done: () => void) => linking(api.removeLink(id), done),
-      checkIn: rxMethod<{ readonly file: number; readonly settled: Readonly<Record<string, 'file' | 'record'>> }>(
+      checkIn: rxMethod<{ readonly file: number } & CheckIn>(
         pipe(
-          switchMap(({ file, settled }) => {
-            patchState(store, { busy: true, report: null });
-            return api.checkIn(file, { settled }).pipe(
+          switchMap(({ file, ...body }) => {
+            patchState(store, { busy: true, report: null, newer: null });
+            return api.checkIn(file, body).pipe(
               tap((report) => {
                 patchState(store, { busy: false, report });
                 look();

@@ -58,7 +58,12 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         }
       }
       @if (store.error(); as text) {
-        <p class="note bad" role="alert">{{ text }}</p>
+        <p class="note bad" role="alert">
+          {{ text }}
+          @if (store.newer(); as version) {
+            <button type="button" class="link" (click)="checkIn(version)">Replace version {{ version }}</button>
+          }
+        </p>
       }
       @if (fileId() !== null) {
         @if (store.record(); as r) {
@@ -406,6 +411,8 @@ export class VaultStation {
   private readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
   private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
   protected readonly settled = signal<Record<string, 'file' | 'record'>>({});
+  /** What was decided for the check-in that was tried last. */
+  private sent: Readonly<Record<string, 'file' | 'record'>> = {};
   protected readonly edited = signal<Omit<Link, 'id'> | null>(null);
   protected readonly editedId = signal<number | null>(null);
   protected readonly kinds = [...KINDS];
@@ -482,8 +489,10 @@ export class VaultStation {
   protected settle(v: LinkValues, side: 'file' | 'record'): void {
     this.settled.update((settled) => ({ ...settled, [v.link.id]: side }));
   }
-  protected checkIn(): void {
-    this.store.checkIn({ file: this.fileId()!, settled: this.settled() });
+  /** @param over a version of the vault that is knowingly replaced */
+  protected checkIn(over?: number): void {
+    this.store.checkIn({ file: this.fileId()!, settled: over === undefined ? this.settled() : this.sent, ...(over === undefined ? {} : { over }) });
+    if (over === undefined) this.sent = this.settled();
     this.settled.set({});
   }
   protected stand(library: number | null): void {
