@@ -18,7 +18,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
   const index = page.getByRole('navigation', { name: 'Schema: index' });
 
   await test.step('start from a starter', async () => {
-    await page.getByRole('button', { name: 'Take them into the draft: Machine building, metric' }).click();
+    await page.getByRole('button', { name: 'Add to the draft: Machine building, metric' }).click();
     await expect(page.getByText(/Machine building, metric is in the draft/)).toBeVisible();
     // The company has none of these: they are not what it needs.
     for (const name of ['Document type', 'Scale', 'Approved by']) {
@@ -53,7 +53,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
   });
 
   await test.step('write a rule with an error, and be led to the fix', async () => {
-    await page.getByRole('button', { name: 'Define a property …' }).click();
+    await page.getByRole('button', { name: 'Define property' }).click();
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Label');
     await page.getByRole('textbox', { name: /^Caption A property/ }).fill('Label text');
     await page.getByRole('combobox', { name: 'Value comes from' }).selectOption('ruled');
@@ -67,7 +67,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await page.getByRole('button', { name: 'Write text(Revision)' }).click();
     await expect(rule).toHaveText('text(Part number) + "/" + text(Revision)');
     // Live on real files, and explained part by part.
-    await page.getByRole('textbox', { name: 'Find files to try the rule on' }).fill('drum.step');
+    await page.getByRole('textbox', { name: 'Find files to test the rule' }).fill('drum.step');
     const result = page.getByRole('row', { name: /DR-15\/parts\/drum\.step/ });
     await expect(result).toContainText(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);
     await result.getByRole('button', { name: 'explain' }).click();
@@ -102,7 +102,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
   await test.step('bring it into force', async () => {
     await index.getByRole('button', { name: /^Draft of edition/ }).click();
     await expect(page.getByRole('row', { name: /^Label text new property/ })).toBeVisible();
-    await page.getByLabel('Note: why it is made').fill('Labels, and materials as bought');
+    await page.getByLabel('Note: reason for the change').fill('Labels, and materials as bought');
     await page.getByRole('button', { name: 'Bring into force' }).click();
     await expect(page.getByText(/Edition \d+ is in force\./)).toBeVisible();
   });
@@ -113,7 +113,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await page.getByRole('button', { name: 'Save in the draft' }).click();
     await expect(page.getByRole('textbox', { name: /^Known spellings/ })).toHaveValue('Finish');
     await index.getByRole('button', { name: /^Draft of edition/ }).click();
-    await page.getByLabel('Note: why it is made').fill('Finish is called as the standard calls it');
+    await page.getByLabel('Note: reason for the change').fill('Finish is called as the standard calls it');
     await page.getByRole('button', { name: 'Bring into force' }).click();
     await expect(page.getByText(/Finish has a new written name: \d+ lines that rename it in files wait in your tray/)).toBeVisible();
     const before = value('DR-15/parts/drum.step', 'Finish');

@@ -51,10 +51,10 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
 
   await test.step('a zip is dropped and read, with a result for every file', async () => {
     await station(page, 'Survey');
-    await page.getByRole('button', { name: 'Add a library …' }).click();
+    await page.getByRole('button', { name: 'Add library' }).click();
     const dialog = page.getByRole('dialog');
     await dialog.getByLabel('Name of the library').fill('Ferrow');
-    await dialog.getByLabel('files that are uploaded here').check();
+    await dialog.getByLabel('uploaded files').check();
     await dialog.getByRole('button', { name: 'Begin the library' }).click();
     await expect(page.getByRole('heading', { level: 1 })).toHaveText('Ferrow');
     const archive = zipSync({
@@ -143,7 +143,7 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
     await dialog.getByRole('button', { name: 'Define 2 properties' }).click();
     await expect(page.getByText(/2 properties are in the draft of edition \d+\./)).toBeVisible();
     await page.goto('/schema?view=editions');
-    await page.getByLabel('Note: why it is made').fill('What came with the DR-5');
+    await page.getByLabel('Note: reason for the change').fill('What came with the DR-5');
     await page.getByRole('button', { name: 'Bring into force' }).click();
     await expect(page.getByText(/Edition \d+ is in force\./)).toBeVisible();
     await page.goto('/survey?look=strays');

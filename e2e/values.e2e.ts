@@ -330,7 +330,7 @@ test('start files are published from the edition in force, and can be taken from
   await signIn(page, 'varga');
   await page.goto('/schema?view=start-files');
   await page.getByRole('combobox', { name: 'Title block of drawings' }).selectOption('MRW-TITLE');
-  await page.getByRole('button', { name: 'Compare with what stands there' }).click();
+  await page.getByRole('button', { name: 'Compare with published files' }).click();
   await page.getByRole('button', { name: /^Publish: \d+ files change/ }).click();
   await expect(page.getByText('The start files are published.')).toBeVisible();
   const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'start drawing A3.dxf' }).click()]);

@@ -74,7 +74,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await page.getByRole('button', { name: 'Define', exact: true }).click();
     await expect(page.getByText('Batch is in the draft.')).toBeVisible();
     await page.getByRole('button', { name: /^Draft of edition/ }).click();
-    await page.getByLabel('Note: why it is made').fill('Roasters are sold by their batch');
+    await page.getByLabel('Note: reason for the change').fill('Roasters are sold by their batch');
     await page.getByRole('button', { name: 'Bring into force' }).click();
     await expect(page.getByText('Edition 2 is in force.')).toBeVisible();
     await page.getByRole('button', { name: /^Batch/ }).click();
@@ -132,7 +132,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await page.getByRole('button', { name: /^Draft of edition/ }).click();
     await expect(page.getByRole('row', { name: /Cell FINISH of MRW-TITLE bound Batch of the model, with its unit/ })).toBeVisible();
     await expect(page.getByRole('row', { name: /Record field Supplier \(assembly\) linked Batch/ })).toBeVisible();
-    await page.getByLabel('Note: why it is made').fill('Where the batch shows');
+    await page.getByLabel('Note: reason for the change').fill('Where the batch shows');
     await page.getByRole('button', { name: 'Bring into force' }).click();
     await expect(page.getByText('Edition 3 is in force.')).toBeVisible();
     await station(page, 'Title blocks');
@@ -298,7 +298,7 @@ test('a viewer sees everything and can change nothing', async ({ page }) => {
   await signIn(page, 'guest');
   await expect(page.getByRole('button', { name: 'Review' })).toHaveCount(0);
   await page.goto('/values');
-  await expect(page.getByText('You may look but not change values.')).toBeVisible();
+  await expect(page.getByText('You can view values but not change them.')).toBeVisible();
   await (await gridCell(page, 'drum.step', 'Revision')).dblclick();
   await expect(page.getByRole('textbox', { name: 'Revision' })).toHaveCount(0);
   await page.goto('/schema?property=1');

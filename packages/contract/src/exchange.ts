@@ -9,7 +9,7 @@ export const TABLE_FORMATS = ['xlsx', 'csv', 'json', 'xml'] as const;
 /** One of {@link TABLE_FORMATS}. */
 export type TableFormat = (typeof TABLE_FORMATS)[number];
 
-/** Which rows of those that a filter names: all, those that lack a required value, or those that hold names outside the schema. */
+/** Which rows of those that a filter names: all, files that lack a required value, or those that hold names outside the schema. */
 export const LAYOUT_ROWS = ['all', 'missing', 'strays'] as const;
 
 /** A column of a layout. */

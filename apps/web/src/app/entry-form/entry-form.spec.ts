@@ -75,7 +75,7 @@ describe('an entry form', () => {
     await fixture.whenStable();
   });
 
-  it('says that it has nothing to ask', () => expect(element().textContent).toContain('nothing to ask'));
+  it('says that it has nothing to ask', () => expect(element().textContent).toContain('has no inputs'));
 
   it('tells what is typed, where, and when it is taken back', async () => {
     const title = property(1, 'Title', { help: 'what it is' });

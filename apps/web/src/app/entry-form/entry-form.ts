@@ -41,7 +41,7 @@ export interface FieldEdit {
         </div>
       </section>
     } @empty {
-      <p class="note">This form has nothing to ask for these files.</p>
+      <p class="note">This form has no inputs for these files.</p>
     }
   `,
   styles: `

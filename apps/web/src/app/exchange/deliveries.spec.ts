@@ -70,7 +70,7 @@ describe('deliveries and watched folders', () => {
 
   it('a delivery needs a saved layout', async () => {
     const stage = await staged({ deliveries: [] }, []);
-    expect([stage.button('New delivery').disabled, stage.text('.note')]).toEqual([true, 'A delivery needs a saved layout: save one first.']);
+    expect([stage.button('New delivery').disabled, stage.text('.note')]).toEqual([true, 'A delivery needs a saved layout. Save one first.']);
   });
 
   it('a new one by the clock: times are minutes after midnight', async () => {

@@ -19,7 +19,7 @@ const two = (n: number) => String(n).padStart(2, '0');
     <div class="head">
       <div>
         <h1>Deliveries and watched folders</h1>
-        <p>For business systems: tables that go out by themselves, and tables that are taken back as they come. Times are UTC.</p>
+        <p>Tables that Rule sends to other systems on a schedule, and tables that it takes back when they arrive. Times are UTC.</p>
       </div>
       <div class="actions">
         <p-button severity="secondary" label="New delivery" [disabled]="!s.layouts().saved.length" (onClick)="begin()" />
@@ -27,7 +27,7 @@ const two = (n: number) => String(n).padStart(2, '0');
       </div>
     </div>
     @if (!s.layouts().saved.length) {
-      <p class="note">A delivery needs a saved layout: save one first.</p>
+      <p class="note">A delivery needs a saved layout. Save one first.</p>
     }
     @if (delivery(); as d) {
       <section class="card" aria-label="Delivery">
@@ -113,7 +113,7 @@ const two = (n: number) => String(n).padStart(2, '0');
         /></label>
         <label class="tick"
           ><input type="checkbox" [ngModel]="f.apply" (ngModelChange)="folder.set({ folder: f.folder, apply: $event, active: f.active })" />apply what is clear
-          at once; conflicts, spoiled and refused values always wait here</label
+          immediately; conflicts and refused values always wait here</label
         >
         <label class="tick"
           ><input type="checkbox" [ngModel]="f.active" (ngModelChange)="folder.set({ folder: f.folder, apply: f.apply, active: $event })" />active</label
@@ -142,7 +142,7 @@ const two = (n: number) => String(n).padStart(2, '0');
           </div>
         </div>
       } @empty {
-        <p class="soft">None yet. A delivery writes a layout to a folder by the clock, or as soon as files are released.</p>
+        <p class="soft">None yet. A delivery writes a table to a folder on a schedule, or when files are released.</p>
       }
     </section>
     <section class="card" aria-label="Watched folders">
@@ -164,7 +164,7 @@ const two = (n: number) => String(n).padStart(2, '0');
           </div>
         </div>
       } @empty {
-        <p class="soft">None yet. Tables that come into a watched folder are taken back, moved away, and a report is laid beside them.</p>
+        <p class="soft">None yet. Tables placed in a watched folder are taken back and moved to a subfolder with a report.</p>
       }
     </section>
   `,

@@ -140,7 +140,7 @@ describe('the exchange station', () => {
 
   it('says that a layout is gone, instead of waiting for it', async () => {
     const { stage } = await staged({ layout: '99' });
-    expect(stage.text('.note')).toContain('This layout is not there any more.');
+    expect(stage.text('.note')).toContain('This layout no longer exists.');
     expect(stage.page.querySelector('.skeleton')).toBeNull();
   });
 
@@ -204,7 +204,7 @@ describe('the exchange station', () => {
       return stage;
     };
     expect((await shown('asking')).text()).toContain('how to read back 4.xlsx');
-    expect((await shown('comparing')).text('[role=status]')).toContain('You may go on working meanwhile.');
+    expect((await shown('comparing')).text('[role=status]')).toContain('You can keep working.');
     expect((await shown('compared')).text()).toContain('review of back 4.xlsx');
     const failed = await shown('failed', { note: 'No column names the files.' });
     expect(failed.text('p.bad')).toBe('No column names the files.');
@@ -234,7 +234,7 @@ describe('the exchange station', () => {
     expect([...stage.page.querySelectorAll('dd')].slice(0, 3).map((dd) => dd.textContent.trim())).toEqual(['1.4301', '1.4404', 'blank']);
     expect(stage.text()).toContain('Material, row 3');
     expect(stage.text('rule-way')).toBe('the way of 1');
-    expect(stage.text()).toContain('Nothing proves what was meant: take it or leave it.');
+    expect(stage.text()).toContain('Nothing proves which value was meant. Take it or leave it.');
     // Another table has other cells.
     stage.fixture.componentRef.setInput('back', '5');
     await stage.settled();

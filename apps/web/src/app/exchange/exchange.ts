@@ -68,7 +68,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                 <div class="head">
                   <div>
                     <h1>{{ v.takeBack.name }}</h1>
-                    <p role="status">Every cell is being compared with what was sent out and what holds now. You may go on working meanwhile.</p>
+                    <p role="status">Comparing every cell with what was sent out and with the current values. You can keep working.</p>
                   </div>
                 </div>
                 <span class="skeleton"></span><span class="skeleton"></span>
@@ -96,7 +96,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
           @if (draft(); as begin) {
             <rule-layout-editor [layout]="layoutId()" [start]="begin" (saved)="go($event === null ? {} : { layout: $event })" (sent)="download($event)" />
           } @else if (s.listed()) {
-            <p class="note">This layout is not there any more. Choose another one at the left, or begin a new one.</p>
+            <p class="note">This layout no longer exists. Choose another one or create a new one.</p>
           } @else if (!s.error()) {
             <span class="skeleton"></span><span class="skeleton"></span>
           }
@@ -147,7 +147,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                   </tr>
                 } @empty {
                   <tr>
-                    <td colspan="7" class="soft">Nothing was sent out yet.</td>
+                    <td colspan="7" class="soft">Nothing has been sent out yet.</td>
                   </tr>
                 }
               </tbody>
@@ -157,8 +157,8 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
         @default {
           <div class="head">
             <div>
-              <h1>Out to a spreadsheet, and back</h1>
-              <p>Rule remembers what it sent out, so that it can tell what the spreadsheet changed from what changed here in the meantime.</p>
+              <h1>To a spreadsheet and back</h1>
+              <p>Rule remembers what it sent out, so it can tell changes made in the spreadsheet from changes made here.</p>
             </div>
           </div>
           <div class="two">
@@ -185,8 +185,8 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
             >
               <h2>Take back</h2>
               <p class="soft">
-                Drop edited workbooks, CSV, JSON or XML files here: ones that Rule has sent out, or lists from elsewhere with a column that names the files.
-                Every cell that would change is shown before anything is written.
+                Drop edited workbooks, CSV, JSON or XML files here: tables from Rule, or other lists with a column of file names. You see every cell that would
+                change before anything is written.
               </p>
               @if (mayEdit()) {
                 <input
@@ -225,8 +225,8 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
             <p class="soft">
               {{
                 cell.proven
-                  ? 'What was sent out proves it. The value stays as Rule has it, unless you take what the table holds.'
-                  : 'Nothing proves what was meant: take it or leave it.'
+                  ? 'The copy that was sent out proves it. Rule keeps its value unless you take the one from the table.'
+                  : 'Nothing proves which value was meant. Take it or leave it.'
               }}
             </p>
           }
@@ -237,8 +237,8 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
           <p class="soft">
             {{
               looksAt() === 'back'
-                ? 'Choose a cell to see what was sent out, what holds now and what came back.'
-                : 'A table that is out and was not taken back is counted above the station.'
+                ? 'Select a cell to see what was sent out, the current value and what came back.'
+                : 'Tables that are still out are counted above the station.'
             }}
           </p>
         }

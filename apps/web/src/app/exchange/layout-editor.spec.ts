@@ -53,7 +53,7 @@ describe('a layout of a table', () => {
     await stage.select('Class', 'Bought part');
     await stage.select('Project or drawing set', 'project: DR-15');
     await stage.select('BOM of an assembly', 'DR-15/drum.step');
-    await stage.select('Which of them', 'those that lack a required value');
+    await stage.select('Which of them', 'files that lack a required value');
     expect(await content(stage)).toMatchObject({ rows: 'missing', filter: { kind: 'part', folder: 'DR-15/parts', class: 7, within: 2, assembly: 9 } });
     await stage.select('Class', 'all classes');
     await stage.select('Files', 'of all kinds');

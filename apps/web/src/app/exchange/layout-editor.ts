@@ -20,8 +20,8 @@ const LEVEL_SAID: Readonly<Record<RowLevel, string>> = {
 };
 const ROWS_SAID: Readonly<Record<LayoutContent['rows'], string>> = {
   all: 'all of them',
-  missing: 'those that lack a required value',
-  strays: 'those with names outside the schema',
+  missing: 'files that lack a required value',
+  strays: 'files with names outside the schema',
 };
 const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XLSX)', csv: 'CSV', json: 'JSON', xml: 'XML' };
 
@@ -109,8 +109,8 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
           <label class="field"
             ><span>Shape</span
             ><select [ngModel]="c.shape" (ngModelChange)="edit({ shape: $event })">
-              <option value="wide">a column a property</option>
-              <option value="long">a row a value</option>
+              <option value="wide">one column per property</option>
+              <option value="long">one row per value</option>
             </select></label
           >
         </div>
@@ -164,7 +164,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             }
           </select></label
         >
-        <p class="soft">Columns that are not filled in stand beside for reading; what is typed there is refused when it comes back.</p>
+        <p class="soft">Columns that are not filled in are read-only; changes in them are refused when the table comes back.</p>
       </section>
     </div>
     <section class="card out" aria-label="Send out">
@@ -198,7 +198,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         >
       </div>
       <label class="tick"
-        ><input type="checkbox" [ngModel]="c.protect" (ngModelChange)="edit({ protect: $event })" />lock cells of the workbook that are not filled in</label
+        ><input type="checkbox" [ngModel]="c.protect" (ngModelChange)="edit({ protect: $event })" />protect read-only cells in the workbook</label
       >
       <div class="actions top">
         @for (format of formats; track format) {
@@ -218,7 +218,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
         <label class="field"><span>Name of the layout</span><input pInputText [ngModel]="draft().name" (ngModelChange)="change({ name: $event })" /></label>
         <label class="field"><span>What it is for</span><input pInputText [ngModel]="draft().purpose" (ngModelChange)="change({ purpose: $event })" /></label>
       </div>
-      <label class="tick"><input type="checkbox" [ngModel]="draft().shared" (ngModelChange)="change({ shared: $event })" />everybody may use it</label>
+      <label class="tick"><input type="checkbox" [ngModel]="draft().shared" (ngModelChange)="change({ shared: $event })" />shared with everybody</label>
       <div class="actions top">
         <p-button severity="secondary" [label]="layout() === null ? 'Save the layout' : 'Save'" [disabled]="!draft().name.trim()" (onClick)="save(layout())" />
         @if (layout() !== null) {

@@ -164,7 +164,7 @@ describe('reading a table that came back', () => {
     expect(stage.button('Compare').disabled).toBe(true);
     await stage.select('bracket.step, in 1 row', 'inherited/bracket.step');
     expect(stage.button('Compare').disabled).toBe(true);
-    await stage.select('plate.step, in 3 rows', 'none: leave these rows out');
+    await stage.select('plate.step, in 3 rows', 'none: skip these rows');
     await stage.click('Compare');
     expect(asked()).toEqual({ encoding: 'windows-1252', files: { 'bracket.step': 12, 'plate.step': 0 } });
   });

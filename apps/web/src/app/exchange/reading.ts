@@ -155,8 +155,8 @@ const MATCHED: Readonly<Record<string, string>> = {
           <label class="field"
             ><span class="mono">{{ entry.name }}, in {{ entry.rows | count: 'row' }}</span
             ><select [ngModel]="files()[entry.name] ?? ''" (ngModelChange)="file(entry.name, $event)">
-              <option value="" disabled>say which one is meant</option>
-              <option [ngValue]="0">none: leave these rows out</option>
+              <option value="" disabled>choose which one is meant</option>
+              <option [ngValue]="0">none: skip these rows</option>
               @for (candidate of entry.files; track candidate.id) {
                 <option [ngValue]="candidate.id">{{ candidate.path }}</option>
               }

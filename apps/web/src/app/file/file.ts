@@ -76,7 +76,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
           <p class="note bad">{{ d.file.problem }}</p>
         }
         @if (d.file.lock) {
-          <p class="note">The file {{ d.file.lock }}. Nothing can be written into it.</p>
+          <p class="note">The file {{ d.file.lock }}. It cannot be written.</p>
         }
         @for (note of d.notes; track $index) {
           <p class="note">{{ note }}</p>
@@ -137,7 +137,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                 }
               </section>
             } @empty {
-              <p class="note">The file holds no value.</p>
+              <p class="note">This file has no values.</p>
             }
             @if (hidden()) {
               <button type="button" class="link" (click)="all.set(true)">Show {{ hidden() }} more levels</button>
@@ -182,7 +182,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                     <img [src]="'/api/files/' + d.file.id + '/picture?' + d.file.hash.slice(0, 12)" [alt]="'Picture of ' + d.file.name" />
                   }
                   @if (!g.measured) {
-                    <p class="soft">Not measured yet. It is measured in the background; how far that is stands under Jobs.</p>
+                    <p class="soft">Not measured yet. It is measured in the background; see Jobs for progress.</p>
                   }
                   @if (g.problem) {
                     <p class="note bad">{{ g.problem }}</p>
@@ -296,14 +296,14 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
               @for (use of d.usedIn; track use.file) {
                 <p><rule-file [id]="use.file" [path]="use.path" /> {{ use.times }}×</p>
               } @empty {
-                <p class="soft">No assembly in the library places it.</p>
+                <p class="soft">Not used in any assembly.</p>
               }
               @if (d.file.kind !== 'drawing') {
                 <h2>Drawings</h2>
                 @for (drawing of d.drawings; track drawing.file) {
                   <p><rule-file [id]="drawing.file" [path]="drawing.path" /></p>
                 } @empty {
-                  <p class="soft">No drawing shows it.</p>
+                  <p class="soft">Not shown on any drawing.</p>
                 }
               }
             </section>
@@ -361,7 +361,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
             <p class="soft">{{ value.place === 'fact' ? 'Said by the model itself; it is not written by Rule.' : 'A ' + places[value.place] + '.' }}</p>
           }
         } @else {
-          <p class="soft">Choose a value to see whether the schema knows it and the way it takes through the company.</p>
+          <p class="soft">Select a value to see whether the schema knows it and where it is used.</p>
         }
       </div>
     </rule-bench>
@@ -554,7 +554,7 @@ export class FilePage {
   }
   protected statesOf(value: Value, holder: Holder): { text: string; tone: string; why: string }[] {
     const states: { text: string; tone: string; why: string }[] = [];
-    if (value.standIn) states.push({ text: 'stand-in', tone: 'warn', why: 'Looks like a value and counts as blank.' });
+    if (value.standIn) states.push({ text: 'stand-in', tone: 'warn', why: 'Stand-in: counts as blank.' });
     if (value.place === 'property') {
       const property = this.propertyOf(value);
       if (!property)
@@ -562,9 +562,9 @@ export class FilePage {
       else if (property.retired) states.push({ text: 'retired', tone: '', why: 'The schema has retired this property.' });
       else states.push(...this.violations(value).map((why) => ({ text: 'against the schema', tone: 'bad', why })));
     }
-    if (value.held.text === '') states.push({ text: 'empty', tone: '', why: 'The name is there without a value.' });
+    if (value.held.text === '') states.push({ text: 'empty', tone: '', why: 'The name exists, but has no value.' });
     const line = this.waiting.lines().find((entry) => entry.file === this.details()?.file.id && entry.holder === holder.key && entry.name === value.name);
-    if (line) states.push({ text: `becomes ${plainHeld(line.proposed)}`, tone: 'brass', why: 'Waits in the tray.' });
+    if (line) states.push({ text: `becomes ${plainHeld(line.proposed)}`, tone: 'brass', why: 'Pending in the tray.' });
     return states;
   }
 

@@ -19,7 +19,7 @@ import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared
       @if (overview(); as o) {
         <div class="head">
           <div>
-            <h1>How far along we are</h1>
+            <h1>Progress</h1>
             <p>
               {{ o.files | count: 'file' }}, {{ o.properties | count: 'property' }} in the schema{{
                 o.unread ? ', ' + (o.unread | count: 'file') + ' could not be read' : ''
@@ -28,14 +28,12 @@ import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared
           </div>
         </div>
         @if (o.files === 0) {
-          <p class="note">
-            No file is known yet. <a routerLink="/survey">Register a library in Survey</a>: a folder on the server that holds STEP and DXF files.
-          </p>
+          <p class="note">No files yet. <a routerLink="/survey">Register a library in Survey</a>: a folder on the server that holds STEP and DXF files.</p>
         }
         <div class="columns">
           <section class="card chart">
             <h2>Share of files that hold a value, by property</h2>
-            <p class="soft">Over the files that a property applies to. Click a bar to see the property's way.</p>
+            <p class="soft">Of the files that a property applies to. Click a bar to trace the property.</p>
             <div echarts [options]="chart()" [style.height.px]="height()" (chartClick)="chosen($event)" role="img" [attr.aria-label]="summary()"></div>
           </section>
           <section class="card todo">
@@ -71,7 +69,7 @@ import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared
         @if (property() !== null) {
           <rule-way [property]="property()" />
         } @else {
-          <p class="soft">The way of a property shows where it is defined, which files hold it, which cell, column and field use it.</p>
+          <p class="soft">The trace of a property shows where it is defined, which files hold it, and which cells, columns and fields use it.</p>
         }
       </div>
     </rule-bench>

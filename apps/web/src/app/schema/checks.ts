@@ -19,7 +19,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
     <div class="head">
       <div>
         <h1>Checks across properties</h1>
-        <p class="soft">A check says what must hold. While something that it looks at is blank, it says nothing.</p>
+        <p class="soft">A check states what must be true. It is skipped while a property that it uses is blank.</p>
       </div>
       @if (mayAdminister()) {
         <div class="actions">
@@ -66,16 +66,16 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
           />
         </div>
         <label class="field"
-          ><span>Says, when it does not</span
+          ><span>Message if it fails</span
           ><input pInputText [disabled]="!mayAdminister()" [ngModel]="row.message" (ngModelChange)="edit(i, { message: $event })"
         /></label>
       </section>
     } @empty {
-      <p class="note">No check yet. A common one: a bought part needs a supplier and an order number.</p>
+      <p class="note">No checks yet. A common one: a bought part needs a supplier and an order number.</p>
     }
     <section class="card" aria-labelledby="strangers">
       <h2 id="strangers">Names outside the schema</h2>
-      <p class="soft">What happens to names that people add to files on their own.</p>
+      <p class="soft">What happens to names outside the schema.</p>
       <div class="line">
         @for (kind of kinds; track kind) {
           <label class="field">

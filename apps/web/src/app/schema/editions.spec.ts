@@ -86,7 +86,7 @@ describe('editions', () => {
   it('a draft comes into force with a note; a renamed property offers its change set at once', async () => {
     const stage = await staged();
     expect(stage.button('Bring into force').disabled).toBe(true);
-    await stage.type('Note: why it is made', ' one name for material ');
+    await stage.type('Note: reason for the change', ' one name for material ');
     await stage.click('Bring into force');
     expect(stage.last('bringIntoForce')).toEqual(['one name for material', 7]);
     expect(stage.last('rolloutTray')).toEqual([1, 'rename']);
@@ -94,15 +94,15 @@ describe('editions', () => {
   });
   it('nothing to rename is no fault', async () => {
     const stage = await staged(draft(), { rolloutTray: throwError(() => new Error('Nothing to do.')) });
-    await stage.type('Note: why it is made', 'x');
+    await stage.type('Note: reason for the change', 'x');
     await stage.click('Bring into force');
     expect(stage.said).toEqual(['Edition 3 is in force.']);
   });
   it('what the server refuses is said, and the note stays', async () => {
     const stage = await staged(draft(), { bringIntoForce: throwError(() => new Error('The draft has changed since.')) });
-    await stage.type('Note: why it is made', 'x');
+    await stage.type('Note: reason for the change', 'x');
     await stage.click('Bring into force');
-    expect([stage.said, stage.field('Note: why it is made').value, stage.button('Bring into force').disabled]).toEqual([
+    expect([stage.said, stage.field('Note: reason for the change').value, stage.button('Bring into force').disabled]).toEqual([
       ['Error: The draft has changed since.'],
       'x',
       false,
@@ -111,7 +111,7 @@ describe('editions', () => {
 
   it('a fault keeps a draft from coming into force, a doubt does not', async () => {
     const doubtful = await staged(draft({ problems: [problem('warning', 'No form asks for Material.')] }));
-    await doubtful.type('Note: why it is made', 'x');
+    await doubtful.type('Note: reason for the change', 'x');
     expect([doubtful.button('Bring into force').disabled, doubtful.text('[aria-labelledby="problems"] li')]).toEqual([
       false,
       'warning: No form asks for Material.',
@@ -119,7 +119,7 @@ describe('editions', () => {
   });
   it('a draft with a fault says how many there are', async () => {
     const faulty = await staged(draft({ problems: [problem('error', 'Two properties are called Material.')] }));
-    await faulty.type('Note: why it is made', 'x');
+    await faulty.type('Note: reason for the change', 'x');
     expect([faulty.button('Bring into force').disabled, faulty.text('.head .bad')]).toEqual([true, '1 fault keeps it from coming into force.']);
   });
 
@@ -128,7 +128,7 @@ describe('editions', () => {
     await stage.click('compare');
     expect(stage.last('compareEditions')).toEqual([1, 2]);
     expect(stage.text('[aria-labelledby="all"]')).toContain('From edition 1 to edition 2');
-    expect(stage.text('[aria-labelledby="all"]')).toContain('They say the same.');
+    expect(stage.text('[aria-labelledby="all"]')).toContain('No differences.');
     await stage.click('make it the draft');
     expect([stage.last('goBackTo'), stage.said]).toEqual([[1], ['The draft now says what edition 1 says.']]);
   });

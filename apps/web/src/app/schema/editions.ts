@@ -40,7 +40,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
               <span class="bad">{{ store.errors().length | count: 'fault keeps' : 'faults keep' }} it from coming into force.</span>
             }
           } @else {
-            Change a property, and a draft begins.
+            Change a property to start a draft.
           }
         </p>
       </div>
@@ -101,21 +101,21 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
       @if (mayAdminister()) {
         <section class="card" aria-labelledby="force">
           <h2 id="force">Bring it into force</h2>
-          <p class="soft">All of it at once. Files are not changed by that; what they lack is listed under Rollout.</p>
+          <p class="soft">The whole draft comes into force at once. Files are not changed; see Rollout for what they lack.</p>
           @if (store.summary(); as s) {
             @if (s.outdated || s.edition !== d?.number) {
-              <p class="warn">The draft as it stands has not been tried on the files.</p>
+              <p class="warn">The current draft has not been tried on the files.</p>
             }
           } @else {
             <p class="warn">The draft has not been tried on the files.</p>
           }
-          <label class="field"><span>Note: why it is made</span><input pInputText [ngModel]="note()" (ngModelChange)="note.set($event)" /></label>
+          <label class="field"><span>Note: reason for the change</span><input pInputText [ngModel]="note()" (ngModelChange)="note.set($event)" /></label>
           <p><p-button label="Bring into force" [disabled]="!note().trim() || store.errors().length > 0" [loading]="store.saving()" (onClick)="enact()" /></p>
         </section>
       }
       @if (d?.edits?.length) {
         <section class="card" aria-labelledby="edits">
-          <h2 id="edits">Who has worked on it</h2>
+          <h2 id="edits">Worked on by</h2>
           <ul>
             @for (edit of d?.edits; track $index) {
               <li>{{ when(edit.at) }}: {{ edit.by || 'Rule' }} {{ edit.what }}</li>
@@ -174,7 +174,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
               </tr>
             } @empty {
               <tr>
-                <td>They say the same.</td>
+                <td>No differences.</td>
               </tr>
             }
           </tbody>
@@ -188,7 +188,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
         <p-button severity="secondary" label="JSON" (onClick)="download('json')" />
         <a href="/api/schema/page" target="_blank" rel="noopener">Page to print</a>
         @if (mayAdminister()) {
-          <label class="file">Take a workbook, CSV or JSON file back <input type="file" accept=".xlsx,.csv,.json" (change)="take($event)" /></label>
+          <label class="file">Import a workbook, CSV or JSON file <input type="file" accept=".xlsx,.csv,.json" (change)="take($event)" /></label>
         }
       </div>
     </section>

@@ -14,8 +14,8 @@ import { tidy } from './draft';
   template: `
     <h3>On files</h3>
     <label class="field find">
-      <span class="visually-hidden">Find files to try the rule on</span>
-      <input pInputText name="explain-find" placeholder="Find files to try it on" [ngModel]="search()" (ngModelChange)="find($event)" />
+      <span class="visually-hidden">Find files to test the rule</span>
+      <input pInputText name="explain-find" placeholder="Find files to test it" [ngModel]="search()" (ngModelChange)="find($event)" />
     </label>
     @if (error(); as text) {
       <p class="soft">{{ text }}</p>

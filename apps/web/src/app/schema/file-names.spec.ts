@@ -59,11 +59,11 @@ beforeEach(() => {
 describe('file names', () => {
   it('a rule is put together and saved, and what it would change is asked for anew', async () => {
     const stage = await staged(planOf(), { rules: [] });
-    expect(stage.text()).toContain('No rule names files.');
+    expect(stage.text()).toContain('No naming rules.');
     await stage.click('Add a rule');
     await write(stage, 0, 'Part number + "_" + Revision');
     await stage.select('Class', 'sheet metal');
-    await stage.select('A file whose name no longer fits', 'stays; a copy gets the new name');
+    await stage.select('When a file name no longer matches', 'stays; a copy gets the new name');
     await stage.type('Folder for copies', ' issued ');
     const asked = stage.calls.filter((call) => call.name === 'namingPlan').length;
     await stage.click('Save the rules');

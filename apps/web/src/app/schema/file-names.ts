@@ -24,9 +24,7 @@ const MOST_SHOWN = 300;
     <div class="head">
       <div>
         <h1>File names</h1>
-        <p class="soft">
-          Where the company wants it, a file is named by its values. Drawings and assemblies that name the file follow; all of it is undone as one.
-        </p>
+        <p class="soft">Files can be named from their values. References in drawings and assemblies follow, and the whole change can be undone.</p>
       </div>
       @if (mayAdminister()) {
         <div class="actions">
@@ -59,7 +57,7 @@ const MOST_SHOWN = 300;
             </select>
           </label>
           <label class="field">
-            <span>A file whose name no longer fits</span>
+            <span>When a file name no longer matches</span>
             <select [disabled]="!mayAdminister()" [ngModel]="rule.mode" (ngModelChange)="edit(i, { mode: $event })">
               <option value="rename">is renamed</option>
               <option value="copy">stays; a copy gets the new name</option>
@@ -96,12 +94,12 @@ const MOST_SHOWN = 300;
       </section>
     } @empty {
       @if (loaded()) {
-        <p class="note">No rule names files. They keep the names that people give them.</p>
+        <p class="note">No naming rules. Files keep the names that people give them.</p>
       }
     }
     @if (plan(); as p) {
       @if (p.total) {
-        <section class="card" aria-label="What would be named otherwise">
+        <section class="card" aria-label="Files that would be renamed">
           <div class="head">
             <h2>{{ p.total | count: 'file has' : 'files have' }} another name than the rules give</h2>
             @if (mayEdit()) {
@@ -148,11 +146,11 @@ const MOST_SHOWN = 300;
           @if (p.total > p.rows.length) {
             <p class="soft">{{ p.rows.length }} are taken at a time, of which the first {{ most }} are shown; all are counted.</p>
           } @else if (p.total > most) {
-            <p class="soft">The first {{ most }} are shown; all are counted.</p>
+            <p class="soft">The first {{ most }} are shown.</p>
           }
         </section>
       } @else if (rules().length && !changed()) {
-        <p class="note">Every file has the name that its values give.</p>
+        <p class="note">All file names match their values.</p>
       }
     }
   `,

@@ -70,7 +70,7 @@ describe('choice lists', () => {
   it('a source that cannot be reached is said', async () => {
     const { stage } = await staged('3', {}, [{ ...materials, trouble: '/srv/materials.csv is not there.', usedBy: [] }]);
     expect(stage.text('.head')).toContain('3 choices, not used yet. Loaded');
-    expect(stage.text('.head')).toContain('Its source could not be looked at: /srv/materials.csv is not there.');
+    expect(stage.text('.head')).toContain('Its source could not be read: /srv/materials.csv is not there.');
     expect(stage.button('Remove').disabled).toBe(false);
   });
 
@@ -86,7 +86,7 @@ describe('choice lists', () => {
     expect([stage.page.querySelector('[role=alert]') !== null, stage.button('Save').disabled]).toEqual([true, true]);
     await stage.type('Value 1', 'brushed');
     await stage.type('Short of brushed', 'BR');
-    await stage.select('Column that says what a choice goes with', 'Goes with');
+    await stage.select('Parent column', 'Goes with');
     await stage.click('Save');
     expect(stage.last('saveChoiceList')).toEqual([
       null,
@@ -143,12 +143,12 @@ describe('choice lists', () => {
     await stage.type('Sheet, if not the first', 'Steel');
     await stage.click('Save the source');
     expect(stage.last('setListSource')).toEqual([3, { type: 'file', path: '/srv/materials.csv', sheet: 'Steel' }]);
-    await stage.select('Kept in step with', 'a database table');
+    await stage.select('Synchronised from', 'a database table');
     await stage.type('Address (PostgreSQL)', 'postgres://reader@127.0.0.1/erp');
     await stage.type('Query: the first column is the value', 'SELECT code FROM materials');
     await stage.click('Save the source');
     expect(stage.last('setListSource')).toEqual([3, { type: 'database', url: 'postgres://reader@127.0.0.1/erp', query: 'SELECT code FROM materials' }]);
-    await stage.select('Kept in step with', 'nothing');
+    await stage.select('Synchronised from', 'nothing');
     await stage.click('Save the source');
     expect(stage.last('setListSource')).toEqual([3, null]);
   });

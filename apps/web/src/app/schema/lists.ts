@@ -30,14 +30,14 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
               Loaded {{ when(row.loadedAt) }}.
             }
             @if (row.trouble) {
-              <span class="bad">Its source could not be looked at: {{ row.trouble }}</span>
+              <span class="bad">Its source could not be read: {{ row.trouble }}</span>
             } @else if (row.differs) {
               <span class="warn"
                 >{{ row.differs | count: 'choice differs' : 'choices differ' }} from the source{{ row.lookedAt ? ' since ' + when(row.lookedAt) : '' }}.</span
               >
             }
           } @else {
-            Values that are kept once and used by many properties.
+            Allowed values, kept once and used by many properties.
           }
         </p>
       </div>
@@ -70,14 +70,14 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             />
           </label>
           <label class="field">
-            <span>Column that says what a choice goes with</span>
+            <span>Parent column</span>
             <select [disabled]="!mayAdminister()" [ngModel]="d.goesWith ?? ''" (ngModelChange)="edit({ goesWith: $event || null })">
               <option value="">none</option>
               @for (column of d.columns; track column) {
                 <option [value]="column">{{ column }}</option>
               }
             </select>
-            <small>For dependent lists: values of the narrowing property, separated by semicolons.</small>
+            <small>For dependent lists: values of the parent property, separated by semicolons.</small>
           </label>
         </div>
         @for (problem of problems().slice(0, 5); track $index) {
@@ -171,7 +171,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             <h2 id="source">Source</h2>
             <div class="pair">
               <label class="field">
-                <span>Kept in step with</span>
+                <span>Synchronised from</span>
                 <select [ngModel]="source().type" (ngModelChange)="setType($event)">
                   <option value="none">nothing</option>
                   <option value="file">a file on the server (CSV, XLSX, text)</option>
@@ -210,7 +210,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             <div class="row">
               <p-button severity="secondary" label="Save the source" (onClick)="saveSource(row)" />
               <p-button severity="secondary" label="Compare with the source" [disabled]="!row.source" (onClick)="look(row, null)" />
-              <label class="file">or load a file of yours <input type="file" accept=".csv,.xlsx,.txt" (change)="pickFile(row, $event)" /></label>
+              <label class="file">or load a file <input type="file" accept=".csv,.xlsx,.txt" (change)="pickFile(row, $event)" /></label>
             </div>
             @if (preview(); as p) {
               <div class="note" role="status">
@@ -247,7 +247,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
         }
       }
     } @else {
-      <p class="note">A choice list can have columns beside its values: a material with its density, a supplier with its code. Rules look them up.</p>
+      <p class="note">A choice list can have extra columns: the density of a material, the code of a supplier. Rules can look them up.</p>
     }
   `,
   styles: `

@@ -19,9 +19,7 @@ interface Row extends RolloutRow {
     <div class="head">
       <div>
         <h1>Rollout</h1>
-        <p class="soft">
-          What files hold of the edition in force. Every action puts lines in your tray; files that cannot be written now are listed until they can.
-        </p>
+        <p class="soft">How files comply with the edition in force. Actions add lines to your tray; files that cannot be written now stay listed.</p>
       </div>
     </div>
     @if (store.rollout() === null) {

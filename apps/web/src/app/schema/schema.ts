@@ -103,7 +103,7 @@ const LOOK_EVERY_MS = 10_000;
           </select>
         </div>
         @if (mayAdminister()) {
-          <rule-index-row text="Define a property …" [on]="define() !== undefined" (choose)="go({ define: '' })" />
+          <rule-index-row text="Define property" [on]="define() !== undefined" (choose)="go({ define: '' })" />
         }
         @for (group of groups(); track group.name) {
           @if (group.name) {
@@ -137,7 +137,7 @@ const LOOK_EVERY_MS = 10_000;
           }
         }
         @if (mayAdminister()) {
-          <p class="hint">Drag a property, or press Alt with an arrow key, to move it.</p>
+          <p class="hint">Drag a property or press Alt+arrow to move it.</p>
         }
       </div>
 
@@ -203,7 +203,7 @@ const LOOK_EVERY_MS = 10_000;
           @if (isInForce(id)) {
             <rule-way [property]="id" />
           } @else {
-            <p class="soft">New in the draft: it has no way through the company yet.</p>
+            <p class="soft">New in the draft: not used anywhere yet.</p>
           }
         }
       </div>

@@ -98,8 +98,8 @@ describe('number series', () => {
   it('one that counts in each file hands nothing out by itself', async () => {
     const { stage } = await staged('4', { numberSeries: [{ ...row, per: 'file', counters: [], numbers: [] }] });
     expect(stage.page.querySelector('#handed')).toBeNull();
-    expect(stage.text('.note')).toContain('draw the next revision where files are filled in');
-    await stage.select('A number is given', 'once in the library');
+    expect(stage.text('.note')).toContain('Assign the next revision where files are filled in');
+    await stage.select('A number is unique', 'once in the library');
     await stage.click('Save');
     expect(stage.last('saveSeries')![1]).toMatchObject({ per: 'library' });
   });

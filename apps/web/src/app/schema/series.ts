@@ -33,7 +33,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
           @if (chosen(); as row) {
             {{ row.usedBy.length ? 'Counts ' + row.usedBy.join(', ') : 'Counts for no property yet' }}.
           } @else {
-            Hands out the next number, never twice; or the next revision of each file.
+            Generates unique numbers, or the next revision of each file.
           }
         </p>
       </div>
@@ -147,10 +147,10 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
           /></label>
         </div>
         <label class="field"
-          ><span>A number is given</span
+          ><span>A number is unique</span
           ><select [disabled]="!mayAdminister()" [ngModel]="d.per" (ngModelChange)="edit({ per: $event })">
             <option value="library">once in the library</option>
-            <option value="file">in each file after its own: a revision</option>
+            <option value="file">per file, counting on: a revision</option>
           </select></label
         >
         <p>
@@ -162,7 +162,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
       </section>
       @if (chosen(); as row) {
         @if (row.per === 'file') {
-          <p class="note">Each file counts on from what it holds: draw the next revision where files are filled in.</p>
+          <p class="note">Each file counts on from its current value. Assign the next revision where files are filled in.</p>
         } @else {
           <section class="card" aria-labelledby="handed">
             <h2 id="handed">Handed out</h2>
@@ -215,7 +215,7 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
         }
       }
     } @else {
-      <p class="note">A series counts by numbers or by letters, with texts and values of other properties around the count. Choose one, or make one.</p>
+      <p class="note">A series counts in numbers or letters, with texts and property values around the counter. Select a series or create one.</p>
     }
   `,
   styles: `

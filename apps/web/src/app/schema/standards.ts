@@ -15,7 +15,7 @@ import { SchemaStore } from './schema.store';
     <div class="head">
       <div>
         <h1>Starting points and standards</h1>
-        <p class="soft">Figures of standards are from memory: their texts were not at hand.</p>
+        <p class="soft">Figures of standards are from memory and have not been checked against their texts.</p>
       </div>
     </div>
     <div class="cards">
@@ -27,10 +27,10 @@ import { SchemaStore } from './schema.store';
           @if (mayAdminister()) {
             <p-button
               severity="secondary"
-              label="Take them into the draft"
+              label="Add to the draft"
               [disabled]="!fresh(starter)"
               (onClick)="take(starter)"
-              [ariaLabel]="'Take them into the draft: ' + starter.title"
+              [ariaLabel]="'Add to the draft: ' + starter.title"
             />
           }
         </section>

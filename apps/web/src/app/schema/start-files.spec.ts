@@ -60,7 +60,7 @@ describe('start files', () => {
     const stage = await staged();
     await stage.tick('A4', true);
     await stage.select('Unit', 'inch');
-    await stage.click('Compare with what stands there');
+    await stage.click('Compare with published files');
     // The first title block is proposed where none was chosen.
     expect(stage.last('compareStartFiles')).toEqual([{ folder: '', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'] } satisfies StartPlan]);
     const effects = [...stage.page.querySelectorAll('[aria-label="What publishing would do"] tbody tr')].map((each) =>
@@ -69,7 +69,7 @@ describe('start files', () => {
     expect(effects).toEqual(['part.stepreplacedFinishColoursomebody has changed it', 'sheet A3.dxfnew2 names', 'sheet A4.dxfunchanged']);
     await stage.type('Folder on the server', ' /srv/start ');
     expect(() => stage.button(/^Publish/)).toThrow();
-    await stage.click('Compare with what stands there');
+    await stage.click('Compare with published files');
     await stage.click('Publish: 2 files change');
     expect(stage.last('publishStartFiles')).toEqual([{ folder: '/srv/start', block: 'MRW-TITLE', unit: 'in', sheets: ['A3', 'A4'] }]);
     expect([stage.said, stage.calls.filter((call) => call.name === 'startFiles').length]).toEqual([['The start files are published.'], 2]);
@@ -78,22 +78,22 @@ describe('start files', () => {
   it('drawings need a sheet size; what stands as it should is not published again', async () => {
     const stage = await staged({ compareStartFiles: [rows[2]] });
     await stage.tick('A3', false);
-    expect(stage.button('Compare with what stands there').disabled).toBe(true);
+    expect(stage.button('Compare with published files').disabled).toBe(true);
     await stage.tick('A3', true);
-    await stage.click('Compare with what stands there');
+    await stage.click('Compare with published files');
     expect(stage.button('Everything stands as it should').disabled).toBe(true);
   });
 
   it('a refusal is said, and the plan can be tried again', async () => {
     const stage = await staged({ compareStartFiles: () => throwError(() => 'the folder is part of a library') });
-    await stage.click('Compare with what stands there');
-    expect([stage.said, stage.button('Compare with what stands there').disabled]).toEqual([['the folder is part of a library'], false]);
+    await stage.click('Compare with published files');
+    expect([stage.said, stage.button('Compare with published files').disabled]).toEqual([['the folder is part of a library'], false]);
   });
 
   it('files made from older ones get the names that they lack, except those that may not be touched', async () => {
     const stage = await staged({}, 'editor');
     expect(stage.text('[aria-label="Files made from an older start file"]')).toMatch(/2 files were made.*Finish, Supplier.*it is released/);
-    expect(() => stage.button('Compare with what stands there')).toThrow();
+    expect(() => stage.button('Compare with published files')).toThrow();
     await stage.click('Put the missing names in the tray');
     expect([stage.last('bringUp'), stage.said]).toEqual([[[4]], ['2 names wait in your tray.']]);
   });

@@ -16,7 +16,7 @@ import { count } from '@rule/core/words';
     <div class="head">
       <div>
         <h1>Start files</h1>
-        <p class="soft">Empty parts, assemblies and drawings with every reached name in place, for new work to begin with.</p>
+        <p class="soft">Empty parts, assemblies and drawings with all names in place, as templates for new work.</p>
       </div>
     </div>
     @if (error(); as text) {
@@ -39,7 +39,7 @@ import { count } from '@rule/core/words';
             <label class="field">
               <span>Folder on the server</span>
               <input pInputText [placeholder]="v.folder" [ngModel]="plan()!.folder" (ngModelChange)="set({ folder: $event.trim() })" />
-              <small>Left empty, they stand among Rule's own data and can be taken from here.</small>
+              <small>If empty, they are kept in Rule's own data and can be downloaded here.</small>
             </label>
             <label class="field">
               <span>Title block of drawings</span>
@@ -64,7 +64,7 @@ import { count } from '@rule/core/words';
               }
             </fieldset>
           </div>
-          <button pButton type="button" [disabled]="busy() || plan()!.sheets.length === 0" (click)="compare()">Compare with what stands there</button>
+          <button pButton type="button" [disabled]="busy() || plan()!.sheets.length === 0" (click)="compare()">Compare with published files</button>
         </section>
       }
       @if (compared(); as rows) {

@@ -10,8 +10,8 @@ import { SchemaStore } from './schema.store';
 /** What a draft does to a value, in words. */
 export const EFFECT_WORDS: Readonly<Record<Effect, { readonly title: string; readonly about: string; readonly tone: string }>> = {
   breaks: { title: 'would newly break', about: 'values that the edition in force accepts and the draft does not', tone: 'bad' },
-  loses: { title: 'would lose their home', about: 'values that stand under a name which the draft does not ask for any more', tone: 'warn' },
-  changes: { title: 'would change by rule', about: 'values that rules, models or wider holders give and files do not hold', tone: 'warn' },
+  loses: { title: 'would lose their home', about: 'values under a name that the draft no longer uses', tone: 'warn' },
+  changes: { title: 'would change by rule', about: 'values from rules, models or higher levels that files do not hold yet', tone: 'warn' },
   passes: { title: 'would newly pass', about: 'values that the draft accepts and the edition in force does not', tone: 'good' },
   shows: { title: 'would show something else', about: 'cells of title blocks; a text whose source is blank stays as it is', tone: 'warn' },
   records: { title: 'would come into records', about: 'record fields of the vault, after the next check-in', tone: 'warn' },
@@ -42,7 +42,7 @@ interface Chosen {
             }
           </p>
         } @else {
-          <p class="soft">Judges every file by the edition in force and by the draft. Nothing is changed.</p>
+          <p class="soft">Checks every file against the edition in force and the draft. Nothing is changed.</p>
         }
       </div>
       @if (mayAdminister()) {
@@ -52,7 +52,7 @@ interface Chosen {
       }
     </div>
     @if (!store.draft()?.number) {
-      <p class="note">There is no draft: what stands here is in force. Change a property, and a draft begins.</p>
+      <p class="note">There is no draft: what stands here is in force. Change a property to start a draft.</p>
     }
     @if (summary(); as s) {
       @if (s.done) {

@@ -4,28 +4,28 @@ import { Settings } from '@rule/contract';
 export const AREAS = [
   {
     key: 'workflowStates',
-    label: 'Workflow states of documents in their order, one a line',
+    label: 'Workflow states of documents in order, one per line',
     rows: 4,
-    help: 'From which state on a property is required, and in which it may be changed, is said in these words. A vault has states of its own.',
+    help: 'Used to say from which state a property is required and in which it may be changed. A vault has its own states.',
   },
   {
     key: 'standIns',
-    label: 'Stand-ins, one a line',
+    label: 'Stand-ins, one per line',
     rows: 8,
     help: 'Texts that look like values and count as blank. One character followed by * stands for one or more of it; a letter must stand at least twice.',
   },
-  { key: 'densities', label: 'Densities in kg/m³, one a line: material = density', rows: 6, help: 'For models that state no density.' },
+  { key: 'densities', label: 'Densities in kg/m³, one per line: material = density', rows: 6, help: 'For models that state no density.' },
   {
     key: 'abbreviations',
-    label: 'Words that mean the same in names, one a line: abbreviation = what it stands for',
+    label: 'Abbreviations in names, one per line: abbreviation = meaning',
     rows: 8,
-    help: 'Survey takes them into account when it looks for names that mean the same.',
+    help: 'Survey uses them to find names that mean the same.',
   },
   {
     key: 'synonyms',
-    label: 'Values that mean the same, one group a line, separated by semicolons',
+    label: 'Values that mean the same, one group per line, separated by semicolons',
     rows: 6,
-    help: 'Survey puts them into one cluster when it looks at the values of a name.',
+    help: 'Survey groups them when it analyses the values of a name.',
   },
 ] as const;
 export type AreaKey = (typeof AREAS)[number]['key'];

@@ -6,18 +6,16 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Api, JobsActions, Notices } from '../shared';
 
-/** Where libraries stand on the server: confirmed after a restore, or pointed to another folder. For administrators. */
+/** Library folders on the server: confirmed after a restore, or pointed to another folder. For administrators. */
 @Component({
   selector: 'rule-library-places',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, FormsModule, InputTextModule],
   template: `
     @if (rows().length) {
-      <section class="card" aria-label="Where libraries stand">
-        <h1>Where libraries stand</h1>
-        <p class="soft">
-          A library that has been moved to another folder of the server is pointed to it here. What is known of its files stays; it is read anew.
-        </p>
+      <section class="card" aria-label="Library folders">
+        <h1>Library folders</h1>
+        <p class="soft">If a library was moved to another folder of the server, enter the new folder here. The library is read again.</p>
         @for (row of rows(); track row.id) {
           <form (ngSubmit)="place(row)">
             <label class="field">
@@ -29,7 +27,7 @@ import { Api, JobsActions, Notices } from '../shared';
               </span>
               <input pInputText class="mono" [name]="'place-' + row.id" [ngModel]="text(row)" (ngModelChange)="write(row, $event)" />
               @if (!row.confirmed) {
-                <small>Nothing is read from it or written into it before you say that this is its folder, or name another one.</small>
+                <small>Nothing is read or written until you confirm this folder or enter another one.</small>
               }
             </label>
             <p-button

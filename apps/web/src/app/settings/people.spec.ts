@@ -64,7 +64,7 @@ describe('you', () => {
   it('change the name that others see', async () => {
     const stage = await staged();
     expect(stage.text('p.soft')).toBe('You sign in as varga, and are an editor.');
-    await stage.type('The name that others see', 'Ilona V. Varga');
+    await stage.type('Display name', 'Ilona V. Varga');
     await stage.click('Save the name');
     expect(stage.last('renameMyself')).toEqual(['Ilona V. Varga']);
   });
@@ -72,13 +72,13 @@ describe('you', () => {
     const stage = await staged();
     await stage.type('Password now', 'old');
     await stage.type('New password', 'tin roof rusted');
-    await stage.type('New password once more', 'tin roof rustet');
+    await stage.type('Repeat new password', 'tin roof rustet');
     await stage.click('Change the password');
-    expect([stage.text('[role=alert]'), stage.last('changePassword')]).toEqual(['The new password is not the same both times.', undefined]);
-    await stage.type('New password once more', 'tin roof rusted');
+    expect([stage.text('[role=alert]'), stage.last('changePassword')]).toEqual(['The two passwords do not match.', undefined]);
+    await stage.type('Repeat new password', 'tin roof rusted');
     await stage.click('Change the password');
     expect(stage.last('changePassword')).toEqual([{ current: 'old', next: 'tin roof rusted' }]);
-    expect(stage.said).toEqual([expect.stringContaining('Your password is changed.')]);
+    expect(stage.said).toEqual([expect.stringContaining('Password changed.')]);
   });
 });
 

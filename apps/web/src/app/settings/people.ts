@@ -19,7 +19,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
       <h1>People</h1>
       @if (said(); as first) {
         <p class="note" role="status">
-          First password of {{ first.name }}, said this once: <code class="mono">{{ first.password }}</code>. At the next sign-in another one is chosen.
+          First password of {{ first.name }}, said this once: <code class="mono">{{ first.password }}</code>. A new one is chosen at the next sign-in.
         </p>
       }
       <table class="list">
@@ -93,7 +93,7 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
       @if (leaving(); as row) {
         <p>
           {{ row.displayName }} can no longer sign in, and tokens of theirs do nothing from now on. What they have done stays in History under their name. This
-          is not undone; somebody who may come back is locked instead.
+          cannot be undone. Lock people who may come back.
         </p>
         <div class="actions">
           <p-button severity="secondary" label="Keep" (onClick)="leaving.set(null)" />

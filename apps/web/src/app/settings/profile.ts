@@ -18,9 +18,7 @@ import { Api, Notices, OwnPassword, SessionActions, sessionFeature } from '../sh
           You sign in as {{ person.name }}, and are {{ person.role === 'administrator' || person.role === 'editor' ? 'an' : 'a' }} {{ person.role }}.
         </p>
         <form (ngSubmit)="rename()">
-          <label class="field"
-            ><span>The name that others see</span><input pInputText name="displayName" [ngModel]="name()" (ngModelChange)="name.set($event)"
-          /></label>
+          <label class="field"><span>Display name</span><input pInputText name="displayName" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
           <p-button type="submit" severity="secondary" label="Save the name" [disabled]="!name().trim() || name().trim() === person.displayName" />
         </form>
         <h2>Password</h2>
@@ -55,6 +53,6 @@ export class Profile {
     });
   }
   protected changed(): void {
-    this.notices.done('Your password is changed. Where else you were signed in, you are no longer.');
+    this.notices.done('Password changed. You are signed out everywhere else.');
   }
 }

@@ -19,7 +19,7 @@ const SETTINGS = {
   abbreviations: [{ short: 'Matl', long: 'Material' }],
   synonyms: [['304', '1.4301']],
 } as unknown as Settings;
-const SYNONYMS = 'Values that mean the same, one group a line, separated by semicolons';
+const SYNONYMS = 'Values that mean the same, one group per line, separated by semicolons';
 const TRANSLATED = property(1, 'Mass', { captions: { de: 'Masse' } });
 
 async function staged(answers: object = {}, role = 'administrator') {
@@ -125,7 +125,7 @@ describe('tokens', () => {
     await stage.type('What it is for', '  buyers ');
     await stage.click('Make a token');
     expect(stage.last('makeToken')).toEqual([{ name: 'buyers', scope: 'work', days: 90 }]);
-    expect(stage.text('[role=status]')).toBe('The new token, said this once: rule_abc');
+    expect(stage.text('[role=status]')).toBe('New token, shown only once: rule_abc');
     expect(stage.field('What it is for').value).toBe('');
     expect(stage.text('tbody')).toContain('never used');
     await stage.click('take back nightly check');

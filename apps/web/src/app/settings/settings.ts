@@ -71,19 +71,19 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
                   ><span>Company</span><input pInputText name="company" [ngModel]="d.company" (ngModelChange)="set({ company: $event })"
                 /></label>
                 <label class="field">
-                  <span>A drawing names its model in the document property</span>
+                  <span>Document property that names a drawing's model</span>
                   <input pInputText name="modelProperty" class="mono" [ngModel]="d.modelProperty" (ngModelChange)="set({ modelProperty: $event })" />
-                  <small>Its value is a file name. Drawings without it are matched by their own base name.</small>
+                  <small>Its value is a file name. Drawings without it are matched by their file name.</small>
                 </label>
                 <label class="field">
-                  <span>A part's mass stands in the property</span>
+                  <span>Property for the mass of a part</span>
                   <input pInputText name="massProperty" class="mono" [ngModel]="d.massProperty" (ngModelChange)="set({ massProperty: $event })" />
-                  <small>It is compared with the mass that the geometry gives.</small>
+                  <small>It is compared with the mass calculated from geometry.</small>
                 </label>
                 <label class="field">
-                  <span>A part's material stands in the property</span>
+                  <span>Property for the material of a part</span>
                   <input pInputText name="materialProperty" class="mono" [ngModel]="d.materialProperty" (ngModelChange)="set({ materialProperty: $event })" />
-                  <small>It is compared with the material that a model states, and gives the density where the model states none.</small>
+                  <small>It is compared with the material stated in the model, and gives the density where the model has none.</small>
                 </label>
                 @for (area of areas; track area.key) {
                   <label class="field">
@@ -133,7 +133,7 @@ export class SettingsStation {
     ...(this.mayAdminister()
       ? [
           { id: 'people', text: 'People' },
-          { id: 'libraries', text: 'Where libraries stand' },
+          { id: 'libraries', text: 'Library folders' },
         ]
       : []),
   ]);

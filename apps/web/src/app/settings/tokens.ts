@@ -18,12 +18,12 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
     <section class="card" aria-label="Tokens for programs">
       <h1>Tokens for programs</h1>
       <p class="soft">
-        A program that carries one acts as you, as far as the token goes. The command line takes it from the environment variable RULE_TOKEN.
+        A program that uses a token acts as you, within the token's scope. The command line reads RULE_TOKEN.
         {{ mayAdminister() ? 'As an administrator you see the tokens of everybody, and take any back.' : '' }}
       </p>
       @if (made(); as token) {
         <p class="note" role="status">
-          The new token, said this once: <code class="mono">{{ token }}</code>
+          New token, shown only once: <code class="mono">{{ token }}</code>
         </p>
       }
       <table class="list">
@@ -60,8 +60,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
           />
         </div>
         <label class="field days"
-          ><span>Days until it ends</span
-          ><input pInputText type="number" name="days" min="1" [max]="longest" [ngModel]="days()" (ngModelChange)="days.set($event)"
+          ><span>Valid for days</span><input pInputText type="number" name="days" min="1" [max]="longest" [ngModel]="days()" (ngModelChange)="days.set($event)"
         /></label>
         <p-button type="submit" severity="secondary" label="Make a token" [disabled]="!name().trim() || !(days() >= 1 && days() <= longest)" />
       </form>

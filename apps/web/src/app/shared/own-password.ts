@@ -46,7 +46,7 @@ export class OwnPassword {
   protected readonly fields = [
     { key: 'current', label: 'Password now', autocomplete: 'current-password' },
     { key: 'next', label: 'New password', autocomplete: 'new-password' },
-    { key: 'again', label: 'New password once more', autocomplete: 'new-password' },
+    { key: 'again', label: 'Repeat new password', autocomplete: 'new-password' },
   ] as const;
   protected readonly texts = signal<Record<'current' | 'next' | 'again', string>>({ current: '', next: '', again: '' });
   protected readonly problem = signal<string | null>(null);
@@ -60,7 +60,7 @@ export class OwnPassword {
   protected change(): void {
     const { current, next, again } = this.texts();
     if (next !== again) {
-      this.problem.set('The new password is not the same both times.');
+      this.problem.set('The two passwords do not match.');
       return;
     }
     this.problem.set(null);

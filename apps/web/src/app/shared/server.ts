@@ -12,7 +12,7 @@ export function problemOf(error: unknown): Problem {
   const body = parse(error.error as unknown);
   if (body && typeof body === 'object' && 'code' in body) return body as Problem;
   return error.status === 0
-    ? other('offline', 'The server does not answer. Try again in a moment, and look first whether what you did last has reached it.')
+    ? other('offline', 'The server does not answer. Try again, and check first whether your last change was saved.')
     : other('unexpected', `The server answered with status ${error.status}.`, error.status);
 }
 

@@ -85,7 +85,7 @@ describe('the shell', () => {
     const signOut = () => stage.page.querySelector<HTMLButtonElement>('.person')!.click();
     signOut();
     await stage.settled();
-    expect(document.body.textContent).toContain('What was typed here is saved nowhere:');
+    expect(document.body.textContent).toContain('Unsaved changes:');
     await stage.click('Stay');
     expect(stage.action(SessionActions.signOut.type)).toBeUndefined();
     signOut();

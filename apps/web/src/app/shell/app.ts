@@ -94,7 +94,7 @@ const SHORTCUTS = [
         (visibleChange)="$event || unsaved.decide(false)"
         [style]="{ width: '420px' }"
       >
-        <p>What was typed here is saved nowhere:</p>
+        <p>Unsaved changes:</p>
         <ul>
           @for (what of unsaved.asking(); track what) {
             <li>{{ what }}</li>

@@ -63,7 +63,7 @@ describe('long work in the head of the page', () => {
   it('closes by Escape and by a click elsewhere', async () => {
     const stage = await staged([]);
     await stage.click('Jobs');
-    expect(stage.text('section')).toContain('Nothing has run yet.');
+    expect(stage.text('section')).toContain('No jobs yet.');
     document.dispatchEvent(new KeyboardEvent('keydown', { key: 'Escape' }));
     await stage.settled();
     expect(stage.page.querySelector('section')).toBeNull();

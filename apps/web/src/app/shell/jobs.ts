@@ -55,7 +55,7 @@ import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, 
             }
           </div>
         } @empty {
-          <p class="soft">Nothing has run yet. Reading libraries, unpacking and measuring shapes show here.</p>
+          <p class="soft">No jobs yet. Library readings, uploads and shape measurements are listed here.</p>
         }
       </section>
     }

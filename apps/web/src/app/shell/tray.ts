@@ -111,7 +111,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
           </div>
         } @else {
           <p class="soft">
-            Nothing is pending. Values that you change anywhere in Rule wait here until you apply them. What was applied stands in
+            Nothing is pending. Values that you change in Rule wait here until you apply them. Applied changes are listed in
             <a routerLink="/history">History</a>.
           </p>
         }

@@ -16,7 +16,7 @@ async function staged(answer: unknown = undefined, role = 'administrator') {
   (stage.fixture.componentInstance as Classes).saved.subscribe(() => saved++);
   return { stage, saved: () => saved, sent: () => (stage.last('saveClasses')![0] as ClassesDraft).classes };
 }
-const SAVE = 'Save and sort all files anew';
+const SAVE = 'Save and reclassify all files';
 const sections = (stage: Stage) => [...stage.page.querySelectorAll('section')].map((section) => section.getAttribute('aria-label'));
 
 describe('classes', () => {
@@ -33,7 +33,7 @@ describe('classes', () => {
       [5, 'Weldment'],
       [4, 'Bought'],
     ]);
-    expect([saved(), stage.said]).toEqual([1, ['Classes are saved and all files sorted anew.']]);
+    expect([saved(), stage.said]).toEqual([1, ['Classes saved and all files reclassified.']]);
   });
 
   it('are added with a condition to begin with, named, and removed', async () => {

@@ -16,7 +16,7 @@ type Draft = ClassesDraft['classes'][number];
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, Clauses, FormsModule, InputTextModule],
   template: `
-    <p class="soft">Classes are tried from the top; the first whose conditions all hold is the file's class. A file belongs to one class or to none.</p>
+    <p class="soft">The first matching class applies. A file has one class or none.</p>
     @if (error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     }
@@ -46,12 +46,12 @@ type Draft = ClassesDraft['classes'][number];
           <rule-clauses [clauses]="entry.clauses" [names]="names()" (changed)="edit(i, { clauses: $event })" />
         </section>
       } @empty {
-        <p class="note">No class yet. A class is a company's own subdivision of files: purchased part, weldment, sheet of a drawing set.</p>
+        <p class="note">No classes yet. A class is your own subdivision of files, such as purchased parts or weldments.</p>
       }
       @if (mayAdminister()) {
         <div class="actions">
           <p-button severity="secondary" label="Add a class" (onClick)="add()" />
-          <p-button label="Save and sort all files anew" [disabled]="!changed() || !whole()" [loading]="busy()" (onClick)="save()" />
+          <p-button label="Save and reclassify all files" [disabled]="!changed() || !whole()" [loading]="busy()" (onClick)="save()" />
         </div>
       }
     </fieldset>
@@ -122,7 +122,7 @@ export class Classes {
       next: () => {
         this.busy.set(false);
         this.work.saved();
-        this.notices.done('Classes are saved and all files sorted anew.');
+        this.notices.done('Classes saved and all files reclassified.');
         this.saved.emit();
       },
       error: (failure: unknown) => {

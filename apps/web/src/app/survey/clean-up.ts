@@ -101,13 +101,13 @@ export function titleOf(action: CleanUp): string {
                 ><span>At</span><input pInputText class="mono" name="separator" [ngModel]="a.separator" (ngModelChange)="edit({ separator: $event })"
               /></label>
               <label class="field"
-                ><span>Into the written names, one a line</span
+                ><span>Into the written names, one per line</span
                 ><textarea name="into" rows="3" class="mono" [ngModel]="a.into.join(newline)" (ngModelChange)="edit({ into: lines($event) })"></textarea>
               </label>
             }
             @case ('join') {
               <label class="field"
-                ><span>Written names in their order, one a line</span
+                ><span>Written names in order, one per line</span
                 ><textarea name="names" rows="3" class="mono" [ngModel]="a.names.join(newline)" (ngModelChange)="edit({ names: lines($event) })"></textarea>
               </label>
               <label class="field"

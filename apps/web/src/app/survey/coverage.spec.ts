@@ -122,6 +122,6 @@ describe('coverage', () => {
     stage.fixture.componentRef.setInput('turn', 1);
     await stage.settled();
     expect(stage.page.querySelector('[role=alert]')).toBeNull();
-    expect(stage.text('.note')).toBe('No file here holds a property.');
+    expect(stage.text('.note')).toBe('No file here has properties.');
   });
 });

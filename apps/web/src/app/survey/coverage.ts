@@ -55,7 +55,7 @@ type Order = (typeof ORDERS)[number];
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (coverage(); as c) {
       @if (rows().length === 0 || c.columns.length === 0) {
-        <p class="note">No file here holds a property.</p>
+        <p class="note">No file here has properties.</p>
       } @else if (asTable()) {
         <div class="card scroll">
           <table class="list">
@@ -99,7 +99,7 @@ type Order = (typeof ORDERS)[number];
           [attr.aria-label]="summary()"
         ></div>
       }
-      <p class="soft">A file counts as filled when the name stands in it with a value that is no stand-in. Choose a field to see its files.</p>
+      <p class="soft">A file counts as filled when it has a value that is not a stand-in. Click a field to see its files.</p>
     } @else {
       <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
     }

@@ -26,7 +26,7 @@ interface Row extends FoundDraft {
       (visibleChange)="$event || closed.emit()"
       [style]="{ width: 'min(980px, 97vw)' }"
     >
-      <p class="soft">Type, unit, kinds, choices and length are judged by the values found. Everything can be changed here and later in Schema.</p>
+      <p class="soft">Type, unit, kinds, choices and length are suggested from the values found. You can change everything here or later in Schema.</p>
       @if (error(); as text) {
         <p class="note bad" role="alert">{{ text }}</p>
       }

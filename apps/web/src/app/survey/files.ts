@@ -65,7 +65,7 @@ type State = (typeof STATES)[number];
         </cdk-virtual-scroll-viewport>
       </div>
     } @else if (pager.total() === 0) {
-      <p class="note">No file answers to this.</p>
+      <p class="note">No files match.</p>
     }
   `,
   styles: `
@@ -107,9 +107,9 @@ export class FoundFiles {
 
   protected readonly said = computed(() => {
     const total = this.pager.total();
-    if (total === null) return this.pager.failing() ? 'The files could not be asked for.' : 'Looking …';
+    if (total === null) return this.pager.failing() ? 'The files could not be loaded.' : 'Looking …';
     const counted = count(total, 'file');
-    return this.pager.failing() ? `${counted}; not all of them could be asked for. Scroll on to ask again.` : counted;
+    return this.pager.failing() ? `${counted}; not all could be loaded. Scroll to try again.` : counted;
   });
 
   constructor() {

@@ -183,7 +183,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
             }
           } @empty {
             <tr>
-              <td colspan="6" class="soft">A row says that a name of theirs means a property of ours. What the library suggests stands in Learned mappings.</td>
+              <td colspan="6" class="soft">Each row maps a foreign name to one of your properties. Suggestions are listed under Learned mappings.</td>
             </tr>
           }
         </tbody>

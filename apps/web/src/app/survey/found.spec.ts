@@ -84,7 +84,7 @@ describe('the list of names', () => {
     const { stage } = await staged();
     stage.fixture.componentRef.setInput('text', 'nothing like it');
     await stage.settled();
-    expect(stage.text('.none')).toBe('No name answers to this.');
+    expect(stage.text('.none')).toBe('No names match.');
   });
 });
 
@@ -150,7 +150,7 @@ describe('twins', () => {
 
   it('say that there are none, and wait while they are looked for', async () => {
     const none = await staged([], []);
-    expect(none.stage.text('.note')).toContain('No two names resemble each other');
+    expect(none.stage.text('.note')).toContain('No similar names');
     none.stage.fixture.componentRef.setInput('rows', null);
     await none.stage.settled();
     expect(none.stage.page.querySelectorAll('.skeleton')).toHaveLength(3);
@@ -191,7 +191,7 @@ describe('files by any value', () => {
 
   it('are limited by the state of that value, the other conditions left alone', async () => {
     const { stage, seen } = await staged(page(0, []));
-    expect(stage.text('.note')).toBe('No file answers to this.');
+    expect(stage.text('.note')).toBe('No files match.');
     expect(stage.button('is blank').getAttribute('aria-pressed')).toBe('true');
     await stage.click('is a stand-in');
     expect(seen.where.at(-1)).toEqual([WHERE[0], { subject: 'value', name: 'Material', operator: 'is a stand-in' }]);
@@ -202,7 +202,7 @@ describe('files by any value', () => {
   it('say when they cannot be asked for, and are asked for again', async () => {
     let broken = true;
     const { stage } = await staged(() => (broken ? throwError(() => new Error('The server is away.')) : of(page(1, ['lid.step']))));
-    expect(stage.text('[role=status]')).toBe('The files could not be asked for.');
+    expect(stage.text('[role=status]')).toBe('The files could not be loaded.');
     expect(stage.said).toHaveLength(1);
     broken = false;
     stage.fixture.componentRef.setInput('turn', 1);
@@ -244,7 +244,7 @@ describe('remarks', () => {
     list = [];
     stage.fixture.componentRef.setInput('turn', 2);
     await stage.settled();
-    expect(stage.text('.note')).toBe('Every file could be read without remark.');
+    expect(stage.text('.note')).toBe('All files were read without remarks.');
   });
 
   it.each([

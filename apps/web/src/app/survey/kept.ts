@@ -55,7 +55,7 @@ const PAGE = 200;
             </tr>
           } @empty {
             <tr>
-              <td colspan="6" class="soft">None yet. Keep one before cleaning up, and see afterwards what got better.</td>
+              <td colspan="6" class="soft">None yet. Keep one before a clean-up to see the improvement afterwards.</td>
             </tr>
           }
         </tbody>

@@ -43,7 +43,7 @@ type Cell = Learned['cells'][number];
                 <td>
                   {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts }} different {{ cell.texts === 1 ? 'text' : 'texts' }}
                   @if (cell.texts === 1) {
-                    <span class="warn">one text alone proves little</span>
+                    <span class="warn">a single text proves little</span>
                   }
                 </td>
                 <td>
@@ -84,7 +84,7 @@ type Cell = Learned['cells'][number];
               }
             } @empty {
               <tr>
-                <td colspan="8" class="soft">No cell shows the same property on most of its drawings.</td>
+                <td colspan="8" class="soft">No cell shows the same property on most drawings.</td>
               </tr>
             }
           </tbody>
@@ -137,7 +137,7 @@ type Cell = Learned['cells'][number];
               }
             } @empty {
               <tr>
-                <td colspan="6" class="soft">No name outside the schema resembles one of its properties, by wording or by values.</td>
+                <td colspan="6" class="soft">No foreign name resembles a property, by wording or by values.</td>
               </tr>
             }
           </tbody>

@@ -93,7 +93,7 @@ type Key = (typeof COLUMNS)[number]['key'];
 })
 export class FoundNames {
   readonly rows = input.required<readonly NameRow[]>();
-  readonly none = input('No name answers to this.');
+  readonly none = input('No names match.');
   readonly selected = model<string | null>(null);
   readonly ticked = input.required<ReadonlySet<string>>();
   readonly tick = output<ReadonlySet<string>>();

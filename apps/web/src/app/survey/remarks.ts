@@ -52,7 +52,7 @@ export function showMass(kilograms: number | null): string {
           </cdk-virtual-scroll-viewport>
         </div>
       } @else {
-        <p class="note">Every file could be read without remark.</p>
+        <p class="note">All files were read without remarks.</p>
       }
     } @else {
       <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>

@@ -88,7 +88,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
           />
         }
         @if (mayAdminister()) {
-          <rule-index-row text="Add a library …" (choose)="adding.set(true)" />
+          <rule-index-row text="Add library" (choose)="adding.set(true)" />
         }
         <h3>Look at</h3>
         <rule-index-row text="Names" [end]="found.rows().length" [on]="look() === 'names'" (choose)="go({ look: null })" />
@@ -193,8 +193,8 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
       @if (survey(); as s) {
         @if (s.libraries.length === 0) {
           <p class="note">
-            No library is known yet. A library is a folder on the server that Rule reads where it stands, or files that you upload here: STEP parts and
-            assemblies, DXF drawings, office documents, scans. An administrator adds it at the left.
+            No library yet. A library is a folder on the server, or files that you upload here: STEP parts and assemblies, DXF drawings, office documents,
+            scans. An administrator adds it at the left.
           </p>
         } @else {
           @switch (look()) {
@@ -317,7 +317,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
               <rule-found-names
                 [rows]="shown()"
                 [text]="narrow()"
-                [none]="look() === 'names' ? 'No file here holds a property.' : 'None.'"
+                [none]="look() === 'names' ? 'No file here has properties.' : 'None.'"
                 [selected]="selected()"
                 (selectedChange)="selected.set($event)"
                 [ticked]="ticked()"
@@ -379,9 +379,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
             <a [routerLink]="['/values']" [queryParams]="{ kind: row.kinds[0] }">Open the {{ row.kinds[0] }} files in Values</a>
           </p>
         } @else {
-          <p class="soft">
-            Choose a name to see how it is used and whether the schema knows it, and to clean it up. Tick several to merge them or to make properties of them.
-          </p>
+          <p class="soft">Select a name to see how it is used and to clean it up. Tick several to merge them or to define properties.</p>
         }
       </div>
     </rule-bench>
@@ -398,14 +396,12 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
           <label
             ><input type="radio" name="kind" [checked]="newKind() === 'folder'" (change)="newKind.set('folder')" /> a folder on the server, read where it
             stands</label
-          ><br /><label
-            ><input type="radio" name="kind" [checked]="newKind() === 'upload'" (change)="newKind.set('upload')" /> files that are uploaded here</label
-          >
+          ><br /><label><input type="radio" name="kind" [checked]="newKind() === 'upload'" (change)="newKind.set('upload')" /> uploaded files</label>
         </div>
         @if (newKind() === 'folder') {
           <label class="field"
             ><span>Folder on the server</span><input pInputText name="path" class="mono" [ngModel]="path()" (ngModelChange)="path.set($event)" /><small
-              >All files in it and below it are read; nothing is changed by reading.</small
+              >All files in it and below it are read; reading changes nothing.</small
             ></label
           >
         }
@@ -568,21 +564,21 @@ export class SurveyStation {
   protected readonly said = computed(() => {
     switch (this.look()) {
       case 'twins':
-        return 'Suggestions, each with its reason. Nothing is merged before you say so.';
+        return 'Suggestions with reasons. Nothing is merged until you confirm.';
       case 'learned':
-        return 'Bindings and meanings, learned from what the files hold, with what speaks for and against each.';
+        return 'Bindings and name meanings learned from the files, with the evidence for and against each.';
       case 'foreign':
-        return 'What the names of another company mean to us. Nothing is written before you apply it.';
+        return "What another company's names mean in your schema. Nothing is written until you apply it.";
       case 'remarks':
-        return 'What cannot be read, what was noticed while reading, names and contents that stand twice.';
+        return 'Files that cannot be read, notes from reading, and duplicate names and contents.';
       case 'masses':
-        return 'Masses written in files beside those that their geometry gives; materials assigned in models beside the property.';
+        return 'Masses in files compared with geometry, and materials in models compared with the property.';
       case 'classes':
         return "The company's own subdivision of files. Survey can be limited to a class, and coverage shown by class.";
       case 'kept':
-        return 'Counts of an earlier day beside those of today, over the same files.';
+        return "Earlier counts compared with today's, over the same files.";
       case 'files':
-        return 'All conditions hold together; numbers and dates compare by size.';
+        return 'All conditions must be met. Numbers and dates are compared by size.';
       case 'library':
         return '';
       default: {

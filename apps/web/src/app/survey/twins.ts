@@ -68,11 +68,11 @@ import { Count, ExactName } from '../shared';
           </table>
         </section>
       } @empty {
-        <p class="note">No two names resemble each other. The abbreviations that are taken into account stand in Settings.</p>
+        <p class="note">No similar names. Abbreviations are defined in Settings.</p>
       }
       <section class="card">
         <h2>Values under another name</h2>
-        <p class="soft">Names that resemble a property of the schema without being its written name. What stands there is not found by that property.</p>
+        <p class="soft">Names similar to a property's written name. Values under them are not found by that property.</p>
         <table class="list">
           <tbody>
             @for (other of others() ?? []; track other.name) {

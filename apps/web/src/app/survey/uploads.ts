@@ -185,7 +185,7 @@ export class Uploads {
             this.store.dispatch(JobsActions.started(event.body));
             const { job } = event.body;
             this.archives.update((list) => [...list, { job, path }]);
-            this.mark(at, 'unpacking', 'What becomes of each file in it is said here when it is unpacked.');
+            this.mark(at, 'unpacking', 'The result for each file is shown here after unpacking.');
           } else this.mark(at, event.body.outcome, event.body.message);
         },
         error: (failure: unknown) => {

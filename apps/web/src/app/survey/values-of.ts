@@ -77,7 +77,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
           @if (bars().length) {
             <div echarts [options]="chart()" [style.height.px]="24 + 22 * bars().length" role="img" [attr.aria-label]="summary()"></div>
           } @else {
-            <p class="soft">No file holds a value.</p>
+            <p class="soft">No file has a value.</p>
           }
         </section>
         <section class="card">
@@ -162,7 +162,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
                   <td>
                     {{ cluster.reason }}
                     @if (cluster.careful) {
-                      <span class="warn">holds digits: look twice</span>
+                      <span class="warn">contains digits: check it</span>
                     }
                   </td>
                   <td class="num">{{ cluster.files }}</td>

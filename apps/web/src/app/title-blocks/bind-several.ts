@@ -22,7 +22,7 @@ import { TitleBlocksStore } from './title-blocks.store';
           <span class="soft">({{ found.agree }} of {{ found.compared }} drawings)</span>
         </p>
       } @empty {
-        <p class="soft">The drawings say nothing about cells that are not bound yet.</p>
+        <p class="soft">The drawings give no evidence for unbound cells.</p>
       }
       @if (store.learnedHere().length; as n) {
         <p-button size="small" [label]="'Bind ' + (n | count: 'cell')" (onClick)="store.bindLearned(store.learnedHere())" />

@@ -53,7 +53,7 @@ export interface LackingProperty {
           }
         }
         @if (leads()) {
-          <p class="soft">A cell that is a value's home writes it as it is.</p>
+          <p class="soft">A cell that is a value's home shows it unchanged.</p>
         }
       </details>
       <details>

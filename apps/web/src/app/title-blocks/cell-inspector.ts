@@ -31,13 +31,13 @@ import { TitleBlocksStore } from './title-blocks.store';
           <p class="note">The sheet shows {{ cell.stored }}, and its source has nothing to show: {{ cell.why }}. The text stays until somebody empties it.</p>
         }
         @case ('lacking') {
-          <p class="note">The block has this cell, and the drawing not yet. It can be given to it.</p>
+          <p class="note">The block has this cell, but the drawing does not yet. It can be added.</p>
         }
         @case ('fixed') {
-          <p class="note">Its text stands in the block, and is the same on every sheet. It is never written.</p>
+          <p class="note">Fixed in the block: the same text on every sheet. Never written.</p>
         }
         @case ('computed') {
-          <p class="note">The drawing computes this text itself ({{ cell.fixed }}). It is never written over.</p>
+          <p class="note">Computed by the drawing ({{ cell.fixed }}). Never overwritten.</p>
         }
         @default {
           <p class="note bad">Empty: {{ cell.why }}.</p>

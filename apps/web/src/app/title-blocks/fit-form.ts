@@ -49,7 +49,7 @@ const LABELS: Readonly<Record<FitStep, string>> = {
       >
     }
     @if (rule().steps.includes('abbreviations')) {
-      <label for="fit-words">One abbreviation a line: word = abbreviation</label>
+      <label for="fit-words">One abbreviation per line: word = abbreviation</label>
       <textarea
         pTextarea
         id="fit-words"

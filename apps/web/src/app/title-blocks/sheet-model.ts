@@ -50,8 +50,8 @@ export class SheetModel {
   });
   protected readonly words = computed(() => {
     const { model, sheets } = this.view();
-    if (model.settled) return 'It was settled for this sheet alone. Clear it to take the model of the drawing again.';
-    const whom = sheets > 1 ? ' Choosing one here settles it for this sheet alone.' : ' Choosing one settles it for the drawing.';
+    if (model.settled) return "Set for this sheet only. Clear it to use the drawing's model again.";
+    const whom = sheets > 1 ? ' Choosing one here sets it for this sheet only.' : ' Choosing one sets it for the drawing.';
     if (model.match.state === 'matched') return `The model that the drawing shows.${whom}`;
     return model.match.state === 'ambiguous'
       ? `More than one file could be it.${whom}`

@@ -465,7 +465,7 @@ describe('title blocks', () => {
     expect(stage.text('[bench="inspector"]')).toContain('More than one file could be it.');
     station(stage).candidates.look('other');
     await stage.rested();
-    expect([stage.last('files'), station(stage).models()]).toEqual([[{ search: 'other', limit: 200 }], [{ id: 3, path: 'other.step' }]]);
+    expect([stage.last('files'), station(stage).models()]).toEqual([[{ search: 'other', limit: 200 }], [{ id: 3, kind: 'part', path: 'other.step' }]]);
     station(stage).settle(3);
     expect(stage.last('settleSheet')).toEqual([7, { layout: 'Front', model: 3 }]);
   });
@@ -487,7 +487,7 @@ describe('title blocks', () => {
   });
 
   it('no drawing with a block is said', async () => {
-    expect((await staged({ blocks: [] })).text('.note')).toContain('No drawing has a block with attributes.');
+    expect((await staged({ blocks: [] })).text('.note')).toContain('No drawing has a title block with cells yet.');
   });
 
   it('a viewer looks', async () => {

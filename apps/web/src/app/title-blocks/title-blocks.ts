@@ -83,7 +83,7 @@ import { TitleBlocksStore } from './title-blocks.store';
               {{ entry.count }} {{ entry.text }}
             </button>
           } @empty {
-            <span class="soft">No cell is bound yet. Choose one and say what it shows.</span>
+            <span class="soft">No cells are bound yet. Select one and enter what it shows.</span>
           }
         </div>
         @if (store.conflicts().length) {
@@ -132,7 +132,7 @@ import { TitleBlocksStore } from './title-blocks.store';
         }
         <div class="card"><rule-cell-table [rows]="rows()" [chosen]="cell()" (choose)="go({ cell: $event })" /></div>
       } @else if (store.blocks()?.length === 0) {
-        <p class="note">No drawing has a block with attributes. Rule lists the blocks that it finds when it reads DXF drawings.</p>
+        <p class="note">No drawing has a title block with cells yet.</p>
       } @else if (!store.error()) {
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
@@ -141,7 +141,7 @@ import { TitleBlocksStore } from './title-blocks.store';
         @if (chosenRow(); as row) {
           <rule-cell-inspector [row]="row" [hint]="hintOf(row)" [together]="more()" (write)="beginWriting(row.tag)" />
         } @else {
-          <p class="soft">Select a cell on the sheet or in the list to see why it reads as it does, and to say what it shows.</p>
+          <p class="soft">Select a cell to see what it shows and why, and to bind it.</p>
           @if (mayAdminister() && store.block()) {
             <rule-bind-several />
           }

@@ -168,7 +168,7 @@ describe('filling in over many files', () => {
     await stage.click('Put 2 values in the tray');
     expect([stage.text('.issues .bad'), closed()]).toEqual(['parts/file-1.step: Description stands there already.', 0]);
     expect(stage.field('Description').value).toBe('Lid');
-    await stage.click('Leave the files that they name out, and look again');
+    await stage.click('Exclude these files and reload');
     expect([stage.page.querySelector('.issues'), stage.text('footer [role=status]')]).toEqual([null, '1 value in 1 file would change.']);
   });
 

@@ -147,7 +147,7 @@ interface Outdated {
               }
             </p>
           } @empty {
-            <p class="soft">No values are saved yet. Type some, and keep them here under a name.</p>
+            <p class="soft">No saved values yet. Enter values and save them here under a name.</p>
           }
           @if (savable().length) {
             <div class="keep">
@@ -230,11 +230,11 @@ interface Outdated {
               @if (issues().length > 4) {
                 <p class="bad">and {{ issues().length - 4 }} more.</p>
               }
-              <button type="button" class="link" (click)="leaveOutRefused()">Leave the files that they name out, and look again</button>
+              <button type="button" class="link" (click)="leaveOutRefused()">Exclude these files and reload</button>
             </div>
           }
           <div class="actions">
-            <button pButton type="button" class="p-button-text" [disabled]="edits().size === 0" (click)="forget()">Forget what was typed</button>
+            <button pButton type="button" class="p-button-text" [disabled]="edits().size === 0" (click)="forget()">Discard entries</button>
             <button pButton type="button" [disabled]="!v.values.length || v.refused > 0 || asks() || busy()" (click)="put()">
               Put {{ v.values.length | count: 'value' }} in the tray
             </button>

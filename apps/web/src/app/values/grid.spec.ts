@@ -258,7 +258,7 @@ describe('the grid', () => {
       ]);
       await press('Home');
       await paste('a');
-      expect(host.refused.at(-1)!.message).toBe('Choose a cell beside the file names first.');
+      expect(host.refused.at(-1)!.message).toBe('Select a value cell first.');
     });
     it('fills one copied value into all of it', async () => {
       await press('ArrowRight', { key: 'ArrowDown', shiftKey: true });

@@ -1109,7 +1109,7 @@ export class ValuesGrid {
         .slice(top, bottom + 1)
         .includes(null)
     ) {
-      this.refused.emit({ message: 'Some of these rows have not come yet. They are fetched now; copy again in a moment.', cells: [] });
+      this.refused.emit({ message: 'Some rows are still loading. Copy again in a moment.', cells: [] });
       void this.bring()(top, bottom);
       return;
     }
@@ -1126,7 +1126,7 @@ export class ValuesGrid {
     event.preventDefault();
     const { top, left, bottom, right } = this.range();
     if (left === 0) {
-      this.refused.emit({ message: 'Choose a cell beside the file names first.', cells: [] });
+      this.refused.emit({ message: 'Select a value cell first.', cells: [] });
       return;
     }
     void this.take(layBlock(readBlock(event.clipboardData?.getData('text/plain') ?? ''), bottom - top + 1, right - left + 1), top, left);
@@ -1183,7 +1183,7 @@ export class ValuesGrid {
     const cells = rows.flatMap(({ row }) =>
       properties.filter((property) => this.textOf(row, property) !== '').map((property) => ({ row, property, text: '' })),
     );
-    if (cells.length > MOST_CELLS) this.refused.emit({ message: `Up to ${MOST_CELLS} values can be blanked at once.`, cells: [] });
+    if (cells.length > MOST_CELLS) this.refused.emit({ message: `At most ${MOST_CELLS} values can be cleared at once.`, cells: [] });
     else this.write(cells, 'Nothing was blanked');
   }
 
@@ -1209,9 +1209,9 @@ export class ValuesGrid {
     if (!this.mayEdit()) return;
     const { top, bottom, left, right } = this.range();
     if (top === bottom || left === 0)
-      return this.refused.emit({ message: 'Choose several rows of a column first: the first ones say what the others get.', cells: [] });
+      return this.refused.emit({ message: 'Select several rows of a column first; the first ones give the pattern.', cells: [] });
     if ((bottom - top + 1) * (right - left + 1) > MOST_CELLS)
-      return this.refused.emit({ message: `Up to ${MOST_CELLS} values can be filled at once.`, cells: [] });
+      return this.refused.emit({ message: `At most ${MOST_CELLS} values can be filled at once.`, cells: [] });
     const rows = await this.rowsIn(top, bottom);
     this.write(
       this.columns()

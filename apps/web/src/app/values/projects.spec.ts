@@ -108,7 +108,7 @@ describe('projects and drawing sets', () => {
 
   it('files are put in by hand, taken out, and left to the rule again', async () => {
     const { stage } = await staged({ id: '2' }, { files: { rows: [{ id: 31, path: 'loose/bolt.step' }] } });
-    await stage.type('Put a file in by hand', 'bolt');
+    await stage.type('Add a file', 'bolt');
     await stage.rested();
     await stage.click('loose/bolt.step');
     expect([stage.last('files'), stage.last('projectMembers')]).toEqual([[{ search: 'bolt', limit: 10 }], [2, { files: [31], member: true }]]);

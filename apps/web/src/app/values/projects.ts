@@ -38,10 +38,10 @@ const MOST_SHOWN = 200;
         <p>
           @switch (view()?.level) {
             @case ('project') {
-              Project. Its values are inherited by all its files.
+              Project: all its files inherit its values.
             }
             @case ('drawing set') {
-              Drawing set. What all of its sheets share is kept here once; what differs from sheet to sheet stands on the sheet.
+              Drawing set: values shared by all its sheets are kept here; values that differ are kept on each sheet.
             }
             @case ('company') {
               Values that every file of the company inherits.
@@ -78,7 +78,7 @@ const MOST_SHOWN = 200;
           <span>Name</span>
           <input pInputText class="draft-name" [ngModel]="d.name" (ngModelChange)="draft.set({ level: d.level, name: $event, clauses: d.clauses })" />
         </label>
-        <p class="soft">Files that belong to it by rule: all conditions must hold. With none, files are put in by hand.</p>
+        <p class="soft">Rule for its files: all conditions must be met. Without conditions, add files by hand.</p>
         <rule-clauses [clauses]="d.clauses" [names]="names()" (changed)="draft.set({ level: d.level, name: d.name, clauses: $event })" />
         <div class="actions below">
           <button pButton type="button" [disabled]="!d.name.trim() || !whole()" (click)="save()">Save</button>
@@ -138,7 +138,7 @@ const MOST_SHOWN = 200;
           </div>
         } @empty {
           <p class="soft">
-            No property is kept here. In Schema, a property that is inherited from the {{ v.level }}, or that is held at its level, gets its value here.
+            No properties are kept here. In Schema, a property that is inherited from the {{ v.level }}, or that is held at its level, gets its value here.
           </p>
         }
         @if (mayEdit() && v.behindTotal) {
@@ -226,7 +226,7 @@ const MOST_SHOWN = 200;
           <h2>Files: {{ v.files }}</h2>
           @if (mayEdit()) {
             <label class="field find">
-              <span>Put a file in by hand</span>
+              <span>Add a file</span>
               <input pInputText placeholder="part of its path" [ngModel]="find()" (ngModelChange)="searched($event)" />
             </label>
             @for (file of found(); track file.id) {
@@ -256,7 +256,7 @@ const MOST_SHOWN = 200;
               @for (file of v.takenOut; track file.file) {
                 <tr>
                   <td><rule-file [id]="file.file" [path]="file.path" /></td>
-                  <td class="warn">taken out by hand</td>
+                  <td class="warn">removed by hand</td>
                   <td>
                     @if (mayEdit()) {
                       <button type="button" class="link" [attr.aria-label]="'leave to the rule: ' + file.path" (click)="member(v, file.file, null)">
@@ -269,7 +269,7 @@ const MOST_SHOWN = 200;
             </tbody>
           </table>
           @if (v.files > most) {
-            <p class="soft">The first {{ most }} are shown; all are counted.</p>
+            <p class="soft">The first {{ most }} are shown.</p>
           }
         </section>
       }
@@ -497,7 +497,7 @@ export class Projects {
       .filter((sheet) => sheet.held[property.id]?.text === '' && !sheet.lock)
       .map(({ file, holder }) => ({ file, holder, property: property.id, text: property.default }));
     if (values.length) this.store.dispatch(TrayActions.propose({ values, reason: `default of ${property.caption} for existing sheets` }));
-    else this.notices.done('Every sheet that can be written has a value.');
+    else this.notices.done('All writable sheets have a value.');
   }
   protected push({ id }: WideView): void {
     this.api.pushProject(id).subscribe({

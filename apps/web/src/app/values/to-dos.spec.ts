@@ -72,7 +72,7 @@ describe('what is to do', () => {
     ]);
   });
   it('says that nothing waits, and what went wrong', async () => {
-    expect((await staged({ toDos: [] })).text('.note')).toContain('Nothing waits here.');
+    expect((await staged({ toDos: [] })).text('.note')).toContain('Nothing to do.');
   });
   it('says what went wrong', async () => {
     expect((await staged({ toDos: throwError(() => new Error('The server does not answer.')) })).text('[role=alert]')).toBe('The server does not answer.');

@@ -14,10 +14,7 @@ import { count } from '@rule/core/words';
     <div class="head">
       <div>
         <h1>To do</h1>
-        <p>
-          Files that have come or changed since their library was first read, and lack a name or a required value. They leave the list when they lack nothing
-          any more.
-        </p>
+        <p>New and changed files that lack a name or a required value. Files leave this list once complete.</p>
       </div>
       <div class="actions">
         <label><input type="checkbox" [checked]="mineOnly()" (change)="mineOnly.set(!mineOnly())" /> only mine</label>
@@ -34,7 +31,7 @@ import { count } from '@rule/core/words';
     @if (list() === null && !error()) {
       <span class="skeleton"></span><span class="skeleton"></span>
     } @else if (shown().length === 0) {
-      <p class="note">Nothing waits here. Files that arrive with the next reading of a library are listed when they lack something.</p>
+      <p class="note">Nothing to do. New files that lack something are listed after the next reading of a library.</p>
     } @else {
       <div class="card">
         <table class="list">

@@ -231,7 +231,7 @@ describe('the Values station', () => {
 
   it('a viewer looks, and has no tools to change anything', async () => {
     const { stage } = await staged({}, {}, 'viewer');
-    expect(stage.text('.head p')).toContain('You may look but not change values.');
+    expect(stage.text('.head p')).toContain('You can view values but not change them.');
     expect(() => stage.button('Find and replace')).toThrow();
   });
 });

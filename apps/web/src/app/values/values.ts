@@ -133,9 +133,9 @@ import { Why } from './why';
               <p>
                 {{ grid.total() ?? '…' }} {{ rowWord() }}, {{ columns().length }} properties.
                 @if (!mayEdit()) {
-                  You may look but not change values.
+                  You can view values but not change them.
                 } @else {
-                  Type into a cell; what you change waits in the tray.
+                  Type in a cell; changes wait in the tray.
                 }
               </p>
             </div>
@@ -229,10 +229,10 @@ import { Why } from './why';
               </div>
               <div class="beside">
                 <label class="field">
-                  <span>Columns that stay in sight beside the file</span>
+                  <span>Frozen columns beside the file</span>
                   <input pInputText type="number" min="0" max="10" [ngModel]="frozen()" (ngModelChange)="frozen.set(clampFrozen($event))" />
                 </label>
-                <p class="soft">Drag a column, or press Alt with an arrow key on it, to move it.</p>
+                <p class="soft">Drag a column or press Alt+arrow to move it.</p>
                 <div class="keep">
                   <input
                     pInputText
@@ -339,7 +339,7 @@ import { Why } from './why';
                     </tbody>
                   </table>
                   @if (list.values.length > 200) {
-                    <p class="soft">The first 200 are shown; all are counted.</p>
+                    <p class="soft">The first 200 are shown.</p>
                   }
                 </div>
               }
@@ -363,9 +363,7 @@ import { Why } from './why';
           @if (grid.total() === 0) {
             <p class="note">
               {{
-                search() || kind() || folder() || having() || clauses().length
-                  ? 'No file answers to this filter.'
-                  : 'No file is known yet. Register a library in Survey.'
+                search() || kind() || folder() || having() || clauses().length ? 'No files match this filter.' : 'No files yet. Register a library in Survey.'
               }}
             </p>
           } @else {
@@ -410,7 +408,7 @@ import { Why } from './why';
             <p class="note bad">{{ c.row.file.problem }}</p>
           }
           @if (c.row.file.lock) {
-            <p class="note">The file {{ c.row.file.lock }}. Nothing can be written into it.</p>
+            <p class="note">The file {{ c.row.file.lock }}. It cannot be written.</p>
           }
           @if (c.property; as property) {
             <dl>
@@ -477,9 +475,7 @@ import { Why } from './why';
             }
           }
         } @else {
-          <p class="soft">
-            Choose a cell to see what the file holds, what is wrong with it, and the property's way. Choose a file name to see all that the file holds.
-          </p>
+          <p class="soft">Select a cell for its value, problems and trace. Select a file name for the whole file.</p>
         }
       </div>
     </rule-bench>

@@ -28,10 +28,10 @@ import { Api, plainHeld, problemOf, showInstant } from '../shared';
             Found under <span class="mono">{{ r.otherName }}</span>; programs that look for the written name do not find it.
           }
           @case ('nowhere') {
-            Nothing stands in the file.
+            The file has no value.
           }
           @default {
-            It stands in the file.
+            The file has it.
           }
         }
         @if (r.changed; as c) {

@@ -167,7 +167,7 @@ describe('the vault', () => {
     const stage = await staged({ file: '7' }, { record: { ...record, state: 'released', values: [record.values[0]!] } });
     expect([stage.button(/Check in/).disabled, stage.text('.note')]).toEqual([
       true,
-      'The file is released. Released files take no new version; set the state back in the vault first.',
+      'The file is released. Released files cannot be checked in; change their state in the vault first.',
     ]);
   });
   it('what the vault refuses is said and nothing is lost', async () => {

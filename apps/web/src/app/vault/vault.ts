@@ -54,7 +54,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         </p>
       } @else if (store.state(); as s) {
         @if (!stands()) {
-          <p class="note">No library stands for the vault yet, so no file is one of its own. Say which does, at the right.</p>
+          <p class="note">No library is assigned to the vault yet. Choose one on the right.</p>
         }
       }
       @if (store.error(); as text) {
@@ -90,7 +90,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
             <p class="note" role="status">{{ text }}</p>
           }
           @if (r.state === 'released') {
-            <p class="note">The file is released. Released files take no new version; set the state back in the vault first.</p>
+            <p class="note">The file is released. Released files cannot be checked in; change their state in the vault first.</p>
           }
           <div class="card wide">
             <table class="list">
@@ -150,7 +150,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                   </tr>
                 } @empty {
                   <tr>
-                    <td colspan="6" class="soft">No record field is linked for a {{ r.file.kind }}.</td>
+                    <td colspan="6" class="soft">No record fields are linked for a {{ r.file.kind }}.</td>
                   </tr>
                 }
               </tbody>
@@ -161,7 +161,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         <div class="head">
           <div>
             <h1>The vault's own link table</h1>
-            <p>Which name the vault itself looks for in files, compared exactly with the schema. Rule reads this table and does not write it.</p>
+            <p>Names that the vault itself looks for in files, compared exactly with the schema. Rule only reads this table.</p>
           </div>
         </div>
         <div class="card wide">
@@ -197,7 +197,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
           <div>
             <h1>Links</h1>
             <p>
-              Where each record field is kept in each kind of file, and how values pass between the two.
+              Where each record field is kept in each kind of file, and in which direction values pass.
               @if (s.at) {
                 The vault answered at {{ when(s.at) }}.
               }
@@ -210,7 +210,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
         @if (apart(); as n) {
           <p class="note">
             {{ n | count: 'link is' : 'links are' }} not in force yet. <a routerLink="/schema" [queryParams]="{ view: 'try' }">Try the draft</a>, then bring it
-            <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then the next check-in goes by the edition in force.
+            <a routerLink="/schema" [queryParams]="{ view: 'editions' }">into force</a>; until then, check-ins use the edition in force.
           </p>
         }
         <div class="card wide">
@@ -255,7 +255,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                 </tr>
               } @empty {
                 <tr>
-                  <td colspan="7" class="soft">No record field is linked yet.</td>
+                  <td colspan="7" class="soft">No record fields are linked yet.</td>
                 </tr>
               }
             </tbody>
@@ -267,8 +267,8 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
 
       <div bench="inspector">
         @if (mayAdminister() && !fileId()) {
-          <h2 id="v-stands">Which library stands for the vault?</h2>
-          <p class="soft">Its files are the vault's own, path by path. The same path in another library is another file.</p>
+          <h2 id="v-stands">Library of the vault</h2>
+          <p class="soft">Its files are matched with the vault by path. The same path in another library is a different file.</p>
           <p-select
             [options]="libraries()"
             optionLabel="name"
@@ -366,7 +366,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
           <div class="actions">
             <p-button type="submit" label="Save" [disabled]="!link.field || !endOf(link)" />
             @if (editedId() !== null) {
-              <p-button type="button" severity="secondary" label="Take this link out" (onClick)="remove()" />
+              <p-button type="button" severity="secondary" label="Remove link" (onClick)="remove()" />
             }
           </div>
         </form>
