@@ -5,7 +5,7 @@ import { StructureReading } from '../src/files';
 import { Candidate, CandidateIndex, Match } from '../src/identity';
 import { CLASHES, Link, PASSES, Property, newDraft } from '../src/schema';
 import { PropertyWay, wayOf } from '../src/trace';
-import { compareVaultTable, decide } from '../src/vault';
+import { LEADS, compareVaultTable, decide, leadOf, passingOf, proofTable } from '../src/vault';
 
 const property = (change: Partial<Property>): Property => ({
   ...newDraft('Mass'),
@@ -163,8 +163,9 @@ describe('a vault link', () => {
     ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's is taken"],
     [null, 'a', 'a', {}, 'the file is blank, and would erase what the record holds'],
     ['a', null, 'a', {}, 'the record is blank, and would erase what the file holds'],
-    ['b', 'a', 'a', { in: 'never' as const, out: 'never' as const }, 'the file changed, but the link never passes in'],
-    ['a', 'b', 'a', { in: 'never' as const, out: 'never' as const }, 'the record changed, but the link never passes out'],
+    ['b', 'a', 'a', { in: 'never' as const, out: 'when blank' as const }, 'the file changed, but the link never passes in'],
+    ['a', 'b', 'a', { in: 'when blank' as const, out: 'never' as const }, 'the record changed, but the link never passes out'],
+    ['b', 'c', 'a', { in: 'never' as const, out: 'never' as const }, 'the link passes neither way'],
     ['b', 'a', 'a', { in: 'never' as const }, 'the file changed, but the record leads'],
     ['a', 'b', 'a', { out: 'never' as const }, 'the record changed, but the file leads'],
     ['b', null, null, { in: 'never' as const }, 'the file changed; the record leads, but is blank'],
@@ -178,9 +179,9 @@ describe('a vault link', () => {
   const CASES = {
     'the file changed': 'in in in | stays stays stays | out stays stays',
     'the record changed': 'out stays in | out stays stays | out stays stays',
-    'both changed': 'clash clash clash | clash clash clash | clash clash clash',
+    'both changed': 'clash clash clash | clash clash clash | clash clash stays',
     neither: 'equal equal equal | equal equal equal | equal equal equal',
-    'they never agreed': 'clash clash clash | clash clash clash | clash clash clash',
+    'they never agreed': 'clash clash clash | clash clash clash | clash clash stays',
   } as const;
   const VALUES = {
     'the file changed': ['b', 'a', 'a'],
@@ -207,6 +208,17 @@ describe('a vault link', () => {
             expected,
           ]);
         }
+  });
+
+  it('is said by who leads, and read before it is tried', () => {
+    for (const lead of LEADS) expect(leadOf(passingOf(lead))).toBe(lead);
+    expect(leadOf({ in: 'when blank', out: 'always', onClash: 'ask' })).toBeNull();
+    const told = (lead: (typeof LEADS)[number]) => proofTable(passingOf(lead)).map((proof) => proof.decision.action);
+    // nothing · file · record · both · never agreed: both filled, record blank, file blank · file emptied · record emptied
+    expect(told('both')).toEqual(['equal', 'in', 'out', 'ask', 'ask', 'in', 'out', 'ask', 'ask']);
+    expect(told('the file')).toEqual(['equal', 'in', 'in', 'in', 'in', 'in', 'stays', 'ask', 'in']);
+    expect(told('the record')).toEqual(['equal', 'out', 'out', 'out', 'out', 'stays', 'out', 'out', 'ask']);
+    expect(told('neither')).toEqual(['equal', 'stays', 'stays', 'stays', 'stays', 'stays', 'stays', 'stays', 'stays']);
   });
 
   it('treats both sides alike', () => {

@@ -1,1 +1,2 @@
 export * from './link';
+export * from './leads';

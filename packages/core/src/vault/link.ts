@@ -15,6 +15,7 @@ const isBlank = (value: string | null) => value === null || value === '';
  */
 export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
   if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record say the same' };
+  if (link.in === 'never' && link.out === 'never') return { action: 'stays', reason: 'the link passes neither way' };
   const differs = (value: string | null) => (agreed === undefined ? !isBlank(value) : value !== agreed && !(isBlank(value) && isBlank(agreed)));
   const passing = (action: 'in' | 'out', reason: string): Decision => {
     const [from, to, source, target] = action === 'in' ? [file, record, 'file', 'record'] : [record, file, 'record', 'file'];

@@ -4,6 +4,7 @@ import { Router, RouterLink } from '@angular/router';
 import { LinkValues } from '@rule/contract';
 import { CLASHES, KINDS, Kind, Link, PASSES, isHeldAt, linkEndWords, sameDefinition } from '@rule/core/schema';
 import { fileName } from '@rule/core/files';
+import { Decision, LEADS, leadOf, passingOf, proofTable } from '@rule/core/vault';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -18,6 +19,15 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
   out: 'record → file',
   ask: 'asks you',
   stays: 'stays apart',
+};
+
+/** Outcomes of a check-in, as people say them. */
+const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
+  equal: 'nothing to do',
+  in: 'the file goes into the record',
+  out: 'the record goes into the file',
+  ask: 'you are asked',
+  stays: 'both stay as they are',
 };
 
 /** The vault: links between record fields and files, its own link table, and check-in of single files. */
@@ -220,6 +230,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                 <th>Record field</th>
                 <th>Kind</th>
                 <th>Address in the file</th>
+                <th>Leads</th>
                 <th>In: file → record</th>
                 <th>Out: record → file</th>
                 <th>On clash</th>
@@ -237,6 +248,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                       <span class="chip">draft</span>
                     }
                   </td>
+                  <td>{{ leadOf(link.link) ?? 'in detail' }}</td>
                   <td>{{ link.in }}</td>
                   <td>{{ link.out }}</td>
                   <td>{{ link.onClash }}</td>
@@ -255,7 +267,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
                 </tr>
               } @empty {
                 <tr>
-                  <td colspan="7" class="soft">No record fields are linked yet.</td>
+                  <td colspan="8" class="soft">No record fields are linked yet.</td>
                 </tr>
               }
             </tbody>
@@ -306,7 +318,7 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
       [modal]="true"
       [visible]="edited() !== null"
       (visibleChange)="edited.set(null)"
-      [style]="{ width: '480px' }"
+      [style]="{ width: '560px' }"
     >
       @if (edited(); as link) {
         <form (ngSubmit)="save()">
@@ -339,6 +351,18 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               (ngModelChange)="setEnd($event)"
             />
           </div>
+          <div class="field">
+            <span id="l-leads">Leads</span
+            ><p-select
+              appendTo="body"
+              name="leads"
+              ariaLabelledBy="l-leads"
+              [options]="leads"
+              placeholder="set in detail below"
+              [ngModel]="leadOf(link)"
+              (ngModelChange)="set(passingOf($event))"
+            />
+          </div>
           <div class="three">
             <div class="field">
               <span id="l-in">In</span
@@ -360,6 +384,29 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
               />
             </div>
           </div>
+          <table class="list proof">
+            <caption>
+              What the next check-in does
+            </caption>
+            <thead>
+              <tr>
+                <th>When</th>
+                <th>File</th>
+                <th>Record</th>
+                <th>Outcome</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (proof of proofOf(link); track proof.situation) {
+                <tr [title]="proof.decision.reason">
+                  <td>{{ proof.situation }}</td>
+                  <td>{{ proof.file ?? '–' }}</td>
+                  <td>{{ proof.record ?? '–' }}</td>
+                  <td [class.warn]="proof.decision.action === 'ask'">{{ outcomes[proof.decision.action] }}</td>
+                </tr>
+              }
+            </tbody>
+          </table>
           @if (store.linkProblem(); as text) {
             <p class="note bad" role="alert">{{ text }}</p>
           }
@@ -386,6 +433,18 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
       grid-template-columns: 1fr 1fr 1.3fr;
       gap: 0 12px;
     }
+    .proof {
+      margin-bottom: 12px;
+    }
+    .proof caption {
+      text-align: left;
+      padding-bottom: 4px;
+      color: var(--soft);
+    }
+    .proof td {
+      height: 24px;
+      padding: 2px 10px;
+    }
     .nowrap {
       white-space: nowrap;
     }
@@ -410,6 +469,11 @@ export class VaultStation {
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   private readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
   private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
+  protected readonly leads = [...LEADS];
+  protected readonly leadOf = leadOf;
+  protected readonly passingOf = passingOf;
+  protected readonly proofOf = proofTable;
+  protected readonly outcomes = OUTCOMES;
   protected readonly settled = signal<Record<string, 'file' | 'record'>>({});
   /** What was decided for the check-in that was tried last. */
   private sent: Readonly<Record<string, 'file' | 'record'>> = {};

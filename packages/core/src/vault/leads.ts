@@ -1,0 +1,51 @@
+import { Link } from '../schema';
+import { Decision, decide } from './link';
+
+/** Who has the last word about a linked value. */
+export const LEADS = ['both', 'the file', 'the record', 'neither'] as const;
+export type Lead = (typeof LEADS)[number];
+
+type Passing = Pick<Link, 'in' | 'out' | 'onClash'>;
+
+/** What a lead means in detail. */
+const MEANS: Readonly<Record<Lead, Passing>> = {
+  both: { in: 'always', out: 'always', onClash: 'ask' },
+  'the file': { in: 'always', out: 'never', onClash: "take the file's" },
+  'the record': { in: 'never', out: 'always', onClash: "take the record's" },
+  neither: { in: 'never', out: 'never', onClash: 'ask' },
+};
+
+/** The settings of a lead. */
+export const passingOf = (lead: Lead): Passing => MEANS[lead];
+
+/** The lead that settings mean; `null` where they say something in between. */
+export const leadOf = (link: Passing): Lead | null =>
+  LEADS.find((lead) => {
+    const means = MEANS[lead];
+    // Where nothing passes, nothing can clash.
+    return means.in === link.in && means.out === link.out && (lead === 'neither' || means.onClash === link.onClash);
+  }) ?? null;
+
+/** A situation in which file and record can meet, and what the next check-in makes of it. */
+export interface Proof {
+  readonly situation: string;
+  readonly file: string | null;
+  readonly record: string | null;
+  readonly agreed: string | null | undefined;
+  readonly decision: Decision;
+}
+
+const SITUATIONS: readonly Omit<Proof, 'decision'>[] = [
+  { situation: 'nothing changed', file: 'A', record: 'A', agreed: 'A' },
+  { situation: 'the file changed', file: 'B', record: 'A', agreed: 'A' },
+  { situation: 'the record changed', file: 'A', record: 'B', agreed: 'A' },
+  { situation: 'both changed', file: 'B', record: 'C', agreed: 'A' },
+  { situation: 'never agreed, both filled', file: 'A', record: 'B', agreed: undefined },
+  { situation: 'never agreed, record blank', file: 'A', record: null, agreed: undefined },
+  { situation: 'never agreed, file blank', file: null, record: 'B', agreed: undefined },
+  { situation: 'the file was emptied', file: null, record: 'A', agreed: 'A' },
+  { situation: 'the record was emptied', file: 'A', record: null, agreed: 'A' },
+];
+
+/** What a link does in every situation, by the very function that decides at a check-in: a link can be read before it is tried. */
+export const proofTable = (link: Passing): Proof[] => SITUATIONS.map((entry) => ({ ...entry, decision: decide(link, entry.file, entry.record, entry.agreed) }));
