@@ -72,6 +72,21 @@ for (const surface of ['light', 'dark'] as const)
       await expect(page.locator('.skeleton')).toHaveCount(0);
       await check(view);
     }
+    await page.goto('/forms?form=2');
+    await page.getByRole('button', { name: 'Edit Supplier' }).click();
+    await page.getByRole('button', { name: 'Insert before Mass' }).click();
+    await check('forms, settings of an input open');
+    await page.goto('/bom');
+    await page.getByRole('button', { name: /^Structure/ }).click();
+    await page.getByRole('gridcell').first().click();
+    await page.getByRole('button', { name: 'Set up' }).click();
+    await expect(page.getByRole('complementary', { name: 'BOM: inspector' }).getByRole('heading', { name: /^Item/ })).toBeVisible();
+    await check('bom, set-up open and a row chosen');
+    await page.goto('/vault');
+    await page.getByRole('button', { name: 'Add a link' }).click();
+    await expect(page.getByRole('dialog')).toBeVisible();
+    await check('vault, a link being added');
+    await page.keyboard.press('Escape');
     await page.getByRole('button', { name: 'Review' }).click();
     await check('tray');
     await page.keyboard.press('Control+k');

@@ -29,7 +29,7 @@ test('a form is laid out with a condition, previewed with a real file, and broug
   await expect(page.getByRole('combobox', { name: 'Filled with' })).toContainText('.step');
 
   await test.step('an input gets a condition by choosing, and says what becomes of its value', async () => {
-    await page.getByRole('button', { name: 'Settings of Finish' }).click();
+    await page.getByRole('button', { name: 'Edit Finish' }).click();
     const shown = settings.getByRole('group', { name: 'Shown when, Finish' });
     const choose = async (what: string, option: string) => {
       await shown.getByRole('combobox', { name: `Shown when, Finish: ${what}` }).click();
@@ -56,22 +56,22 @@ test('a form is laid out with a condition, previewed with a real file, and broug
   });
 
   await test.step('the layout is changed by keyboard, and a property is inserted where it is to stand', async () => {
-    const finish = page.getByRole('button', { name: 'Settings of Finish' });
+    const finish = page.getByRole('button', { name: 'Edit Finish' });
     await finish.focus();
     await page.keyboard.press('Shift+ArrowRight');
     await expect(settings.getByRole('combobox', { name: 'Width' })).toContainText('2 of 4 columns');
     await page.keyboard.press('Alt+ArrowLeft');
-    await expect(making.getByRole('button', { name: /^Settings of (?!panel)/ }).first()).toHaveAccessibleName('Settings of Finish');
+    await expect(making.getByRole('button', { name: /^Edit (?!panel)/ }).first()).toHaveAccessibleName('Edit Finish');
     await expect(finish).toBeFocused();
     await settings.getByRole('button', { name: 'Close settings' }).click();
     await page.getByRole('button', { name: 'Insert before Mass' }).click();
     await page.getByRole('combobox', { name: 'Insert before Mass' }).fill('Saved');
     await page.getByRole('option', { name: 'Saved by' }).click();
-    const names = making.getByRole('button', { name: /^Settings of (?!panel)/ });
-    await expect(names.nth(2)).toHaveAccessibleName('Settings of Saved by');
+    const names = making.getByRole('button', { name: /^Edit (?!panel)/ });
+    await expect(names.nth(2)).toHaveAccessibleName('Edit Saved by');
     await names.nth(2).focus();
     await page.keyboard.press('Delete');
-    await expect(page.getByRole('button', { name: 'Settings of Mass' })).toBeFocused();
+    await expect(page.getByRole('button', { name: 'Edit Mass' })).toBeFocused();
   });
 
   await test.step('the form shows the values of a file of choice, and what its conditions hide, at a narrow and at a broad width', async () => {
@@ -86,7 +86,7 @@ test('a form is laid out with a condition, previewed with a real file, and broug
     await page.getByRole('button', { name: 'Narrow' }).click();
     await expect(page.getByRole('textbox', { name: 'Supplier' })).toBeVisible();
     await page.getByRole('button', { name: 'Preview', exact: true }).click();
-    await expect(page.getByRole('button', { name: 'Settings of Supplier' })).toBeHidden();
+    await expect(page.getByRole('button', { name: 'Edit Supplier' })).toBeHidden();
     await expect(page.getByRole('textbox', { name: 'Supplier' })).toBeVisible();
   });
 

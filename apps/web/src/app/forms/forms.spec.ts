@@ -58,7 +58,7 @@ async function staged(asked: string | undefined, { role = 'administrator', more 
 }
 const tiles = (stage: Stage) =>
   [...stage.page.querySelectorAll('section.panel')].map((panel) =>
-    [...panel.querySelectorAll('[data-input]')].map((edit) => edit.getAttribute('aria-label')!.replace('Settings of ', '')),
+    [...panel.querySelectorAll('[data-input]')].map((edit) => edit.getAttribute('aria-label')!.replace(/^(Edit|Settings of) /, '')),
   );
 const tile = (stage: Stage, key: string) => stage.page.querySelector<HTMLElement>(`[data-input=${key}]`)!;
 const press = async (stage: Stage, element: HTMLElement, key: string, held: KeyboardEventInit = {}) => {
@@ -125,7 +125,7 @@ describe('the Forms station', () => {
 
   it('settings open under their input; a condition is put together by choosing, or written', async () => {
     const { stage } = await staged('5');
-    await stage.click('Settings of Mass');
+    await stage.click('Edit Mass');
     await stage.click('Write Shown when, Mass as expression');
     const settings = () => stage.page.querySelector('rule-input-settings')!;
     expect(settings().previousElementSibling!.querySelector('[data-input=i2]')).not.toBeNull();
