@@ -156,7 +156,7 @@ test('values are filled in by form: one part, many with mixed values, single occ
     await page.reload();
     await expect(sheet.getByText('Unsaved entries restored.')).toBeVisible();
     await expect(sheet.getByRole('combobox', { name: 'Revision' })).toHaveValue('D');
-    await sheet.getByRole('button', { name: 'Discard entries' }).click();
+    await sheet.getByRole('button', { name: 'Discard restored entries' }).click();
     await expect(sheet.getByText('Nothing would change yet.')).toBeVisible();
   });
 

@@ -49,6 +49,7 @@ import { People } from './users/people';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
 import { VaultLocks } from './vault/locks';
+import { VaultRuns } from './vault/runs';
 import { Vault } from './vault/vault';
 import { WorkPool } from './platform/pool';
 
@@ -119,6 +120,7 @@ export function buildServices({
   const vaultLocks = new VaultLocks(db, vaultPort);
   const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
   const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, clock);
+  const vaultRuns = new VaultRuns(db, vault, jobs);
   const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, vaultLocks);
   const foreign = new ForeignMappings(db, properties, surveys, trays, vaultLocks);
@@ -191,6 +193,7 @@ export function buildServices({
     bomLayouts,
     keptBoms,
     vault,
+    vaultRuns,
     vaultLocks,
     layouts,
     sendOuts,

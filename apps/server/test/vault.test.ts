@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { step } from '@rule/core/files/step';
-import { DraftView, Problem, VaultFile, VaultState } from '@rule/contract';
+import { DraftView, Problem, RehearsedFile, VaultFile, VaultRunResult, VaultState } from '@rule/contract';
 import { mkdir, mkdtemp, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -215,6 +215,47 @@ describe('the vault', () => {
     });
     port.fields = fields;
     expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
+  });
+
+  it('many files are rehearsed without asking the vault, checked in as a job, and what failed is told file by file', async () => {
+    await rule.services.jobs.open();
+    const port = rule.services.vault['port'];
+    const entries = port.entries.bind(port);
+    port.entries = () => Promise.reject(new Error('a look asks nobody'));
+    const rehearsed = (await okafor.post('/vault/rehearse', { files: null })).body as RehearsedFile[];
+    port.entries = entries;
+    expect(rehearsed).toHaveLength(22);
+    const of = (path: string) => rehearsed.find((row) => row.path.endsWith(path))!;
+    expect(of('slide-gate.step')).toMatchObject({ counts: { in: 2, out: 1, ask: 0, stays: 0 }, changed: false, blocked: null });
+    expect(of('chimney-stub.step').blocked).toBe('The file is released in the vault.');
+    // Models stand before the drawings that show them.
+    const kinds = rehearsed.map((row) => row.kind);
+    expect(kinds.lastIndexOf('part')).toBeLessThan(kinds.indexOf('drawing'));
+    const [gate, stub, arm] = [of('slide-gate.step').file, of('chimney-stub.step').file, of('agitator-arm.step').file];
+    await rule.vault('PUT', `/api/files/${(await entry(of('agitator-arm.step').path)).id}/record`, { record: { Material: 'x'.repeat(200) } });
+    const begun = await okafor.post('/vault/runs', { files: [stub, gate, arm], clash: 'leave out' });
+    expect(begun.body).toEqual({ job: expect.any(Number) });
+    const { result, errors } = await okafor.job(begun);
+    const rows = (result as VaultRunResult).rows.map((row) => [row.path.split('/').at(-1), row.outcome, row.version]);
+    expect(rows).toEqual([
+      ['agitator-arm.step', 'left out', null],
+      ['chimney-stub.step', 'left out', null],
+      ['slide-gate.step', 'checked in', 2],
+    ]);
+    expect(errors).toBe(2);
+    // A second run finds nothing to do, and settles clashes as it is told, but never by a blank.
+    const again = await okafor.job(await okafor.post('/vault/runs', { files: [gate], clash: 'file' }));
+    expect((again.result as VaultRunResult).rows).toMatchObject([{ outcome: 'nothing to do' }]);
+    const after = await entry('DR-15/parts/slide-gate.step');
+    await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: '1.4404' } });
+    await okafor.post('/vault/refresh').expect(200);
+    await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Material'), text: 'DC01' }] });
+    await okafor.apply();
+    const clashing = await okafor.job(await okafor.post('/vault/runs', { files: [gate], clash: 'file' }));
+    expect((clashing.result as VaultRunResult).rows[0]!.outcome).toBe('checked in');
+    expect((await entry('DR-15/parts/slide-gate.step')).record).toMatchObject({ Material: 'DC01' });
+    const haas = await rule.signIn('haas');
+    expect((await haas.post('/vault/runs', { files: [gate], clash: 'file' })).status).toBe(403);
   });
 
   it('a link that leads elsewhere has agreed on nothing there yet', async () => {

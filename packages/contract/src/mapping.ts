@@ -213,3 +213,49 @@ export interface CheckInReport {
   readonly fileChanges: number;
   readonly changeSet: number | null;
 }
+
+/** What a run would do with one file of the vault. */
+export interface RehearsedFile {
+  readonly file: number;
+  readonly path: string;
+  readonly kind: Kind;
+  readonly state: string;
+  readonly version: number;
+  /** Linked values by what would become of them; equal ones are not counted. */
+  readonly counts: Readonly<Record<'in' | 'out' | 'ask' | 'stays', number>>;
+  /** Whether the file's bytes are other than those of the vault's newest version. */
+  readonly changed: boolean;
+  /** Why the file cannot be checked in now. */
+  readonly blocked: string | null;
+  /** The first values that would pass, ask or stay apart. */
+  readonly told: readonly {
+    readonly field: string;
+    readonly file: string | null;
+    readonly record: string | null;
+    readonly action: Decision['action'];
+    readonly reason: string;
+  }[];
+}
+
+/** What becomes of values that would be asked about, where many files are checked in. */
+export const RUN_CLASHES = ['leave out', 'file', 'record'] as const;
+
+/** Files to be checked in, one after the other. */
+export interface VaultRun {
+  readonly files: readonly number[];
+  readonly clash: (typeof RUN_CLASHES)[number];
+}
+
+/** What became of one file of a run. */
+export interface VaultRunFile {
+  readonly file: number;
+  readonly path: string;
+  readonly outcome: 'checked in' | 'nothing to do' | 'left out';
+  readonly message: string;
+  readonly version: number | null;
+}
+
+/** What a run comes to; the result of its job. */
+export interface VaultRunResult {
+  readonly rows: readonly VaultRunFile[];
+}

@@ -19,7 +19,7 @@ export class BomCells {
   cell = (row: BomRow, of: BomColumn['of']): BomValue => {
     const key = 'fact' in of ? of.fact : `${of.property}`;
     let column = this.known.get(key);
-    if (!column) this.known.set(key, (column = new Map()));
+    if (!column) this.known.set(key, (column = new Map<BomRow, BomValue>()));
     let cell = column.get(row);
     if (!cell) column.set(row, (cell = 'fact' in of ? this.fact(row, of.fact) : this.property(row, of.property)));
     return cell;

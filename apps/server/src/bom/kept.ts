@@ -17,7 +17,7 @@ interface KeptContent {
 }
 
 const textOf = (total: BomTotal | null): string =>
-  total === null || total.value === null ? '' : `${Number(total.value.toPrecision(10))}${total.without ? ` (${total.without} without)` : ''}`;
+  total?.value == null ? '' : `${Number(total.value.toPrecision(10))}${total.without ? ` (${total.without} without)` : ''}`;
 
 /** Lists as they were at some time: kept, compared with others or with what is there now, and sent out. */
 export class KeptBoms {

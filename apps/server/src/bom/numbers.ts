@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { KeptNumber, NumberRule, NumberedRow, numberRows } from '@rule/core/bom';
 import { Db, Sql, asRecordset } from '../platform/db';
+import { LOCKS, TAKE_LOCK_OF } from '../platform/locks';
 import { refused } from '../platform/problem';
 
 /** The list that numbers belong to: an assembly, where it begins, and the layout. */
@@ -45,7 +46,7 @@ export class BomNumbers {
 
   /** Numbers of one list are given by one at a time. */
   private lock(sql: Sql, list: NumberedList): Promise<number> {
-    return sql.run('SELECT pg_advisory_xact_lock(hashtextextended($1, 0))', [`bom ${JSON.stringify(bind(list))}`]);
+    return sql.run(TAKE_LOCK_OF, [LOCKS.bomNumbers, JSON.stringify(bind(list))]);
   }
 
   private async keep(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {

@@ -27,6 +27,8 @@ export const LOCKS = {
   migrations: 7310,
   /** Queues of jobs are made, which changes tables that other servers work in. */
   queues: 7312,
+  /** Class of the locks on lists whose rows are numbered; the second key is made of the list's name. */
+  bomNumbers: 7313,
 } as const;
 
 /** Takes the lock of a running server, by class and runner, for as long as its connection lives. */
@@ -43,3 +45,6 @@ export const SHARE_LOCK = 'SELECT pg_advisory_xact_lock_shared($1)';
 
 /** Takes one of them where nobody else has it. */
 export const TRY_LOCK_ALONE = 'SELECT pg_try_advisory_xact_lock($1) AS got';
+
+/** Takes a lock by class and the name of something until the transaction ends. Two names may share a lock; that costs a wait and nothing else. */
+export const TAKE_LOCK_OF = 'SELECT pg_advisory_xact_lock($1, hashtext($2))';

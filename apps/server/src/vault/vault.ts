@@ -22,6 +22,13 @@ import { Judgements } from '../values/judgements';
 import { VaultLocks } from './locks';
 import { VaultEntry, VaultPort } from './port';
 
+/** One link of a file: its three values, what the file holds to the letter, and the property that it leads to. */
+export interface Compared {
+  readonly values: LinkValues;
+  readonly held: HeldValue | null;
+  readonly property: Property | null;
+}
+
 /** Links between record fields and file addresses, and check-in through them. */
 export class Vault {
   constructor(
@@ -136,23 +143,28 @@ export class Vault {
   }
 
   /** The links of one file with their three values, and what the file holds to the letter. */
-  private async compare(
-    id: number,
-    kind: Link['kind'],
-    entry: VaultEntry,
-  ): Promise<{ values: LinkValues; held: HeldValue | null; property: Property | null }[]> {
-    const links = (await this.links()).filter((link) => link.kind === kind);
+  private async compare(id: number, kind: Link['kind'], entry: VaultEntry): Promise<readonly Compared[]> {
+    return (await this.compareAll([{ id, kind, record: entry.record }])).get(id)!;
+  }
+
+  /** The same for many files, with a number of statements that does not depend on theirs. */
+  async compareAll(
+    files: readonly { readonly id: number; readonly kind: Link['kind']; readonly record: VaultEntry['record'] }[],
+  ): Promise<ReadonlyMap<number, readonly Compared[]>> {
+    const links = await this.links();
     const byId = new Map((await this.properties.list(this.db)).map((property) => [property.id, property]));
-    await this.judgements.settle([id]);
+    const ids = files.map((file) => file.id);
+    await this.judgements.settle(ids);
+    const asked = files.flatMap((file) => links.filter((link) => link.kind === file.kind).map((link) => ({ file, link })));
     const [held, values, agreements] = await Promise.all([
       heldAt(
         this.db,
-        links.map(({ place, name }) => ({ file: id, holder: '', place, name })),
+        asked.map(({ file, link: { place, name } }) => ({ file: file.id, holder: '', place, name })),
       ),
-      valuesFor(this.db, [id], byId.values()),
-      this.db.all<{ link: number; value: string | null; field: string; at: Link['at'] }>(
-        'SELECT link_id AS link, value, field, leads_to AS at FROM agreed_values WHERE file_id = $1',
-        [id],
+      valuesFor(this.db, ids, byId.values()),
+      this.db.all<{ file: number; link: number; value: string | null; field: string; at: Link['at'] }>(
+        'SELECT file_id AS file, link_id AS link, value, field, leads_to AS at FROM agreed_values WHERE file_id = ANY($1::int[])',
+        [ids],
       ),
     ]);
     // What was agreed on for another field or another address says nothing of this one.
@@ -160,20 +172,22 @@ export class Vault {
     const agreed = new Map(
       agreements
         .filter(({ link, field, at }) => holds.get(link)?.field === field && sameDefinition(holds.get(link)!.at, at))
-        .map((row) => [row.link, row.value]),
+        .map((row) => [`${row.file}/${row.link}`, row.value]),
     );
-    return links.map((link, i) => {
+    const compared = new Map<number, Compared[]>(ids.map((id) => [id, []]));
+    for (const [i, { file, link }] of asked.entries()) {
       const property = 'property' in link.at ? byId.get(link.at.property)! : null;
       // A property says what the grid shows of it: also one that stands under a known spelling, or is worked out.
-      const file = recordText(property ? (values.get(id)?.[property.id] ?? null) : held[i]!, property);
-      const record = entry.record[link.field] ?? null;
-      const last = agreed.get(link.id);
-      return {
-        values: { link, file, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, file, record, last) },
+      const own = recordText(property ? (values.get(file.id)?.[property.id] ?? null) : held[i]!, property);
+      const record = file.record[link.field] ?? null;
+      const last = agreed.get(`${file.id}/${link.id}`);
+      compared.get(file.id)!.push({
+        values: { link, file: own, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, own, record, last) },
         held: held[i]!,
         property,
-      };
-    });
+      });
+    }
+    return compared;
   }
 
   /** @throws AppError for a field that the vault, as far as it is known, does not have */
@@ -250,7 +264,7 @@ export class Vault {
   /** What passes from file to record and from record to file, each value checked for where it goes. @throws AppError with what cannot pass */
   private async passing(
     file: FileRow,
-    compared: readonly { values: LinkValues; held: HeldValue | null; property: Property | null }[],
+    compared: readonly Compared[],
     settled: CheckIn['settled'],
   ): Promise<{ lines: Line[]; record: Record<string, string | null> }> {
     const open = compared.filter(({ values }) => values.decision.action === 'ask' && !settled[values.link.id]);

@@ -3,7 +3,7 @@ import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link,
 import { CELL_STATES } from '@rule/core/titleblocks';
 import { NUMBER_FORMS } from '@rule/core/values';
 import Joi from 'joi';
-import { BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery, TakeUp, TypedCell } from '../mapping';
+import { RUN_CLASHES, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery, TakeUp, TypedCell, VaultRun } from '../mapping';
 import { id } from './files';
 
 const form = Joi.object<CellForm>({
@@ -128,4 +128,13 @@ export const inVault = Joi.object<{ inVault: boolean }>({ inVault: Joi.boolean()
 export const checkIn = Joi.object<CheckIn>({
   settled: Joi.object().pattern(Joi.string().pattern(/^\d+$/), Joi.valid('file', 'record')).default({}),
   over: Joi.number().integer().min(1),
+}).required();
+
+/** Checks which files a run is rehearsed for. */
+export const rehearseRun = Joi.object<{ files: number[] | null }>({ files: Joi.array().items(id).max(100_000).allow(null).required() }).required();
+
+/** Checks a {@link VaultRun}. */
+export const vaultRun = Joi.object<VaultRun>({
+  files: Joi.array().items(id).min(1).max(100_000).unique().required(),
+  clash: Joi.valid(...RUN_CLASHES).required(),
 }).required();

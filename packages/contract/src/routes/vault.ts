@@ -1,5 +1,5 @@
-import { CheckInReport, VaultFile, VaultState } from '..';
-import { checkIn, inVault } from '../checks';
+import { CheckInReport, JobStarted, RehearsedFile, VaultFile, VaultState } from '..';
+import { checkIn, inVault, rehearseRun, vaultRun } from '../checks';
 import { RouteTable, json, nothing } from '../route';
 
 /** The vault: links and records. */
@@ -13,4 +13,11 @@ export const vaultRoutes = {
     answer: json<VaultFile>(),
   },
   'POST /files/{file}/check-in': { summary: 'Check a file in, passing values through its links', role: 'editor', body: checkIn, answer: json<CheckInReport>() },
+  'POST /vault/rehearse': {
+    summary: 'What checking files in would do, file by file; nothing is written',
+    role: 'viewer',
+    body: rehearseRun,
+    answer: json<RehearsedFile[]>(),
+  },
+  'POST /vault/runs': { summary: 'Check files in, one after the other', role: 'editor', body: vaultRun, answer: json<JobStarted>() },
 } satisfies RouteTable;

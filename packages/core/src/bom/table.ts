@@ -45,7 +45,7 @@ function compareCells(a: BomCell, b: BomCell): number {
 /** What rows are put in order with. */
 export interface OrderFacts {
   readonly numbers: ReadonlyMap<string, number>;
-  cell(row: BomRow, of: BomColumn['of']): BomCell;
+  readonly cell: (row: BomRow, of: BomColumn['of']) => BomCell;
 }
 
 /** Rows in the layout's order: siblings sorted, what is below a row behind it. Bodies stay as they stand in their part. */

@@ -2,6 +2,7 @@ import { CdkDrag, CdkDragDrop, CdkDropList } from '@angular/cdk/drag-drop';
 import { CdkVirtualScrollViewport, ScrollingModule } from '@angular/cdk/scrolling';
 import {
   ChangeDetectionStrategy,
+  ChangeDetectorRef,
   Component,
   ElementRef,
   Injector,
@@ -332,6 +333,7 @@ const PICTURE_ROW = 62;
 export class BomGrid {
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly injector = inject(Injector);
+  private readonly changes = inject(ChangeDetectorRef);
   readonly table = input.required<BomTable>();
   readonly content = input.required<BomContent>();
   readonly properties = input.required<readonly Property[]>();
@@ -346,7 +348,7 @@ export class BomGrid {
   readonly valued = output<{ row: BomTableRow; property: number; text: string }>();
   readonly numbered = output<{ row: BomTableRow; number: number }>();
   /** All values of a column's property are to be removed from what holds them. */
-  readonly emptied = output<number>();
+  readonly valuesRemoved = output<number>();
   readonly columnRemoved = output<string>();
 
   private readonly menu = viewChild.required<Menu>('menu');
@@ -410,7 +412,7 @@ export class BomGrid {
       { label: 'Insert column after', command: () => this.startAdding(i + 1) },
       { label: 'Remove column', command: () => this.remove(i) },
       ...(isProperty && this.editable()
-        ? [{ separator: true }, { label: 'Remove values from files …', command: () => this.emptied.emit((column.of as { property: number }).property) }]
+        ? [{ separator: true }, { label: 'Remove values from files …', command: () => this.valuesRemoved.emit((column.of as { property: number }).property) }]
         : []),
     ];
   });
@@ -604,16 +606,12 @@ export class BomGrid {
     this.active.set({ line, column });
     this.chosen.set(found.row.id);
     this.editing.set({ line, column });
-    afterNextRender(
-      () => {
-        const field = this.host.nativeElement.querySelector<HTMLInputElement>('input.edit');
-        if (!field) return;
-        if (begin !== undefined) field.value = begin;
-        field.focus();
-        if (begin === undefined) field.select();
-      },
-      { injector: this.injector },
-    );
+    // At once: the next key of whoever types fast belongs to the field already.
+    this.changes.detectChanges();
+    const field = this.host.nativeElement.querySelector<HTMLInputElement>('input.edit');
+    if (begin !== undefined && field) field.value = begin;
+    field?.focus();
+    if (begin === undefined) field?.select();
     return true;
   }
   protected editText(row: BomTableRow, column: BomColumn, cell: BomValue): string {

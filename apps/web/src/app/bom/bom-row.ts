@@ -28,10 +28,10 @@ const MOST_MEMBERS = 200;
       <p class="note bad">Its own assembly stands above it. What it contains is not listed again.</p>
     }
     @if (numberable()) {
-      <label class="field">
-        <span>Item number</span>
+      <div class="field">
+        <span id="bom-item">Item number</span>
         <p-inputnumber
-          ariaLabel="Item number"
+          ariaLabelledBy="bom-item"
           [min]="0"
           [max]="10000000"
           [useGrouping]="false"
@@ -39,7 +39,7 @@ const MOST_MEMBERS = 200;
           (onBlur)="type($event)"
           (keydown.enter)="type($event)"
         />
-      </label>
+      </div>
     }
     @switch (r.match.state) {
       @case ('matched') {

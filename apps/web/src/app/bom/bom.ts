@@ -170,7 +170,9 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
               <label class="field"><span>Name</span><input pInputText name="name" [(ngModel)]="name" /></label>
               <label class="field wide"><span>Purpose</span><input pInputText name="purpose" [(ngModel)]="purpose" /></label>
               @if (mayAdminister()) {
-                <label class="tick"><p-checkbox name="shared" [binary]="true" [(ngModel)]="shared" /> shared with everybody</label>
+                <div class="tick">
+                  <p-checkbox inputId="bom-shared" name="shared" [binary]="true" [(ngModel)]="shared" /><label for="bom-shared">shared with everybody</label>
+                </div>
               }
               <p-button type="submit" [label]="renaming ? 'Save' : 'Save as new layout'" [disabled]="!name.trim()" />
               <p-button [text]="true" label="Cancel" (onClick)="strip.set(null)" />
@@ -246,7 +248,7 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
             (arranged)="store.change($event)"
             (valued)="store.type($event.row.id, $event.property, $event.text)"
             (numbered)="store.number($event.row.id, $event.number)"
-            (emptied)="removeValues($event)"
+            (valuesRemoved)="removeValues($event)"
             (columnRemoved)="notices.done('Column ' + $event + ' removed from this layout. Nothing is removed from files.')"
           />
         } @else {

@@ -40,32 +40,46 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
           (ngModelChange)="set({ key: $event })"
         />
       </div>
-      <label class="field"
-        ><span>First number</span
-        ><p-inputnumber
-          ariaLabel="First number"
+      <div class="field">
+        <span id="bom-first">First number</span>
+        <p-inputnumber
+          ariaLabelledBy="bom-first"
           [min]="0"
           [max]="1000000"
           [useGrouping]="false"
           [ngModel]="c.numbers.start"
           (ngModelChange)="numbers({ start: $event ?? 1 })"
-      /></label>
-      <label class="field"
-        ><span>Step</span
-        ><p-inputnumber
-          ariaLabel="Step"
+        />
+      </div>
+      <div class="field">
+        <span id="bom-step">Step</span>
+        <p-inputnumber
+          ariaLabelledBy="bom-step"
           [min]="1"
           [max]="10000"
           [useGrouping]="false"
           [ngModel]="c.numbers.step"
           (ngModelChange)="numbers({ step: $event ?? 1 })"
-      /></label>
+        />
+      </div>
     </div>
     <div class="ticks">
-      <label><p-checkbox [binary]="true" [ngModel]="c.numbers.reuse" (ngModelChange)="numbers({ reuse: $event })" /> Reuse numbers of removed rows</label>
-      <label><p-checkbox [binary]="true" [ngModel]="c.bodies" (ngModelChange)="set({ bodies: $event })" /> Show bodies of parts with several</label>
+      <div class="tick">
+        <p-checkbox inputId="bom-tick-1" [binary]="true" [ngModel]="c.numbers.reuse" (ngModelChange)="numbers({ reuse: $event })" /><label for="bom-tick-1"
+          >Reuse numbers of removed rows</label
+        >
+      </div>
+      <div class="tick">
+        <p-checkbox inputId="bom-tick-2" [binary]="true" [ngModel]="c.bodies" (ngModelChange)="set({ bodies: $event })" /><label for="bom-tick-2"
+          >Show bodies of parts with several</label
+        >
+      </div>
       @if (c.structure === 'summed') {
-        <label><p-checkbox [binary]="true" [ngModel]="c.assemblies" (ngModelChange)="set({ assemblies: $event })" /> Show sub-assemblies too</label>
+        <div class="tick">
+          <p-checkbox inputId="bom-tick-3" [binary]="true" [ngModel]="c.assemblies" (ngModelChange)="set({ assemblies: $event })" /><label for="bom-tick-3"
+            >Show sub-assemblies too</label
+          >
+        </div>
       }
     </div>
     <div role="group" aria-label="Rules for classes">
@@ -134,7 +148,7 @@ const RULE_WORDS: Readonly<Record<ClassRule['rule'], string>> = {
       gap: 6px 20px;
       margin-bottom: 10px;
     }
-    .ticks label {
+    .tick {
       display: inline-flex;
       gap: 6px;
       align-items: center;

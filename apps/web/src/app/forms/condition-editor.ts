@@ -144,7 +144,7 @@ export class ConditionEditor {
   private readonly open = signal<{ readonly value: string; readonly condition: ClauseCondition } | null>(null);
   protected readonly clauses = computed(() => {
     const open = this.open();
-    return open && open.value === this.value() ? open.condition : readCondition(this.value(), this.properties());
+    return open?.value === this.value() ? open.condition : readCondition(this.value(), this.properties());
   });
   private readonly byId = computed(() => new Map(this.properties().map((property) => [property.id, property])));
   protected readonly choosable = computed(() => this.properties().filter((property) => !property.retired));
@@ -186,7 +186,8 @@ export class ConditionEditor {
   private set(condition: ClauseCondition, at: number, clause: Clause): void {
     this.write({ joint: condition.joint, clauses: condition.clauses.map((other, i) => (i === at ? clause : other)) });
   }
-  protected write(condition: ClauseCondition): void {
+  /** Says a condition anew; clauses that are not finished stay here until they are. */
+  write(condition: ClauseCondition): void {
     const whole = condition.clauses.filter((clause) => this.byId().has(clause.property) && (!this.asksValue(clause) || clause.values.length > 0));
     const value = writeCondition({ joint: condition.joint, clauses: whole }, this.properties());
     this.open.set({ value, condition });

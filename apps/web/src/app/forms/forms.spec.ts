@@ -130,7 +130,7 @@ describe('the Forms station', () => {
     const settings = () => stage.page.querySelector('rule-input-settings')!;
     expect(settings().previousElementSibling!.querySelector('[data-input=i2]')).not.toBeNull();
     const editor = stage.fixture.debugElement.queryAll((each) => each.name === 'rule-condition-editor')[0]!.componentInstance as ConditionEditor;
-    editor['write']({ joint: 'and', clauses: [{ property: 3, test: 'is', values: ['ground'] }] });
+    editor.write({ joint: 'and', clauses: [{ property: 3, test: 'is', values: ['ground'] }] });
     await stage.settled();
     await stage.click('Save in the draft');
     const [{ form: laid }] = stage.last('saveForm') as [Sent];

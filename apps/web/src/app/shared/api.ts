@@ -29,6 +29,7 @@ import {
   SendBom,
   ChangedProperty,
   CheckIn,
+  VaultRun,
   ClassesDraft,
   CleanUpRequest,
   CopyRequest,
@@ -288,6 +289,8 @@ export class Api {
   changeLink = (id: number, link: Omit<Link, 'id'>) => this.server.ask('PUT /schema/draft/links/{link}', { params: { link: id }, body: link });
   removeLink = (id: number) => this.server.ask('DELETE /schema/draft/links/{link}', { params: { link: id } });
   record = (file: number) => this.server.ask('GET /files/{file}/record', { params: { file } });
+  rehearse = () => this.server.ask('POST /vault/rehearse', { body: { files: null } });
+  runVault = (body: VaultRun) => this.server.ask('POST /vault/runs', { body });
   checkIn = (file: number, body: CheckIn) => this.server.ask('POST /files/{file}/check-in', { params: { file }, body });
 
   count = (filter: FileFilter) => this.server.ask('GET /values/count', { query: filter });

@@ -123,7 +123,7 @@ describe('filling in over many files', () => {
     const again = await staged();
     expect(again.stage.text('.note[role=status]')).toContain('Unsaved entries restored.');
     expect(again.stage.field('Description').value).toBe('Chute');
-    await again.stage.click('Discard entries');
+    await again.stage.click('Discard restored entries');
     expect([again.stage.field('Description').value, localStorage.length]).toEqual(['', 0]);
   });
 

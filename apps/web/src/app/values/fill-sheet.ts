@@ -102,7 +102,7 @@ interface Outdated {
       @if (restored()) {
         <p class="note" role="status">
           Unsaved entries restored.
-          <button type="button" class="link" (click)="forget()">Discard entries</button>
+          <button type="button" class="link" (click)="forget()">Discard restored entries</button>
         </p>
       }
       @if (outdated().length) {

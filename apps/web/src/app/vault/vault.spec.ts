@@ -1,8 +1,11 @@
 import { HttpErrorResponse } from '@angular/common/http';
+import { TestBed } from '@angular/core/testing';
+import { Store } from '@ngrx/store';
 import { describe, expect, it } from '@jest/globals';
 import { LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { throwError } from 'rxjs';
-import { Stage, property } from '../../test/stage';
+import { JobsActions } from '../shared';
+import { Stage, giveRoom, property } from '../../test/stage';
 import { VaultStation } from './vault';
 
 const link = (id: number, field: string, of: number): LinkRow => ({
@@ -206,6 +209,42 @@ describe('the vault', () => {
     problem = null;
     await stage.click('Ask again');
     expect(stage.page.querySelector('[role=alert]')).toBeNull();
+  });
+
+  it('many files are rehearsed, chosen and checked in, and what failed is retried', async () => {
+    giveRoom();
+    const told = { field: 'Title', file: 'b', record: 'a', action: 'in', reason: 'the file changed' };
+    const entry = (file: number, path: string, more: object = {}) => ({
+      file,
+      path,
+      kind: 'part',
+      state: 'open',
+      version: 1,
+      counts: { in: 1, out: 0, ask: 0, stays: 0 },
+      changed: false,
+      blocked: null,
+      told: [told],
+      ...more,
+    });
+    const rehearsed = [
+      entry(1, 'a/arm.step'),
+      entry(2, 'a/stub.step', { blocked: 'The file is released in the vault.' }),
+      entry(3, 'a/quiet.step', { counts: { in: 0, out: 0, ask: 0, stays: 0 }, told: [] }),
+    ];
+    const stage = await staged({ look: 'rehearsal' }, { rehearse: rehearsed, runVault: { job: 8 } });
+    expect(stage.text('.head p')).toContain('2 files have something to check in, 1 of them cannot be checked in now.');
+    expect(stage.button('Check in 0 files').disabled).toBe(true);
+    stage.field('Choose a/arm.step').click();
+    await stage.settled();
+    await stage.click('Check in 1 file');
+    expect(stage.last('runVault')).toEqual([{ files: [1], clash: 'leave out' }]);
+    const rows = [{ file: 1, path: 'a/arm.step', outcome: 'left out', message: 'It is checked out by haas.', version: null }];
+    const job = { id: 8, kind: 'check-in', title: 'Check in 1 file', state: 'done', result: { rows }, errors: 1 };
+    TestBed.inject(Store).dispatch(JobsActions.loaded({ jobs: [job as never] }));
+    await stage.settled();
+    expect(stage.text('.result')).toBe('1 file: 0 checked in, 0 with nothing to do, 1 left out. Retry 1 filea/arm.step It is checked out by haas.');
+    await stage.click('Retry 1 file');
+    expect(stage.last('runVault')).toEqual([{ files: [1], clash: 'leave out' }]);
   });
 
   it('an editor checks in but changes no link', async () => {

@@ -1,11 +1,11 @@
 import { inject } from '@angular/core';
-import { CheckIn, CheckInReport, VaultFile, VaultState } from '@rule/contract';
+import { CheckIn, CheckInReport, RehearsedFile, VaultFile, VaultRun, VaultState } from '@rule/contract';
 import { Link } from '@rule/core/schema';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
 import { EMPTY, Observable, catchError, concat, pipe, switchMap, tap } from 'rxjs';
-import { Api, CatalogueActions, Notices, TrayActions, problemOf } from '../shared';
+import { Api, CatalogueActions, JobsActions, Notices, TrayActions, problemOf } from '../shared';
 
 interface State {
   readonly state: VaultState | null;
@@ -17,11 +17,15 @@ interface State {
   readonly newer: number | null;
   /** What is wrong with the link that is being edited. */
   readonly linkProblem: string | null;
+  /** What a check-in of many files would do. */
+  readonly rehearsed: readonly RehearsedFile[] | null;
+  /** The job that checks files in. */
+  readonly run: number | null;
 }
 
 /** What the Vault station works on: the vault as it last said, the links, and one file beside its record. */
 export const VaultStore = signalStore(
-  withState<State>({ state: null, record: null, error: null, report: null, busy: false, newer: null, linkProblem: null }),
+  withState<State>({ state: null, record: null, error: null, report: null, busy: false, newer: null, linkProblem: null, rehearsed: null, run: null }),
   withMethods((store, api = inject(Api), global = inject(Store), notices = inject(Notices)) => {
     const failed = (failure: unknown) => {
       const problem = problemOf(failure);
@@ -93,6 +97,24 @@ export const VaultStore = signalStore(
           ),
         ),
       ),
+      rehearse: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.rehearse().pipe(
+              tap((rehearsed) => patchState(store, { rehearsed })),
+              catchError(failed),
+            ),
+          ),
+        ),
+      ),
+      start: (run: VaultRun) =>
+        api.runVault(run).subscribe({
+          next: ({ job }) => {
+            patchState(store, { run: job });
+            global.dispatch(JobsActions.started({ job }));
+          },
+          error: notices.failed,
+        }),
       clearLinkProblem: () => patchState(store, { linkProblem: null }),
       saveLink: (id: number | null, link: Omit<Link, 'id'>, done: () => void) => linking(id === null ? api.addLink(link) : api.changeLink(id, link), done),
       removeLink: (id: number, done: () => void) => linking(api.removeLink(id), done),

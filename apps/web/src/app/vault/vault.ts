@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Router, RouterLink } from '@angular/router';
-import { LinkValues } from '@rule/contract';
+import { LinkValues, VaultRunResult } from '@rule/contract';
 import { CLASHES, KINDS, Kind, Link, PASSES, isHeldAt, linkEndWords, sameDefinition } from '@rule/core/schema';
 import { fileName } from '@rule/core/files';
 import { Decision, LEADS, leadOf, passingOf, proofTable } from '@rule/core/vault';
@@ -10,7 +10,22 @@ import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { DialogModule } from 'primeng/dialog';
 import { SelectModule } from 'primeng/select';
-import { Bench, catalogueFeature, Count, ExactName, FileLink, IndexEntry, IndexList, IndexRow, sessionFeature, showInstant, trayFeature } from '../shared';
+import {
+  Bench,
+  catalogueFeature,
+  Count,
+  ExactName,
+  FileLink,
+  goesOn,
+  IndexEntry,
+  IndexList,
+  IndexRow,
+  jobsFeature,
+  sessionFeature,
+  showInstant,
+  trayFeature,
+} from '../shared';
+import { VaultRehearsal } from './rehearsal';
 import { VaultStore } from './vault.store';
 
 const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
@@ -35,7 +50,7 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
   selector: 'rule-vault-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [VaultStore],
-  imports: [Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule],
+  imports: [Bench, ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, IndexList, IndexRow, RouterLink, SelectModule, VaultRehearsal],
   template: `
     <rule-bench label="Vault">
       <div bench="index">
@@ -53,6 +68,7 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
           [on]="!file() && look() === 'table'"
           (choose)="go({ look: 'table', file: null })"
         />
+        <rule-index-row text="Rehearsal" [on]="!file() && look() === 'rehearsal'" (choose)="go({ look: 'rehearsal', file: null })" />
         <h3>Files in the vault</h3>
         <rule-index-list [entries]="fileEntries()" [chosen]="fileId()" (choose)="go({ file: $event })" />
       </div>
@@ -167,6 +183,8 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
             </table>
           </div>
         }
+      } @else if (look() === 'rehearsal') {
+        <rule-vault-rehearsal [rows]="store.rehearsed()" [result]="runResult()" [running]="running()" [editable]="mayEdit()" (started)="store.start($event)" />
       } @else if (look() === 'table') {
         <div class="head">
           <div>
@@ -469,6 +487,11 @@ export class VaultStation {
   protected readonly mayAdminister = this.global.selectSignal(sessionFeature.selectMayAdminister);
   private readonly properties = this.global.selectSignal(catalogueFeature.selectActive);
   private readonly applied = this.global.selectSignal(trayFeature.selectAppliedCount);
+  private readonly jobs = this.global.selectSignal(jobsFeature.selectAllJobs);
+  /** The run that was started here, or else the last one that is known. */
+  private readonly run = computed(() => this.jobs().find((job) => (this.store.run() === null ? job.kind === 'check-in' : job.id === this.store.run())) ?? null);
+  protected readonly running = computed(() => this.run() !== null && goesOn(this.run()!));
+  protected readonly runResult = computed(() => (this.run()?.state === 'done' ? (this.run()!.result as VaultRunResult) : null));
   protected readonly leads = [...LEADS];
   protected readonly leadOf = leadOf;
   protected readonly passingOf = passingOf;
@@ -537,6 +560,12 @@ export class VaultStation {
         if (this.store.record()?.file.id !== id) this.store.forget();
         this.store.show(id);
       });
+    });
+    // A rehearsal tells what is so now: again after every run, and after what was applied.
+    effect(() => {
+      const asked = this.look() === 'rehearsal' && this.fileId() === null;
+      this.applied();
+      if (asked && !this.running()) untracked(() => this.store.rehearse());
     });
   }
 

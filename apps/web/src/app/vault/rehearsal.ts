@@ -1,0 +1,171 @@
+import { ScrollingModule } from '@angular/cdk/scrolling';
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { RUN_CLASHES, RehearsedFile, VaultRun, VaultRunResult } from '@rule/contract';
+import { ButtonModule } from 'primeng/button';
+import { CheckboxModule } from 'primeng/checkbox';
+import { SelectModule } from 'primeng/select';
+import { Count, FileLink } from '../shared';
+
+const CLASH_WORDS: Readonly<Record<VaultRun['clash'], string>> = {
+  'leave out': 'leave the file out',
+  file: "take the file's value",
+  record: "take the record's value",
+};
+
+/** Whether a file has something to check in. */
+const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.out + row.counts.ask > 0;
+
+/** Many files of the vault: what checking them in would do, and what came of it. */
+@Component({
+  selector: 'rule-vault-rehearsal',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, ScrollingModule, SelectModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Rehearsal</h1>
+        <p>
+          What checking in would do, by what the vault said last. Nothing is written. {{ open().length | count: 'file has' : 'files have' }} something to check
+          in{{ blocked() ? ', ' + blocked() + ' of them cannot be checked in now' : '' }}.
+        </p>
+      </div>
+      @if (editable()) {
+        <div class="actions">
+          <span id="run-clash" class="soft">Where both changed</span>
+          <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
+          <p-button
+            [label]="'Check in ' + (chosen().size === 1 ? '1 file' : chosen().size + ' files')"
+            [disabled]="chosen().size === 0 || running()"
+            [loading]="running()"
+            (onClick)="started.emit({ files: [...chosen()], clash })"
+          />
+        </div>
+      }
+    </div>
+    @if (result(); as r) {
+      <section class="card result" aria-label="Last run">
+        <p>
+          <b>{{ r.rows.length | count: 'file' }}</b>: {{ countOf('checked in') }} checked in, {{ countOf('nothing to do') }} with nothing to do,
+          {{ countOf('left out') }} left out.
+          @if (failed().length && editable()) {
+            <button type="button" class="link" (click)="started.emit({ files: failed(), clash })">Retry {{ failed().length | count: 'file' }}</button>
+          }
+        </p>
+        <ul>
+          @for (row of leftOut(); track row.file) {
+            <li><rule-file [id]="row.file" [path]="row.path" /> {{ row.message }}</li>
+          }
+        </ul>
+      </section>
+    }
+    <div
+      class="card lines"
+      role="table"
+      aria-label="Files of the vault"
+      [attr.aria-rowcount]="shown().length"
+      style="--columns: 40px minmax(220px, 2fr) 90px 70px 80px 80px 60px minmax(160px, 2fr)"
+    >
+      <div class="row header" role="row">
+        <span role="columnheader">
+          @if (editable()) {
+            <p-checkbox ariaLabel="Choose all that can be checked in" [binary]="true" [ngModel]="all()" (ngModelChange)="chooseAll($event)" />
+          } @else {
+            <span class="visually-hidden">Chosen</span>
+          }
+        </span>
+        @for (header of headers; track header) {
+          <span role="columnheader">{{ header }}</span>
+        }
+      </div>
+      @if (shown().length) {
+        <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(58vh, ' + 32 * shown().length + 'px)'">
+          <div class="row" role="row" *cdkVirtualFor="let row of shown(); trackBy: byFile">
+            <span role="cell">
+              @if (editable() && !row.blocked) {
+                <p-checkbox [ariaLabel]="'Choose ' + row.path" [binary]="true" [ngModel]="chosen().has(row.file)" (ngModelChange)="choose(row.file, $event)" />
+              }
+            </span>
+            <span role="cell"><rule-file [id]="row.file" [path]="row.path" /></span>
+            <span role="cell">{{ row.state }}</span>
+            <span role="cell">{{ row.changed ? 'changed' : '' }}</span>
+            <span role="cell">{{ row.counts.in || '' }}</span>
+            <span role="cell">{{ row.counts.out || '' }}</span>
+            <span role="cell" [class.warn]="row.counts.ask">{{ row.counts.ask || '' }}</span>
+            <span role="cell" [class.bad]="row.blocked" [title]="why(row)">{{ why(row) }}</span>
+          </div>
+        </cdk-virtual-scroll-viewport>
+      } @else if (rows()) {
+        <p class="soft none">Every file of the vault agrees with its record.</p>
+      } @else {
+        <span class="skeleton"></span><span class="skeleton"></span>
+      }
+    </div>
+    <div class="tick">
+      <p-checkbox inputId="run-quiet" [binary]="true" [(ngModel)]="quiet" /><label for="run-quiet">Show files with nothing to check in too</label>
+    </div>
+  `,
+  styles: `
+    .result {
+      padding: 10px 14px;
+      margin-bottom: 12px;
+      max-height: 22vh;
+      overflow: auto;
+    }
+    .result p,
+    .result ul {
+      margin: 0;
+    }
+    .none {
+      padding: 0 12px;
+    }
+    .tick {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+    }
+  `,
+})
+export class VaultRehearsal {
+  readonly rows = input.required<readonly RehearsedFile[] | null>();
+  readonly result = input<VaultRunResult | null>(null);
+  readonly running = input(false);
+  readonly editable = input(false);
+  readonly started = output<VaultRun>();
+  protected readonly headers = ['File', 'State', 'File', 'Into record', 'Into file', 'Asks', 'What'];
+  protected readonly clashes = RUN_CLASHES.map((value) => ({ value, text: CLASH_WORDS[value] }));
+  protected clash: VaultRun['clash'] = 'leave out';
+  protected readonly quietly = signal(false);
+  private readonly picked = signal<ReadonlySet<number>>(new Set());
+
+  protected get quiet(): boolean {
+    return this.quietly();
+  }
+  protected set quiet(on: boolean) {
+    this.quietly.set(on);
+  }
+  protected readonly open = computed(() => (this.rows() ?? []).filter(acts));
+  protected readonly shown = computed(() => (this.quietly() ? (this.rows() ?? []) : this.open()));
+  protected readonly blocked = computed(() => this.open().filter((row) => row.blocked).length);
+  private readonly ready = computed(() => this.shown().filter((row) => !row.blocked));
+  /** Files that are chosen and can still be checked in. */
+  protected readonly chosen = computed(() => new Set(this.ready().flatMap((row) => (this.picked().has(row.file) ? [row.file] : []))));
+  protected readonly all = computed(() => this.ready().length > 0 && this.chosen().size === this.ready().length);
+  protected readonly leftOut = computed(() => this.result()?.rows.filter((row) => row.outcome === 'left out') ?? []);
+  protected readonly failed = computed(() => this.leftOut().map((row) => row.file));
+
+  protected byFile = (_: number, row: RehearsedFile) => row.file;
+  protected countOf = (outcome: string) => this.result()?.rows.filter((row) => row.outcome === outcome).length ?? 0;
+  protected why(row: RehearsedFile): string {
+    return row.blocked ?? row.told.map((entry) => `${entry.field}: ${entry.reason}`).join('; ');
+  }
+  protected choose(file: number, on: boolean): void {
+    const picked = new Set(this.picked());
+    if (on) picked.add(file);
+    else picked.delete(file);
+    this.picked.set(picked);
+  }
+  protected chooseAll(on: boolean): void {
+    this.picked.set(on ? new Set(this.ready().map((row) => row.file)) : new Set());
+  }
+}
