@@ -132,7 +132,7 @@ export class VaultRehearsal {
   readonly running = input(false);
   readonly editable = input(false);
   readonly started = output<VaultRun>();
-  protected readonly headers = ['File', 'State', 'File', 'Into record', 'Into file', 'Asks', 'What'];
+  protected readonly headers = ['File', 'State', 'Bytes', 'Into record', 'Into file', 'Asks', 'What'];
   protected readonly clashes = RUN_CLASHES.map((value) => ({ value, text: CLASH_WORDS[value] }));
   protected clash: VaultRun['clash'] = 'leave out';
   protected readonly quietly = signal(false);
