@@ -7,7 +7,7 @@ export interface BomAssembly {
   readonly path: string;
   /** Parts whose file is not known yet. */
   readonly unmatched: number;
-  /** Products that nothing in the file contains; one, save in files that hold several assemblies. */
+  /** Products that nothing in the file contains, where there are several to choose from. */
   readonly roots: readonly { readonly product: string; readonly label: string }[];
 }
 

@@ -108,12 +108,22 @@ export class Boms {
   assemblies(): Promise<BomAssembly[]> {
     return this.db.all<BomAssembly>(
       `SELECT f.id, f.path, count(c.product) FILTER (WHERE c.part_id IS NULL)::int AS unmatched,
-         coalesce((SELECT jsonb_agg(jsonb_build_object('product', r.key, 'label', coalesce(nullif(p->>'name', ''), nullif(p->>'id', ''), r.key)))
-           FROM jsonb_array_elements_text(f.reading->'structure'->'roots') r(key)
-           LEFT JOIN LATERAL (SELECT p FROM jsonb_array_elements(f.reading->'structure'->'products') p WHERE p->>'key' = r.key) p ON true), '[]') AS roots
+         CASE WHEN jsonb_array_length(f.reading->'structure'->'roots') > 1 THEN
+           (SELECT jsonb_agg(jsonb_build_object('product', r.key, 'label', coalesce(nullif(p->>'name', ''), nullif(p->>'id', ''), r.key)))
+             FROM jsonb_array_elements_text(f.reading->'structure'->'roots') r(key)
+             LEFT JOIN LATERAL (SELECT p FROM jsonb_array_elements(f.reading->'structure'->'products') p WHERE p->>'key' = r.key) p ON true)
+         ELSE '[]' END AS roots
        FROM files f LEFT JOIN copies c ON c.assembly_id = f.id
        WHERE f.kind = 'assembly' AND NOT f.removed GROUP BY f.id ORDER BY f.path`,
     );
+  }
+
+  /** Parts of assemblies whose file is not known. */
+  async unmatched(): Promise<number> {
+    const row = await this.db.one<{ n: number }>(
+      'SELECT count(*)::int AS n FROM copies c JOIN files f ON f.id = c.assembly_id AND NOT f.removed WHERE c.part_id IS NULL',
+    );
+    return row!.n;
   }
 
   /** Makes a list. Numbers that rows do not have yet are given and kept, where the layout is saved. @throws AppError */

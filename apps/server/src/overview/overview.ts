@@ -72,7 +72,7 @@ export class Overviews {
   }
 
   private async look(): Promise<Overview> {
-    const [settings, files, list, coverage, { missing, stale: staleValues, wrong }, blocks, strays, assemblies, out, drawings, arrived, apart] =
+    const [settings, files, list, coverage, { missing, stale: staleValues, wrong }, blocks, strays, unmatched, out, drawings, arrived, apart] =
       await Promise.all([
         readSettings(this.db),
         this.db.one<{ files: number; unread: number }>('SELECT count(*)::int AS files, count(problem)::int AS unread FROM files WHERE NOT removed'),
@@ -83,7 +83,7 @@ export class Overviews {
         this.db.one<{ n: number }>(
           `SELECT count(DISTINCT c.name)::int AS n FROM name_counts c WHERE NOT EXISTS (SELECT 1 FROM properties p WHERE p."writtenName" = c.name)`,
         ),
-        this.boms.assemblies(),
+        this.boms.unmatched(),
         this.db.one<{ n: number }>(
           `SELECT count(*)::int AS n FROM send_outs WHERE taken_back_at IS NULL AND closed_at IS NULL AND state = 'done' AND NOT delivery`,
         ),
@@ -94,7 +94,6 @@ export class Overviews {
     const unbound = blocks.flatMap((block) => block.cells).filter((cell) => cell.binding === null && !cell.constant).length;
     const inState = (state: CellState) => blocks.flatMap((block) => block.cells).reduce((sum, cell) => sum + (cell.states[state] ?? 0), 0);
     const [stale, erased, lacking] = [inState('stale'), inState('would be erased'), inState('lacking')];
-    const unmatched = assemblies.reduce((sum, assembly) => sum + assembly.unmatched, 0);
     const toDo = [
       { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
       { station: 'survey', count: strays!.n, text: `${some(strays!.n, 'written name is', 'written names are')} not in the schema` },

@@ -136,7 +136,7 @@ const MOST_MEMBERS = 200;
       padding-left: 16px;
     }
     h3 {
-      padding: 0;
+      margin-inline: 0;
     }
     .plainlist {
       list-style: none;

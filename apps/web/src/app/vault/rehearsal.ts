@@ -64,7 +64,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
       role="table"
       aria-label="Files of the vault"
       [attr.aria-rowcount]="shown().length"
-      style="--columns: 40px minmax(220px, 2fr) 90px 70px 80px 80px 60px minmax(160px, 2fr)"
+      style="--columns: 36px minmax(180px, 1.5fr) 72px 62px 86px 66px 46px minmax(140px, 2fr)"
     >
       <div class="row header" role="row">
         <span role="columnheader">

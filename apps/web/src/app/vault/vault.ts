@@ -446,6 +446,9 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
       width: 100%;
       margin-bottom: 12px;
     }
+    form p-select {
+      margin-bottom: 0;
+    }
     .three {
       display: grid;
       grid-template-columns: 1fr 1fr 1.3fr;
