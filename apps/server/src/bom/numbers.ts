@@ -38,7 +38,9 @@ export class BomNumbers {
     if (first.given.length === 0 || !keep) return first.numbers;
     return this.db.transaction(async (sql) => {
       await this.lock(sql, list);
-      const { numbers, given } = numberRows(rows, await this.kept(sql, list), rule);
+      const kept = await this.kept(sql, list);
+      const { numbers, given } = numberRows(rows, kept, rule);
+      if (kept.length) await this.giveUp(sql, list, given);
       await this.keep(sql, list, given);
       return numbers;
     });
@@ -49,17 +51,23 @@ export class BomNumbers {
     return sql.run(TAKE_LOCK_OF, [LOCKS.bomNumbers, JSON.stringify(bind(list))]);
   }
 
-  private async keep(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
-    const rows = asRecordset(numbers.map(({ row, parent, number }) => ({ row, parent, number, hash: hashOf(row), above: hashOf(parent) })));
-    // A number that belonged to a row that is gone belongs to the new one.
+  private recordset(numbers: readonly KeptNumber[]): string {
+    return asRecordset(numbers.map(({ row, parent, number }) => ({ row, parent, number, hash: hashOf(row), above: hashOf(parent) })));
+  }
+
+  /** Takes away what stands in the way of numbers: those that their rows had, and those that belonged to rows that are gone. */
+  private async giveUp(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
     await sql.run(
       `DELETE FROM bom_numbers b USING jsonb_to_recordset($4::jsonb) AS n(hash text, above text, number int) WHERE ${WHERE} AND (b.row_hash = n.hash OR (b.parent_hash = n.above AND b.number = n.number))`,
-      [...bind(list), rows],
+      [...bind(list), this.recordset(numbers)],
     );
+  }
+
+  private async keep(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
     await sql.run(
       `INSERT INTO bom_numbers (assembly_id, root, layout_id, "row", parent, number, row_hash, parent_hash)
        SELECT $1, $2, $3, "row", parent, number, hash, above FROM jsonb_to_recordset($4::jsonb) AS n("row" text, parent text, number int, hash text, above text)`,
-      [...bind(list), rows],
+      [...bind(list), this.recordset(numbers)],
     );
   }
 
@@ -71,7 +79,9 @@ export class BomNumbers {
       const there = new Map(rows.map((entry) => [entry.id, entry]));
       const other = kept.find((entry) => entry.number === number && entry.parent === row.parent && entry.row !== row.id && there.has(entry.row));
       if (other) throw refused('number-taken', `Item ${number} is ${there.get(other.row)!.label}.`);
-      await this.keep(sql, list, [{ row: row.id, parent: row.parent, number }]);
+      const typed = [{ row: row.id, parent: row.parent, number }];
+      await this.giveUp(sql, list, typed);
+      await this.keep(sql, list, typed);
     });
   }
 
