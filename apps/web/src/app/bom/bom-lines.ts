@@ -29,7 +29,7 @@ export function linesOf(table: BomTable, content: Pick<BomContent, 'columns'>, f
 
 /** A total as it is read: what it does not count is said. */
 export const totalText = (total: BomTotal | null): string =>
-  total === null ? '' : total.value === null ? (total.without ? `none of ${total.without} has a value` : '') : String(Number(total.value.toPrecision(8)));
+  total === null ? '' : total.value === null ? (total.without ? '–' : '') : String(Number(total.value.toPrecision(8)));
 
 const WIDTHS: Readonly<Record<string, number>> = {
   item: 64,

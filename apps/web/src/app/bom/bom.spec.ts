@@ -168,7 +168,7 @@ describe('lines of a list', () => {
     expect([totalText(null), totalText({ value: 0.1 + 0.2, without: 0 }), totalText({ value: null, without: 3 })]).toEqual([
       '',
       '0.3',
-      'none of 3 has a value',
+      '–',
     ]);
   });
 });
