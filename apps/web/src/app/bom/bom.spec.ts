@@ -165,11 +165,7 @@ describe('lines of a list', () => {
       2,
     ]);
     expect([widthOf(factColumn('item'), undefined), widthOf({ ...factColumn('item'), width: 31 }, undefined)]).toEqual([64, 31]);
-    expect([totalText(null), totalText({ value: 0.1 + 0.2, without: 0 }), totalText({ value: null, without: 3 })]).toEqual([
-      '',
-      '0.3',
-      '–',
-    ]);
+    expect([totalText(null), totalText({ value: 0.1 + 0.2, without: 0 }), totalText({ value: null, without: 3 })]).toEqual(['', '0.3', '–']);
   });
 });
 
