@@ -20,7 +20,7 @@ interface FileInVault {
 }
 
 /** Files compared in one go. */
-const BATCH = 500;
+const BATCH = 2000;
 
 /** Models go before the drawings that show them. */
 const ORDER: readonly Kind[] = ['part', 'assembly', 'drawing', 'other'];
@@ -55,7 +55,7 @@ export class VaultRuns {
     const told: RehearsedFile[] = [];
     for (let at = 0; at < files.length; at += BATCH) {
       const batch = files.slice(at, at + BATCH);
-      const compared = await this.vault.compareAll(batch);
+      const compared = await this.vault.compareAll(batch, false);
       for (const file of batch) {
         const links = compared.get(file.id)!;
         const counts = { in: 0, out: 0, ask: 0, stays: 0 };
@@ -126,7 +126,7 @@ export class VaultRuns {
       version,
     });
     try {
-      const links = (await this.vault.compareAll([file])).get(file.id)!;
+      const links = (await this.vault.compareAll([file], false)).get(file.id)!;
       const settled: Record<string, 'file' | 'record'> = {};
       for (const { values } of links) {
         if (values.decision.action !== 'ask' || clash === 'leave out') continue;

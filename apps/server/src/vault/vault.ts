@@ -147,19 +147,24 @@ export class Vault {
     return (await this.compareAll([{ id, kind, record: entry.record }])).get(id)!;
   }
 
-  /** The same for many files, with a number of statements that does not depend on theirs. */
+  /**
+   * The same for many files, with a number of statements that does not depend on theirs.
+   * @param exactly whether it is wanted what files hold to the letter, where what the grid shows of them is enough to decide
+   */
   async compareAll(
     files: readonly { readonly id: number; readonly kind: Link['kind']; readonly record: VaultEntry['record'] }[],
+    exactly = true,
   ): Promise<ReadonlyMap<number, readonly Compared[]>> {
     const links = await this.links();
     const byId = new Map((await this.properties.list(this.db)).map((property) => [property.id, property]));
     const ids = files.map((file) => file.id);
     await this.judgements.settle(ids);
     const asked = files.flatMap((file) => links.filter((link) => link.kind === file.kind).map((link) => ({ file, link })));
+    const letters = asked.filter(({ link }) => exactly || !('property' in link.at));
     const [held, values, agreements] = await Promise.all([
       heldAt(
         this.db,
-        asked.map(({ file, link: { place, name } }) => ({ file: file.id, holder: '', place, name })),
+        letters.map(({ file, link: { place, name } }) => ({ file: file.id, holder: '', place, name })),
       ),
       valuesFor(this.db, ids, byId.values()),
       this.db.all<{ file: number; link: number; value: string | null; field: string; at: Link['at'] }>(
@@ -174,16 +179,19 @@ export class Vault {
         .filter(({ link, field, at }) => holds.get(link)?.field === field && sameDefinition(holds.get(link)!.at, at))
         .map((row) => [`${row.file}/${row.link}`, row.value]),
     );
+    const toTheLetter = new Map(letters.map((entry, i) => [entry, held[i]!]));
     const compared = new Map<number, Compared[]>(ids.map((id) => [id, []]));
-    for (const [i, { file, link }] of asked.entries()) {
+    for (const entry of asked) {
+      const { file, link } = entry;
+      const own = toTheLetter.get(entry) ?? null;
       const property = 'property' in link.at ? byId.get(link.at.property)! : null;
       // A property says what the grid shows of it: also one that stands under a known spelling, or is worked out.
-      const own = recordText(property ? (values.get(file.id)?.[property.id] ?? null) : held[i]!, property);
+      const text = recordText(property ? (values.get(file.id)?.[property.id] ?? null) : own, property);
       const record = file.record[link.field] ?? null;
       const last = agreed.get(`${file.id}/${link.id}`);
       compared.get(file.id)!.push({
-        values: { link, file: own, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, own, record, last) },
-        held: held[i]!,
+        values: { link, file: text, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, text, record, last) },
+        held: own,
         property,
       });
     }
