@@ -160,9 +160,7 @@ export class Boms {
   }
 
   private async read(assembly: number, content: BomRequest['content']): Promise<BomData> {
-    // Values are those of the judgement, as everywhere else.
-    await this.judgements.settle();
-    const data = await BomData.read(this.db, this.properties, assembly, content);
+    const data = await BomData.read(this.db, this.properties, assembly, content, (files) => this.judgements.settle(files));
     await new Promise(setImmediate);
     return data;
   }

@@ -77,9 +77,19 @@ export class BomData implements RowFacts {
     this.gone = asked.filter((id) => !known.has(id));
   }
 
-  /** Reads what an assembly's list needs. */
-  static async read(sql: Sql, properties: Properties, assembly: number, content: BomContent): Promise<BomData> {
+  /**
+   * Reads what an assembly's list needs.
+   * @param settle sees to it that the files are judged: values are those of the judgement, as everywhere else
+   */
+  static async read(
+    sql: Sql,
+    properties: Properties,
+    assembly: number,
+    content: BomContent,
+    settle: (files: readonly number[]) => Promise<void>,
+  ): Promise<BomData> {
     const [files, known, settings] = await Promise.all([sql.all<BomFile>(BELOW, [assembly]), properties.active(sql), readSettings(sql)]);
+    await settle(files.map((file) => file.id));
     const assemblies = files.filter((file) => file.structure).map((file) => file.id);
     const matches = (await sql.one<{ list: [assembly: number, product: string, match: Match][] | null }>(MATCHES, [assemblies]))?.list ?? [];
     const data = new BomData(files, matches, content, known, compileStandIns(settings.standIns));
