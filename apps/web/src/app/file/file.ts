@@ -365,7 +365,14 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
         }
       </div>
     </rule-bench>
-    <p-dialog header="Copy values to other files" [modal]="true" [visible]="copying()" (visibleChange)="copying.set($event)" [style]="{ width: '520px' }">
+    <p-dialog
+      closeAriaLabel="Close"
+      header="Copy values to other files"
+      [modal]="true"
+      [visible]="copying()"
+      (visibleChange)="copying.set($event)"
+      [style]="{ width: '520px' }"
+    >
       <form (ngSubmit)="copy()">
         <p>
           @for (name of copied(); track name) {

@@ -85,7 +85,7 @@ import { RuleField } from '../rule-field';
         <span class="soft">This condition says more than clauses can; edit its expression.</span>
       }
       @if (!disabled() && value().trim() === '' && !expression()) {
-        <button type="button" class="link" [attr.aria-label]="'Write ' + label() + ' as expression'" (click)="expression.set(true)">Write as expression</button>
+        <button type="button" class="link" [attr.aria-label]="'Write as expression: ' + label()" (click)="expression.set(true)">Write as expression</button>
       }
     </div>
     @if (value().trim() !== '' || expression()) {

@@ -126,7 +126,7 @@ describe('the Forms station', () => {
   it('settings open under their input; a condition is put together by choosing, or written', async () => {
     const { stage } = await staged('5');
     await stage.click('Edit Mass');
-    await stage.click('Write Shown when, Mass as expression');
+    await stage.click('Write as expression: Shown when, Mass');
     const settings = () => stage.page.querySelector('rule-input-settings')!;
     expect(settings().previousElementSibling!.querySelector('[data-input=i2]')).not.toBeNull();
     const editor = stage.fixture.debugElement.queryAll((each) => each.name === 'rule-condition-editor')[0]!.componentInstance as ConditionEditor;

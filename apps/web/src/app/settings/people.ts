@@ -89,7 +89,14 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
         <p-button type="submit" severity="secondary" label="Add" [disabled]="!name().trim() || !displayName().trim()" />
       </form>
     </section>
-    <p-dialog header="Remove somebody" [modal]="true" [visible]="leaving() !== null" (visibleChange)="leaving.set(null)" [style]="{ width: '440px' }">
+    <p-dialog
+      closeAriaLabel="Close"
+      header="Remove somebody"
+      [modal]="true"
+      [visible]="leaving() !== null"
+      (visibleChange)="leaving.set(null)"
+      [style]="{ width: '440px' }"
+    >
       @if (leaving(); as row) {
         <p>
           {{ row.displayName }} can no longer sign in, and tokens of theirs do nothing from now on. What they have done stays in History under their name. This

@@ -85,6 +85,7 @@ const SHORTCUTS = [
       }
       <rule-palette [(open)]="palette" />
       <p-dialog
+        closeAriaLabel="Close"
         header="Not saved yet"
         role="alertdialog"
         [modal]="true"
@@ -106,6 +107,7 @@ const SHORTCUTS = [
         </div>
       </p-dialog>
       <p-dialog
+        closeAriaLabel="Close"
         header="Shortcuts"
         [modal]="true"
         [dismissableMask]="true"

@@ -48,7 +48,14 @@ export function titleOf(action: CleanUp): string {
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [ButtonModule, Count, DialogModule, ExactName, FileLink, FormsModule, InputTextModule],
   template: `
-    <p-dialog [header]="title()" [modal]="true" [visible]="action() !== null" (visibleChange)="$event || closed.emit()" [style]="{ width: 'min(860px, 96vw)' }">
+    <p-dialog
+      closeAriaLabel="Close"
+      [header]="title()"
+      [modal]="true"
+      [visible]="action() !== null"
+      (visibleChange)="$event || closed.emit()"
+      [style]="{ width: 'min(860px, 96vw)' }"
+    >
       @if (now(); as a) {
         <div class="form">
           @switch (a.do) {

@@ -20,6 +20,7 @@ interface Row extends FoundDraft {
   imports: [ButtonModule, Count, DialogModule, ExactName, FormsModule, InputTextModule],
   template: `
     <p-dialog
+      closeAriaLabel="Close"
       header="Make properties of names"
       [modal]="true"
       [visible]="names().length > 0"

@@ -387,7 +387,14 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
     <rule-clean-up [action]="action()" [filter]="filter()" [scope]="'Over ' + scopeText() + '.'" [known]="writtenNames()" (closed)="action.set(null)" />
     <rule-found-drafts [names]="drafting()" (closed)="drafting.set([]); ticked.set(none)" />
 
-    <p-dialog header="Add a library" [modal]="true" [visible]="adding()" (visibleChange)="adding.set($event)" [style]="{ width: '460px' }">
+    <p-dialog
+      closeAriaLabel="Close"
+      header="Add a library"
+      [modal]="true"
+      [visible]="adding()"
+      (visibleChange)="adding.set($event)"
+      [style]="{ width: '460px' }"
+    >
       <form (ngSubmit)="add()">
         <label class="field"
           ><span>Name of the library</span><input pInputText name="name" [ngModel]="newName()" (ngModelChange)="newName.set($event)"

@@ -332,6 +332,7 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
     </rule-bench>
 
     <p-dialog
+      closeAriaLabel="Close"
       [header]="editedId() === null ? 'Add a link to the draft' : 'Change a link in the draft'"
       [modal]="true"
       [visible]="edited() !== null"
