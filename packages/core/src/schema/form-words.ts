@@ -14,7 +14,7 @@ const SETTINGS: readonly (readonly [keyof FormInput, string])[] = [
   ['holderNames', 'names'],
 ];
 
-const said = (value: unknown): string => (Array.isArray(value) ? value.join(', ') : String(value ?? '')) || 'nothing';
+const said = (value: FormInput[keyof FormInput]): string => (typeof value === 'object' ? value.join(', ') : String(value)) || 'nothing';
 
 interface Placed {
   readonly input: FormInput;

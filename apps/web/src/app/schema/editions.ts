@@ -17,7 +17,7 @@ export function inWords(value: unknown): string {
     return Object.entries(value)
       .map(([field, part]) => `${fieldWords(field)}: ${inWords(part)}`)
       .join('; ');
-  return String(value as string | number);
+  return typeof value === 'string' ? value : String(Number(value));
 }
 
 /** Names of fields as people say them: `maxLength` is “max length”. */
