@@ -1,4 +1,4 @@
-import { BomCell, BomContent, BomDifference, BomRow, BomTotal, Renumbered } from '@rule/core/bom';
+import { BomCell, BomContent, BomDifference, BomGroup, BomRow, BomTotal, Renumbered } from '@rule/core/bom';
 import { FileRow } from './files';
 
 /** An assembly that a bill of materials can be made of. */
@@ -61,20 +61,13 @@ export interface BomTableRow extends Omit<BomRow, 'members'> {
   readonly copyOf: { readonly assembly: number; readonly product: string } | null;
 }
 
-/** Rows under one heading; without one where the layout does not group. */
-export interface BomGroupRow {
-  readonly title: string | null;
-  readonly rows: readonly string[];
-  readonly totals: readonly (BomTotal | null)[];
-}
-
 /** The bill of materials of an assembly. */
 export interface BomTable {
   readonly assembly: FileRow;
   readonly root: string;
   readonly headers: readonly string[];
   readonly rows: readonly BomTableRow[];
-  readonly groups: readonly BomGroupRow[];
+  readonly groups: readonly BomGroup[];
   readonly totals: readonly (BomTotal | null)[];
   readonly pieces: number;
   /** Pieces whose class is left out. */

@@ -12,7 +12,7 @@ import { CheckboxModule } from 'primeng/checkbox';
 import { ConfirmDialogModule } from 'primeng/confirmdialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Bench, catalogueFeature, IndexRow, Notices, sessionFeature, trayFeature, Unsaved, Way } from '../shared';
+import { Bench, catalogueFeature, IndexRow, Notices, saveBlob, sessionFeature, trayFeature, Unsaved, Way } from '../shared';
 import { BomComparisonView } from './comparison';
 import { BomGrid } from './bom-grid';
 import { BomRowView } from './bom-row';
@@ -411,9 +411,9 @@ export class BomStation {
       untracked(() => this.store.openKept(kept ? Number(kept) : null));
     });
     effect(() => {
-      const row = this.item();
+      // Where the row's part is used is asked for row by row.
+      this.item();
       untracked(() => this.store.lookUsed(null));
-      void row;
     });
     let seen = this.applied();
     effect(() => {
@@ -493,11 +493,7 @@ export class BomStation {
     const { name, purpose } = this.store.layout()!;
     const captions = new Map(this.properties().map((property) => [property.id, property.writtenName]));
     const text = JSON.stringify({ rule: 1, bomLayout: { name, purpose, content: this.store.content(), properties: Object.fromEntries(captions) } }, null, 2);
-    const link = document.createElement('a');
-    link.href = URL.createObjectURL(new Blob([`${text}\n`], { type: 'application/json' }));
-    link.download = `BOM layout ${name}.json`;
-    link.click();
-    URL.revokeObjectURL(link.href);
+    saveBlob({ name: `BOM layout ${name}.json`, blob: new Blob([`${text}\n`], { type: 'application/json' }) });
   }
   protected async importLayout(event: Event): Promise<void> {
     const field = event.target as HTMLInputElement;

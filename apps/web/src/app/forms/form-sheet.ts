@@ -53,13 +53,7 @@ interface Insertion {
             <div class="settings">
               <label class="field">
                 <span>Title</span>
-                <input
-                  pInputText
-                  class="p-inputtext"
-                  [disabled]="!editable()"
-                  [value]="panel.title"
-                  (input)="editPanel(panel, { title: $any($event.target).value })"
-                />
+                <input class="p-inputtext" [disabled]="!editable()" [value]="panel.title" (input)="editPanel(panel, { title: $any($event.target).value })" />
               </label>
               <rule-condition-editor
                 title="Shown when"

@@ -102,7 +102,9 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
       }
     </div>
     <div class="tick">
-      <p-checkbox inputId="run-quiet" [binary]="true" [(ngModel)]="quiet" /><label for="run-quiet">Show files with nothing to check in too</label>
+      <p-checkbox inputId="run-quiet" [binary]="true" [ngModel]="quietly()" (ngModelChange)="quietly.set($event)" /><label for="run-quiet"
+        >Show files with nothing to check in too</label
+      >
     </div>
   `,
   styles: `
@@ -138,12 +140,6 @@ export class VaultRehearsal {
   protected readonly quietly = signal(false);
   private readonly picked = signal<ReadonlySet<number>>(new Set());
 
-  protected get quiet(): boolean {
-    return this.quietly();
-  }
-  protected set quiet(on: boolean) {
-    this.quietly.set(on);
-  }
   protected readonly open = computed(() => (this.rows() ?? []).filter(acts));
   protected readonly shown = computed(() => (this.quietly() ? (this.rows() ?? []) : this.open()));
   protected readonly blocked = computed(() => this.open().filter((row) => row.blocked).length);
