@@ -104,7 +104,7 @@ async function planRound(seed: number): Promise<void> {
   await services.trays.add(user, lines, true);
 }
 
-/** What stands on the disk and in the database, held against what was planned. */
+/** What is on the disk and in the database, held against what was planned. */
 async function held(mode: string): Promise<{ wrong: string[]; before: number; after: number }> {
   const plan = JSON.parse(readFileSync(planFile, 'utf8')) as Planned[];
   const wrong: string[] = [];

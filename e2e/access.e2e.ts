@@ -68,8 +68,8 @@ for (const surface of ['light', 'dark'] as const)
       'settings?view=libraries',
     ]) {
       await page.goto(`/${view}`);
-      await expect(page.getByRole('heading', { level: 1 })).toBeVisible();
-      await expect(page.locator('.skeleton')).toHaveCount(0);
+      await expect(page.getByRole('heading', { level: 1 }), view).toBeVisible();
+      await expect(page.locator('.skeleton'), view).toHaveCount(0);
       await check(view);
     }
     await page.goto('/forms?form=2');

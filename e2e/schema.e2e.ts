@@ -5,7 +5,7 @@ import { step } from '@rule/core/files/step';
 import { applyTray, signIn } from './pages';
 import { here, test } from './stack';
 
-/** What stands in a file of the demo's library on the disk. */
+/** What is in a file of the demo's library on the disk. */
 const value = (path: string, name: string) =>
   step
     .read(new Uint8Array(readFileSync(join(here().library, path))))
@@ -31,7 +31,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
   await test.step('adjust a definition by what the files hold', async () => {
     await index.getByRole('button', { name: /^Material/ }).click();
     const today = page.getByRole('region', { name: 'In files today' });
-    // What stands first in the files and is no choice yet becomes one.
+    // What stands first in the files and is not a choice yet becomes one.
     const misfit = today.getByRole('row').first();
     await expect(misfit).toContainText(/is not among the choices|is another wording of/);
     const found = await misfit.getByRole('cell').first().innerText();
@@ -90,7 +90,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await changes.getByRole('button', { name: /^Label text/ }).click();
     await expect(page.getByRole('row', { name: /DR-15\/parts\/drum\.step/ })).toContainText('Label text would become');
     await page.getByRole('button', { name: 'Put repairs in the tray' }).click();
-    await expect(page.getByText(/values wait in your tray/)).toBeVisible();
+    await expect(page.getByText(/values added to your tray/)).toBeVisible();
     expect(await applyTray(page)).toMatch(/values written into/);
     await page.locator('rule-tray').getByRole('button', { name: 'Close' }).click();
     expect(value('DR-15/parts/drum.step', 'Label')).toBe(`${value('DR-15/parts/drum.step', 'Part number')}/${value('DR-15/parts/drum.step', 'Revision')}`);

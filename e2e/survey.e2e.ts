@@ -11,7 +11,7 @@ import { here, test } from './stack';
 const INHERITED = join(import.meta.dirname, '../packages/demo/inherited');
 const files = readdirSync(INHERITED, { recursive: true, encoding: 'utf8' }).filter((path) => statSync(join(INHERITED, path)).isFile());
 
-/** What stands in the uploaded library on the server's disk. */
+/** What is in the uploaded library on the server's disk. */
 const uploaded = () => {
   const root = join(here().library, '..', 'uploads');
   return join(root, readdirSync(root)[0]!);
@@ -68,7 +68,7 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
     await expect(page.getByRole('button', { name: /^Ferrow/ })).toContainText(`${files.length} files`, { timeout: 60_000 });
     expect(readdirSync(join(uploaded(), '..'))).toHaveLength(1);
     await page.getByRole('button', { name: /^Jobs/ }).click();
-    const jobs = page.getByRole('region', { name: 'Long work' });
+    const jobs = page.getByRole('region', { name: 'Jobs' });
     await jobs
       .getByRole('button', { name: /with something to look at/ })
       .first()

@@ -7,7 +7,7 @@ import { here, test } from './stack';
 
 const library = () => here().library;
 const reading = (path: string): FileReading => formatOf(path)!.read(new Uint8Array(readFileSync(join(library(), path))));
-/** What stands in a file of the demo's library on the disk, at document level or under a holder. */
+/** What is in a file of the demo's library on the disk, at document level or under a holder. */
 const value = (path: string, name: string, holder = '') =>
   reading(path)
     .holders.find((entry) => entry.key === holder)
@@ -242,7 +242,7 @@ test('the grid takes a block from a spreadsheet program, fills, replaces, groups
     await paste(page, Array<string>(40).fill('a').join('\t'));
     await expect(page.getByRole('alert')).toContainText('wider than the grid');
     await paste(page, 'a\u0007b');
-    await expect(page.getByRole('alert')).toContainText('holds a control character');
+    await expect(page.getByRole('alert')).toContainText('contains a control character');
     await paste(page, 'Hopper '.repeat(14_286));
     await expect(page.getByRole('alert')).toContainText('may have 40 characters, has 100002');
     await page.getByRole('alert').getByRole('button', { name: 'Close' }).click();

@@ -65,7 +65,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
   await test.step('defined in the schema', async () => {
     await expect(page.getByRole('textbox', { name: /^Written name/ })).toHaveValue('Roast batch size');
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size ');
-    await expect(page.getByRole('alert')).toContainText('a blank at the end');
+    await expect(page.getByRole('alert')).toContainText('a space at the end');
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size');
     await page.getByRole('textbox', { name: /^Caption What/ }).fill('Batch');
     await page.getByRole('textbox', { name: /^Placeholder/ }).fill('kg of beans');
@@ -266,7 +266,7 @@ test('values are typed, checked and given up from the keyboard alone', async ({ 
   await expect(page.getByText('values would change in 2 files')).toBeVisible();
   await expect(await gridCell(page, 'bean-hopper.step', 'Order number')).toHaveText(/0013/);
   await page.keyboard.press('Control+Enter');
-  await page.getByRole('button', { name: 'Give all up' }).click();
+  await page.getByRole('button', { name: 'Discard all' }).click();
   await expect(page.getByText('nothing pending')).toBeVisible();
 });
 

@@ -27,7 +27,7 @@ const OPERATORS = {
 }; // prettier-ignore
 const METHODS = { some: 'every', every: 'some', min: 'max', max: 'min', startsWith: 'endsWith', endsWith: 'startsWith', toLowerCase: 'toUpperCase' };
 
-/** Every single change that is made to a file: where, what stood there, what stands there instead. */
+/** Every single change that is made to a file: where, what was there, what is there instead. */
 function mutationsOf(file) {
   const text = readFileSync(file, 'utf8');
   const source = ts.createSourceFile(file, text, ts.ScriptTarget.ESNext, true);

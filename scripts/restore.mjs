@@ -12,7 +12,7 @@ import { Stop, main, say } from './lib/shell.mjs';
  * anything is made. A restored copy reads and writes no folder of the original before an administrator has said where its libraries stand.
  */
 
-/** What of the original's folders nothing is done with until somebody says so. */
+/** What of the original's folders nothing is done with until someone says so. */
 const UNCONFIRMED = `
 UPDATE libraries SET confirmed = false WHERE kind = 'folder';
 UPDATE libraries SET root = $1 || '/' || id WHERE kind = 'upload';

@@ -9,7 +9,7 @@ import { random } from './random.mjs';
 /** Longest that a first start is left alone before it is killed, in milliseconds. */
 const LONGEST = 14_000;
 
-/** Longest that the last start may take: what it begins anew may be the build of the web application. */
+/** Longest that the last start may take: what it begins again may be the build of the web application. */
 const LONGEST_START = 400_000;
 
 /** First starts that are killed at any time, by a signal or by Ctrl+C: the next one goes on. */

@@ -115,7 +115,7 @@ export class OwnPostgres {
       chownSync(half, ...this.ids());
       chownSync(this.log, ...this.ids());
     }
-    // The password goes in by a file that is gone afterwards, so that it stands in no list of processes.
+    // The password goes in by a file that is gone afterwards, so that it is in no list of processes.
     const secret = `${this.data}.secret`;
     writeFileSync(secret, `${this.password}\n`, { mode: 0o600 });
     if (isRoot()) chownSync(secret, ...this.ids());
@@ -128,7 +128,7 @@ export class OwnPostgres {
     renameSync(half, this.data);
   }
 
-  /** True when a server of ours runs on this data folder already. A lock that no server stands behind is removed. */
+  /** True when a server of ours runs on this data folder already. A lock that no server is behind is removed. */
   async adoptOrClear() {
     const lock = join(this.data, 'postmaster.pid');
     if (!existsSync(lock)) return false;

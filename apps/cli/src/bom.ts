@@ -47,7 +47,7 @@ export async function showBom(server: RuleServer, assembly: string, layout: stri
 /** Writes a bill of materials to a CSV file or a workbook. */
 export async function sendBom(server: RuleServer, assembly: string, to: string, layout: string | undefined): Promise<Outcome> {
   const format = to.endsWith('.csv') ? 'csv' : to.endsWith('.xlsx') ? 'xlsx' : null;
-  if (!format) throw new Trouble(`${to} is neither a .csv nor an .xlsx file.`);
+  if (!format) throw new Trouble(`${to} must end in .csv or .xlsx.`);
   const { file, request } = await asked(server, assembly, layout);
   const bytes = await server.bomTable(file.id, { ...request, format });
   await writeFile(to, bytes).catch((error: NodeJS.ErrnoException) => {

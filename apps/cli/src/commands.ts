@@ -97,13 +97,13 @@ async function schemaOf(path: string): Promise<Schema> {
     throw new Trouble(`${path} cannot be read as JSON: ${error instanceof Error ? error.message : String(error)}`);
   }
   const read = readSchemaDocument(json);
-  if (!read.ok) throw new Trouble(`${path} is not a schema as "rule schema export" writes it: ${read.error.details[0]!.message}.`);
+  if (!read.ok) throw new Trouble(`${path} is not a schema written by "rule schema export": ${read.error.details[0]!.message}.`);
   return schemaOfDocument(read.document);
 }
 
 /** What breaks the schema or is odd, file by file. */
 export async function check({ folder, library, server, schema }: Subject): Promise<Outcome> {
-  if (folder === null && schema !== null) throw new Trouble('A library is checked by the schema in force on its server; --schema goes with a folder.');
+  if (folder === null && schema !== null) throw new Trouble('A library is checked against the schema in force on the server; use --schema with a folder.');
   const law = folder === null ? null : schema !== null ? await schemaOf(schema) : server ? await server.schema() : null;
   const standIns = await standInsOf(server);
   const prepared = law && new PreparedSchema(law, { standIns, states: DEFAULT_STATES, instant: Date.now() / 1000 });

@@ -30,7 +30,7 @@ export async function sendOut(server: RuleServer, name: string, to: string, form
     );
   const ending = format ?? /\.([a-z]+)$/i.exec(to)?.[1]?.toLowerCase();
   const known = TABLE_FORMATS.find((candidate): candidate is TableFormat => candidate === ending);
-  if (!known) throw new Trouble(`${to} ends in none of ${TABLE_FORMATS.map((entry) => `.${entry}`).join(', ')}; say which with --format.`);
+  if (!known) throw new Trouble(`${to} must end in one of ${TABLE_FORMATS.map((entry) => `.${entry}`).join(', ')}, or use --format.`);
   const { id, job } = await server.sendOut({ format: known, content: layout.content, layout: layout.id, recipient });
   await ended(server, job);
   const bytes = await server.sentFile(id);
@@ -58,13 +58,13 @@ function askedOf({ inspection }: TakeBackView): string {
       ? `It is not clear what ${inspection.columns
           .filter((column) => column.ask)
           .map((column) => JSON.stringify(column.header))
-          .join(', ')} stand for: say it with --column "Header=Property", "Header=file" or "Header=ignored".`
+          .join(', ')} mean: use --column "Header=Property", "Header=file" or "Header=ignored".`
       : '',
     inspection.asks.includes('rows')
-      ? `Several files are called ${inspection.ambiguous.map((entry) => JSON.stringify(entry.name)).join(', ')}: write paths with folders, or leave such rows out with --leave-ambiguous.`
+      ? `Several files are called ${inspection.ambiguous.map((entry) => JSON.stringify(entry.name)).join(', ')}: write full paths, or skip such rows with --leave-ambiguous.`
       : '',
     inspection.asks.includes('sheet') ? 'It has several sheets.' : '',
-    inspection.asks.includes('encoding') && !inspection.doubt ? `Its encoding is not plain (read as ${inspection.encoding ?? ''}).` : '',
+    inspection.asks.includes('encoding') && !inspection.doubt ? `Its encoding is not clear (read as ${inspection.encoding ?? ''}).` : '',
   ];
   return said.filter(Boolean).join(' ');
 }
@@ -122,7 +122,7 @@ export async function takeBack(server: RuleServer, file: string, apply: ApplyMod
     view = await server.answerTakeBack(id, await choiceOf(server, view, decided));
     await compared();
   }
-  if (view.takeBack.state === 'asking') throw new Trouble(`${file}: ${askedOf(view)} Or answer it in Exchange, take-back ${id}.`);
+  if (view.takeBack.state === 'asking') throw new Trouble(`${file}: ${askedOf(view)} Or answer in Exchange, take-back ${id}.`);
   if (view.takeBack.state === 'failed') throw new Trouble(`${file}: ${view.takeBack.note ?? 'it cannot be compared'}.`);
   const report = apply !== null && view.ready > 0 ? await server.applyTakeBack(id, apply) : null;
   if (report) view = await server.takeBackView(id);
@@ -162,12 +162,12 @@ export async function takeBack(server: RuleServer, file: string, apply: ApplyMod
         ? `applied ${report.applied} values in ${report.files} files, ${report.failed} not`
         : apply === null
           ? 'nothing was written'
-          : 'nothing was to be written',
+          : 'there was nothing to write',
     ].join('\n'),
   };
 }
 
 const saidOf = ({ takeBack }: TakeBackView): string => {
   const { unchanged, change, same, conflict, spoiled, error, ignored, notTaken } = takeBack.counts!;
-  return `unchanged ${unchanged}, would change ${change}, in Rule already ${same}, conflicts ${conflict}, spoiled ${spoiled}, refused ${error}, in columns left out ${ignored}, in rows left out ${notTaken}`;
+  return `unchanged ${unchanged}, would change ${change}, already in Rule ${same}, conflicts ${conflict}, spoiled ${spoiled}, refused ${error}, in skipped columns ${ignored}, in skipped rows ${notTaken}`;
 };

@@ -45,14 +45,13 @@ async function readOne(root: string, path: string): Promise<FolderFile> {
     const format = formatOf(path) ?? sniffFormat(await headOf(full));
     if (!format) return { path, reading: null, problem: null };
     const { size } = await stat(full);
-    if (size > LARGEST)
-      return { path, reading: null, problem: `The file has ${Math.round(size / 2 ** 20)} MiB; files up to ${LARGEST / 2 ** 20} MiB are read.` };
+    if (size > LARGEST) return { path, reading: null, problem: `The file is ${Math.round(size / 2 ** 20)} MiB; the limit is ${LARGEST / 2 ** 20} MiB.` };
     return { path, reading: format.read(await readFile(full)), problem: null };
   } catch (error) {
     if (error instanceof FileError) return { path, reading: null, problem: error.message };
     const code = (error as NodeJS.ErrnoException).code;
     if (code === undefined) throw error;
-    return { path, reading: null, problem: code === 'EACCES' ? 'The file may not be read.' : `The file cannot be read (${code}).` };
+    return { path, reading: null, problem: code === 'EACCES' ? 'No permission to read the file.' : `The file cannot be read (${code}).` };
   }
 }
 

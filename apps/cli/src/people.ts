@@ -17,7 +17,7 @@ const rowOf = ({ name, displayName, role, locked, signedInAt, firstPassword }: P
 
 function roleOf(text: string): Role {
   const role = ROLES.find((candidate) => candidate === text);
-  if (!role) throw new Trouble(`${text} is no role; there are ${ROLES.join(', ')}.`);
+  if (!role) throw new Trouble(`${text} is not a role; use one of ${ROLES.join(', ')}.`);
   return role;
 }
 
@@ -33,7 +33,7 @@ export async function people(server: RuleServer, [what, name, more]: readonly st
   }
   if (name === undefined) throw new Trouble(`rule people ${what} needs a name.`);
   if (what === 'add') {
-    if (more === undefined) throw new Trouble('rule people add needs the name to sign in by and the whole name.');
+    if (more === undefined) throw new Trouble('rule people add needs a sign-in name and a full name.');
     const { id, password } = await server.addPerson({ name, displayName: more, role: roleOf(role) });
     return outcome(
       [
@@ -46,7 +46,7 @@ export async function people(server: RuleServer, [what, name, more]: readonly st
     );
   }
   const person = (await server.people()).find((candidate) => candidate.name === name);
-  if (!person) throw new Trouble(`Nobody signs in as ${name}.`);
+  if (!person) throw new Trouble(`There is no sign-in name ${name}.`);
   const { id, displayName, locked } = person;
   switch (what) {
     case 'role':

@@ -138,20 +138,20 @@ async function carryOut(
   if (command === 'send-out') {
     const [file, ...more] = rest;
     if (folder === undefined || file === undefined || more.length)
-      throw new Trouble('Name a layout and a file: rule send-out "For purchasing" parts.xlsx. A name with blanks goes in quotes.');
+      throw new Trouble('Name a layout and a file: rule send-out "For purchasing" parts.xlsx. Put names with spaces in quotes.');
     const { said } = await sendOut(server!, folder, file, values.format, values.for);
     if (!values.quiet) err(`${said}\n`);
     return 0;
   }
   if (command === 'take-back') {
-    if (folder === undefined || rest.length) throw new Trouble('One file at a time. A name with blanks goes in quotes.');
+    if (folder === undefined || rest.length) throw new Trouble('One file at a time. Put names with spaces in quotes.');
     if (values.apply && values['dry-run']) throw new Trouble('Either --apply or --dry-run.');
     const decided = { columns: values.column, onlyBlanks: values['only-blank'], leaveAmbiguous: values['leave-ambiguous'] };
     return finish(await takeBack(server!, folder, values.apply ? (values['file-by-file'] ? 'file by file' : 'whole') : null, decided));
   }
   if (command === 'title-blocks') {
     const [block, ...more] = rest;
-    if (more.length) throw new Trouble('One title block at a time. A name with blanks goes in quotes.');
+    if (more.length) throw new Trouble('One title block at a time. Put names with spaces in quotes.');
     if (folder === 'list' && block === undefined) return finish(await listBlocks(server!));
     if (folder === 'show' && block !== undefined) return finish(await showBlock(server!, block, values.state));
     if (folder === 'put' && block !== undefined) {
@@ -162,7 +162,7 @@ async function carryOut(
   }
   if (command === 'bom') return finish(await bomCommand(server!, folder, rest, values.layout));
   if (command === 'people') return finish(await people(server!, folder === undefined ? [] : [folder, ...rest], values.role));
-  if (rest.length) throw new Trouble('One folder at a time. A name with blanks goes in quotes.');
+  if (rest.length) throw new Trouble('One folder at a time. Put names with spaces in quotes.');
   if ((folder === undefined) === (values.library === undefined)) throw new Trouble('Name a folder, or a library with --library.');
   const subject: Subject = {
     folder: folder ?? null,
@@ -185,7 +185,7 @@ function bomCommand(server: RuleServer, action: string | undefined, [first, seco
     if (action === 'compare') return compareBom(server, first, second, layout);
   }
   throw new Trouble(
-    `rule bom takes show ASSEMBLY, send ASSEMBLY FILE, keep ASSEMBLY TITLE, compare TITLE ASSEMBLY or used FILE. A name with blanks goes in quotes.`,
+    `rule bom takes show ASSEMBLY, send ASSEMBLY FILE, keep ASSEMBLY TITLE, compare TITLE ASSEMBLY or used FILE. Put names with spaces in quotes.`,
   );
 }
 
@@ -199,7 +199,7 @@ async function schemaCommand(
   out: (text: string) => void,
   err: (text: string) => void,
 ): Promise<number> {
-  if (more.length) throw new Trouble('One file at a time. A name with blanks goes in quotes.');
+  if (more.length) throw new Trouble('One file at a time. Put names with spaces in quotes.');
   if (edition !== undefined && !/^\d{1,9}$/.test(edition)) throw new Trouble('--edition takes the number of an edition.');
   if (action === 'export') {
     const { json, said } = await exportSchema(server, file ?? null, edition === undefined ? null : Number(edition));

@@ -7,10 +7,10 @@ import { Row } from './output';
 import { RuleServer } from './server';
 import { Trouble } from './trouble';
 
-/** Sheets asked for in one go. */
+/** Sheets asked for in one step. */
 const PAGE = 500;
 
-/** States that somebody has to do something about. */
+/** States that someone has to do something about. */
 const OPEN: readonly CellState[] = ['stale', 'does not fit', 'would be erased', 'lacking', 'no model'];
 
 type States = BlockRow['cells'][number]['states'];

@@ -37,13 +37,13 @@ export interface AppOptions {
 
 /** How people reach the server. */
 export interface Reach {
-  /** Proxies whose word about the caller's address is taken: how many stand in front, or their addresses. */
+  /** Proxies whose word about the caller's address is taken: how many are in front, or their addresses. */
   readonly proxies: number | readonly string[];
   /** Whether people come by HTTPS: cookies are sent by nothing else then. */
   readonly https: boolean;
 }
 
-/** Nobody stands in between. */
+/** Nobody is in between. */
 export const DIRECT: Reach = { proxies: 0, https: false };
 
 /** Whether a session is still there, and its person may still act. */
@@ -130,7 +130,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
     if (bearer !== undefined) {
       // A program: no cookie is involved, so nobody can be made to send the token without knowing it.
       const user = await services.tokens.userOf(bearer);
-      if (!user) throw new AppError(401, 'wrong-token', 'The token is not known. Make a new one in Settings.');
+      if (!user) throw new AppError(401, 'wrong-token', 'The token is not valid. Create a new one in Settings.');
       users.set(request, user);
       standing.set(request, async () => (await services.tokens.userOf(bearer)) !== undefined);
       next();
@@ -143,7 +143,7 @@ export function buildApp({ services, databaseUrl, sessionSecret, webFolder, log,
       if (user) users.set(request, user);
       standing.set(request, async () => (await services.db.one(SESSION_STANDS, [request.sessionID])) !== undefined);
       if (request.method !== 'GET' && request.method !== 'HEAD' && !equal(request.get('x-rule-csrf') ?? '', csrf ?? ''))
-        throw new AppError(403, 'csrf', 'The request does not carry the token of this session. Load the page again.');
+        throw new AppError(403, 'csrf', 'The request lacks the token of this session. Reload the page.');
     }
     next();
   });
@@ -187,11 +187,11 @@ function toAppError(error: unknown, wrote: boolean): AppError {
   if (error instanceof AppError) return error;
   const type = (error as { type?: string }).type;
   if (type === 'entity.too.large')
-    return new AppError(413, 'too-large', `What was sent is larger than Rule takes (${Math.round((error as { limit?: number }).limit! / 2 ** 20)} MiB).`);
+    return new AppError(413, 'too-large', `The request is too large (limit: ${Math.round((error as { limit?: number }).limit! / 2 ** 20)} MiB).`);
   if (type === 'entity.parse.failed') return new AppError(400, 'bad-request', 'The body is not JSON.');
   if (isConnectionError(error))
     return wrote
-      ? new AppError(503, 'outcome-unknown', 'The database went away in the middle of this. Whether it was done is not known: look before you do it again.')
-      : new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed by this request; try again in a moment.');
-  return new AppError(500, 'internal', 'Something unexpected went wrong on the server. What happened is in its log.');
+      ? new AppError(503, 'outcome-unknown', 'The database connection was lost. It is not known whether the change was saved: check before you try again.')
+      : new AppError(503, 'database-unreachable', 'The database does not answer. Nothing was changed. Try again.');
+  return new AppError(500, 'internal', 'An unexpected error occurred on the server. See its log.');
 }

@@ -6,7 +6,7 @@ import { DemoFolders } from './demo';
 /** Everything that the environment decides. */
 export interface Config {
   readonly port: number;
-  /** Address to listen on: loopback, unless somebody says otherwise. */
+  /** Address to listen on: loopback, unless someone says otherwise. */
   readonly host: string;
   readonly reach: Reach;
   readonly databaseUrl: string;
@@ -29,7 +29,7 @@ function number(name: string, otherwise: number): number {
   const text = process.env[name];
   if (text === undefined || text === '') return otherwise;
   const n = Number(text);
-  if (!Number.isInteger(n) || n < 1 || n > 65_535) throw new Error(`${name} is ${text}, which is not a port or count.`);
+  if (!Number.isInteger(n) || n < 1 || n > 65_535) throw new Error(`${name} is ${text}, which is not a port or number.`);
   return n;
 }
 
@@ -48,13 +48,13 @@ function proxies(text: string | undefined): Reach['proxies'] {
 function reach(): Reach {
   const way = { proxies: proxies(process.env['RULE_PROXIES']), https: truth('RULE_HTTPS') };
   if (way.https && way.proxies === 0)
-    throw new Error('RULE_HTTPS needs RULE_PROXIES as well: the proxy that speaks HTTPS for Rule. Without it nobody could sign in.');
+    throw new Error('RULE_HTTPS needs RULE_PROXIES as well: the proxy that speaks HTTPS for Rule. Without it, nobody can sign in.');
   return way;
 }
 
 function truth(name: string): boolean {
   const text = process.env[name] ?? '';
-  if (!['', '0', '1', 'no', 'yes'].includes(text)) throw new Error(`${name} is ${text}; say yes or no.`);
+  if (!['', '0', '1', 'no', 'yes'].includes(text)) throw new Error(`${name} is ${text}; use yes or no.`);
   return text === '1' || text === 'yes';
 }
 

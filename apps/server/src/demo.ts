@@ -52,7 +52,7 @@ export async function loadDemo(
   const { bindings, links } = readMappingDocument((await editions.draft()).schema.properties, { bindings: DEMO_BINDINGS, links: DEMO_LINKS });
   await editions.bind(null, bindings);
   for (const link of links) await editions.saveLink(null, null, link);
-  await editions.bringIntoForce(null, 'What the company agreed on before it had Rule.', null);
+  await editions.bringIntoForce(null, 'Agreed before the company had Rule.', null);
   const workshop = await libraries.add('Workshop', folders.workshop);
   if (folders.inherited !== null) await libraries.add('Inherited', folders.inherited);
   await scanner.rescan();

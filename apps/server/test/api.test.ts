@@ -47,7 +47,7 @@ describe('the door', () => {
     expect((await agent.post('/api/session').type('form').send({ name: 'varga', password: DEMO_PASSWORD })).status).toBe(400);
     await agent.post('/api/session').send({ name: 'varga', password: DEMO_PASSWORD }).expect(200);
     expect(((await agent.post('/api/tray/drop').send({ lines: 'all' })).body as Problem).code).toBe('csrf');
-    // Nothing of a body is read for somebody who may not send it.
+    // Nothing of a body is read for someone who may not send it.
     for (const [person, status] of [
       [request(rule.url).post('/api/tray').set('content-type', 'application/json').send('{ this is no JSON'), 401],
       [guest.post('/tray', {}), 403],
@@ -144,7 +144,7 @@ describe('a library', () => {
     truncateSync(huge, 513 * 1024 * 1024);
     expect(await reread()).toMatchObject({
       added: 1,
-      failed: [{ path: 'huge.step', message: 'The file has 513 MiB; Rule reads files up to 512 MiB.' }],
+      failed: [{ path: 'huge.step', message: 'The file is 513 MiB; the limit is 512 MiB.' }],
     });
     rmSync(huge);
     await reread();
@@ -192,7 +192,7 @@ describe('values', () => {
     // What breaks the schema is shown with the reason; a pattern's own signs are letters like others.
     expect((await ask({ find: 'brushed', by: 'no such finish' })).values[0]!.problem).not.toBeNull();
     expect((await ask({ find: '%' })).values).toEqual([]);
-    // One's own tray counts as what stands there; another's does not.
+    // One's own tray counts as what is there; another's does not.
     const { file } = brushed.values[0]!;
     await okafor.post('/tray', { values: [{ file, property: supplier, text: 'Kolbe Öfen' }] });
     expect((await ask({ find: 'ÖFEN', by: 'Ovens' })).values).toEqual([

@@ -111,7 +111,7 @@ describe('applying', () => {
     await apply(okafor);
     expect(await okafor.revert(changeSet)).toMatchObject({
       state: 'put back',
-      failures: [{ message: 'The value was changed by someone else.' }],
+      failures: [{ message: 'Someone else changed the value.' }],
     });
     expect(inFile('drum.step', 'Finish')).toBe('bead blasted');
   });
@@ -188,12 +188,12 @@ describe('refusals', () => {
       ['not-a-choice', 'DR-15/parts/drum.step, Material: "wood" is not among the choices.'],
       ['locked', 'DR-15/parts/chimney-stub.step, Finish: is released in the vault.'],
       ['not-reached', 'DR-15/drawings/face-plate.dxf, Material: does not apply to a drawing.'],
-      ['computed', 'DR-15/parts/drum.step, Saved by: is taken from the file and cannot be typed.'],
+      ['computed', 'DR-15/parts/drum.step, Saved by: is taken from the file and is read-only.'],
       ['unknown-file', 'file 99999, Finish: is not in the library.'],
     ]);
     expect(await tray(okafor)).toEqual([]);
   });
-  it('leave locked files out and say so, while the others go on', async () => {
+  it('leave locked files out and say so, while the others continue', async () => {
     const [drum, stub] = [await rule.file('parts/drum.step'), await rule.file('chimney-stub.step')];
     const finish = await rule.property('Finish');
     const typed = (file: number) => ({ file, property: finish, text: 'polished' });
@@ -218,11 +218,11 @@ describe('a failure', () => {
   it('of one file puts everything back in mode whole, and stops only that file in mode file by file', async () => {
     await propose(okafor, ['drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed']);
     rmSync(join(rule.library, 'DR-15/parts/trier.step'));
-    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: 'DR-15/parts/trier.step', message: 'The file is no longer there.' }] });
+    expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ path: 'DR-15/parts/trier.step', message: 'The file no longer exists.' }] });
     expect(inFile('drum.step', 'Finish')).toBe('brushed');
     expect(await apply(okafor, 'file by file')).toMatchObject({ state: 'partly applied', applied: 1, failed: 1, files: 1 });
     expect(inFile('drum.step', 'Finish')).toBe('polished');
-    expect((await tray(okafor)).map((line) => [line.path, line.message])).toEqual([['DR-15/parts/trier.step', 'The file is no longer there.']]);
+    expect((await tray(okafor)).map((line) => [line.path, line.message])).toEqual([['DR-15/parts/trier.step', 'The file no longer exists.']]);
     expect(leftovers()).toEqual([]);
   });
 
@@ -258,7 +258,7 @@ describe('a failure', () => {
     });
     await propose(okafor, ['drum.step', 'Finish', 'polished'], ['trier.step', 'Finish', 'brushed']);
     const report = await apply(okafor);
-    expect(report).toMatchObject({ state: 'put back', failures: [{ message: 'The file was changed by another program in the meantime.' }] });
+    expect(report).toMatchObject({ state: 'put back', failures: [{ message: 'Another program changed the file in the meantime.' }] });
     expect(second.endsWith(report.failures[0]!.path)).toBe(true);
     const first = second.endsWith('trier.step') ? 'parts/drum.step' : 'trier.step';
     expect(Buffer.compare(rule.bytes(first), original(first))).toBe(0);
@@ -396,7 +396,7 @@ describe('a file that values are written into', () => {
     // The attribute that keeps even root from writing needs a file system that knows it.
     if (spawnSync('chattr', ['+i', path()]).status !== 0) return;
     try {
-      expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ message: 'The file is protected against changes by an attribute.' }] });
+      expect(await apply(okafor)).toMatchObject({ state: 'put back', failures: [{ message: 'The file is write-protected by an attribute.' }] });
     } finally {
       spawnSync('chattr', ['-i', path()]);
     }
@@ -416,8 +416,8 @@ describe('a file that values are written into', () => {
         .sort()
         .slice(0, 2),
     ).toEqual([
-      ['DR-15/parts/bean-hopper.step', 'What stands under this name is a folder, not a file.'],
-      ['DR-15/parts/drum.step', 'What stands under this name is a pipe, not a file.'],
+      ['DR-15/parts/bean-hopper.step', 'This path is a folder, not a file.'],
+      ['DR-15/parts/drum.step', 'This path is a pipe, not a file.'],
     ]);
   });
 });
@@ -486,7 +486,7 @@ describe('a crash', () => {
     expect(Buffer.compare(readFileSync(path), foreign)).toBe(0);
     for (const name of ['parts/drum.step', 'trier.step', 'bean hopper.dxf']) expect(Buffer.compare(rule.bytes(name), original(name))).toBe(0);
     expect((await tray(okafor)).filter((line) => !line.follows).map((line) => line.message)).toEqual(
-      Array(3).fill('Applying was interrupted, and the file was changed by another program.'),
+      Array(3).fill('Applying was interrupted, and another program changed the file.'),
     );
     expect(leftovers()).toEqual([]);
   });

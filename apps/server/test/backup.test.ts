@@ -88,7 +88,7 @@ describe('a backup', () => {
     for (const sql of CONTENT) expect([sql, (await restored.query(sql)).rows]).toEqual([sql, (await original.query(sql)).rows]);
     await Promise.all([original.end(), restored.end()]);
 
-    // The copy works, and writes nothing into the original's folder before somebody says where the library stands.
+    // The copy works, and writes nothing into the original's folder before someone says where the library stands.
     const db = new Db(url);
     await migrate(db.sequelize);
     const worker = join(import.meta.dirname, '../dist/worker.mjs');

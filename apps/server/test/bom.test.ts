@@ -165,7 +165,7 @@ describe('item numbers', () => {
       [4, 'drum-bearing.step'],
       [9, 'drum.step'],
     ]);
-    // Numbering anew is told before it is done.
+    // Numbering again is told before it is done.
     const told = (await okafor.post(`/files/${unit}/bom/renumber`, { ...request, write: false })).body as BomRenumbered;
     expect(told.changes.map((change) => [change.before, change.after])).toEqual([
       [3, 2],
@@ -357,6 +357,6 @@ describe('on the command line', () => {
     expect((await ruled('bom', 'used', 'drum-bearing.step', '--output', 'csv')).out).toContain('roaster.step');
     const wrong = await ruled('bom', 'show', 'nothing.step');
     expect([wrong.exit, wrong.err]).toEqual([3, 'rule: There is no assembly "nothing.step".\n']);
-    expect((await ruled('bom', 'send', 'drum-unit.step', 'x.pdf')).err).toContain('neither a .csv nor an .xlsx file');
+    expect((await ruled('bom', 'send', 'drum-unit.step', 'x.pdf')).err).toContain('must end in .csv or .xlsx');
   });
 });

@@ -234,10 +234,10 @@ describe('a workbook that was sent out', () => {
         ['bean-hopper.step', 'change', 'fills a blank'],
         ['drum.step', 'change', 'changes the value'],
         ['gear-motor.step', 'change', 'fills a blank'],
-        ['trier.step', 'conflict', 'Changed in Rule since it was sent out.'],
+        ['trier.step', 'conflict', 'Changed in Rule after it was sent out.'],
         ['tray-rail.step', 'error', 'Material: "steel" is not among the choices.'],
         ['chimney-stub.step', 'error', 'DR-15/parts/chimney-stub.step is released in the vault.'],
-        ['frame-leg.step', 'error', 'Saved by is taken from the file and cannot be typed.'],
+        ['frame-leg.step', 'error', 'Saved by is taken from the file and is read-only.'],
         ['drum-shaft.step', 'error', 'Description: is required and cannot be blanked.'],
       ]),
     );
@@ -280,12 +280,12 @@ describe('a workbook that was sent out', () => {
     );
     expect(await okafor.apply()).toMatchObject({ state: 'applied', applied: expect.any(Number) });
 
-    // What happened to each row stands in a workbook of its own.
+    // What happened to each row is in a workbook of its own.
     const result = sheetjs.read(await bytesOf(`/exchange/take-backs/${view.takeBack.id}/result`), { type: 'buffer' }).Sheets['Result']!;
     const told = new Map(sheetjs.utils.sheet_to_json<string[]>(result, { header: 1 }).map((row) => [leaf(String(row[3])), [row[0], row[1]]]));
     expect(told.get('bean-hopper.step')).toEqual(['1 applied', 'Finish: applied']);
-    expect(told.get('frame-leg.step')).toEqual(['1 refused', 'Saved by: refused (Saved by is taken from the file and cannot be typed.)']);
-    expect(told.get('agitator-arm.step')).toEqual(['row left out', 'No file "nowhere/agitator-arm.step" is in the library.']);
+    expect(told.get('frame-leg.step')).toEqual(['1 refused', 'Saved by: refused (Saved by is taken from the file and is read-only.)']);
+    expect(told.get('agitator-arm.step')).toEqual(['row skipped', 'The library has no file "nowhere/agitator-arm.step".']);
     expect(told.get('face-plate.step')![0]).toBe('unchanged');
 
     // The same file again changes nothing more, and says that it came before.
@@ -387,14 +387,14 @@ describe('a list from elsewhere', () => {
       ['Ablage', ['part', 'drawing'], 'text', 'document'],
     ]);
     const again = await takeBack('zuschnitt 2.csv', text('725'));
-    expect([again.takeBack.state, again.warnings]).toEqual(['compared', [`Its columns are read as those of take-back ${asked.takeBack.id}.`]]);
+    expect([again.takeBack.state, again.warnings]).toEqual(['compared', [`Its columns are read as in take-back ${asked.takeBack.id}.`]]);
     expect((await cellsOf(again)).map((cell) => [cell.name, cell.text])).toContainEqual(['Zuschnitt', '725']);
     await varga.delete('/schema/draft');
   });
   it('with a bad byte in the midst of UTF-8 is shown with the line, and asked about', async () => {
     const bytes = Buffer.concat([Buffer.from('File,Description\nDR-15/parts/drum.step,Größe Ä\nDR-15/parts/trier.step,'), Buffer.from([0xfc, 10])]);
     const asked = await takeBack('odd.csv', bytes);
-    expect(asked.inspection).toMatchObject({ asks: ['encoding'], doubt: expect.stringMatching(/^Line 3 holds letters that are not UTF-8/) as unknown });
+    expect(asked.inspection).toMatchObject({ asks: ['encoding'], doubt: expect.stringMatching(/^Line 3 is not valid UTF-8/) as unknown });
     const view = await answer(asked, { encoding: 'utf-8' });
     expect((await cellsOf(view)).map((cell) => [cell.row, cell.verdict, cell.takeable])).toEqual([
       [2, 'change', true],
@@ -460,9 +460,9 @@ describe('values of an older system', () => {
     }
     expect(ends).toEqual([
       expect.objectContaining({ state: 'applied', applied: 1 }),
-      ['frame-leg.step: 1 applied', 'gear-motor.step: row left out'],
+      ['frame-leg.step: 1 applied', 'gear-motor.step: row skipped'],
       expect.objectContaining({ state: 'applied', applied: 1 }),
-      ['tray-rail.step: 1 applied', 'hex-bolt-m8x25.step: 1 refused', 'gone.step: row left out'],
+      ['tray-rail.step: 1 applied', 'hex-bolt-m8x25.step: 1 refused', 'gone.step: row skipped'],
     ]);
   });
 });
@@ -513,7 +513,7 @@ describe('layouts', () => {
     rows[1]![5] = 'Otterby Drives';
     const view = await takeBack('hanna.csv', new TextEncoder().encode(writeCsv(rows)));
     expect((await cellsOf(view)).map((cell) => [cell.verdict, cell.message])).toEqual(
-      expect.arrayContaining([['error', 'Part number was sent out for reading only.']]),
+      expect.arrayContaining([['error', 'Part number was sent out read-only.']]),
     );
     expect((await okafor.delete(`/exchange/layouts/${id}`)).status).toBe(200);
   });
@@ -610,7 +610,7 @@ describe('deliveries and watched folders', () => {
     expect(readdirSync(inbox).sort()).toEqual(['not taken', 'still being written.csv', 'taken']);
     const report = readdirSync(join(inbox, 'taken')).find((name) => name.endsWith('.report.txt'))!;
     expect(readFileSync(join(inbox, 'taken', report), 'utf8')).toMatch(
-      /Row 3: No file "nowhere\.step" is in the library\.\nApplied 1 values in 1 files, 0 not\./,
+      /Row 3: The library has no file "nowhere\.step"\.\nApplied 1 values in 1 files, 0 not\./,
     );
     expect(readdirSync(join(inbox, 'not taken'))).toHaveLength(2);
     expect(((await varga.get('/exchange/folders')).body as WatchedFolder[])[0]!.last).toMatchObject({ file: 'orders.csv' });
@@ -654,7 +654,7 @@ describe('deliveries and watched folders', () => {
     put('orders.csv', 'File,Order number\nDR-15/parts/gear-motor.step,OM-51\n');
     await rule.services.deliveries.tick();
     expect(readdirSync(inbox).sort()).toEqual(['orders.csv', 'taken']);
-    expect((await last())!.trouble).toMatch(/^orders\.csv cannot be moved to "taken" \(EEXIST\), and lies where it lay\./);
+    expect((await last())!.trouble).toMatch(/^orders\.csv cannot be moved to "taken" \(EEXIST\) and stays where it is\./);
     const before = (await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_backs'))!.n;
     await rule.services.deliveries.tick();
     expect((await rule.db.one<{ n: number }>('SELECT count(*)::int AS n FROM take_backs'))!.n).toBe(before);
@@ -711,7 +711,7 @@ describe('the command line', () => {
     expect(await rule_('take-back', join(folder, 'odd.csv'))).toMatchObject({ exit: 3, err: expect.stringMatching(/No column "Rule identity" or "File"/) });
     expect((await rule_('take-back', file, '--apply', '--dry-run')).exit).toBe(3);
 
-    // Columns and rows that are not clear are settled where the command is given; a dry run stands in nobody's way.
+    // Columns and rows that are not clear are settled where the command is given; a dry run is in nobody's way.
     const list = join(folder, 'suppliers.csv');
     writeFileSync(list, 'Piece,Vendor of it\nDR-15/parts/trier.step,Kolbe\ngear-motor.step,Kolbe\nDR-15/parts/drum.step,Kolbe\n');
     expect(await rule_('take-back', list)).toMatchObject({ exit: 3, err: expect.stringMatching(/--column "Header=Property"/) });
@@ -731,6 +731,6 @@ describe('the command line', () => {
     expect(applied.err).not.toContain('was taken back on');
     const blanks = join(folder, 'blanks.csv');
     writeFileSync(blanks, 'Piece,Vendor of it\nDR-15/parts/trier.step,Other\n');
-    expect((await rule_('take-back', blanks, '--only-blank', '--apply')).err).toMatch(/nothing was to be written\n$/);
+    expect((await rule_('take-back', blanks, '--only-blank', '--apply')).err).toMatch(/there was nothing to write\n$/);
   });
 });

@@ -40,7 +40,7 @@ describe('forms', () => {
     expect((await open({ files: [drum] })).schema.forms).toEqual([]);
     const draft = (await varga.get('/schema/draft')).body as DraftView;
     expect(draft.changes.map((change) => change.type)).toEqual(['form added']);
-    // What is required and asked for by no form is said, and does not stand in the way.
+    // What is required and asked for by no form is said, and does not be in the way.
     expect(draft.problems.filter((problem) => problem.code === 'not-asked').map((problem) => problem.subject)).toContain('Part number');
     await varga.post('/schema/draft/in-force', { note: 'forms', revision: draft.revision }).expect(200);
     expect((await open({ files: [drum] })).schema.forms.map((entry) => [entry.id, entry.name])).toEqual([[id, 'Part']]);

@@ -76,7 +76,7 @@ export interface Rule {
   readonly vaultUrl: string;
   /** What the server logged, at level info. */
   readonly logged: string[];
-  /** Asks the vault stand-in directly, as somebody who does not use Rule. */
+  /** Asks the vault stand-in directly, as someone who does not use Rule. */
   vault<T>(method: string, path: string, body?: object): Promise<T>;
   signIn(name: string): Promise<Person>;
   file(pathEnd: string): Promise<number>;

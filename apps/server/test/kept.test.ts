@@ -47,7 +47,7 @@ describe('what the company has laid down', () => {
       expect(await company(here)).toBe(`Bright ${n}`);
       await before;
     }
-    // Other tables are no reason to read it anew.
+    // Other tables are no reason to read it again.
     await elsewhere.run(`INSERT INTO classes (name, position, clauses) VALUES ('a class', 1, '[]')`);
     expect(await readsOf(() => company(here))).toBe(0);
   });
@@ -84,7 +84,7 @@ describe('what the company has laid down', () => {
       const before = await nameNow(own);
       if (!written) {
         written = true;
-        // Somebody asks before the writing, and is given the same answer.
+        // Someone asks before the writing, and is given the same answer.
         others = here.kept('twice', twice);
         await nameNow(here);
         await call(elsewhere, 'second');

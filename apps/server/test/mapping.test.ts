@@ -154,7 +154,7 @@ describe('bindings', () => {
       ['WHO of frame-a', 3],
     ]);
     const { rows } = (await varga.get(`/schema/tries/${summary.id}?effect=shows&cell=${encodeURIComponent('OF of side')}`)).body as { rows: TryFinding[] };
-    expect(rows[0]).toMatchObject({ before: '', after: 'Sheet 2 of 3', message: 'The cell OF of SIDE on Back holds nothing, and would show "Sheet 2 of 3".' });
+    expect(rows[0]).toMatchObject({ before: '', after: 'Sheet 2 of 3', message: 'The cell OF of SIDE on Back holds nothing and would show "Sheet 2 of 3".' });
     await varga.post('/schema/draft/in-force', { note: 'frames', revision: null }).expect(200);
     expect((await family('frame-a')).cells.every(({ binding }) => binding !== null)).toBe(true);
   });
@@ -164,9 +164,9 @@ describe('bindings', () => {
     expect(await refused(shows('SIDE', 'NAME', [{ property: 99_999, from: 'model', form: PLAIN_CELL }]))).toBe(
       'The cell NAME of SIDE shows a property that is not in the schema.',
     );
-    expect(await refused(shows('SIDE', 'NAME', [await piece('Page', 'drawing')]))).toMatch(/takes Page from the drawing; it can come from the sheet alone/);
+    expect(await refused(shows('SIDE', 'NAME', [await piece('Page', 'drawing')]))).toMatch(/takes Page from the drawing; it can only come from the sheet/);
     expect(await refused(shows('SIDE', 'NAME', [await piece('Cover title', 'model')], true))).toMatch(
-      /can be the home of one property of the level sheet alone/,
+      /can be the home of one sheet-level property only/,
     );
     expect(((await varga.get('/schema/draft')).body as DraftView).number).toBeNull();
   });
@@ -256,7 +256,7 @@ describe('the grid', () => {
       'third.dxf · Back',
       'third.dxf · Last',
     ]);
-    // A block without a cell for it has no page; the model's name stands beside, as the file's own.
+    // A block without a cell for it has no page; the model's name is beside, as the file's own.
     const homes = rows.filter((row) => row.holder!.homes[page] !== undefined);
     expect(homes.map((row) => [row.file.name, row.holder!.homes[page]])).toEqual([
       ['cover.dxf', 'PAGE'],
@@ -265,7 +265,7 @@ describe('the grid', () => {
     ]);
     const wrong = rows.find((row) => row.holder!.homes[page] === undefined)!;
     const refused = (await okafor.post('/tray', { values: [{ file: wrong.file.id, holder: wrong.holder!.key, property: page, text: '1' }] })).body as Problem;
-    expect(refused.detail).toMatch(/has no cell that is its home/);
+    expect(refused.detail).toMatch(/no cell of the title block/);
     const values = homes.slice(0, 2).map(({ file: { id }, holder }, i) => ({ file: id, holder: holder!.key, property: page, text: `${9 - i}/2` }));
     await okafor.post('/tray', { values, reason: 'typed in the grid' }).expect(200);
     expect((await tray()).lines.map(({ holderLevel, holderLabel, name, proposed }) => [holderLevel, holderLabel?.toLowerCase(), name, proposed?.text])).toEqual(

@@ -165,7 +165,7 @@ describe('names of files', () => {
     writeFileSync(at('parts/YD-110.step'), 'someone else');
     const report = await apply();
     expect(report).toMatchObject({ state: 'put back', applied: 0 });
-    expect(report.failures[0]!.message).toBe('A file of the new name stands there already.');
+    expect(report.failures[0]!.message).toBe('A file with the new name already exists.');
     expect([existsSync(at('parts/kettle.step')), readFileSync(at('parts/YD-110.step'), 'utf8')]).toEqual([true, 'someone else']);
     expect(property('parts/sheet 1.dxf', 'Model')).toBe('kettle.step');
     rmSync(at('parts/YD-110.step'));
@@ -210,7 +210,7 @@ describe('copies under a new name', () => {
     expect(await model('parts/sheet 1.dxf')).toBe('issued/YD-110_D.step');
     await okafor.post('/tray', { values: [{ file: kettle, property: await rule.property('Revision'), text: 'D' }] }).expect(200);
     expect(((await okafor.post('/file-names/copies', { files: [kettle], replace: false }).expect(422)).body as { detail: string }).detail).toMatch(
-      /stands there already/,
+      /already exists/,
     );
     await okafor.post('/tray/drop', { lines: 'all' });
   });

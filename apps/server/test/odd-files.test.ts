@@ -39,13 +39,13 @@ describe('what stands under a name and is no file', () => {
       paths: ['pipe.step', 'folder.step', 'link.step', 'dangling.step', 'missing.step'].map((path) => ({ path, full: at(path) })),
     });
     expect(outcomes.map(({ path, problem }) => [path, problem])).toEqual([
-      ['pipe.step', 'What stands under this name is a pipe, not a file.'],
-      ['folder.step', 'What stands under this name is a folder, not a file.'],
-      ['link.step', 'What stands under this name is a link, not a file.'],
-      ['dangling.step', 'What stands under this name is a link, not a file.'],
-      ['missing.step', 'The file went away while the library was read.'],
+      ['pipe.step', 'This path is a pipe, not a file.'],
+      ['folder.step', 'This path is a folder, not a file.'],
+      ['link.step', 'This path is a link, not a file.'],
+      ['dangling.step', 'This path is a link, not a file.'],
+      ['missing.step', 'The file disappeared while the library was read.'],
     ]);
-    expect((await readFiles({ paths: [{ path: 'null', full: '/dev/null' }] }))[0]!.problem).toBe('What stands under this name is a device, not a file.');
+    expect((await readFiles({ paths: [{ path: 'null', full: '/dev/null' }] }))[0]!.problem).toBe('This path is a device, not a file.');
   });
 });
 

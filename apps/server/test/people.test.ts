@@ -176,7 +176,7 @@ describe('tokens', () => {
     expect((await rule_('people', 'unlock', 'c.ling')).exit).toBe(0);
     expect((await rule_('people', 'reset', 'c.ling')).out).toMatch(/[a-z2-9]{4}(-[a-z2-9]{4}){3}/);
     expect((await rule_('people', 'remove', 'c.ling')).exit).toBe(0);
-    expect(await rule_('people', 'lock', 'c.ling')).toMatchObject({ exit: 3, err: expect.stringContaining('Nobody signs in as c.ling') });
+    expect(await rule_('people', 'lock', 'c.ling')).toMatchObject({ exit: 3, err: expect.stringContaining('There is no sign-in name c.ling') });
   });
 });
 

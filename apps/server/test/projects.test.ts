@@ -118,7 +118,7 @@ describe('a project', () => {
       ((await okafor.post('/tray', { values: [{ file, property: await rule.property(property), text }] }).expect(422)).body as { detail: string }).detail;
     expect(await refused(-id, 'Material', 'DC01')).toBe('project Tern Street, Material: is held at the level document, not by a project.');
     expect(await refused(-id, 'Client', 'Roaster '.repeat(4) + 'x')).toMatch(/may have 30 characters/);
-    expect(await refused(await rule.file('parts/drum.step'), 'Client', 'x')).toMatch(/inherited from the project and may not be typed over/);
+    expect(await refused(await rule.file('parts/drum.step'), 'Client', 'x')).toMatch(/inherited from the project and cannot be overridden/);
     expect(await refused(await rule.file('parts/drum.step'), 'Site', 'x')).toMatch(/held at the level company/);
     expect(await refused(-4711, 'Client', 'x')).toMatch(/is not in the library/);
   });
@@ -159,7 +159,7 @@ describe('a drawing set', () => {
     expect(valuesOf(sheets[1]!.path, 'cell', 'sheet')['SHEET']).toBe(`2/${sheets.length}`);
     const long = await okafor.post('/tray', { values: [{ file: sheets[0]!.file, holder: sheets[0]!.holder, property, text: 'too long by far' }] }).expect(422);
     expect((long.body as { detail: string }).detail).toMatch(/may have 6 characters/);
-    // The scale stands in the drawing's viewport: 1:2 on the face plate, and nobody types it.
+    // The scale is in the drawing's viewport: 1:2 on the face plate, and nobody types it.
     const scale = await rule.property('Main scale');
     const face = sheets.find((sheet) => sheet.path.endsWith('face-plate.dxf'))!;
     await okafor.post('/tray', { values: [{ file: face.file, holder: face.holder, property: scale, text: '1:1' }] }).expect(422);

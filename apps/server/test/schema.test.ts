@@ -490,7 +490,7 @@ describe('number series', () => {
     const { text } = (await rule.db.one<{ text: string }>(`SELECT text FROM held_values WHERE file_id = $1 AND name = 'Material' AND holder = ''`, [drum]))!;
     expect((await okafor.post(`/series/${id}/draw`, { file: drum })).body).toMatchObject({ text: `${text}/01` });
     expect(((await okafor.post(`/series/${id}/draw`, {})).body as Problem).detail).toBe(
-      'No number of By material can be made: Material is blank, and the number is made with it.',
+      'No number of By material can be made: Material is blank, but the number needs it.',
     );
   });
   it('count revisions in each file by itself: the next after its own, the first where there is none', async () => {
@@ -506,7 +506,7 @@ describe('number series', () => {
     await rule.amend('Issue letter', { feed: 'counted', series: 'Revisions' });
     // A letter that is commonly left out is passed over; a text that is none of the sequence is not guessed at.
     const drawn = (await okafor.post('/series/draw', { property, files })).body as { lines: number; skipped: { path: string; message: string }[] };
-    expect([drawn.lines, drawn.skipped.map((skip) => skip.message)]).toEqual([2, ['"Issue 3" is not one of Revisions.']]);
+    expect([drawn.lines, drawn.skipped.map((skip) => skip.message)]).toEqual([2, ['"Issue 3" does not belong to Revisions.']]);
     const lines = (await tray(okafor)).lines
       .filter((line) => !line.follows)
       .map((line) => [line.file, line.base?.text ?? null, line.proposed?.text, line.verdict]);

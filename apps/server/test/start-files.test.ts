@@ -62,7 +62,7 @@ describe('start files', () => {
     const compared = (await varga.post('/start-files/compare', plan).expect(200)).body as StartComparison[];
     const of = (name: string) => compared.find((row) => row.name === name)!;
     expect(of('start part.step')).toEqual({ name: 'start part.step', effect: 'replaced', added: ['Weld class'], removed: [], warning: null });
-    expect(of('start assembly.step').warning).toMatch(/changed this file since/);
+    expect(of('start assembly.step').warning).toMatch(/changed this file after/);
     expect(of('start drawing A3.dxf').effect).toBe('unchanged');
     await varga.post('/start-files/publish', plan).expect(200);
     expect(namesIn('start part.step').find((value) => value.name === 'Weld class')!.held.text).toBe('B');

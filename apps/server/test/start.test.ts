@@ -96,7 +96,7 @@ describe('npm start', () => {
     expect(await stopped(first.child, 'SIGINT')).toBe(0);
     for (const port of Object.values(env)) (await holdPort(Number(port))).close();
 
-    // A lock that no server stands behind, as a machine that went down leaves it.
+    // A lock that no server is behind, as a machine that went down leaves it.
     writeFileSync(join(data, 'postgres/postmaster.pid'), `4194000\n${join(data, 'postgres')}\n1\n${env.RULE_DB_PORT}\n`);
     const began = Date.now();
     const third = await start(env);

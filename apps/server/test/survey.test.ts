@@ -37,7 +37,7 @@ let haas: Person;
 const INHERITED = join(import.meta.dirname, '../../../packages/demo/inherited');
 
 beforeAll(async () => {
-  // The library that came with the DR-5 stands in a folder of its own below the company's.
+  // The library that came with the DR-5 is in a folder of its own below the company's.
   rule = await startRule({ prepareLibrary: (folder) => cpSync(INHERITED, join(folder, 'inherited'), { recursive: true }) });
   [varga, okafor, haas] = (await Promise.all(['varga', 'okafor', 'haas'].map((name) => rule.signIn(name)))) as [Person, Person, Person];
 }, 60_000);
@@ -575,7 +575,7 @@ describe('the command line', () => {
     expect((await okafor.get('/tokens')).body).toEqual([expect.objectContaining({ name: 'nightly check', usedAt: expect.any(String) })]);
     expect(JSON.stringify(await rule.db.all('SELECT * FROM api_tokens'))).not.toContain(token);
     await okafor.delete(`/tokens/${id}`);
-    expect(await call(['survey', '--library', 'Workshop'])).toMatchObject({ code: 3, err: expect.stringContaining('not known') });
+    expect(await call(['survey', '--library', 'Workshop'])).toMatchObject({ code: 3, err: expect.stringContaining('not valid') });
   });
 
   it('a token carries the role of its person and needs no token of a session', async () => {

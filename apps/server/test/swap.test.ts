@@ -69,7 +69,7 @@ describe('files that get new versions and names', () => {
         try {
           const journal = new Map<number, boolean>();
           for (const kill of [...kills, Infinity]) {
-            // Each attempt knows what the journal kept and what stands on the disk, and nothing else.
+            // Each attempt knows what the journal kept and what is on the disk, and nothing else.
             const fresh = moves.map((move) => ({ ...move, inPlace: journal.get(move.file) ?? false }));
             const swap = new Swap(store);
             try {
@@ -126,7 +126,7 @@ describe('files that get new versions and names', () => {
     let aside = 0;
     const hooks: SwapHooks = {
       ...hooksThatKill(Infinity, new Map()),
-      // Somebody saves a file under a name that is free for a moment.
+      // Someone saves a file under a name that is free for a moment.
       at: (step) => {
         if (step === 'set aside one' && ++aside === 2) writeFileSync(at(0), 'somebody else');
         return Promise.resolve();

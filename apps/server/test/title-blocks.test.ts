@@ -215,8 +215,8 @@ describe('texts that stand in title blocks alone', () => {
     // Two drawings of the face plate say different names; both drawings of the drum say one; the title of one drawing is its own.
     expect(taken.values).toBe(2);
     expect(taken.conflicts.map(({ path, tag, why }) => [path, tag, why]).sort()).toEqual([
-      ['narrow/metric.dxf', 'WHO', 'Sheets say different things of one value: “T. Okafor”, “M. Haas”.'],
-      ['narrow/second.dxf', 'WHO', 'Sheets say different things of one value: “T. Okafor”, “M. Haas”.'],
+      ['narrow/metric.dxf', 'WHO', 'Sheets show different texts for the same value: “T. Okafor”, “M. Haas”.'],
+      ['narrow/second.dxf', 'WHO', 'Sheets show different texts for the same value: “T. Okafor”, “M. Haas”.'],
     ]);
     expect((await okafor.apply()).state).toBe('applied');
     expect(await states('WHO')).toEqual({ right: 2, 'would be erased': 2 });
@@ -251,7 +251,7 @@ describe('the sheets of a drawing set', () => {
     await rule.db.run(`UPDATE files SET set_id = NULL WHERE path = 'narrow/inch.dxf'`);
     expect(await shown()).toEqual([
       ['narrow/drum.dxf', 'Sheet 1 of 3'],
-      ['narrow/inch.dxf', 'nothing says the sheet number in set'],
+      ['narrow/inch.dxf', 'the sheet number in set is not known'],
       ['narrow/metric.dxf', 'Sheet 2 of 3'],
       ['narrow/second.dxf', 'Sheet 3 of 3'],
     ]);

@@ -81,7 +81,7 @@ describe('the vault', () => {
     // A record that loses its value takes none from the file by itself.
     await rule.vault('PUT', `/api/files/${after.id}/record`, { record: { Material: null } });
     const waits = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
-    expect([waits.detail, waits.issues![0]!.message]).toEqual(['1 value waits for a decision.', 'the record is blank, and would erase what the file holds']);
+    expect([waits.detail, waits.issues![0]!.message]).toEqual(['1 value needs a decision.', 'the record is blank and would erase the value in the file']);
     await okafor.post(`/files/${gate}/check-in`, { settled: { [values!.link.id]: 'file' } }).expect(200);
     expect((await entry('DR-15/parts/slide-gate.step')).record['Material']).toBe('1.4404');
   });
@@ -140,7 +140,7 @@ describe('the vault', () => {
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2, fileChanges: 0 });
   });
 
-  /** Somebody else, with another program, checks in a version of his own. */
+  /** Someone else, with another program, checks in a version of his own. */
   const checkInElsewhere = async (id: number, content: Buffer) => {
     await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
     const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: 'from elsewhere', record: {} })).toString('base64url');
@@ -162,9 +162,7 @@ describe('the vault', () => {
     const before = rule.bytes('slide-gate.step');
     const refused = (await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem;
     expect(refused).toMatchObject({ status: 409, code: 'newer-in-vault', issues: [{ field: 'over', message: '2' }] });
-    expect(refused.detail).toBe(
-      'The vault holds version 2 of DR-15/parts/slide-gate.step; your file is made from version 1. Take over what is new there first.',
-    );
+    expect(refused.detail).toBe('The vault holds version 2 of DR-15/parts/slide-gate.step; your file is based on version 1. Get the newer version first.');
     // Nothing was written on either side, and nobody is kept out.
     expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
     expect([await entry('DR-15/parts/slide-gate.step'), Buffer.compare(await contentOf(id), theirs)]).toMatchObject([{ version: 2, checkedOutBy: null }, 0]);
@@ -180,7 +178,7 @@ describe('the vault', () => {
     await writeFile(path, Buffer.concat([rule.bytes('slide-gate.step'), Buffer.from('/* saved again */\n')]));
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem).toMatchObject({
       code: 'changed-on-disk',
-      detail: 'DR-15/parts/slide-gate.step was changed on disk after Rule read it. Read the library again, then check the file in.',
+      detail: 'DR-15/parts/slide-gate.step was changed on disk after Rule read it. Read the library again, then check in.',
     });
     await rule.services.scanner.rescan();
     expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 2 });
@@ -202,7 +200,7 @@ describe('the vault', () => {
     const link = { field: 'Sort of', kind: 'part', at: { property: await rule.property('Revision') }, in: 'always', out: 'never', onClash: 'ask' };
     expect((await varga.post('/schema/draft/links', link)).body as Problem).toMatchObject({
       code: 'unknown-field',
-      detail: expect.stringContaining('have no field Sort of'),
+      detail: expect.stringContaining('has no record field Sort of'),
     });
     const gate = await rule.file('slide-gate.step');
     const port = rule.services.vault['port'];
@@ -271,7 +269,7 @@ describe('the vault', () => {
     await varga.put(`/schema/draft/links/${id}`, { ...rest, at: { property: await rule.property('Part number') } }).expect(200);
     await varga.post('/schema/draft/in-force', { note: 'titles from elsewhere', revision: null }).expect(200);
     const value = ((await okafor.get(`/files/${gate}/record`)).body as VaultFile).values.find((v) => v.link.field === 'Title')!;
-    expect([value.agreed, value.decision]).toEqual([undefined, { action: 'ask', reason: 'both hold a value and never agreed' }]);
+    expect([value.agreed, value.decision]).toEqual([undefined, { action: 'ask', reason: 'both hold a value but never agreed' }]);
   });
 
   it('has its links in the edition, apart by field and kind, and by the number of a property', async () => {
@@ -368,7 +366,7 @@ describe('a vault that does not tell the whole truth', () => {
     vault.port = locking.port = new HttpVault(fake.url, 'x');
     try {
       await locking.refresh();
-      expect(((await okafor.get('/vault')).body as VaultState).problem).toMatch(/^The vault /);
+      expect(((await okafor.get('/vault')).body as VaultState).problem).toMatch(/^The vault/);
       expect(await locks()).toEqual(before);
       expect(await rule.db.one('SELECT 1 AS there FROM files WHERE path = $1 AND lock_reason IS NOT NULL', [stub])).toEqual({ there: 1 });
     } finally {

@@ -78,7 +78,7 @@ export interface BomTable {
   readonly twice: readonly { readonly caption: string; readonly rows: number }[];
 }
 
-/** What a row counts, one by one. */
+/** The members of a row. */
 export interface BomMember {
   readonly assembly: number;
   readonly path: string;
@@ -109,7 +109,7 @@ export interface BomNumber extends BomRequest {
   readonly number: number;
 }
 
-/** Rows numbered anew in the order in which they are shown. */
+/** Rows numbered again in the order in which they are shown. */
 export interface BomRenumber extends BomRequest {
   /** Whether it is done, or only told. */
   readonly write: boolean;
@@ -134,7 +134,7 @@ export interface KeptBom {
   readonly rows: number;
 }
 
-/** A line of a kept list: what stood in it, in texts. */
+/** A line of a kept list: what was in it, in texts. */
 export interface KeptLine {
   readonly key: string;
   readonly level: number;

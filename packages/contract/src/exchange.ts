@@ -15,7 +15,7 @@ export const LAYOUT_ROWS = ['all', 'missing', 'strays'] as const;
 /** A column of a layout. */
 export interface LayoutColumn {
   readonly property: number;
-  /** What stands at its head; empty for the written name. */
+  /** What is at its head; empty for the written name. */
   readonly header: string;
   readonly editable: boolean;
 }
@@ -37,7 +37,7 @@ export interface LayoutContent {
 /** A layout of everything: every file, every property that applies. */
 export const WHOLE_LIBRARY: LayoutContent = { filter: {}, rows: 'all', level: 'document', shape: 'wide', columns: [], protect: false, csv: PLAIN_CSV };
 
-/** A layout as somebody saves it. */
+/** A layout as someone saves it. */
 export interface LayoutDraft {
   readonly name: string;
   /** What it is for, in a sentence. */
@@ -97,7 +97,7 @@ export interface SendOutRow {
   /** Whether the file is still kept and can be fetched again. */
   readonly kept: boolean;
   readonly takenBackAt: string | null;
-  /** When somebody said that it will not come back. */
+  /** When someone said that it will not come back. */
   readonly closedAt: string | null;
 }
 
@@ -111,7 +111,7 @@ export interface ReadingChoice {
   readonly headerRow?: number;
   /** What columns are, by their place counted from 0. */
   readonly columns?: Readonly<Record<number, ColumnChoice>>;
-  /** Which file is meant by a name that several have, by the name as it stands in the table; 0 for none. */
+  /** Which file is meant by a name that several have, by the name as it is in the table; 0 for none. */
   readonly files?: Readonly<Record<string, number>>;
   readonly onlyBlanks?: boolean;
   /** Whether rows whose file name several files have are left out without asking. */
@@ -120,7 +120,7 @@ export interface ReadingChoice {
   readonly hold?: boolean;
 }
 
-/** What somebody says that a column is. */
+/** What someone says that a column is. */
 export type ColumnChoice = { readonly use: 'property'; readonly property: number } | { readonly use: 'file' | 'holder' | 'draft' | 'ignored' };
 
 /** A file that came back, before it is compared: what Rule takes it for, and what it asks. */
@@ -138,7 +138,7 @@ export interface TableInspection {
   readonly rows: number;
   /** File names that several files have, with those that are meant perhaps. */
   readonly ambiguous: readonly { readonly name: string; readonly rows: number; readonly files: readonly { readonly id: number; readonly path: string }[] }[];
-  /** Whether somebody has to answer before it can be compared. */
+  /** Whether someone has to answer before it can be compared. */
   readonly asks: readonly ('encoding' | 'sheet' | 'columns' | 'rows')[];
   /** Why it cannot be compared as it is. */
   readonly problem: string | null;
@@ -162,7 +162,7 @@ export interface TakeBackRow {
 /** What can be said of a cell of a table that came back. */
 export const CELL_VERDICTS = ['change', 'conflict', 'spoiled', 'error', 'same'] as const;
 
-/** A cell of a table that came back, beside what stands in the file. */
+/** A cell of a table that came back, beside what is in the file. */
 export interface TakeBackCellRow {
   readonly id: number;
   readonly row: number;
@@ -288,7 +288,7 @@ export interface Delivery extends DeliveryDraft {
 /** A folder of the server in which tables are taken back as they come. */
 export interface WatchedFolderDraft {
   readonly folder: string;
-  /** Whether what can be taken without a question is applied at once; otherwise it waits for somebody to look at it. */
+  /** Whether what can be taken without a question is applied at once; otherwise it waits for someone to look at it. */
   readonly apply: boolean;
   readonly active: boolean;
 }
@@ -299,7 +299,7 @@ export interface WatchedFolder extends WatchedFolderDraft {
   readonly last: { readonly at: string; readonly file: string; readonly takeBack: number | null; readonly trouble: string | null } | null;
 }
 
-/** How far along the company is, and what there is to do. */
+/** Progress of the company, and what there is to do. */
 export interface Overview {
   readonly company: string;
   readonly files: number;

@@ -29,7 +29,7 @@ export interface Library {
   readonly files: number;
   readonly unread: number;
   readonly surveyedAt: string | null;
-  /** Whether somebody has said that the folder is the right one: not yet so of a copy that was restored from a backup. */
+  /** Whether someone has said that the folder is the right one: not yet so of a copy that was restored from a backup. */
   readonly confirmed: boolean;
 }
 

@@ -31,7 +31,7 @@ export const CONVERSION_NAMES = CONVERSIONS;
 export interface ForeignRequest {
   readonly rows: readonly ForeignRow[];
   readonly filter: FileFilter;
-  /** What happens where our name holds another value already. */
+  /** What happens where our name already holds another value. */
   readonly clash: 'keep ours' | 'take theirs';
   /** Whether the foreign name stays in the file beside ours. */
   readonly keep: boolean;
@@ -68,7 +68,7 @@ export interface ForeignPreview {
   readonly unmapped: readonly { readonly name: string; readonly files: number; readonly filled: number }[];
 }
 
-/** What stands in the files themselves, compared with what a change set meant to write. */
+/** What is in the files themselves, compared with what a change set meant to write. */
 export interface AppliedCheck {
   readonly lines: number;
   readonly asMeant: number;

@@ -6,7 +6,7 @@ import { Decision, TableFinding } from '@rule/core/vault';
 import { FileRow } from './files';
 import { LockedOut, Tray } from './values';
 
-/** A cell of a family of title blocks, what it is bound to, and how it stands in the drawings. */
+/** A cell of a family of title blocks, what it is bound to, and how it is in the drawings. */
 export interface BlockCell {
   readonly tag: string;
   readonly prompt: string;
@@ -16,7 +16,7 @@ export interface BlockCell {
   readonly binding: Binding | null;
   /** What the draft says; the same where there is none. */
   readonly drafted: Binding | null;
-  /** How many cells of drawings are in each state; empty for a cell that is bound to nothing. */
+  /** How many cells of drawings are in each state; empty for a cell that is not bound to anything. */
   readonly states: Readonly<Partial<Record<CellState, number>>>;
 }
 
@@ -79,7 +79,7 @@ export interface BlockView {
     readonly match: Match;
     readonly file: number | null;
     readonly path: string | null;
-    /** Whether somebody has settled it for this sheet alone. */
+    /** Whether someone has settled it for this sheet alone. */
     readonly settled: boolean;
   };
   readonly cells: readonly {

@@ -13,7 +13,7 @@ export interface PersonRow {
   readonly role: Role;
   /** Locked people cannot sign in, and their tokens do nothing. */
   readonly locked: boolean;
-  /** Whether they still have the first password, which somebody else knows. */
+  /** Whether they still have the first password, which someone else knows. */
   readonly firstPassword: boolean;
   readonly signedInAt: string | null;
   /** Tokens of theirs that work. */

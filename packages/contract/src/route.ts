@@ -14,7 +14,7 @@ export const json = <T>(): Answer<T> => ({ media: 'application/json' });
 export const nothing: Answer<null> = { media: 'application/json' };
 /** A file or page as it is. @param media its type */
 export const bytes = (media: string): Answer<Uint8Array> => ({ media });
-/** Events that go on until somebody stops to listen. */
+/** Events that go on until someone stops to listen. */
 export interface Events<T> {
   readonly each: T;
 }
@@ -46,7 +46,7 @@ export type RouteTable = Readonly<Record<`${'GET' | 'POST' | 'PUT' | 'DELETE'} /
 
 /** The names of the numbers in a path. */
 type Names<Path extends string> = Path extends `${string}{${infer Name}}${infer Rest}` ? Name | Names<Rest> : never;
-/** The numbers that stand in a route's path. */
+/** The numbers that are in a route's path. */
 export type ParamsOf<Name extends string> = Readonly<Record<Names<Name>, number>>;
 /** What a route's checks give for its query. */
 export type QueryOf<Route> = Route extends { readonly query: ObjectSchema<infer Query> } ? Query : undefined;

@@ -21,7 +21,7 @@ export interface ChangedProperty {
   readonly retired: boolean;
 }
 
-/** Properties of the draft as somebody saves them together. */
+/** Properties of the draft as someone saves them together. */
 export interface ChangedProperties {
   readonly properties: readonly ChangedProperty[];
 }
@@ -31,7 +31,7 @@ export interface AddedProperties {
   readonly properties: readonly PropertyDraft[];
 }
 
-/** The checks across properties as somebody saves them. */
+/** The checks across properties as someone saves them. */
 export interface SavedChecks {
   readonly checks: readonly (Omit<Check, 'id'> & { readonly id: number | null })[];
 }
@@ -66,7 +66,7 @@ export interface ChoiceListRow extends ChoiceListDraft {
   readonly usedBy: readonly string[];
 }
 
-/** What loading a list anew would change; `token` proves on applying that the source has not changed since. */
+/** What loading a list again would change; `token` proves on applying that the source has not changed since. */
 export interface ListPreview extends Omit<ListComparison, 'result'> {
   readonly token: string;
   readonly problems: readonly string[];
@@ -253,7 +253,7 @@ export interface Settings {
 /** What files have that values can be kept in or taken from. */
 export interface SchemaPlaces {
   readonly fields: readonly { readonly kind: Kind; readonly name: string; readonly files: number }[];
-  /** Layers that closed outlines are on, and texts that stand in outlines. */
+  /** Layers that closed outlines are on, and texts that are in outlines. */
   readonly layers: readonly string[];
   readonly texts: readonly string[];
 }

@@ -18,7 +18,7 @@ export interface StartFileRow {
   readonly sheet: string | null;
   readonly names: readonly string[];
   readonly edition: number;
-  /** Whether what stands in the folder is what was published. */
+  /** Whether what is in the folder is what was published. */
   readonly stands: 'as published' | 'changed by someone else' | 'gone';
 }
 

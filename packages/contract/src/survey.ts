@@ -65,7 +65,7 @@ export interface CoverageQuery extends FileFilter {
   readonly by: CoverageBy;
 }
 
-/** How far names are filled, by kind, class, folder or level. */
+/** Coverage of names by kind, class, folder or level. */
 export interface Coverage {
   readonly columns: readonly { readonly key: string; readonly label: string; readonly files: number }[];
   readonly rows: readonly {
@@ -101,7 +101,7 @@ export interface FoundValues {
   readonly leftIn: readonly { readonly text: string; readonly files: number }[];
 }
 
-/** Values that stand under a name which only resembles a property's written name. */
+/** Values that are under a name which only resembles a property's written name. */
 export interface OtherName {
   readonly property: number;
   readonly name: string;
@@ -142,11 +142,11 @@ export interface CleanUpRequest {
   readonly filter: FileFilter;
   /** Levels that are touched; all when empty. */
   readonly levels: readonly Level[];
-  /** Which name's value remains, for clashes that somebody settled. */
+  /** Which name's value remains, for clashes that someone settled. */
   readonly chosen: readonly { readonly file: number; readonly holder: string; readonly name: string }[];
 }
 
-/** What a clean-up would do. */
+/** Preview of a clean-up. */
 export interface CleanUpPreview {
   readonly lines: number;
   readonly files: number;

@@ -48,11 +48,11 @@ const TEXTLESS: readonly Clause['operator'][] = ['is filled', 'is blank', 'is a 
 
 /** What keeps a condition from saying anything: a name or a text that is missing. `null` when it is whole. */
 export function clauseProblem({ subject, name = '', operator, text = '' }: Clause): string | null {
-  if ((subject === 'value' || subject === 'field') && name.trim() === '') return 'Name the value that is compared.';
+  if ((subject === 'value' || subject === 'field') && name.trim() === '') return 'Enter the value to compare.';
   if (TEXTLESS.includes(operator) || text !== '') return null;
-  // Files in the top folder of a library stand in the folder with the empty name.
+  // Files in the top folder of a library are in the folder with the empty name.
   if (subject === 'folder' && (operator === 'is' || operator === 'is not')) return null;
-  return `Type what to compare with${subject === 'value' || subject === 'field' ? ', or choose "is blank"' : ''}.`;
+  return `Enter what to compare with${subject === 'value' || subject === 'field' ? ', or choose "is blank"' : ''}.`;
 }
 
 /** What rows of the grid are grouped by: a folder, kind or class, or a property's number. */
@@ -132,7 +132,7 @@ export interface CellFinding {
   readonly property: number;
   readonly code: Violation['code'];
   readonly message: string;
-  /** What should stand there, of a value that is stale or stands under another name; `null` for a blank, and where nothing is known. */
+  /** What should be there, of a value that is stale or is under another name; `null` for a blank, and where nothing is known. */
   readonly wanted: HeldValue | null;
 }
 
@@ -145,7 +145,7 @@ export interface GridHolder {
   readonly homes: Readonly<Record<number, string>>;
 }
 
-/** One file, or one holder inside it, with what it holds for the properties of the schema, by property number. What the file itself holds stands beside. */
+/** One file, or one holder inside it, with what it holds for the properties of the schema, by property number. What the file itself holds is beside. */
 export interface GridRow {
   readonly file: FileRow;
   readonly holder?: GridHolder;
@@ -170,7 +170,7 @@ export interface ProposedValue {
   readonly text: string;
 }
 
-/** Values that somebody typed, for the tray. */
+/** Values that someone typed, for the tray. */
 export interface ProposedValues {
   readonly values: readonly ProposedValue[];
   readonly reason: string;
@@ -231,7 +231,7 @@ export interface LineRow {
   readonly message: string | null;
 }
 
-/** A pending line with what stands at its address now. */
+/** A pending line with what is at its address now. */
 export interface TrayLine extends LineRow {
   readonly current: HeldValue | null;
   readonly verdict: Verdict;

@@ -10,7 +10,7 @@ import { EMPTY_SCHEMA, PreparedSchema, Property, SheetArea, areaOn, newDraft, ne
 import { compileStandIns } from '../src/values';
 
 /**
- * Areas of outlines, and what stands in which, against ezdxf: it draws the sheet, and says by its own means which outlines there are, how
+ * Areas of outlines, and what is in which, against ezdxf: it draws the sheet, and says by its own means which outlines there are, how
  * large they are (by flattening their paths finely) and which points lie in them.
  */
 const DRAW = `

@@ -204,10 +204,10 @@ describe('the owner of what a cell shows', () => {
     );
     expect(values).toEqual([{ file: 9, holder: '', property: 1, text: '2' }]);
     expect(conflicts.map((one) => [one.drawing, one.why])).toEqual([
-      [5, 'It does not stand between the words “… kg”.'],
+      [5, 'It is not between the words “… kg”.'],
       [6, 'heavy is not a number.'],
-      [3, 'Sheets say different things of one value: “3”, “4”.'],
-      [4, 'Sheets say different things of one value: “3”, “4”.'],
+      [3, 'Sheets show different texts for the same value: “3”, “4”.'],
+      [4, 'Sheets show different texts for the same value: “3”, “4”.'],
     ]);
     expect(valueInside('abc', { before: 'ab', behind: 'bc' })).toBeNull();
   });

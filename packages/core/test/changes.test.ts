@@ -87,7 +87,7 @@ describe('stacking', () => {
   it('does what the lines would do one after the other', () => {
     fc.assert(
       fc.property(lines, lines, (first, second) => {
-        // Lines that were made up one after the other: each has as its base what stood there then.
+        // Lines that were made up one after the other: each has as its base what was there then.
         let state = new Map<string, HeldValue | null>();
         const chained = [...first, ...second].map((l) => {
           const key = `${l.address.file}/${l.address.name}`;

@@ -158,7 +158,7 @@ describe('a drawing as ezdxf draws it', () => {
     const picture = drawSheet(bytesOf('R2010'), 'Layout1');
     const [view] = picture.views;
     expect(growth(view!.matrix)).toBeCloseTo(80 / 160, 9);
-    // What the view looks at stands in its middle.
+    // What the view looks at is in its middle.
     const model = drawSheet(bytesOf('R2010'), 'model');
     const middle = apply(view!.matrix, { x: 60 - model.origin.x, y: 40 - model.origin.y });
     expect(middle.x + picture.origin.x).toBeCloseTo(100, 5);
@@ -200,6 +200,8 @@ describe('curves', () => {
         const exact = outlineArea(corners);
         expect(Math.abs(area(bentLine(corners, true)) - exact) / exact).toBeLessThan(0.008);
       }),
+      // Flat bends, which random numbers seldom hit.
+      { examples: [0.004, 0.0114, 0.037, 0.0714, 0.13, 0.2].map((bulge): [[number, number, number]] => [[bulge, bulge, bulge]]), numRuns: 500 },
     );
   });
 

@@ -191,7 +191,7 @@ describe('a definition', () => {
     [{ type: 'yesno', words: ['ja', 'JA'] }, 'words: Yes and no need two different words'],
     [{ type: 'yesno', words: ['no', 'maybe'] }, 'words: "no" means no'],
     [{ feed: 'counted' }, 'series: Choose the number series'],
-    [{ feed: 'counted', series: 'Other' }, 'series: There is no number series "Other"'],
+    [{ feed: 'counted', series: 'Other' }, 'series: There is not a number series "Other"'],
     [{ feed: 'model' }, 'modelFact: Choose what is taken'],
     [{ feed: 'model', modelFact: 'mass' }, 'type: The mass of a model is a number'],
     [{ feed: 'sheet', sheetFact: 'scale' }, 'kinds: Only drawings have sheets'],
@@ -203,7 +203,7 @@ describe('a definition', () => {
     [{ overrides: [{ class: 'Bought' }, { class: 'Bought' }] }, 'overrides: The class Bought is overridden twice'],
     [{ classes: ['Cast'] }, 'classes: There is no class "Cast"'],
     [{ knownSpellings: ['Material'] }, 'knownSpellings: "Material" is the written name itself'],
-    [{ writtenName: 'Weight (kg)' }, 'ruleName: "Weight (kg)" cannot stand in a rule. In rules it is called "Weight kg"'],
+    [{ writtenName: 'Weight (kg)' }, 'ruleName: "Weight (kg)" cannot be used as a name in rules. In rules it is called "Weight kg"'],
     [{ writtenName: 'Cost - Net' }, 'ruleName: In rules "Cost - Net" is always read as this name'],
     [{ ruleName: 'a(b' }, 'ruleName: "a(b" cannot stand in a rule'],
   ])('%j', (change, expected) => expect(problems(change).join('\n')).toContain(expected));
@@ -364,7 +364,7 @@ describe('judging a file', () => {
     expect(values.get(2)!).toMatchObject({ origin: 'ruled', derived: { text: 'DR-5' }, cell: { violations: [] } });
     expect(values.get(1)!).toMatchObject({
       derived: { text: 'DR-5!' },
-      cell: { violations: [{ code: 'stale', message: 'is not written yet: it should be "DR-5!"' }] },
+      cell: { violations: [{ code: 'stale', message: 'is not written yet; it should be "DR-5!"' }] },
     });
     expect(values.get(4)!).toMatchObject({ derived: { text: '1.1', form: 'measure', unit: 'kg' } });
     expect(repairFor(values.get(1)!, standIns)).toEqual(heldText('DR-5!'));
@@ -378,8 +378,8 @@ describe('judging a file', () => {
       ),
     );
     expect(schema.problems.map((problem) => problem.message)).toEqual([
-      'The rules go round in a circle: A → B → A.',
-      'The rules go round in a circle: A → B → A.',
+      'The rules depend on each other in a circle: A → B → A.',
+      'The rules depend on each other in a circle: A → B → A.',
     ]);
     expect(schema.judge(file({ A: 'x' })).values.get(1)!).toMatchObject({ origin: 'held' });
     expect(schema.judge(file({})).values.get(3)!.derived).toEqual(heldText('c'));
@@ -527,12 +527,12 @@ describe('who may change a value', () => {
   it('depends on feed, role, class and state', () => {
     expect(ask({}, 'editor')).toBeNull();
     expect(ask({}, 'checker')).toBe('may not be changed by checkers');
-    expect(ask({ mayChange: { role: 'administrator', states: [], closedClasses: [] } }, 'editor')).toBe('may be changed by administrators only');
+    expect(ask({ mayChange: { role: 'administrator', states: [], closedClasses: [] } }, 'editor')).toBe('can be changed only by administrators');
     const closed = { mayChange: { role: 'editor' as const, states: ['open'], closedClasses: ['Bought'] } };
-    expect(ask(closed, 'editor', { className: 'Bought' })).toBe('may be changed by administrators only in files of the class Bought');
+    expect(ask(closed, 'editor', { className: 'Bought' })).toBe('can be changed only by administrators in files of the class Bought');
     expect(ask(closed, 'administrator', { className: 'Bought' })).toBeNull();
     expect(ask(closed, 'administrator', { state: 'released' })).toBe('may be changed only in the state open; the file is released');
-    expect(ask({ system: true }, 'administrator')).toBe('is kept by another program and cannot be typed here');
+    expect(ask({ system: true }, 'administrator')).toBe('belongs to another program and is read-only');
     for (const feed of ['file', 'model', 'sheet', 'counted', 'ruled'] as const) expect(ask({ feed }, 'administrator')).not.toBeNull();
   });
 });

@@ -142,7 +142,7 @@ describe('CSV', () => {
   });
   it('with a bad byte in the midst of UTF-8 asks, and names the line', () => {
     const bad = Buffer.concat([Buffer.from('File,Größe\nä.step,Öl\n'), Buffer.from([0xfc]), Buffer.from('.step,Maß\n')]);
-    expect(() => readCsv(new Uint8Array(bad))).toThrow('Line 3 holds letters that are not UTF-8');
+    expect(() => readCsv(new Uint8Array(bad))).toThrow('Line 3 is not valid UTF-8');
     const rows = [...csvSource(new Uint8Array(bad), { encoding: 'utf-8' }).rows()];
     expect(rows[1]!.map((cell) => [cell.text, cell.is])).toEqual([
       ['ä.step', 'text'],
@@ -374,7 +374,7 @@ describe('a workbook that Rule writes', () => {
     expect(sheet).toContain(`<formula1>OFFSET('Choices'!$C$2,MATCH($B2,'Choices'!$B$2:$B$4,0)-1,0,COUNTIF('Choices'!$B$2:$B$4,$B2),1)</formula1>`);
     expect(sheet).toContain('type="whole" operator="between"');
     expect(sheet).toContain('prompt="As bought. Required."');
-    expect(sheet).toContain('prompt="For reading only: what is typed here is not taken back."');
+    expect(sheet).toContain('prompt="Read-only: changes here are not taken back."');
     expect(sheet).toContain('<sheetProtection sheet="1"');
     expect(sheet).toContain('NOT(LEN(TRIM($B2))&gt;0)');
     const choices = sheetjs.utils.sheet_to_json<string[]>(sheetjs.read(bytes, { type: 'array' }).Sheets['Choices']!, { header: 1, raw: false });

@@ -171,8 +171,8 @@ describe('a form over many files', () => {
     // A lock is a matter of the file; it is said of an input only where no file is left.
     expect(first).toMatchObject({ open: true, closed: [] });
     const locked = filling(form([inputs[2]!]), [some[1]!]).view(new Map(), new Map());
-    expect(locked.panels[0]!.inputs[0]).toMatchObject({ open: false, closed: [{ reason: 'cannot be written: the file is released', count: 1 }] });
-    expect(second).toMatchObject({ open: false, closed: [{ reason: 'is computed by a rule and cannot be typed', count: 2 }] });
+    expect(locked.panels[0]!.inputs[0]).toMatchObject({ open: false, closed: [{ reason: 'cannot be changed: the file is released', count: 1 }] });
+    expect(second).toMatchObject({ open: false, closed: [{ reason: 'is computed by a rule and is read-only', count: 2 }] });
     expect(filling(form([inputs[2]!]), some, [], 'viewer').view(typed([inputs[2]!, 'x']), new Map()).values).toEqual([]);
   });
 
@@ -285,7 +285,7 @@ describe('conditions', () => {
   it('make an input read-only, with the reason', () => {
     const closed = input(supplier, { readOnlyWhen: 'Make or buy = "make"' });
     const view = filling(form([closed]), [file(1, { 'Make or buy': 'make' })]).view(new Map(), new Map());
-    expect(view.panels[0]!.inputs[0]).toMatchObject({ open: false, closed: [{ reason: 'is read-only here by the form', count: 1 }] });
+    expect(view.panels[0]!.inputs[0]).toMatchObject({ open: false, closed: [{ reason: 'is read-only in this form', count: 1 }] });
   });
 });
 
@@ -586,8 +586,9 @@ describe('two layouts of a form', () => {
       'Mass added to Panel 1',
     ]);
     expect(told(before, panels([input(making), input(number)], [input(supplier)]))).toEqual(['Order of inputs or panels changed']);
-    expect(told(before, [before[0]!, { ...before[1]!, title: 'Buying', shownWhen: 'Sealed' }])).toEqual([
+    expect(told(before, [before[0]!, { ...before[1]!, title: 'Buying', shownWhen: 'Sealed', columns: 2 }])).toEqual([
       'Panel Panel 1 renamed to Buying',
+      'Panel Buying: columns 4 → 2',
       'Panel Buying: shown when nothing → Sealed',
     ]);
   });

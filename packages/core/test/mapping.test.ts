@@ -154,18 +154,18 @@ describe('a vault link', () => {
   );
 
   it.each([
-    ['a', 'a', undefined, {}, 'file and record say the same'],
+    ['a', 'a', undefined, {}, 'file and record are equal'],
     ['b', 'a', 'a', {}, 'the file changed'],
     ['a', 'b', 'a', {}, 'the record changed'],
-    ['a', 'b', undefined, {}, 'both hold a value and never agreed'],
+    ['a', 'b', undefined, {}, 'both hold a value but never agreed'],
     ['b', 'c', 'a', {}, 'both changed since they last agreed'],
-    ['b', 'c', 'a', { onClash: "take the file's" as const }, "both changed since they last agreed; the file's is taken"],
-    ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's is taken"],
+    ['b', 'c', 'a', { onClash: "take the file's" as const }, "both changed since they last agreed; the file's value is used"],
+    ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's value is used"],
     [null, 'a', 'a', {}, 'the file is blank, and would erase what the record holds'],
     ['a', null, 'a', {}, 'the record is blank, and would erase what the file holds'],
     ['b', 'a', 'a', { in: 'never' as const, out: 'when blank' as const }, 'the file changed, but the link never passes in'],
     ['a', 'b', 'a', { in: 'when blank' as const, out: 'never' as const }, 'the record changed, but the link never passes out'],
-    ['b', 'c', 'a', { in: 'never' as const, out: 'never' as const }, 'the link passes neither way'],
+    ['b', 'c', 'a', { in: 'never' as const, out: 'never' as const }, 'the link passes no values'],
     ['b', 'a', 'a', { in: 'never' as const }, 'the file changed, but the record leads'],
     ['a', 'b', 'a', { out: 'never' as const }, 'the record changed, but the file leads'],
     ['b', null, null, { in: 'never' as const }, 'the file changed; the record leads, but is blank'],

@@ -32,7 +32,7 @@ describe('the name of a file', () => {
   });
   it.each([
     ['Part number + "-" + Revision', { Revision: 'B' }, /gives nothing/],
-    ['Part number', { 'Part number': 'a/b' }, /holds \/, which a file name may not/],
+    ['Part number', { 'Part number': 'a/b' }, /holds \/; file names cannot contain this/],
     ['Part number', { 'Part number': 'a.' }, /full stop/],
     ['Part number', { 'Part number': 'CON' }, /device/],
     ['Part number', { 'Part number': 'x'.repeat(300) }, /255 bytes/],
@@ -81,7 +81,7 @@ describe('collisions', () => {
       fc.property(fc.uniqueArray(fc.tuple(name, name), { selector: ([own]) => own, maxLength: 4 }), (list) => {
         const files = list.map(([own, wanted], i) => at(i + 1, own, wanted));
         const barred = collisions(files, new Map());
-        // One that keeps its name for another reason may stand in the way of a third: what is left is looked at again.
+        // One that keeps its name for another reason may be in the way of a third: what is left is looked at again.
         const again = collisions(
           files.map((entry) => (barred.has(entry.id) ? { ...entry, wanted: null } : entry)),
           new Map(),

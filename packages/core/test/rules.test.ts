@@ -319,7 +319,7 @@ describe('a mistake', () => {
     expect(result(Array.from({ length: 150 }, (_, k) => `Mass != ${k}`).join(' and '))).toBe(true);
     expect(result(Array.from({ length: 300 }, (_, k) => (k === 250 ? 'null' : 'true')).join(' and '))).toBeNull();
     expect(result(Array.from({ length: 300 }, () => '"a"').join(' + '))).toBe('a'.repeat(300));
-    expect(said(Array.from({ length: 2400 }, () => '1').join(' + '))[0]!.message).toMatch(/^A rule may have 300 operators in a row/);
+    expect(said(Array.from({ length: 2400 }, () => '1').join(' + '))[0]!.message).toMatch(/^A rule can have at most 300 operators in a row/);
     // Left to right, and each kind of operator by its rank.
     expect(result(`${'1 + '.repeat(20)}2 * 3 - 4`)).toBe(22);
     expect(result(`date("2026-01-01")${' + duration("P1D")'.repeat(31)}`)).toMatchObject({ days: daysOf(2026, 2, 1) });
@@ -333,11 +333,11 @@ describe('what is said of a rule that does not parse', () => {
   it.each([
     ['true 3', /an operator such as .* is expected/],
     ['1 + ', /a value is expected/],
-    ['1 + * 2', /"\* 2" is not understood: here a value is expected/],
+    ['1 + * 2', /"\* 2" is not understood: a value is expected/],
     ['if Bought then 1', /"else" is expected/],
-    ['if Bought', /"then" is expected/],
+    ['if Bought', /"then" and "else" are expected/],
     ['[1, 2', /"\[" is never closed/],
-    ['Mass <> 3', /written "!="/],
+    ['Mass <> 3', /Write "!="/],
     ['Part Nmber = "x"', /Did you mean "Part Number"\?/],
   ])('%s', (source, message) => expect(said(source)[0]!.message).toMatch(message));
   it('is looked for outside texts', () => {
@@ -484,7 +484,7 @@ describe('dates that no calendar reaches', () => {
   ])(
     // prettier-ignore
     '%s',
-    (source) => expect(result(source)).toBe('! A date lies outside the years -200000 to 200000.'),
+    (source) => expect(result(source)).toBe('! A date is outside the years -200000 to 200000.'),
   );
 });
 

@@ -24,8 +24,8 @@ describe('written names', () => {
     expect(compareNames(b, a)).toBe(likeness);
   });
   it('says what is odd about a name', () => {
-    expect(nameOddity('Material ')).toBe('a blank at the end');
-    expect(nameOddity('Mat\u200berial')).toBe('a character that cannot be seen');
+    expect(nameOddity('Material ')).toBe('a space at the end');
+    expect(nameOddity('Mat\u200berial')).toBe('an invisible character');
     expect(nameOddity('Part number')).toBeNull();
   });
 });

@@ -102,7 +102,7 @@ describe('standards', () => {
       ],
       [],
     );
-    expect(asme.filter((finding) => finding.file).map((finding) => finding.message)).toEqual(['The lettering is 0.1 in high; 0.12 in is the least.']);
+    expect(asme.filter((finding) => finding.file).map((finding) => finding.message)).toEqual(['The lettering is 0.1 in high; 0.12 in is the minimum.']);
   });
   it('starters are schemas without faults', () => {
     for (const { properties } of STARTERS) {

@@ -410,7 +410,7 @@ describe('the index', () => {
         fc.constantFrom(0, 1, 40, 9000, 600_000),
         (statements, filler, longest) => {
           const right = statements.map((pieces) => `A(${pieces.join(' ')})`);
-          // The filler shifts the statements across the edge of what is looked at in one go: of 8192 instances, of 256 KiB.
+          // The filler shifts the statements across the edge of what is looked at in one step: of 8192 instances, of 256 KiB.
           const room = longest === 0 ? 8192 * 7 + filler : 262_144 - 3000 + filler;
           const fill = longest === 0 ? '#1=A();' : `#1=A('${'x'.repeat(longest)}');`;
           const fills = Math.max(1, Math.floor(room / fill.length));

@@ -221,7 +221,7 @@ describe('cleaning up', () => {
     holder: '',
     values: new Map(Object.entries(values).map(([name, held]) => [name, typeof held === 'string' ? heldText(held) : held])),
   });
-  /** What stands in the holder afterwards. */
+  /** What is in the holder afterwards. */
   const after = (action: CleanUp, before: HolderValues, chosen?: ReadonlyMap<string, string>) => {
     const result = cleanUp(action, [before], standIns, chosen);
     const values = new Map(before.values);

@@ -51,7 +51,7 @@ function nextOf(at: usize, end: usize, a: v128, b: v128, c: v128): usize {
 
 /**
  * Goes through instances `#id=…;` from an offset in the window on as long as they are plain: each whole in the window,
- * without comments, with an id of at most nine digits. What stands at the first other one is left to the caller.
+ * without comments, with an id of at most nine digits. What is at the first other one is left to the caller.
  * @param length bytes in the window
  * @param base offset of the window in the file, which reported offsets are in
  * @returns the number of instances found

@@ -27,7 +27,7 @@ const inPackage = (...parts: string[]) => join(dirname(fileURLToPath(import.meta
 
 const withValues = (path: string, bytes: Uint8Array, list: readonly FileChange[]) => applyEdits(bytes, formatOf(path)!.modify(bytes, list));
 
-/** Writes files below a folder that is made anew. */
+/** Writes files below a folder that is made again. */
 function into(folder: string): (path: string, bytes: Uint8Array) => void {
   const root = inPackage(folder);
   rmSync(root, { recursive: true, force: true });

@@ -61,7 +61,7 @@ const arm = (): AnyShape =>
     .extrude(4)
     .cut(makeCylinder(8.1, 10, [-60, 0, -2]));
 
-/** Parts whose files stand in the library. Untidy on purpose: see the comments. */
+/** Parts whose files are in the library. Untidy on purpose: see the comments. */
 export const PARTS: readonly DemoPart[] = [
   {
     id: 'DR15-101',
@@ -341,7 +341,7 @@ export const LOOSE = { id: 'TK-310', solid: (): AnyShape => makeCylinder(3, 120)
 
 const corner = (n: number, size: number, z: number): readonly [number, number, number] => [n % 2 ? size : -size, n < 2 ? size : -size, z];
 
-/** Assemblies whose files stand in the library; the first one is a sub-assembly of the second. */
+/** Assemblies whose files are in the library; the first one is a sub-assembly of the second. */
 export const ASSEMBLIES: readonly DemoAssembly[] = [
   {
     id: 'DR15-200',

@@ -21,7 +21,7 @@ interface Plan {
   readonly inches: boolean;
   readonly lines: readonly (readonly At[])[];
   readonly texts: readonly Text[];
-  /** Closed outlines of rooms, with what stands in them, in the model. */
+  /** Closed outlines of rooms, with what is in them, in the model. */
   readonly rooms?: readonly { readonly corners: readonly At[]; readonly label: string; readonly height: number }[];
   readonly block?: {
     readonly name: string;
@@ -63,7 +63,7 @@ const outline = (corners: readonly At[]): Pair[] => [
   [8, 'ROOMS'],
 ];
 
-/** A drawing of version AC1009, whose only sheet stands in paper space. */
+/** A drawing of version AC1009, whose only sheet is in paper space. */
 export function siteDrawing({ inches, lines, texts, rooms = [], block }: Plan): Uint8Array {
   const pairs: Pair[] = [
     [0, 'SECTION'],

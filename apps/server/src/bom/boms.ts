@@ -222,11 +222,11 @@ export class Boms {
 
   private rowOf({ rows }: MadeBom, id: string): BomRow {
     const row = rows.find((entry) => entry.id === id);
-    if (!row) throw notFound('This row; the list has changed');
+    if (!row) throw notFound('This row no longer exists; the list has changed');
     return row;
   }
 
-  /** What a row counts, one by one. */
+  /** The members of a row. */
   async members(user: Pick<User, 'id'>, assembly: number, request: BomRowRequest): Promise<BomMember[]> {
     const made = await this.make(user, assembly, request);
     const row = this.rowOf(made, request.row);
@@ -267,7 +267,7 @@ export class Boms {
     });
     const held = places.filter((place) => place !== null);
     if (id !== null && (places.length === 0 || held.length < places.length))
-      throw invalid('no-holder', `${rows[0]!.label}: nothing here holds ${property.caption}. Settle the part file first.`);
+      throw invalid('no-holder', `${rows[0]!.label}: no holder for ${property.caption}. Choose the part file first.`);
     const values = new Map(held.map(({ file, holder }) => [`${file}/${holder}`, { file, holder, property: asked, text }]));
     return this.trays.propose(user, [...values.values()], 'typed in a BOM');
   }
@@ -283,7 +283,7 @@ export class Boms {
     await this.kept.type(this.numbered(made), made.rows, this.rowOf(made, id), number);
   }
 
-  /** Numbers all rows anew in the order in which they are shown, or tells what that would change. */
+  /** Numbers all rows again in the order in which they are shown, or tells what that would change. */
   async renumber(user: User, assembly: number, { write, ...request }: BomRenumber): Promise<BomRenumbered> {
     const made = await this.make(user, assembly, request);
     const list = this.numbered(made);

@@ -9,7 +9,7 @@ import { BomLayouts } from './layouts';
 import { OutBom, OutLine, tableOf } from './outlet';
 import { KEPT_ROW, PICTURES } from './plans';
 
-/** What stands in a kept list. */
+/** What is in a kept list. */
 interface KeptContent {
   readonly headers: readonly string[];
   readonly lines: readonly KeptLine[];
@@ -71,7 +71,7 @@ export class KeptBoms {
   async remove(user: User, id: number): Promise<void> {
     const row = await this.db.one<{ user: number | null }>('SELECT user_id AS "user" FROM bom_kept WHERE id = $1', [id]);
     if (!row) throw notFound(`Kept BOM ${id}`);
-    if (!mayDecide(user, row.user)) throw refused('not-yours', 'Only who kept a BOM, or an administrator, removes it.');
+    if (!mayDecide(user, row.user)) throw refused('not-yours', 'Only the person who kept a BOM or an administrator can remove it.');
     await this.db.run('DELETE FROM bom_kept WHERE id = $1', [id]);
   }
 

@@ -6,7 +6,7 @@ import { Properties } from '../schema/properties';
 import { User } from '../users/user';
 import { LAYOUT_ROW } from './plans';
 
-/** Saved set-ups of bills of materials. They only show, so they stand beside the edition and not in it. */
+/** Saved set-ups of bills of materials. They only show, so they are beside the edition and not in it. */
 export class BomLayouts {
   constructor(
     private readonly db: Db,
@@ -30,7 +30,7 @@ export class BomLayouts {
     return found.map((row) => row.name);
   }
 
-  /** @throws AppError for one that is not there, or somebody else's own */
+  /** @throws AppError for one that is not there, or someone else's own */
   async get(user: Pick<User, 'id'>, id: number): Promise<BomLayout> {
     const row = (await this.list(user)).find((layout) => layout.id === id);
     if (!row) throw notFound(`Layout ${id}`);
@@ -47,7 +47,7 @@ export class BomLayouts {
     return this.saved(user, row!.id);
   }
 
-  /** Changes a layout. @throws AppError where it was saved by somebody else since `version` was opened */
+  /** Changes a layout. @throws AppError where it was saved by someone else since `version` was opened */
   async change(user: User, id: number, { version, ...draft }: BomLayoutDraft & Pick<BomLayout, 'version'>): Promise<BomLayout> {
     await this.mayChange(user, id);
     await this.check(user, draft, id);
@@ -56,7 +56,7 @@ export class BomLayouts {
       [id, version, draft.name, draft.purpose, draft.shared, JSON.stringify(draft.content)],
     );
     if (changed === 0)
-      throw refused('changed-meanwhile', `Somebody else saved the layout ${draft.name} after you opened it. Reload it, or save yours under another name.`);
+      throw refused('changed-meanwhile', `Someone else saved the layout ${draft.name} after you opened it. Reload it, or save yours under another name.`);
     return this.saved(user, id);
   }
 
@@ -81,12 +81,12 @@ export class BomLayouts {
     if (unknown.length) throw invalid('unknown-property', `Property ${unknown.join(', ')} is not in the schema.`);
     if (stranger) throw invalid('unknown-class', `There is no class ${stranger.class}.`);
     const uncounted = content.classes.find((rule) => rule.rule === 'count by' && rule.property === null);
-    if (uncounted) throw invalid('count-by', 'A class that is counted by a property needs to say by which.');
+    if (uncounted) throw invalid('count-by', 'Choose the property by which the class is counted.');
     if (await this.db.one('SELECT 1 FROM bom_layouts WHERE name = $1 AND id IS DISTINCT FROM $2', [name, id]))
-      throw refused('name-taken', `There is already a layout named ${name}.`);
+      throw refused('name-taken', `A layout named ${name} already exists.`);
     if (shared && user !== null && user.role !== 'administrator') {
       const was = id === null ? null : await this.db.one<{ shared: boolean }>('SELECT shared FROM bom_layouts WHERE id = $1', [id]);
-      if (!was?.shared) throw refused('not-shared', 'Only administrators share layouts.');
+      if (!was?.shared) throw refused('not-shared', 'Only administrators can share layouts.');
     }
   }
 
@@ -95,6 +95,6 @@ export class BomLayouts {
     const row = await this.db.one<{ owner: number | null }>('SELECT user_id AS owner FROM bom_layouts WHERE id = $1', [id]);
     if (!row) throw notFound(`Layout ${id}`);
     if (user.role !== 'administrator' && row.owner !== user.id)
-      throw refused('not-yours', 'Only the owner of a layout, or an administrator, changes it. Save yours under another name.');
+      throw refused('not-yours', 'Only the owner or an administrator can change this layout. Save it under another name.');
   }
 }

@@ -55,7 +55,7 @@ export class BomNumbers {
     return asRecordset(numbers.map(({ row, parent, number }) => ({ row, parent, number, hash: hashOf(row), above: hashOf(parent) })));
   }
 
-  /** Takes away what stands in the way of numbers: those that their rows had, and those that belonged to rows that are gone. */
+  /** Takes away what is in the way of numbers: those that their rows had, and those that belonged to rows that are gone. */
   private async giveUp(sql: Sql, list: NumberedList, numbers: readonly KeptNumber[]): Promise<void> {
     await sql.run(
       `DELETE FROM bom_numbers b USING jsonb_to_recordset($4::jsonb) AS n(hash text, above text, number int) WHERE ${WHERE} AND (b.row_hash = n.hash OR (b.parent_hash = n.above AND b.number = n.number))`,
@@ -71,7 +71,7 @@ export class BomNumbers {
     );
   }
 
-  /** Gives a row a number that somebody typed. @throws AppError where another row of its parent has it */
+  /** Gives a row a number that someone typed. @throws AppError where another row of its parent has it */
   async type(list: NumberedList, rows: readonly (NumberedRow & { readonly label: string })[], row: NumberedRow, number: number): Promise<void> {
     await this.db.transaction(async (sql) => {
       await this.lock(sql, list);

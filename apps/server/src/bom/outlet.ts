@@ -37,7 +37,7 @@ const ROW_POINTS = 48;
 /** The deepest outline level that a workbook has (ECMA-376 part 1, 18.3.1.73: 0 to 7). */
 const DEEPEST_OUTLINE = 7;
 
-/** A list as CSV. Blanks stay blank: no placeholder leaves Rule. Levels stand in the item number. */
+/** A list as CSV. Blanks stay blank: no placeholder leaves Rule. Levels are in the item number. */
 const csvOf = ({ headers, lines }: OutBom): Uint8Array =>
   new TextEncoder().encode(writeCsv([[...headers], ...lines.map((line) => line.cells.map((cell) => cell.text))]));
 

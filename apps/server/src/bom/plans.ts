@@ -1,6 +1,6 @@
 import { HELD } from '../library/readings';
 
-/** An assembly with all files that stand in it, however deep. Ways that go round end by themselves. */
+/** An assembly with all files that are in it, however deep. Ways that go round end by themselves. */
 export const BELOW = `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL)
   SELECT f.id, f.path, f.kind, f.hash, f.mtime_ms AS changed, f.class_id AS "classId", c.name AS "className",
     CASE WHEN f.kind = 'assembly' THEN f.reading->'structure' END AS structure
@@ -9,7 +9,7 @@ export const BELOW = `WITH RECURSIVE below(id) AS (SELECT $1::int UNION SELECT c
 /** The part files behind the copies of assemblies: one list, since the driver takes longer to take rows apart than the database to find them. */
 export const MATCHES = 'SELECT json_agg(json_build_array(assembly_id, product, match)) AS list FROM copies WHERE assembly_id = ANY($1::int[])';
 
-/** What the judgement finds wrong with properties of files and of what stands in them. */
+/** What the judgement finds wrong with properties of files and of what is in them. */
 export const FINDINGS = `SELECT file_id AS file, holder, property_id AS property, code, message, wanted FROM findings
   WHERE file_id = ANY($1::int[]) AND property_id = ANY($2::int[]) ORDER BY code = 'required' DESC`;
 
@@ -49,5 +49,5 @@ export const USES = `WITH RECURSIVE above(id) AS (SELECT $1::int UNION SELECT c.
 /** A saved layout. */
 export const LAYOUT_ROW = `l.id, l.name, l.purpose, l.shared, l.content, l.version, coalesce(u.display_name, '') AS "by", coalesce(l.user_id = $1, false) AS mine`;
 
-/** A kept list, without what stands in it. */
+/** A kept list, without what is in it. */
 export const KEPT_ROW = `k.id, k.title, k.assembly_id AS assembly, k.path, k.layout, k.edition, k.at, k.by_name AS "by", jsonb_array_length(k.content->'lines') AS rows`;

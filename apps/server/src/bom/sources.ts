@@ -132,7 +132,7 @@ export class BomData implements RowFacts {
     if (shows('mass')) await this.weigh(sql, assembly, parts, densities);
   }
 
-  /** What the judgement says: values that are worked out or stand under another name, and what is wrong. */
+  /** What the judgement says: values that are worked out or are under another name, and what is wrong. */
   private take(findings: readonly Finding[]): void {
     for (const finding of findings) {
       const { file, holder, property, code, wanted } = finding;
@@ -163,7 +163,7 @@ export class BomData implements RowFacts {
     }
     for (const [file, list] of this.bodyLists) {
       const measured = solids.get(file);
-      // Solids stand in the order of the file, as bodies do; where their number differs, nobody knows which is which.
+      // Solids are in the order of the file, as bodies are; where their number differs, nobody knows which is which.
       const own = measured?.length === list.length ? measured : null;
       for (const [i, body] of list.entries()) {
         const figures = own ? [own[i]!.volume, own[i]!.area].map((figure) => figure.toPrecision(SAME_DIGITS)) : [body.label];

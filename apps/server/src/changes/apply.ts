@@ -36,7 +36,7 @@ interface TargetFile {
   readonly removed: boolean;
 }
 
-/** Work that stands in the database alone: values kept beside files whose format Rule cannot write, and those of holders above files. */
+/** Work that is in the database alone: values kept beside files whose format Rule cannot write, and those of holders above files. */
 const isBeside = (file: Pick<TargetFile, 'format'>) => file.format === 'other' || file.format === 'above';
 
 /** Whether a line gives its file another name. */
@@ -52,7 +52,7 @@ function finalPath(file: TargetFile, lines: readonly LineRow[]): string {
 interface ReadyFile extends Omit<Written, 'stands' | 'renamed' | 'hash'> {
   readonly target: TargetFile;
   readonly lines: readonly LineRow[];
-  /** Its way on the disk; `null` where its values stand in the database alone. */
+  /** Its way on the disk; `null` where its values are in the database alone. */
   readonly move: Omit<Move, 'changeSet'> | null;
 }
 
@@ -62,14 +62,14 @@ interface FileFailure extends Failure {
 }
 
 /** Why files of a restored copy are not written; behind 'The file …'. */
-const UNCONFIRMED = 'is in a library that was restored; an administrator says first in Settings where it stands';
+const UNCONFIRMED = 'is in a restored library; an administrator must confirm its folder in Settings first';
 
 const reasonOf = (error: unknown): string => {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === 'ENOSPC') return 'The disk is full.';
-  if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS') return 'The file may not be written.';
+  if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS') return 'No permission to write the file.';
   if (code === 'EBUSY' || code === 'ETXTBSY') return 'Another program holds the file open.';
-  if (code === 'ENOENT') return 'The file is no longer there.';
+  if (code === 'ENOENT') return 'The file no longer exists.';
   return error instanceof Error ? error.message : String(error);
 };
 
@@ -170,7 +170,7 @@ export class Applying {
   async checkRevert(id: number): Promise<ChangeSetRow> {
     const set = await this.changeSet(id);
     if (set.state === 'applying') throw refused('still-applying', `Change set ${id} is not finished yet.`);
-    if (set.state === 'put back') throw refused('nothing-applied', `Change set ${id} was put back; there is nothing to revert.`);
+    if (set.state === 'put back') throw refused('nothing-applied', `Change set ${id} was rolled back; there is nothing to revert.`);
     if (set.revertedBy !== null) throw refused('reverted-already', `Change set ${id} was reverted by change set ${set.revertedBy}.`);
     return set;
   }
@@ -249,7 +249,7 @@ export class Applying {
       throw new AppError(
         503,
         'outcome-unknown',
-        'The database went away while this was applied. The outcome is not known yet: as soon as the database answers, Rule finishes it or puts it back, and History says which.',
+        'The database connection was lost while the changes were applied. The outcome is not known yet: when the database is back, Rule completes the change set or rolls it back. See History for the result.',
       );
     }
   }
@@ -280,7 +280,7 @@ export class Applying {
         else if (unfinished.has(id)) fail(`The file belongs to change set ${unfinished.get(id)}, which was interrupted and is not finished yet.`);
         else if (isBeside(target)) {
           const conflicts = fileLines.filter((line) => clashing.has(line.id)).map((line) => line.id);
-          if (conflicts.length) fail('The value was changed by someone else.', conflicts);
+          if (conflicts.length) fail('Someone else changed the value.', conflicts);
           else ready.push({ target, file: id, lines: fileLines, reading: BESIDE, moved: [], move: null });
         } else {
           const versions = written?.get(id);
@@ -383,7 +383,7 @@ export class Applying {
   }
 }
 
-const trayEmpty = () => refused('tray-empty', 'No accepted line waits in your tray.');
+const trayEmpty = () => refused('tray-empty', 'Your tray has no accepted lines.');
 
 function groupByFile(lines: readonly LineRow[]): Map<number, LineRow[]> {
   const byFile = new Map<number, LineRow[]>();
@@ -395,7 +395,7 @@ function groupByFile(lines: readonly LineRow[]): Map<number, LineRow[]> {
   return byFile;
 }
 
-/** The ways of the files that stand on a disk, in the order in which they are written. */
+/** The ways of the files that are on a disk, in the order in which they are written. */
 const movesOf = (changeSet: number, ready: readonly ReadyFile[]): Move[] =>
   ready.flatMap(({ move }) => (move === null ? [] : [{ ...move, changeSet }])).sort((a, b) => a.file - b.file);
 

@@ -7,7 +7,7 @@ import { notFound } from '../platform/problem';
 import { WorkPool } from '../platform/pool';
 
 const MOST_LISTED = 500;
-/** Files read in one go. */
+/** Files read in one step. */
 const BATCH = 100;
 
 interface CheckedLine {
@@ -28,7 +28,7 @@ const shown = (held: HeldValue | null): string | null => (held === null ? null :
 /** Whether a line's value is kept in the database alone. */
 const isBeside = (line: Pick<CheckedLine, 'format'>) => line.format === 'other' || line.format === 'above';
 
-/** Reads the files of an applied change set anew, and compares what stands in them with what was meant. */
+/** Reads the files of an applied change set again, and compares what is in them with what was meant. */
 export class Checks {
   constructor(
     private readonly db: Db,

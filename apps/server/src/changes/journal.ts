@@ -61,6 +61,6 @@ export async function versionsOf(sql: Sql, changeSet: number): Promise<Map<numbe
 export const openSets = (sql: Sql): Promise<OpenSet[]> =>
   sql.all<OpenSet>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state = 'applying' ORDER BY id`);
 
-/** Sets of which all is recorded, and something may still stand beside the files. */
+/** Sets that are recorded, while something may still be left beside the files. */
 export const unclearedSets = (sql: Sql): Promise<OpenSet[]> =>
   sql.all<OpenSet>(`SELECT id, mode, user_id AS "user" FROM change_sets WHERE state <> 'applying' AND NOT cleared ORDER BY id`);

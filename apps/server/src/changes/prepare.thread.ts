@@ -81,8 +81,8 @@ async function protectionOf(path: string): Promise<string | null> {
     return null;
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
-    if (code === 'EACCES') return 'The server may not write the file.';
-    if (code === 'EPERM') return 'The file is protected against changes by an attribute.';
+    if (code === 'EACCES') return 'The server has no permission to write the file.';
+    if (code === 'EPERM') return 'The file is write-protected by an attribute.';
     if (code === 'EROFS') return 'The file is on a disk that is mounted read-only.';
     if (code === 'ETXTBSY' || code === 'EBUSY') return 'Another program holds the file open.';
     if (code === 'EISDIR' || code === 'ELOOP' || code === 'ENXIO') return null;
@@ -99,7 +99,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     if (protection !== null) return { ok: false, message: protection, conflicts: [], oldHash: null, current: null };
     const bytes = await readPlain(input.full);
     oldHash = hashOf(bytes);
-    // The name is no part of the content: whoever applies gives it to the file.
+    // The name is not a part of the content: whoever applies gives it to the file.
     const lines = input.lines.filter(({ place, name }) => place !== 'field' || name !== 'file name');
     if (lines.length < input.lines.length && lines.length === 0) {
       await store.put(bytes);
@@ -110,8 +110,7 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const stands = finder(current);
     const judged = (line: PreparedLine) => judgeLine(asLine(line), stands(line.holder, line.place, line.name));
     const conflicts = lines.filter((line) => judged(line) === 'conflict');
-    if (conflicts.length)
-      return { ok: false, message: 'The value was changed by someone else.', conflicts: conflicts.map((line) => line.id), oldHash, current };
+    if (conflicts.length) return { ok: false, message: 'Someone else changed the value.', conflicts: conflicts.map((line) => line.id), oldHash, current };
     const changes = lines.filter((line) => judged(line) === 'apply').map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
@@ -119,16 +118,16 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const moved = lines.some((line) => line.place === 'field') && format.movedHolders ? format.movedHolders(bytes, after) : new Map<string, string>();
     const standsNow = finder(reading);
     const wrong = lines.find((line) => orNull(standsNow(moved.get(line.holder) ?? line.holder, line.place, line.name))?.text !== orNull(line.proposed)?.text);
-    if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would not read back as written.`, conflicts: [], oldHash, current };
+    if (wrong) return { ok: false, message: `${JSON.stringify(wrong.name)} would read back differently.`, conflicts: [], oldHash, current };
     await store.put(bytes);
     return { ok: true, oldHash, newHash: await store.put(after), reading, moved: [...moved] };
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
     if (error instanceof NotAFile) return { ok: false, message: error.message, conflicts: [], oldHash, current };
     if (error instanceof FileError) return { ok: false, message: describe(error), conflicts: [], oldHash, current };
-    if (code === 'ENOENT') return { ok: false, message: 'The file is no longer there.', conflicts: [], oldHash, current };
+    if (code === 'ENOENT') return { ok: false, message: 'The file no longer exists.', conflicts: [], oldHash, current };
     if (code === 'ENOSPC' || code === 'EACCES' || code === 'EPERM' || code === 'EIO')
-      return { ok: false, message: `The file cannot be read or kept (${code}).`, conflicts: [], oldHash, current };
+      return { ok: false, message: `The file cannot be read or stored (${code}).`, conflicts: [], oldHash, current };
     throw error;
   }
 }

@@ -22,7 +22,7 @@ export type MovedHolders = readonly (readonly [from: string, to: string])[];
 /** A file of which a set has written values, as it stands now. */
 export interface Written {
   readonly file: number;
-  /** Full path; `null` where the values stand in the database alone. */
+  /** Full path; `null` where the values are in the database alone. */
   readonly stands: string | null;
   /** Whether the path is not the one it had before. */
   readonly renamed: boolean;
@@ -49,7 +49,7 @@ export class Recorder {
   /**
    * Records in one transaction what happened: values as they now are, lines, the set, the journal.
    *
-   * @param elsewhere files that are not changed but stand under another name, because somebody took theirs
+   * @param elsewhere files that are not changed but are under another name, because someone took theirs
    */
   async record(changeSet: number, done: readonly Written[], partly: boolean, elsewhere: readonly { file: number; stands: string }[] = []): Promise<void> {
     const inFiles = done.filter((one): one is Written & { stands: string } => one.stands !== null);
@@ -113,7 +113,7 @@ export class Recorder {
   private async toTray(sql: Sql, user: Pick<User, 'id'>, ids: readonly number[]): Promise<void> {
     if (ids.length === 0) return;
     const tray = await this.trays.pendingSet(sql, user);
-    // A line that the person has typed anew in the meantime stays; the returning one gives way to it.
+    // A line that the person has typed again in the meantime stays; the returning one gives way to it.
     await sql.run(
       `UPDATE change_lines l SET change_set_id = $1, state = 'pending' WHERE l.id = ANY($2::int[])
          AND NOT EXISTS (SELECT 1 FROM change_lines o WHERE o.change_set_id = $1 AND o.file_id = l.file_id AND o.holder = l.holder AND o.place = l.place AND o.name = l.name)`,
@@ -132,7 +132,7 @@ export class Recorder {
   }
 }
 
-/** Lines to values kept beside files whose base is no longer what stands there. */
+/** Lines to values kept beside files whose base is no longer what is there. */
 export async function besideConflicts(sql: Sql, lines: readonly LineRow[]): Promise<Set<number>> {
   if (lines.length === 0) return new Set();
   const found = await sql.all<{ id: number }>(

@@ -9,7 +9,7 @@ import { Swap } from './swap';
 /** What became of a change set that was interrupted. */
 export interface Recovered {
   readonly changeSet: number;
-  /** `cleared`: all was recorded, and only what was kept for the way back still stood beside the files. `not yet`: it is tried again. */
+  /** `cleared`: all was recorded, and only old versions were still left beside the files. `not yet`: it will be retried. */
   readonly outcome: 'finished' | 'put back' | 'partly finished' | 'cleared' | 'not yet';
   /** Why it could not be finished so far. */
   readonly problem?: string;
@@ -31,7 +31,7 @@ export const BESIDE: FileReading = {
 /** Waits between attempts, in milliseconds: the first ones short, then as long as the last one. */
 const WAITS = [250, 500, 1000, 2000, 5000, 10_000];
 
-const INTERRUPTED = 'Applying was interrupted, and the file was changed by another program.';
+const INTERRUPTED = 'Applying was interrupted, and another program changed the file.';
 
 /**
  * Finishes or puts back what a crash, a lost database or a full disk left between the steps of applying. Each set by itself: one that cannot be

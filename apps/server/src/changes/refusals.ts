@@ -3,7 +3,7 @@ import { Property, Schema, WIDE_LEVELS, bindingOf, familyOf, forClass, isHeldAt,
 import { TargetState } from '../library/file-state';
 import { User } from '../users/user';
 
-/** A line that the schema does not let somebody write, with the reason as a sentence that names the file and the property. */
+/** A line that the schema does not let someone write, with the reason as a sentence that names the file and the property. */
 export interface Refusal {
   readonly line: Line;
   readonly file: string;
@@ -55,7 +55,7 @@ export function refusalsOf(
       !isWide(file.kind) &&
       schema.strangers[file.kind] === 'refused'
     )
-      refuse(name, 'the schema does not know this name, and names outside it are refused');
+      refuse(name, 'this name is not in the schema, and names outside it are refused');
   }
   return refusals;
 }

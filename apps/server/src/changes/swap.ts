@@ -25,7 +25,7 @@ type Position = 'before' | 'between' | 'arrived';
 export interface Swapped {
   readonly arrived: readonly Move[];
   readonly failed: ReadonlyMap<Move, unknown>;
-  /** Files that stand under a name that is neither the old nor the new one, because somebody else took both. */
+  /** Files that are under a name that is neither the old nor the new one, because someone else took both. */
   readonly elsewhere: ReadonlyMap<Move, string>;
 }
 
@@ -44,28 +44,28 @@ export interface SwapHooks {
 /** Another program has changed the file since its values were compared. */
 export class ChangedMeanwhile extends Error {
   constructor() {
-    super('The file was changed by another program in the meantime.');
+    super('Another program changed the file in the meantime.');
   }
 }
 
-/** A file that is not part of the change stands under the new name. */
+/** A file that is not part of the change is under the new name. */
 export class NameTaken extends Error {
   constructor() {
-    super('A file of the new name stands there already.');
+    super('A file with the new name already exists.');
   }
 }
 
 /** The file that has the name now keeps it. */
 class NameKept extends Error {
   constructor() {
-    super('The file that has the new name now could not give it up.');
+    super('The file that now has the new name could not be renamed.');
   }
 }
 
-/** Somebody stopped the work before it came to this file. */
+/** Someone stopped the work before it came to this file. */
 class Stopped extends Error {
   constructor() {
-    super('It was cancelled before this file was written.');
+    super('Cancelled before this file was written.');
   }
 }
 
@@ -95,7 +95,7 @@ export function isTorn(now: Uint8Array, old: Uint8Array, fresh: Uint8Array): boo
 }
 
 /**
- * Brings files to their new versions and names, and back. All that is known of where a file is stands on the disk: a crash between any two
+ * Brings files to their new versions and names, and back. All that is known of where a file is is on the disk: a crash between any two
  * steps leaves what the next start can go on with.
  *
  * A new version takes its file's place by renaming, so that nobody ever sees half of it. Files that get another name give up the old one
@@ -149,7 +149,7 @@ export class Swap {
       at.set(move, 'between');
       await hooks.at('set aside one');
     }
-    // Everybody has given up the name: whatever stands under one now keeps it.
+    // Everybody has given up the name: whatever is under one now keeps it.
     for (const move of alive().filter(isRenamed)) if (at.get(move) === 'between' && (await exists(move.final))) failed.set(move, new NameTaken());
     if (whole && failed.size > 0) return outcome();
     const left = dependents([...failed.keys()], moves);
@@ -277,10 +277,10 @@ export class Swap {
   }
 
   /**
-   * Brings files back to their old versions and names; leaves those alone that another program has changed since. A file whose name somebody
+   * Brings files back to their old versions and names; leaves those alone that another program has changed since. A file whose name someone
    * else has taken meanwhile gets one like it.
    *
-   * @returns files that did not get their old names, with the path that they stand under
+   * @returns files that did not get their old names, with the path that they are under
    */
   async retreat(moves: readonly Move[]): Promise<Map<Move, string>> {
     const elsewhere = new Map<Move, string>();

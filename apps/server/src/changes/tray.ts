@@ -16,12 +16,12 @@ import { HELD } from '../library/readings';
 import { LINE_FROM, LINE_ROW, insertLines, linesOf, toLine } from './lines';
 import { Refusal, refusalsOf } from './refusals';
 
-/** A person's pending lines with what stands at their addresses now. */
+/** A person's pending lines with what is at their addresses now. */
 const PENDING = `${LINE_FROM} JOIN change_sets s ON s.id = l.change_set_id AND s.user_id = $1 AND s.state = 'pending'
   LEFT JOIN LATERAL (${standing('l', 'file_id')}) v ON true`;
 /** A value for comparison: nothing and an empty text are the same. */
 const plain = (value: string) => `CASE WHEN ${value}->>'text' <> '' THEN jsonb_strip_nulls(${value}) END`;
-/** Lines that cannot be applied as they are: their file is gone or locked, or somebody else has changed the value. */
+/** Lines that cannot be applied as they are: their file is gone or locked, or someone else has changed the value. */
 const UNDECIDED = `(f.removed OR f.lock_reason IS NOT NULL OR (${plain(HELD)} IS DISTINCT FROM ${plain('l.base')} AND ${plain(HELD)} IS DISTINCT FROM ${plain('l.proposed')}))`;
 
 /** Most refused lines that an answer names. */
@@ -148,10 +148,10 @@ export class Trays {
       const { kind, className, state } = file;
       const level = isWide(kind) ? kind : value.holder ? levels.get(`${value.file}/${value.holder}`)?.level : 'document';
       if (!property) refuse('unknown-property', 'is not in the schema');
-      else if (!level) refuse('unknown-holder', 'the file has no such holder any more');
+      else if (!level) refuse('unknown-holder', 'the file no longer has this holder');
       else if (!isWide(kind) && !property.kinds.includes(kind)) refuse('not-reached', `does not apply to a ${kind}`);
       else if (!isWide(kind) && !reaches(property, kind, className)) refuse('not-reached', `does not apply to files of the class ${className ?? 'none'}`);
-      else if (!isHeldAt(property, level)) refuse('not-reached', `is held at the level ${property.level}, not by a ${level}`);
+      else if (!isHeldAt(property, level)) refuse('not-reached', `is held at ${property.level} level, not by a ${level}`);
       else {
         const own = forClass(property, className);
         const closed = whyNotChanged(own, { role: user.role, kind, className, state });
@@ -165,7 +165,7 @@ export class Trays {
           const slot: Slot = isWide(kind)
             ? { place: 'property', name: property.writtenName }
             : slotOf(block === null ? own : onBlock(own, bindings, familyOf(block)), kind);
-          if (level === 'sheet' && slot.place !== 'cell') refuse('no-home', `the title block ${block} has no cell that is its home`);
+          if (level === 'sheet' && slot.place !== 'cell') refuse('no-home', `no cell of the title block ${block} is its home`);
           else if (!check.ok) for (const violation of check.violations) refuse(violation.code, violation.message);
           // A title block cell holds texts, and cannot be taken out.
           else if (slot.place === 'cell') wanted.push({ value, property: own, slot, held: heldText(check.held === null ? '' : value.text) });
@@ -182,7 +182,7 @@ export class Trays {
       );
       for (const [id, other] of clashes) {
         const field = `${files.get(id)!.path}, ${property.caption}`;
-        issues.push({ field, code: 'not-unique', message: `${field}: this value stands in ${other} already.` });
+        issues.push({ field, code: 'not-unique', message: `${field}: ${other} already has this value.` });
       }
     }
     // A locked file stops the others only where something else is wrong, or there are no others.
@@ -203,7 +203,7 @@ export class Trays {
   }
 
   /**
-   * Stacks lines on what is pending and works out anew what follows. What people may not write is refused, whatever way it
+   * Stacks lines on what is pending and works out again what follows. What people may not write is refused, whatever way it
    * came; `byRule` marks lines that the schema itself asks for.
    */
   async add(user: User, lines: readonly Line[], byRule = false): Promise<void> {
@@ -215,7 +215,7 @@ export class Trays {
     });
   }
 
-  /** Adds lines that somebody typed, which can be undone. What people may not write is refused. */
+  /** Adds lines that someone typed, which can be undone. What people may not write is refused. */
   async type(user: User, lines: readonly Line[], reason: string): Promise<void> {
     refuse(await this.refusals(user, lines));
     await this.step(user, lines, reason);
@@ -244,7 +244,7 @@ export class Trays {
     );
   }
 
-  /** Adds lines that somebody typed, as a step that can be undone. */
+  /** Adds lines that someone typed, as a step that can be undone. */
   private async step(user: User, lines: readonly Line[], reason: string): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
@@ -261,7 +261,7 @@ export class Trays {
   }
 
   /**
-   * Takes the last typed step back, or with `again` does the last one that was taken back anew: what waited then waits again, what did
+   * Takes the last typed step back, or with `again` does the last one that was taken back again: what waited then waits again, what did
    * not is given up. What was changed in another way meanwhile stays as it is. @throws AppError when there is no such step
    */
   async undo(user: User, again: boolean): Promise<void> {
@@ -271,7 +271,7 @@ export class Trays {
         `SELECT id, before, after FROM tray_steps WHERE change_set_id = $1 AND undone = $2 ORDER BY id ${again ? 'ASC' : 'DESC'} LIMIT 1`,
         [set, again],
       );
-      if (!step) throw refused('no-step', again ? 'There is nothing to do again.' : 'Nothing typed here is pending. Applied changes are undone in History.');
+      if (!step) throw refused('no-step', again ? 'There is nothing to redo.' : 'There is nothing to undo. Applied changes can be reverted in History.');
       const [from, to] = again ? [step.before, step.after] : [step.after, step.before];
       const key = (line: Line) => addressKey(line.address);
       const standing = new Map((await this.linesAt(sql, set, [...from, ...to])).filter((line) => !line.follows).map((line) => [key(toLine(line)), line]));
@@ -325,7 +325,7 @@ export class Trays {
     });
   }
 
-  /** Settles a conflict: `mine` goes on with the value that stands there now as its base, `theirs` gives the line up. */
+  /** Settles a conflict: `mine` goes on with the value that is there now as its base, `theirs` gives the line up. */
   async settle(user: User, id: number, take: 'mine' | 'theirs'): Promise<void> {
     await this.db.transaction(async (sql) => {
       const set = await this.pendingSet(sql, user);
@@ -339,7 +339,7 @@ export class Trays {
   }
 
   /**
-   * Works out anew the lines that follow from a change set's own: values that are computed from a changed one, and title
+   * Works out again the lines that follow from a change set's own: values that are computed from a changed one, and title
    * block texts that show one. A following line that was set aside stays aside.
    */
   async follow(sql: Sql, set: number): Promise<void> {

@@ -14,7 +14,7 @@ import { User } from '../users/user';
 import { filterSql } from '../library/filter';
 import { WritableFile, barredFiles } from '../changes/barred';
 
-/** Files whose values are read in one go. */
+/** Files whose values are read in one step. */
 const PAGE = 4000;
 /** Rows of each list that a preview shows. */
 const SAMPLE = 200;
@@ -66,7 +66,7 @@ export class CleanUps {
     private readonly locks: Locks,
   ) {}
 
-  /** What a clean-up would do. Nothing is stored. */
+  /** Preview of a clean-up. Nothing is stored. */
   async preview(request: CleanUpRequest): Promise<CleanUpPreview> {
     const built = await this.build(request);
     const [active, standIns] = [await this.properties.ofFiles(this.db), await this.standIns()];
@@ -117,8 +117,8 @@ export class CleanUps {
       `SELECT v.name, ${HELD} AS held FROM held_values v WHERE v.file_id = $1 AND v.holder = '' AND v.place = 'property' AND v.name = ANY($2::text[])`,
       [from, names],
     );
-    if (source.length === 0) throw invalid('nothing-to-copy', 'The file holds none of these names.');
-    if (files.length === 0 && Object.keys(to).length === 0) throw invalid('no-target', 'Say which files the values go to.');
+    if (source.length === 0) throw invalid('nothing-to-copy', 'The file has none of these names.');
+    if (files.length === 0 && Object.keys(to).length === 0) throw invalid('no-target', 'Choose the files to copy the values to.');
     const condition = files.length ? { sql: 'f.id = ANY($3::int[])', bind: [files] } : filterSql(to, 3);
     const found = await this.db.all<WritableFile & { held: Record<string, HeldValue> }>(
       `SELECT f.id AS file, l.root, f.path, f.format, f.lock_reason AS lock, coalesce((SELECT jsonb_object_agg(v.name, ${HELD}) FROM held_values v WHERE v.file_id = f.id AND v.holder = '' AND v.place = 'property' AND v.name = ANY($2::text[])), '{}') AS held
@@ -139,7 +139,7 @@ export class CleanUps {
   private async add(user: User, lines: readonly CleanLine[], reason: string): Promise<{ lines: number }> {
     if (lines.length === 0) throw refused('nothing-to-do', 'Nothing would change.');
     if (lines.length > MOST_LINES)
-      throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (up to ${MOST_LINES}).`);
+      throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (at most ${MOST_LINES}).`);
     const wanted = lines.map((line): Line => ({ ...line, reason, follows: false }));
     // A renamed name leaves with one line and arrives with another: where the one is refused, so is the other.
     const refusals = await this.trays.refusals(user, wanted);
@@ -227,7 +227,7 @@ function goingValues(lines: readonly CleanLine[], standIns: StandIns): number {
     holders.set(key, entry);
   }
   let going = 0;
-  // A value that was only worded anew has not gone: where no name went, nothing did.
+  // A value that was only worded again has not gone: where no name went, nothing did.
   for (const { before, after, removed } of holders.values()) if (removed || after.size === 0) going += before.filter((text) => !after.has(text)).length;
   return going;
 }

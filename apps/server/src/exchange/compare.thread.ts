@@ -82,7 +82,7 @@ export async function compareTable(input: CompareInput, db: Db, store: FileStore
   });
 }
 
-/** Finds what rows are about, with what was sent out in them and what stands there now: a handful of statements for a batch. */
+/** Finds what rows are about, with what was sent out in them and what is there now: a handful of statements for a batch. */
 export async function findRows(
   db: Db,
   identities: readonly (RowIdentity | null)[],
@@ -128,7 +128,7 @@ export async function findRows(
         ? { file, base: undefined }
         : {
             code: 'ambiguous-file',
-            message: `${JSON.stringify(identity.path)} names ${files.length} files: ${files.map((candidate) => candidate.path).join(', ')}. Write the path with its folders, or choose one.`,
+            message: `${JSON.stringify(identity.path)} names ${files.length} files: ${files.map((candidate) => candidate.path).join(', ')}. Write the full path, or choose one.`,
           };
     }
     return files[0]
@@ -136,10 +136,10 @@ export async function findRows(
       : {
           code: 'unknown-file',
           message: identity.path
-            ? `No file ${JSON.stringify(identity.path)} is in the library.`
+            ? `The library has no file ${JSON.stringify(identity.path)}.`
             : identity.mark
               ? `Send-out ${identity.mark.sendOut} has no row ${identity.mark.row}.`
-              : 'The row names no file.',
+              : 'The row does not name a file.',
         };
   });
   const fileIds = [...new Set(resolved.flatMap((entry) => (entry && 'file' in entry ? [entry.file.id] : [])))];
@@ -178,7 +178,7 @@ export async function findRows(
       if (here.length > 1)
         return {
           code: 'unknown-holder',
-          message: `${file.path} has ${here.length} holders called ${JSON.stringify(identity.holder)}; a row that was sent out tells them apart.`,
+          message: `${file.path} has ${here.length} holders called ${JSON.stringify(identity.holder)}; use a row that was sent out to tell them apart.`,
         };
       holder = here[0]!;
     }
@@ -222,7 +222,7 @@ async function storeCells(db: Db, takeBack: number, before: number, cells: reado
       cell.text,
       cell.code,
       cell.message,
-      // What changes is taken unless somebody leaves it; what a program has spoiled beyond doubt is left unless somebody takes it.
+      // What changes is taken unless someone leaves it; what a program has spoiled beyond doubt is left unless someone takes it.
       cell.verdict === 'change' ? 'take' : cell.verdict === 'spoiled' && cell.proven ? 'leave' : null,
       before + i + 1,
     ]),
@@ -245,7 +245,7 @@ async function refuseClashes(db: Db, takeBack: number, properties: readonly Prop
     await db.run(
       `UPDATE take_back_cells c SET verdict = 'error', decision = NULL, takeable = false, code = 'not-unique', message = $2 || n.other || ' already.'
        FROM unnest($1::int[], $3::text[]) AS n(id, other) WHERE c.id = n.id`,
-      [list.map((cell) => cell.id), `${property.caption}: this value stands in `, list.map((cell) => clashes.get(cell.file)!)],
+      [list.map((cell) => cell.id), `${property.caption}: this value is already in `, list.map((cell) => clashes.get(cell.file)!)],
     );
   }
   return refused;

@@ -64,7 +64,7 @@ export class Deliveries {
     const { shared, mine } = await this.layouts.get(user, draft.layout);
     if (!shared && !mine) throw notFound(`Layout ${draft.layout}`);
     const content: DeliveryDraft = { ...draft, folder: await this.folder(draft.folder) };
-    if (draft.when === 'release' && draft.state === '') throw invalid('no-state', 'Say which workflow state counts as release.');
+    if (draft.when === 'release' && draft.state === '') throw invalid('no-state', 'Choose the workflow state that counts as released.');
     const next = draft.active ? nextDue(draft, this.clock()) : null;
     if (id === null) {
       const row = await this.db.one<{ id: number }>(
@@ -98,7 +98,7 @@ export class Deliveries {
   async saveFolder(user: User, id: number | null, draft: WatchedFolderDraft): Promise<{ id: number }> {
     const content: WatchedFolderDraft = { ...draft, folder: await this.folder(draft.folder) };
     const twin = (await this.folders()).find((folder) => folder.folder === content.folder && folder.id !== id);
-    if (twin) throw refused('watched-already', `${content.folder} is watched already.`);
+    if (twin) throw refused('watched-already', `${content.folder} is already watched.`);
     if (id === null) {
       const row = await this.db.one<{ id: number }>('INSERT INTO watched_folders (user_id, content) VALUES ($1, $2::jsonb) RETURNING id', [
         user.id,
@@ -120,10 +120,10 @@ export class Deliveries {
     const folder = await realpath(path).catch(() => null);
     if (folder === null || !(await stat(folder)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
     if (this.forbidden.some((own) => within(folder, own) || within(own, folder)))
-      throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
+      throw invalid('own-folder', `${path} contains Rule's own data or is part of it.`);
     const roots = await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries');
     const library = roots.find(({ root }) => within(folder, root) || within(root, folder));
-    if (library) throw invalid('library-folder', `${path} is part of the library ${library.name} or holds it.`);
+    if (library) throw invalid('library-folder', `${path} is part of the library ${library.name} or contains it.`);
     return folder;
   }
 
@@ -234,7 +234,7 @@ export class Deliveries {
         await rename(path, claimed);
       } catch (error) {
         this.stuck.set(path, about.mtimeMs);
-        await this.note(id, this.trouble(name, `${name} cannot be moved (${(error as NodeJS.ErrnoException).code}), and is not taken.`));
+        await this.note(id, this.trouble(name, `${name} cannot be moved (${(error as NodeJS.ErrnoException).code}) and was not taken back.`));
         continue;
       }
       const last = await this.takeOne(user, folder, name, claimed, about.size, apply);
@@ -251,7 +251,7 @@ export class Deliveries {
     return { at: this.clock().toISOString(), file, takeBack: null, trouble };
   }
 
-  /** Tables that were being taken when their server died lie under their own names again, and are taken anew. @returns those names */
+  /** Tables that were being taken when their server died lie under their own names again, and are taken again. @returns those names */
   private async putBack(id: number, folder: string, names: readonly string[]): Promise<string[]> {
     const back: string[] = [];
     for (const hidden of names.filter((name) => name.startsWith('.') && name.endsWith(TAKING))) {
@@ -262,7 +262,7 @@ export class Deliveries {
       );
       await this.note(
         id,
-        this.trouble(name, moved ? `${name} was being taken when the server stopped; it is taken again.` : `${hidden} cannot be moved back to its name.`),
+        this.trouble(name, moved ? `${name} was being taken back when the server stopped; starting again.` : `${hidden} cannot be moved back to its name.`),
       );
       if (moved) back.push(name);
     }
@@ -284,7 +284,7 @@ export class Deliveries {
         const code = (error as NodeJS.ErrnoException).code ?? String(error);
         if (!(await exists(claimed))) return `The report on ${name} could not be written (${code}). ${report}`;
         await rename(claimed, join(folder, await freeName(folder, name)));
-        return `${name} cannot be moved to "${where}" (${code}), and lies where it lay. ${report}`;
+        return `${name} cannot be moved to "${where}" (${code}) and stays where it is. ${report}`;
       }
     };
     try {
@@ -296,7 +296,7 @@ export class Deliveries {
       const said = counts
         ? [
             `Take-back ${takeBack.id}: ${counts.total} cells in ${counts.rows} rows.`,
-            `unchanged ${counts.unchanged}, would change ${counts.change}, in Rule already ${counts.same}, changed on both sides ${counts.conflict}, spoiled ${counts.spoiled}, refused ${counts.error}, in rows left out ${counts.notTaken}, in columns left out ${counts.ignored}`,
+            `unchanged ${counts.unchanged}, would change ${counts.change}, already in Rule ${counts.same}, changed on both sides ${counts.conflict}, spoiled ${counts.spoiled}, refused ${counts.error}, in skipped rows ${counts.notTaken}, in skipped columns ${counts.ignored}`,
             ...view.warnings,
             ...view.issues.map((issue) => `Row ${issue.row}: ${issue.message}`),
           ]
@@ -312,7 +312,7 @@ export class Deliveries {
         );
         if (report.failed > 0) trouble = `${report.failed} values of ${name} were not applied.`;
       }
-      if (trouble === null && (open > 0 || issueCount > 0)) trouble = `${name}: ${open} cells wait for a decision, ${issueCount} rows were left out.`;
+      if (trouble === null && (open > 0 || issueCount > 0)) trouble = `${name}: ${open} cells need a decision, ${issueCount} rows were skipped.`;
       const left = await end(counts ? TAKEN : LEFT, said.join('\n'));
       return { at, file: name, takeBack: takeBack.id, trouble: left ?? trouble };
     } catch (error) {

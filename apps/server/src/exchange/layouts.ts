@@ -35,7 +35,7 @@ export class Layouts {
         ? [
             {
               name: 'Purchasing',
-              purpose: `Purchasing fills in ${bought.map((property) => property.caption).join(', ')}; what the part is stands beside it for reading.`,
+              purpose: `Purchasing fills in ${bought.map((property) => property.caption).join(', ')}; identifying columns are read-only.`,
               shared: true,
               content: {
                 ...WHOLE_LIBRARY,
@@ -49,7 +49,7 @@ export class Layouts {
       { name: 'Missing required values', purpose: 'Only files that lack a required value.', shared: true, content: { ...WHOLE_LIBRARY, rows: 'missing' } },
       {
         name: 'Survey of strays',
-        purpose: 'Files that hold names outside the schema, with those names as columns.',
+        purpose: 'Files with names outside the schema, with those names as columns.',
         shared: true,
         content: { ...WHOLE_LIBRARY, rows: 'strays' },
       },
@@ -100,6 +100,6 @@ export class Layouts {
     if (!row) throw notFound(`Layout ${id}`);
     const administrator = user !== null && 'role' in user && user.role === 'administrator';
     if (user !== null && !administrator && row.owner !== user.id)
-      throw refused('not-yours', 'Only who saved a layout, or an administrator, changes it. Save it under another name.');
+      throw refused('not-yours', 'Only the owner or an administrator can change this layout. Save it under another name.');
   }
 }

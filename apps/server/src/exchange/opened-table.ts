@@ -50,7 +50,7 @@ export async function outcome<T>(work: () => Promise<T>): Promise<Attempt<T>> {
 /** Rows looked at to find out what columns are. */
 const SAMPLE = 400;
 
-/** Rows compared in one go. */
+/** Rows compared in one step. */
 export const BATCH = 1000;
 
 /** Ambiguous file names that are asked about; a table with more of them is one to be mended first. */
@@ -205,7 +205,7 @@ const countsOf = (rows: readonly (readonly TableCell[])[], at: number) => {
 /** Share of a column's texts that must name files for it to be taken for the column of file names. */
 const NAMING = 0.5;
 
-/** Suggests the column of file names by what stands in it, as a question. */
+/** Suggests the column of file names by what is in it, as a question. */
 async function fileColumn(db: Db, matches: readonly ColumnMatch[], sample: readonly (readonly TableCell[])[]): Promise<ColumnMatch[]> {
   const open = matches.filter((match) => match.use === 'ignored' && match.ask);
   const textsOf = (match: ColumnMatch) => [...new Set(sample.map((row) => plainPath(row[match.at]?.text ?? '')).filter((text) => text !== ''))];
@@ -217,7 +217,7 @@ async function fileColumn(db: Db, matches: readonly ColumnMatch[], sample: reado
     })
     .sort((a, b) => b.share - a.share)[0];
   if (!best || best.share < NAMING) return [...matches];
-  return matches.map((match) => (match === best.match ? { ...match, use: 'file', message: 'Its texts are names of files.' } : match));
+  return matches.map((match) => (match === best.match ? { ...match, use: 'file', message: 'Its texts are file names.' } : match));
 }
 
 export interface BaseRow {

@@ -19,15 +19,15 @@ export interface ResultInput extends TableInput {
 const SAID: Readonly<Record<string, string>> = {
   applied: 'applied',
   failed: 'not applied',
-  dropped: 'given up in the tray',
-  tray: 'waits in the tray',
+  dropped: 'discarded from the tray',
+  tray: 'pending in the tray',
   left: 'left as it was',
   open: 'not decided',
-  same: 'was so already',
+  same: 'already up to date',
   error: 'refused',
 };
 
-/** Writes the table anew with what happened to each row beside it. */
+/** Writes the table again with what happened to each row beside it. */
 export async function resultTable(input: ResultInput, db: Db, store: FileStore): Promise<Attempt<number>> {
   return outcome(async () => {
     const made = await openTable(db, input, await store.get(input.hash));
@@ -75,7 +75,7 @@ export async function resultTable(input: ResultInput, db: Db, store: FileStore):
         const tally = new Map<string, number>();
         for (const { end } of told) tally.set(end, (tally.get(end) ?? 0) + 1);
         writer.addRow([
-          { value: problem !== undefined ? 'row left out' : told.length === 0 ? 'unchanged' : [...tally].map(([end, n]) => `${n} ${SAID[end]}`).join(', ') },
+          { value: problem !== undefined ? 'row skipped' : told.length === 0 ? 'unchanged' : [...tally].map(([end, n]) => `${n} ${SAID[end]}`).join(', ') },
           {
             value:
               problem ??

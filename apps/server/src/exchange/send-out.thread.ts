@@ -60,7 +60,7 @@ export interface SentOut {
   readonly files: number;
 }
 
-/** Rows read from the database in one go. */
+/** Rows read from the database in one step. */
 const BATCH = 300;
 
 /** What one row is about: a file, or one holder inside it. */
@@ -233,7 +233,7 @@ function csvWriter({ sendOut: id, content, columns }: SendOutInput, out: (piece:
     const at = rows.flat().find((text) => encodeText(text, encoding) === null)!;
     throw new TableError(
       'not-in-encoding',
-      `${n === null ? 'The header' : `${path}, row ${n + 1}`}: ${JSON.stringify(at)} has letters that ${encoding} lacks. Choose UTF-8.`,
+      `${n === null ? 'The header' : `${path}, row ${n + 1}`}: ${JSON.stringify(at)} contains characters that ${encoding} does not have. Choose UTF-8.`,
     );
   };
   return {
@@ -290,7 +290,7 @@ function sheetWriter({ sendOut: id, content, columns, lists, edition, howTo }: S
       const cell = ({ property, editable }: TableColumn): WrittenCell => {
         const value = cellValue(row.held[property.id], property);
         if (!inRow(property, row, content.level)) return { value, look: { format: '@', locked: true, look: 'off' } };
-        // What is no value of the property's type stands as the text that it is.
+        // What is not a value of the property's type stands as the text that it is.
         if (typeof value === 'string' && numberFormat(property) !== '@')
           return { value, look: { format: '@', locked: !editable, look: editable ? 'plain' : 'off' } };
         return { value };

@@ -87,7 +87,8 @@ export class SendOuts {
       : [...known.values()]
           .filter((property) => KINDS.some((kind) => property.kinds.includes(kind) && whyNotTyped(property, kind) === null))
           .map((property) => property.writtenName);
-    if (wanted.length > MOST_COLUMNS) throw invalid('too-many-names', `A table has ${MOST_COLUMNS} columns at most; these files hold ${wanted.length} names.`);
+    if (wanted.length > MOST_COLUMNS)
+      throw invalid('too-many-names', `A table can have at most ${MOST_COLUMNS} columns; these files have ${wanted.length} names.`);
     const strays: FoundColumn[] = [];
     const columns = wanted.map((name): { property: number; header: string; editable: boolean } => {
       const property = known.get(name);
@@ -128,9 +129,9 @@ export class SendOuts {
           )
           .map((property) => ({ property: property.id, header: property.writtenName, editable: true }));
     const twice = chosen.find((column, i) => chosen.some((other, k) => k < i && other.header === column.header));
-    if (twice) throw invalid('header-twice', `Two columns would be headed ${JSON.stringify(twice.header)}.`);
+    if (twice) throw invalid('header-twice', `Two columns would have the header ${JSON.stringify(twice.header)}.`);
     const odd = chosen.find((column) => !fits(active.get(column.property)!));
-    if (odd) throw invalid('not-held', `${active.get(odd.property)!.caption} is not held at the level ${content.level}.`);
+    if (odd) throw invalid('not-held', `${active.get(odd.property)!.caption} is not held at ${content.level} level.`);
     const strays: FoundColumn[] = [];
     if (content.rows === 'strays') {
       const known = new Set([...active.values()].map((property) => property.writtenName));
@@ -142,8 +143,9 @@ export class SendOuts {
       ...strays.map(({ name }, i) => ({ property: -(i + 1), header: name, editable: true })),
     ];
     if (columns.length === 0)
-      throw invalid('no-properties', content.rows === 'strays' ? 'These files hold no name outside the schema.' : 'The schema has no property to send out.');
-    if (columns.length > MOST_COLUMNS) throw invalid('too-many-names', `A table has ${MOST_COLUMNS} columns at most; this one would have ${columns.length}.`);
+      throw invalid('no-properties', content.rows === 'strays' ? 'These files have no names outside the schema.' : 'The schema has no property to send out.');
+    if (columns.length > MOST_COLUMNS)
+      throw invalid('too-many-names', `A table can have at most ${MOST_COLUMNS} columns; this one would have ${columns.length}.`);
     return this.insert(user, format, content, address, columns, strays);
   }
 
@@ -185,7 +187,7 @@ export class SendOuts {
     return row!.id;
   }
 
-  /** Writes the table of a send-out, and its base. One that was broken off is made anew. */
+  /** Writes the table of a send-out, and its base. One that was broken off is made again. */
   private async make(id: number, only: readonly number[] | null, context: JobContext | null): Promise<SentOut> {
     const row = await this.db.one<{
       format: TableFormat;
@@ -204,7 +206,7 @@ export class SendOuts {
     const columns = row.columns.map(({ property, header, editable }): TableColumn => {
       const found = property < 0 ? row.found[-property - 1] : undefined;
       const known = found ? columnOf(found.name, property, found.guess) : active.get(property);
-      if (!known) throw invalid('unknown-property', 'One of the properties was retired meanwhile.');
+      if (!known) throw invalid('unknown-property', 'One of the properties was retired in the meantime.');
       // What nobody may type is shown for reading.
       const closed = whyNotChanged(known, { role: 'administrator', kind: row.content.filter.kind ?? known.kinds[0] ?? 'part', className: null, state: null });
       const elsewhere = known.id > 0 && row.content.level !== 'document' && !isHeldAt(known, row.content.level);
@@ -284,7 +286,7 @@ export class SendOuts {
   async close(user: Pick<User, 'id' | 'role'>, id: number, closed: boolean): Promise<void> {
     const row = await this.db.one<{ owner: number }>('SELECT user_id AS owner FROM send_outs WHERE id = $1', [id]);
     if (!row) throw notFound(`Send-out ${id}`);
-    if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only who sent a table out, or an administrator, says that it need not come back.');
+    if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only the sender or an administrator can mark a table as not returning.');
     const touched = await this.db.run('UPDATE send_outs SET closed_at = $2 WHERE id = $1', [id, closed ? this.clock() : null]);
     if (touched === 0) throw notFound(`Send-out ${id}`);
   }
@@ -296,13 +298,13 @@ const howTo = (id: number, edition: number, at: string, recipient: string): { ti
   lines: [
     `Made on ${new Date(at).toISOString().slice(0, 10)} by edition ${edition} of the schema.`,
     '',
-    'Fill in the white columns of the sheet Values. Grey columns are for reading; what is typed there is not taken back.',
-    'Leave the column "Rule identity" as it is: by it each row is known again. Rows may be sorted, filtered, left out; columns may be moved or hidden.',
-    'A row without an identity is known by the path or the name of its file.',
-    'A cell on an ochre ground lacks a required value; one in red breaks a rule of its property. Beside a chosen cell stands what belongs in it.',
-    'Part numbers are texts: a program that offers to turn them into numbers or dates must not.',
-    'Emptying a cell blanks the value.',
+    'Fill in the white columns of the sheet Values. Grey columns are read-only; changes there are not taken back.',
+    'Do not change the column "Rule identity": it identifies each row. You may sort, filter and delete rows, and move or hide columns.',
+    'A row without an identity is matched by file path or file name.',
+    'Ochre cells lack a required value; red cells break a rule of their property. Select a cell for details.',
+    'Part numbers are text: do not let the spreadsheet program convert them to numbers or dates.',
+    'Clearing a cell clears the value.',
     '',
-    'When it comes back, every cell that would change is shown before anything is written, and what others have changed meanwhile is asked about.',
+    'When the table comes back, Rule shows every change before anything is written and asks about values that others changed in the meantime.',
   ],
 });

@@ -46,7 +46,7 @@ const CELL = `c.id, c.row, c.file_id AS file, f.path, f.kind, coalesce(h.label, 
 
 /** Cells that wait to go to the tray. */
 const READY = `c.decision = 'take' AND c.outcome IS NULL AND c.takeable`;
-/** Cells that nobody has decided about, and that somebody can. */
+/** Cells that nobody has decided about, and that someone can. */
 const OPEN = `c.decision IS NULL AND c.outcome IS NULL AND c.verdict IN ('conflict', 'spoiled')`;
 
 /** Tables with the same columns in the same order are told by this. */
@@ -93,7 +93,7 @@ export class TakeBacks {
     const { name, hash, state } = await this.stored(id);
     if (state === 'comparing') throw refused('comparing', 'The table is being compared.');
     if (await this.db.one('SELECT 1 FROM take_back_cells WHERE take_back_id = $1 AND outcome IS NOT NULL LIMIT 1', [id]))
-      throw refused('in-tray', 'Values of this table are in the tray or written already. Take the file back again instead.');
+      throw refused('in-tray', 'Values of this table are already pending or written. Take the file back again instead.');
     const found = unpacked(name, await this.pool.run('inspectTable', { name, hash, choice }));
     await this.db.run(`UPDATE take_backs SET choice = $2::jsonb, inspection = $3::jsonb, state = 'asking' WHERE id = $1`, [
       id,
@@ -108,17 +108,17 @@ export class TakeBacks {
     return this.view(id);
   }
 
-  /** Asks anew about a table that is compared already, as long as none of its values has gone to the tray. */
+  /** Asks again about a table that is compared already, as long as none of its values has gone to the tray. */
   async reopen(id: number): Promise<TakeBackView> {
     const touched = await this.db.run(
       `UPDATE take_backs t SET state = 'asking' WHERE id = $1 AND state IN ('compared', 'failed') AND NOT EXISTS (SELECT 1 FROM take_back_cells c WHERE c.take_back_id = t.id AND c.outcome IS NOT NULL)`,
       [id],
     );
-    if (touched === 0) throw refused('in-tray', 'Values of this table are in the tray or written already. Take the file back again instead.');
+    if (touched === 0) throw refused('in-tray', 'Values of this table are already pending or written. Take the file back again instead.');
     return this.view(id);
   }
 
-  /** Keeps what somebody decided about a table, by its header, for the next one with the same. */
+  /** Keeps what someone decided about a table, by its header, for the next one with the same. */
   private async remember(id: number, { columns, sheet, headerRow }: TableInspection, choice: ReadingChoice): Promise<void> {
     const { hold: _, ...kept } = choice;
     void _;
@@ -145,11 +145,11 @@ export class TakeBacks {
       });
   }
 
-  /** Makes drafts of properties for the columns of which somebody wants some: of the type, and for the files, that their rows have. */
+  /** Makes drafts of properties for the columns of which someone wants some: of the type, and for the files, that their rows have. */
   private async draft(user: User, input: TableInput, { columns }: TableInspection): Promise<void> {
     const wanted = columns.filter((column) => column.use === 'draft' && input.choice.columns?.[column.at]?.use === 'draft');
     if (wanted.length === 0) return;
-    if (user.role !== 'administrator') throw forbidden('Only administrators make drafts of properties. Leave the column out, or ask one of them.');
+    if (user.role !== 'administrator') throw forbidden('Only administrators can draft properties. Skip the column or ask an administrator.');
     const { schema } = await this.editions.draft();
     const known = new Set(schema.properties.map((property) => property.writtenName));
     const fresh = wanted.filter((column) => !known.has(column.header.trim()));
@@ -196,7 +196,7 @@ export class TakeBacks {
     }
   }
 
-  /** What somebody who takes a table back should know of other copies. */
+  /** What someone who takes a table back should know of other copies. */
   private async warnings(id: number, user: User, hash: string, sendOuts: readonly number[]): Promise<string[]> {
     const [earlier, twice, since, newer, edition] = await Promise.all([
       this.db.one<{ of: number }>('SELECT answers_of AS of FROM take_backs WHERE id = $1 AND answers_of IS NOT NULL', [id]),
@@ -225,8 +225,8 @@ export class TakeBacks {
       ),
     ]);
     return [
-      ...(earlier ? [`Its columns are read as those of take-back ${earlier.of}.`] : []),
-      ...twice.map(({ at, by }) => `This very file was taken back on ${at} by ${by} already.`),
+      ...(earlier ? [`Its columns are read as in take-back ${earlier.of}.`] : []),
+      ...twice.map(({ at, by }) => `This file was already taken back on ${at} by ${by}.`),
       ...since.map(
         ({ name, by, files, at }) =>
           `While this copy was out, ${by} took ${name} back on ${at}: ${files === 1 ? 'one of its files' : `${files} of its files`} changed.`,
@@ -244,7 +244,7 @@ export class TakeBacks {
       [id],
     );
     if (!row) throw notFound(`Take-back ${id}`);
-    if (row.hash === null) throw refused('not-kept', 'The file of this take-back was not kept. Take it back again.');
+    if (row.hash === null) throw refused('not-kept', 'The file of this take-back is no longer stored. Take it back again.');
     return { ...row, hash: row.hash };
   }
 
@@ -374,7 +374,7 @@ export class TakeBacks {
       [id],
     );
     if (!row) throw notFound(`Take-back ${id}`);
-    if (!mayDecide(user, row.owner)) throw refused('not-yours', `${row.by} took this table back and decides about it, or an administrator.`);
+    if (!mayDecide(user, row.owner)) throw refused('not-yours', `${row.by} took this table back; only they or an administrator can decide about it.`);
   }
 
   /** What an apply of it is called. */
@@ -390,7 +390,7 @@ export class TakeBacks {
   /** Writes the table with what happened to each row beside it, to a temporary file that the caller removes. */
   async result(id: number): Promise<{ path: string; name: string }> {
     const { name, hash, choice, state } = await this.stored(id);
-    if (state !== 'compared') throw refused('not-compared', 'The table is not compared yet.');
+    if (state !== 'compared') throw refused('not-compared', 'The table has not been compared yet.');
     await this.refreshOutcomes(id);
     await mkdir(this.temp, { recursive: true });
     const target = join(this.temp, `${randomUUID()}.xlsx`);

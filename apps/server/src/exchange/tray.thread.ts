@@ -51,7 +51,7 @@ interface Cell {
 
 /**
  * Puts the cells of a take-back that are decided to be taken in a person's tray, with what follows from them. A conflict and a spoiled value
- * go with the value that stands there now as their base: somebody has settled them for the table. @returns how many
+ * go with the value that is there now as their base: someone has settled them for the table. @returns how many
  */
 export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): Promise<Attempt<PutAway>> {
   const clock = () => at;
@@ -63,7 +63,7 @@ export async function toTray({ takeBack, user, at, apart }: TrayInput, db: Db): 
      WHERE c.take_back_id = $1 AND c.decision = 'take' AND c.outcome IS NULL AND c.takeable ORDER BY c.row, c.id`,
     [takeBack],
   );
-  if (cells.length === 0) return { ok: false, code: 'nothing-to-take', message: 'No cell waits to be taken.' };
+  if (cells.length === 0) return { ok: false, code: 'nothing-to-take', message: 'No cells are marked to be taken.' };
   const active = await properties.active(db);
   const { bindings } = (await inForceOf(db)).schema;
   const made: { id: number; place: string; slot: string; line: Line; settled: boolean }[] = [];

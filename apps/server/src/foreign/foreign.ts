@@ -15,7 +15,7 @@ import { Surveys } from '../survey/survey';
 import { User } from '../users/user';
 import { clausesSql, filterSql } from '../library/filter';
 
-/** Files whose values are read in one go. */
+/** Files whose values are read in one step. */
 const PAGE = 4000;
 const SAMPLE = 200;
 const MOST_LINES = 300_000;
@@ -46,7 +46,7 @@ export class ForeignMappings {
 
   async save(id: number | null, { name, rows }: ForeignDraft): Promise<ForeignMapping> {
     if (await this.db.one('SELECT 1 FROM foreign_mappings WHERE name = $1 AND id IS DISTINCT FROM $2::int', [name, id]))
-      throw refused('mapping-taken', `There is a mapping ${name} already.`);
+      throw refused('mapping-taken', `A mapping named ${name} already exists.`);
     await this.targets(rows);
     const row =
       id === null
@@ -92,9 +92,9 @@ export class ForeignMappings {
   /** Puts what would arrive into a person's tray. */
   async toTray(user: User, request: ForeignRequest): Promise<{ lines: number }> {
     const { lines } = await this.build(request);
-    if (lines.length === 0) throw refused('nothing-to-do', 'Nothing would arrive.');
+    if (lines.length === 0) throw refused('nothing-to-do', 'No values would be mapped.');
     if (lines.length > MOST_LINES)
-      throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (up to ${MOST_LINES}).`);
+      throw refused('too-many', `This would change ${lines.length} values at once; limit it to a folder or class (at most ${MOST_LINES}).`);
     const refusals = await this.trays.refusals(user, lines);
     const free = lines.filter((line) => !refusals.has(addressKey(line.address)));
     if (free.length === 0) throw invalid('computed', [...refusals.values()][0]!.message);
@@ -110,7 +110,7 @@ export class ForeignMappings {
       if (!property) throw invalid('unknown-property', `The property that ${JSON.stringify(row.from)} leads to is not in the schema.`);
       const closed = property.kinds.map((kind) => whyNotTyped(property, kind));
       if (closed.every((reason) => reason !== null)) throw invalid('computed', `${property.caption} ${closed[0]}.`);
-      if (property.writtenName === row.from) throw invalid('same-name', `${JSON.stringify(row.from)} is our own name already.`);
+      if (property.writtenName === row.from) throw invalid('same-name', `${JSON.stringify(row.from)} is already a written name of the schema.`);
     }
     return active;
   }

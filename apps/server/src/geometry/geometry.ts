@@ -24,7 +24,7 @@ export class KernelPool {
   private open(): Piscina {
     if (!this.pool) {
       this.pool = new Piscina({ filename: this.worker, workerData: this.data, minThreads: 0, maxThreads: 1, idleTimeout: 20_000, execArgv: [] });
-      // A thread that ends without a task is begun anew with the next one.
+      // A thread that ends without a task is begun again with the next one.
       this.pool.on('error', () => undefined);
     }
     return this.pool;

@@ -6,7 +6,7 @@ import { HELD } from '../library/readings';
 import { Sql } from '../platform/db';
 import { readSettings } from '../platform/settings';
 
-/** Assemblies with all that stands in them, however deep. */
+/** Assemblies with all that is in them, however deep. */
 const BELOW = `WITH RECURSIVE below(id) AS (SELECT unnest($1::int[]) UNION SELECT c.part_id FROM below b JOIN copies c ON c.assembly_id = b.id WHERE c.part_id IS NOT NULL) SELECT id FROM below`;
 
 interface PartRow {

@@ -10,7 +10,7 @@ import openKernel, { OpenCascadeInstance, TopoDS_Shape } from 'replicad-opencasc
 import { NotAFile, readPlain } from '../platform/plain-file';
 import { Db, asRecordset } from '../platform/db';
 
-/** Runs the geometry kernel. It has threads of its own: one that hangs is ended and begun anew. */
+/** Runs the geometry kernel. It has threads of its own: one that hangs is ended and begun again. */
 
 let opened: Promise<OpenCascadeInstance> | undefined;
 const kernel = () =>

@@ -11,13 +11,13 @@ import { QueueDb } from './queue-db';
 
 /** What long work needs while it runs. */
 export interface JobContext {
-  /** Aborted when somebody cancels the job. */
+  /** Aborted when someone cancels the job. */
   readonly signal: AbortSignal;
   /** Says how far the work is. Cheap to call often. */
   progress(step: string, done: number, total: number): void;
   /** Keeps an error about one file; the work goes on. */
   error(path: string, message: string): void;
-  /** @throws JobCancelled when somebody cancelled the job. */
+  /** @throws JobCancelled when someone cancelled the job. */
   check(): void;
 }
 
@@ -59,7 +59,7 @@ const JOB_ROW = `j.id, j.kind, j.title, coalesce(u.display_name, '') AS "by", j.
 
 /**
  * Long work. The queue delivers a job's number to whichever server process is free; what is known about the
- * job stands in one row, which every process reads and which outlives all of them. A job whose process died
+ * job is in one row, which every process reads and which outlives all of them. A job whose process died
  * is begun again at the next start: all work here can be begun again.
  */
 export class Jobs {
@@ -232,7 +232,7 @@ export class Jobs {
 
   /** Puts a job in the queue. @returns its number */
   async start(user: Pick<User, 'id'> | null, kind: JobKind, title: string, input: object): Promise<number> {
-    if (!this.boss) throw refused('no-queue', 'This server takes no long work.');
+    if (!this.boss) throw refused('no-queue', 'This server does not run jobs.');
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO jobs (kind, title, user_id, input, state) VALUES ($1, $2, $3, $4::jsonb, 'waiting') RETURNING id`,
       [kind, title, user?.id ?? null, JSON.stringify(input)],
@@ -400,7 +400,7 @@ export class Jobs {
   async cancel(user: Pick<User, 'id' | 'role'>, id: number): Promise<JobRow> {
     const row = await this.db.one<{ owner: number | null }>('SELECT user_id AS owner FROM jobs WHERE id = $1', [id]);
     if (!row) throw notFound(`Job ${id}`);
-    if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only who began this, or an administrator, cancels it.');
+    if (!mayDecide(user, row.owner)) throw refused('not-yours', 'Only the person who started this or an administrator can cancel it.');
     await this.db.run(
       `UPDATE jobs SET cancel = true, state = CASE WHEN state = 'waiting' THEN 'cancelled' ELSE state END, ended_at = CASE WHEN state = 'waiting' THEN $2 ELSE ended_at END
        WHERE id = $1 AND state IN ('waiting', 'running')`,

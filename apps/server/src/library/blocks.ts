@@ -1,7 +1,7 @@
 import { BlockReading } from '@rule/core/files';
 import { Db, Sql, asRecordset } from '../platform/db';
 
-/** A block as drawings hold it: the same one stands in thousands of them and is kept once, by its hash. */
+/** A block as drawings hold it: the same one is in thousands of them and is kept once, by its hash. */
 export interface KeptBlock {
   readonly hash: string;
   /** The block as JSON. */

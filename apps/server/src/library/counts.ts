@@ -6,7 +6,7 @@ import { LOCKS, TAKE_LOCK } from '../platform/locks';
 /** Values that are looked at to guess a name's type. */
 const SAMPLE = 60;
 
-/** A name as it stands at one level in one kind of file. */
+/** A name as it is at one level in one kind of file. */
 interface NameKey {
   readonly name: string;
   readonly level: FoundName['level'];
@@ -14,14 +14,14 @@ interface NameKey {
 }
 
 /**
- * Counts names anew: how many files hold them, filled, by class, library and folder; distinct values, examples
+ * Counts names again: how many files hold them, filled, by class, library and folder; distinct values, examples
  * and the type they look like. `names` limits the work to names that a change set touched.
  */
 export async function recount(db: Db, names: readonly string[] | null): Promise<void> {
   await Promise.all([recountFiles(db, names), recountValues(db, names)]);
 }
 
-/** Counts anew how many files hold each name, by class, library and folder. */
+/** Counts again how many files hold each name, by class, library and folder. */
 export async function recountFiles(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length !== 0) await db.transaction((sql) => countFiles(sql, names));
 }
@@ -33,13 +33,13 @@ async function countFiles(sql: Sql, names: readonly string[] | null): Promise<vo
   await sql.run(COUNTS, [names]);
 }
 
-/** Counts all names anew as part of something larger. */
+/** Counts all names again as part of something larger. */
 export async function recountAll(sql: Sql): Promise<void> {
   await countFiles(sql, null);
   await countValues(sql, null);
 }
 
-/** Works out anew which values each name has, and what type they look like. Classes and folders play no part in it. */
+/** Works out again which values each name has, and what type they look like. Classes and folders play no part in it. */
 export async function recountValues(db: Db, names: readonly string[] | null): Promise<void> {
   if (names?.length !== 0) await db.transaction((sql) => countValues(sql, names));
 }

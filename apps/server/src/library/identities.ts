@@ -5,7 +5,7 @@ import { Sql, asRecordset } from '../platform/db';
 const fileOf = (match: Match) => (match.state === 'matched' ? match.file : null);
 
 /**
- * Works out anew which part file every assembly's copy belongs to and which model every drawing shows.
+ * Works out again which part file every assembly's copy belongs to and which model every drawing shows.
  * Choices that people made are remembered and come first.
  */
 export async function matchIdentities(sql: Sql, modelProperty: string): Promise<void> {
@@ -31,7 +31,7 @@ export async function matchIdentities(sql: Sql, modelProperty: string): Promise<
         return { assembly: id, product: product.key, match, part: fileOf(match) };
       }),
   );
-  // What stays as it is is not touched: everything that hangs on it would be worked out anew.
+  // What stays as it is is not touched: everything that hangs on it would be worked out again.
   await sql.run(
     `DELETE FROM copies c WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(assembly int, product text) WHERE n.assembly = c.assembly_id AND n.product = c.product)`,
     [asRecordset(copies)],

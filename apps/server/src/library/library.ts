@@ -28,18 +28,18 @@ export class Libraries {
     private readonly forbidden: readonly string[],
   ) {}
 
-  /** A folder on which a library may stand. @param but a library that may stand there already */
+  /** A folder on which a library may stand. @param but a library that may be there already */
   private async folder(path: string, name: string | null, but: number | null): Promise<string> {
     const root = await realpath(path).catch(() => undefined);
     if (root === undefined || !(await stat(root)).isDirectory()) throw invalid('no-folder', `${path} is not a folder on the server.`);
     for (const own of this.forbidden)
-      if (within(root, own) || within(own, root)) throw invalid('own-folder', `${path} holds Rule's own data or is part of it.`);
+      if (within(root, own) || within(own, root)) throw invalid('own-folder', `${path} contains Rule's own data or is part of it.`);
     const place = (await this.db.all<{ what: string; folder: string }>(OTHER_PLACES)).find(({ folder }) => within(root, folder) || within(folder, root));
-    if (place) throw invalid('other-use', `${path} is a folder ${place.what}, or holds one; no library stands there.`);
+    if (place) throw invalid('other-use', `${path} is or contains a folder ${place.what}; it cannot be a library.`);
     const clash = (await this.db.all<{ name: string; root: string }>('SELECT name, root FROM libraries WHERE id IS DISTINCT FROM $1', [but])).find(
       (other) => other.name === name || within(root, other.root) || within(other.root, root),
     );
-    if (clash) throw refused('library-taken', `The library ${clash.name} has this name or stands on this folder (${clash.root}).`);
+    if (clash) throw refused('library-taken', `The library ${clash.name} already has this name or folder (${clash.root}).`);
     return root;
   }
 
@@ -58,14 +58,14 @@ export class Libraries {
   async place(id: number, path: string): Promise<void> {
     const library = await this.db.one<{ kind: string }>('SELECT kind FROM libraries WHERE id = $1', [id]);
     if (!library) throw notFound(`Library ${id}`);
-    if (library.kind !== 'folder') throw invalid('not-a-folder', 'Uploaded files stand in a folder of Rule.');
+    if (library.kind !== 'folder') throw invalid('not-a-folder', "Uploaded files are kept in Rule's own folder.");
     const root = await this.folder(path, null, id);
     await this.db.exclusive(LOCKS.files, () => this.db.run('UPDATE libraries SET root = $2, confirmed = true WHERE id = $1', [id, root]));
   }
 
   /** Begins a library of uploaded files. */
   async addUpload(name: string): Promise<number> {
-    if (await this.db.one('SELECT 1 FROM libraries WHERE name = $1', [name])) throw refused('library-taken', `There is a library ${name} already.`);
+    if (await this.db.one('SELECT 1 FROM libraries WHERE name = $1', [name])) throw refused('library-taken', `A library named ${name} already exists.`);
     return this.db.transaction(async (sql) => {
       const row = await sql.one<{ id: number }>(`INSERT INTO libraries (name, root, kind) VALUES ($1, $2, 'upload') RETURNING id`, [name, `pending ${name}`]);
       const root = join(this.uploads, String(row!.id));
@@ -88,7 +88,7 @@ export class Libraries {
     return row;
   }
 
-  /** A file as it stands on disk, open for reading; whoever asks closes it. */
+  /** A file as it is on disk, open for reading; whoever asks closes it. */
   async open(id: number): Promise<FileHandle> {
     const row = await this.db.one<{ root: string; path: string }>(
       'SELECT l.root, f.path FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed',

@@ -56,9 +56,9 @@ const head = ({ fd, size }: OpenFile): Uint8Array => {
 };
 
 const CODES: Readonly<Record<string, string>> = {
-  ENOENT: 'The file went away while the library was read.',
-  EACCES: 'The server may not read the file.',
-  EPERM: 'The server may not read the file.',
+  ENOENT: 'The file disappeared while the library was read.',
+  EACCES: 'The server has no permission to read the file.',
+  EPERM: 'The server has no permission to read the file.',
   EIO: 'The disk reports an error in the file.',
 };
 
@@ -71,13 +71,13 @@ function bytesOf({ fd, size }: OpenFile): Uint8Array {
   return bytes.subarray(0, fillFrom(fd, bytes));
 }
 
-/** Asked between pieces of work: whether somebody still wants it. */
+/** Asked between pieces of work: whether someone still wants it. */
 export type GoOn = () => boolean;
 
-/** Thrown in the thread where somebody cancelled the work. Nothing was stored. */
+/** Thrown in the thread where someone cancelled the work. Nothing was stored. */
 class GivenUp extends Error {}
 
-const WRITING = 'Another program was writing the file while it was read. Read the library again.';
+const WRITING = 'Another program was writing the file. Read the library again.';
 
 /**
  * Reads one file. Blocking calls: the thread has nothing else to do, and for small files they cost a fraction of the others.
@@ -103,7 +103,7 @@ async function readOne(path: string, full: string, format?: string, listed?: Lis
         if (hash === null) throw new GivenUp();
         return { path, size, mtimeMs, hash, reading: OTHER, problem: null };
       }
-      if (!bytes) return unread(size, mtimeMs, `The file has ${Math.round(size / 2 ** 20)} MiB; Rule reads files up to ${LARGEST_FILE / 2 ** 20} MiB.`);
+      if (!bytes) return unread(size, mtimeMs, `The file is ${Math.round(size / 2 ** 20)} MiB; the limit is ${LARGEST_FILE / 2 ** 20} MiB.`);
       const after = statSync(full);
       const still = bytes.length === size && after.mtimeMs === mtimeMs && after.size === size;
       if (!still || (attempt === 0 && (listed!.mtimeMs !== mtimeMs || listed!.size !== size))) {
@@ -152,7 +152,7 @@ export interface ScanInput {
     readonly full: string;
     /** Size and time by which it was listed. */
     readonly listed: Listed;
-    /** Hash as last read, so that a file that was only touched is not stored anew; `''` for one that is to be stored in any case. */
+    /** Hash as last read, so that a file that was only touched is not stored again; `''` for one that is to be stored in any case. */
     readonly hash: string;
     /** Hash that the database has. */
     readonly known: string;
@@ -219,7 +219,7 @@ export async function scanFiles(input: ScanInput, db: Db, refused: string | null
     if (error instanceof Overtaken) return scanFiles({ ...input, files: input.files.filter(({ id }) => !error.files.has(id)) }, db, refused);
     if (!REFUSES_DATA.test(sqlState(error))) throw error;
     if (input.files.length === 1) {
-      const message = `What it holds cannot be kept: ${wordsOf(error)}`;
+      const message = `Its content cannot be stored: ${wordsOf(error)}`;
       return refused === null ? scanFiles(input, db, message) : { failed: [{ path: input.files[0]!.path, message }], touched: 0 };
     }
     const middle = input.files.length >> 1;

@@ -223,7 +223,7 @@ export async function storeReadings(sql: Sql, files: readonly ReadFile[], standI
   await readings.store(sql);
 }
 
-/** Files whose values are copied in one go. */
+/** Files whose values are copied in one step. */
 const BESIDE_FILES = 5000;
 
 /** A value that is kept beside a file; `text` is `null` where it has gone. */

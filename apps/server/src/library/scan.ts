@@ -17,7 +17,7 @@ import { recountFiles, recountValues } from './counts';
 import { assignWide } from './members';
 import { noteArrivals } from './arrivals';
 
-/** A batch that a worker reads in one go holds at most so many files and bytes. */
+/** A batch that a worker reads in one step holds at most so many files and bytes. */
 const BATCH_FILES = 100;
 const BATCH_BYTES = 12 * 1024 * 1024;
 
@@ -102,7 +102,7 @@ export class Scanner {
           'SELECT id, root, confirmed, surveyed_at IS NOT NULL AS known FROM libraries WHERE $1::int IS NULL OR id = $1 ORDER BY id',
           [only],
         ))
-          if (!confirmed) report.failed.push({ path: root, message: 'The library was restored, and nobody has said yet in Settings where it stands.' });
+          if (!confirmed) report.failed.push({ path: root, message: 'The library was restored. Confirm its folder in Settings.' });
           else await this.rescanOne(id, root, known, report, context);
       } finally {
         // Also after a cancelled scan: what was read is put in its place.
@@ -119,11 +119,11 @@ export class Scanner {
     });
   }
 
-  /** Works out anew what follows from the files: classes, what stands for what, counts. */
+  /** Works out again what follows from the files: classes, what stands for what, counts. */
   async settle(context: JobContext = UNWATCHED): Promise<void> {
     const { modelProperty } = await readSettings(this.db);
     const sort = async () => {
-      context.progress('sorting into classes', 0, 0);
+      context.progress('assigning classes', 0, 0);
       await this.db.transaction(async (sql) => {
         await sql.all(SHARE_LOCK, [LOCKS.readings]);
         await assignClasses(sql, null);
@@ -142,7 +142,7 @@ export class Scanner {
 
   private async rescanOne(library: number, root: string, wasRead: boolean, report: Report, context: JobContext): Promise<void> {
     if (!(await statOf(root).catch(() => undefined))?.isDirectory()) {
-      report.failed.push({ path: root, message: 'The folder is not there; what was last read from it is kept.' });
+      report.failed.push({ path: root, message: 'The folder does not exist; its last reading is kept.' });
       return;
     }
     context.progress('listing files', 0, 0);
@@ -440,10 +440,10 @@ class Walk {
     this.failed.push({ path, message });
   }
 
-  /** Looks at what stands in one folder; folders in it are added to those that are still to be entered. */
+  /** Looks at what is in one folder; folders in it are added to those that are still to be entered. */
   private async enter({ below, depth }: Folder, folders: Folder[]): Promise<void> {
     if (depth > DEEPEST) {
-      this.fail(below, `Folders are nested more than ${DEEPEST} deep; this one is not read.`);
+      this.fail(below, `Folders are nested more than ${DEEPEST} levels deep; this one was skipped.`);
       this.closed.push(`${below}/`);
       return;
     }
@@ -458,7 +458,7 @@ class Walk {
       if (code !== 'ENOENT') this.closed.push(below === '' ? '' : `${below}/`);
       this.fail(
         below,
-        code === 'ENOENT' ? 'The folder went away while the library was read.' : `The folder cannot be read (${code}); what was last read from it is kept.`,
+        code === 'ENOENT' ? 'The folder disappeared while the library was read.' : `The folder cannot be read (${code}); its last reading is kept.`,
       );
       return;
     }
@@ -481,7 +481,7 @@ class Walk {
         for (; open < FILES_AT_ONCE && asked < paths.length; open++) {
           const path = paths[asked++]!;
           stat(`${this.root}${sep}${path}`, (error, info) => {
-            if (error) this.fail(path, 'The file went away, or its name is not valid UTF-8.');
+            if (error) this.fail(path, 'The file disappeared, or its name is not valid UTF-8.');
             else this.onFound({ path, size: info.size, mtimeMs: info.mtimeMs });
             open--;
             ask();

@@ -34,7 +34,10 @@ const SPARE = 256 * 1024 ** 2;
 async function checkRoom(folder: string, bytes: number): Promise<void> {
   const { bavail, bsize } = await statfs(folder);
   if (bavail * bsize < bytes + SPARE)
-    throw invalid('no-room', `The disk has ${Math.round((bavail * bsize) / 2 ** 20)} MiB left, and ${Math.round(bytes / 2 ** 20)} MiB are to be unpacked.`);
+    throw invalid(
+      'no-room',
+      `The disk has ${Math.round((bavail * bsize) / 2 ** 20)} MiB left, and ${Math.round(bytes / 2 ** 20)} MiB are needed to unpack the archive.`,
+    );
 }
 
 /** Makes everything durable that was written to the disk of a folder: once for any number of files. */
@@ -50,8 +53,8 @@ async function syncBelow(folder: string): Promise<void> {
 const reasonOf = (error: unknown): string => {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === 'ENOSPC' || code === 'EDQUOT') return 'The disk is full.';
-  if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS') return 'The server may not write into the library.';
-  if (code === 'ENOTDIR' || code === 'EISDIR' || code === 'EEXIST') return 'A folder of the path is a file, or the other way round.';
+  if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS') return 'The server has no permission to write to the library.';
+  if (code === 'ENOTDIR' || code === 'EISDIR' || code === 'EEXIST') return 'A folder in the path is a file, or a file is a folder.';
   return error instanceof Error ? error.message : String(error);
 };
 
@@ -110,7 +113,7 @@ class Placing {
     if (lock !== undefined) return said('refused', `The file ${lock}.`);
     const target = join(this.library.root, path);
     const before = await stat(target).catch(() => undefined);
-    if (before?.isDirectory()) return said('refused', 'There is a folder of this name.');
+    if (before?.isDirectory()) return said('refused', 'A folder has this name.');
     if (before) {
       if ((await hashPlain(target)) === (await hashPlain(temp))) return said('same');
       if (before.size <= LARGEST_FILE) await this.store.put(await readFile(target));
@@ -135,8 +138,7 @@ export class Uploads {
   private async library(id: number): Promise<UploadLibrary> {
     const row = await this.db.one<UploadLibrary & { kind: string }>('SELECT id, root, kind FROM libraries WHERE id = $1', [id]);
     if (!row) throw notFound(`Library ${id}`);
-    if (row.kind !== 'upload')
-      throw invalid('not-an-upload', 'Files are uploaded into a library of uploads; a folder of the server is filled where it stands.');
+    if (row.kind !== 'upload') throw invalid('not-an-upload', 'Files can only be uploaded to an upload library; add files to a server folder directly.');
     return row;
   }
 
@@ -159,7 +161,7 @@ export class Uploads {
     const checked = checkPath(name);
     const path = checked.ok ? checked.path : name;
     if (!checked.ok) return drained(body, { path, outcome: 'refused', message: checked.message });
-    if (path.split('/').some(isPassedOver)) return drained(body, { path, outcome: 'passed over', message: 'Hidden files and lock files belong to programs.' });
+    if (path.split('/').some(isPassedOver)) return drained(body, { path, outcome: 'passed over', message: 'Hidden files and lock files are skipped.' });
     const temp = await this.tempPath();
     try {
       await pipeline(body, atMost(LARGEST_FILE, `The file is larger than ${LARGEST_FILE / 2 ** 20} MiB.`), createWriteStream(temp));
@@ -214,7 +216,7 @@ export class Uploads {
       if (last?.outcome === 'refused') context.error(last.path, last.message!);
       context.progress('unpacking', i + 1, entries.length);
     }
-    context.progress('making it durable', entries.length, entries.length);
+    context.progress('saving to disk', entries.length, entries.length);
     await syncBelow(library.root);
     return outcomes;
   }
@@ -223,17 +225,16 @@ export class Uploads {
     const refuse = (message: string): UploadOutcome => ({ path: name, outcome: 'refused', message });
     const checked = checkPath(name);
     if (!checked.ok) return refuse(checked.message);
-    if (checked.path.split('/').some(isPassedOver))
-      return { path: checked.path, outcome: 'passed over', message: 'Hidden files and lock files belong to programs.' };
+    if (checked.path.split('/').some(isPassedOver)) return { path: checked.path, outcome: 'passed over', message: 'Hidden files and lock files are skipped.' };
     if (entry.isEncrypted()) return refuse('The entry is protected by a password.');
     if (((entry.externalFileAttributes >>> 16) & 0o170000) === 0o120000) return refuse('The entry is a link.');
     if (entry.uncompressedSize > LARGEST_FILE) return refuse(`The file is larger than ${LARGEST_FILE / 2 ** 20} MiB.`);
     if (entry.uncompressedSize > LARGE && entry.uncompressedSize > STEEPEST * entry.compressedSize)
-      return refuse('The entry unpacks to an absurd multiple of its size.');
+      return refuse('The compression ratio of the entry is not plausible.');
     const temp = await this.tempPath();
     try {
       const stream = await new Promise<Readable>((done, fail) => zip.openReadStream(entry, (error, opened) => (error ? fail(error) : done(opened))));
-      await pipeline(stream, atMost(entry.uncompressedSize, 'The entry unpacks to more than it says.'), createWriteStream(temp));
+      await pipeline(stream, atMost(entry.uncompressedSize, 'The entry is larger than it declares.'), createWriteStream(temp));
       // One at a time: who applies waits for one file, not for an archive.
       return await this.db.exclusive(LOCKS.files, () => placing.place(checked.path, temp));
     } catch (error) {
@@ -253,7 +254,7 @@ async function drained(body: Readable, outcome: UploadOutcome): Promise<UploadOu
 const openZip = (path: string): Promise<ZipFile> =>
   new Promise((done, fail) =>
     yauzl.open(path, { lazyEntries: true, autoClose: false, decodeStrings: false, validateEntrySizes: true }, (error, zip) =>
-      error ? fail(invalid('bad-archive', `This is not a zip archive that can be read: ${error.message}.`)) : done(zip),
+      error ? fail(invalid('bad-archive', `This zip archive cannot be read: ${error.message}.`)) : done(zip),
     ),
   );
 
@@ -282,10 +283,10 @@ function listEntries(zip: ZipFile, archiveSize: number, context: JobContext): Pr
       entries.push(entry);
       packed += entry.compressedSize;
       unpacked += entry.uncompressedSize;
-      if (packed > archiveSize) return refuse('The entries of the archive lie over each other.');
-      if (unpacked > LARGE_ARCHIVE && unpacked > STEEPEST_ARCHIVE * archiveSize) return refuse('The archive unpacks to an absurd multiple of its size.');
+      if (packed > archiveSize) return refuse('The entries of the archive overlap.');
+      if (unpacked > LARGE_ARCHIVE && unpacked > STEEPEST_ARCHIVE * archiveSize) return refuse('The compression ratio of the archive is not plausible.');
       if (unpacked > MOST_UNPACKED) return refuse(`The archive unpacks to more than ${MOST_UNPACKED / 2 ** 30} GiB.`);
-      context.progress('reading the table of contents', entries.length, zip.entryCount);
+      context.progress('reading the directory of the archive', entries.length, zip.entryCount);
       zip.readEntry();
     });
     zip.readEntry();

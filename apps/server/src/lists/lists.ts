@@ -37,7 +37,7 @@ const ROW = 'id, name, content, source, loaded_at AS "loadedAt", looked_at AS "l
 /** Stands for a secret that stays on the server. */
 const HIDDEN = '…';
 
-/** An address without its secrets, wherever they stand in it. One that cannot be taken apart is not shown at all. */
+/** An address without its secrets, wherever they are in it. One that cannot be taken apart is not shown at all. */
 function maskedUrl(text: string): string {
   try {
     const url = new URL(text);
@@ -58,7 +58,7 @@ export class ChoiceLists {
     private readonly db: Db,
     private readonly properties: Properties,
     private readonly trays: Trays,
-    /** Folders that no source may stand in: Rule's own. */
+    /** Folders that no source may be in: Rule's own. */
     private readonly forbidden: readonly string[],
     private readonly clock: () => Date,
   ) {}
@@ -94,7 +94,7 @@ export class ChoiceLists {
         wrong.map(({ row, message }) => ({ field: row === 0 ? 'list' : `choices.${row - 1}`, code: 'bad-list', message })),
       );
     if (await this.db.one('SELECT 1 FROM choice_lists WHERE name = $1 AND id IS DISTINCT FROM $2', [draft.name, id]))
-      throw refused('name-taken', `There is a choice list ${draft.name} already.`);
+      throw refused('name-taken', `A choice list named ${draft.name} already exists.`);
     const old = id === null ? null : await this.get(id);
     const stored = await this.db.transaction(async (sql) => {
       const row =
@@ -152,7 +152,7 @@ export class ChoiceLists {
   /** Loads the list as a preview has shown it. */
   async load(id: number, token: string, upload: { readonly name: string; readonly bytes: Uint8Array } | null): Promise<ChoiceListRow> {
     const { comparison, token: now } = await this.compare(id, upload);
-    if (now !== token) throw refused('source-changed', 'The source or the list has changed since the preview. Look at it again.');
+    if (now !== token) throw refused('source-changed', 'The source or the list has changed since the preview. Preview it again.');
     const row = await this.save(id, comparison.result);
     await this.db.run('UPDATE choice_lists SET loaded_at = $2, looked_at = $2, differs = 0, trouble = NULL WHERE id = $1', [id, this.clock()]);
     return { ...row, loadedAt: this.clock().toISOString() };
@@ -191,7 +191,7 @@ export class ChoiceLists {
     if (source.type === 'database') return queryTable(source);
     const path = await realpath(source.path).catch(() => undefined);
     if (path === undefined || !(await stat(path)).isFile()) throw invalid('no-file', `${source.path} is not a file on the server.`);
-    if (this.forbidden.some((own) => path === own || path.startsWith(own + sep))) throw invalid('own-folder', `${source.path} is among Rule's own data.`);
+    if (this.forbidden.some((own) => path === own || path.startsWith(own + sep))) throw invalid('own-folder', `${source.path} is part of Rule's own data.`);
     if ((await stat(path)).size > LARGEST) throw invalid('too-large', `${source.path} is larger than ${LARGEST / 1024 / 1024} MB.`);
     return readTable(path, await readFile(path), source.sheet);
   }
@@ -208,7 +208,7 @@ export class ChoiceLists {
        JOIN files f ON f.id = v.file_id AND NOT f.removed AND f.lock_reason IS NULL ORDER BY v.file_id`,
       [asRecordset(slots), asRecordset(replaced)],
     );
-    if (found.length === 0) throw refused('nothing-to-do', 'No file that may be written holds a retired choice with a replacement.');
+    if (found.length === 0) throw refused('nothing-to-do', 'No writable file holds a retired choice with a replacement.');
     await this.trays.add(
       user,
       found.map(({ file, holder, place, name: written, held, replacedBy }): Line => ({
@@ -260,7 +260,7 @@ function readTable(name: string, bytes: Uint8Array, sheet: string | null): ListT
 }
 
 function tooLong(table: ListTable): ListTable {
-  if (table.rows.length > MOST_ROWS) throw invalid('too-long', `A choice list takes ${MOST_ROWS} rows; this has ${table.rows.length}.`);
+  if (table.rows.length > MOST_ROWS) throw invalid('too-long', `A choice list can have at most ${MOST_ROWS} rows; this one has ${table.rows.length}.`);
   return table;
 }
 
@@ -288,7 +288,7 @@ async function queryTable({ url, query }: Extract<ListSource, { type: 'database'
     if (may[0]!.writes)
       throw invalid(
         'source-may-write',
-        `${may[0]!.role}, who is named in the address, may write into that database. Give the list a role that may only read: CREATE ROLE … LOGIN PASSWORD '…'; GRANT SELECT ON … TO …;`,
+        `${may[0]!.role}, the role in the address, can write to that database. Use a read-only role: CREATE ROLE … LOGIN PASSWORD '…'; GRANT SELECT ON … TO …;`,
       );
     // A prepared statement is one statement: nothing can be put behind it.
     const found = await client.query({

@@ -76,10 +76,10 @@ export class NumberSeries {
     const wrong = checkSeries(draft);
     if (wrong.length) throw invalid('bad-series', wrong[0]!);
     if (await this.db.one('SELECT 1 FROM number_series WHERE name = $1 AND id IS DISTINCT FROM $2', [draft.name, id]))
-      throw refused('name-taken', `There is a number series ${draft.name} already.`);
+      throw refused('name-taken', `A number series named ${draft.name} already exists.`);
     const old = id === null ? null : await this.get(this.db, id);
     if (old && old.name !== draft.name && (await this.users(old.name)).length)
-      throw refused('series-in-use', `${old.name} counts for properties; its name stays.`);
+      throw refused('series-in-use', `${old.name} is used by properties and cannot be renamed.`);
     const row =
       id === null
         ? await this.db.one<{ id: number }>('INSERT INTO number_series (name, definition) VALUES ($1, $2::jsonb) RETURNING id', [
@@ -104,9 +104,9 @@ export class NumberSeries {
   async remove(id: number): Promise<void> {
     const { name } = await this.get(this.db, id);
     const [user] = await this.users(name);
-    if (user) throw refused('series-in-use', `${user.caption} is counted by ${name}.`);
+    if (user) throw refused('series-in-use', `${user.caption} is numbered by ${name}.`);
     if (await this.db.one(`SELECT 1 FROM series_numbers WHERE series_id = $1 AND state <> 'released'`, [id]))
-      throw refused('series-used', `${name} has handed out numbers; they could be handed out again without it.`);
+      throw refused('series-used', `${name} has issued numbers and cannot be removed, so that none is issued twice.`);
     await this.db.run('DELETE FROM number_series WHERE id = $1', [id]);
   }
 
@@ -114,8 +114,7 @@ export class NumberSeries {
   async draw(user: User, id: number, file: number | null, note: string): Promise<SeriesNumber> {
     return this.db.transaction(async (sql) => {
       const series = await this.get(sql, id);
-      if (series.definition.per === 'file')
-        throw invalid('counts-per-file', `${series.name} counts in each file by itself; it is drawn where files are filled in.`);
+      if (series.definition.per === 'file') throw invalid('counts-per-file', `${series.name} counts per file; assign its numbers where files are filled in.`);
       const values = file === null ? new Map<number, Map<string, string>>() : await this.valuesOf(sql, [file]);
       const frame = frameOf(series.definition, values.get(file ?? 0) ?? new Map());
       if (!frame.ok) throw invalid('part-missing', `No number of ${series.name} can be made: ${frame.message}.`);
@@ -133,7 +132,7 @@ export class NumberSeries {
    */
   async drawForFiles(user: User, propertyId: number, files: readonly number[]): Promise<{ lines: number; skipped: { path: string; message: string }[] }> {
     const property = (await this.properties.active(this.db)).get(propertyId);
-    if (property?.feed !== 'counted' || property.series === null) throw invalid('not-counted', 'This property is not counted by a series.');
+    if (property?.feed !== 'counted' || property.series === null) throw invalid('not-counted', 'This property is not numbered by a series.');
     const skipped: { path: string; message: string }[] = [];
     const lines = await this.db.transaction(async (sql) => {
       const row = await sql.one<Stored>('SELECT id, name, definition FROM number_series WHERE name = $1', [property.series]);
@@ -150,7 +149,7 @@ export class NumberSeries {
         if (!property.kinds.includes(kind)) skip(`${property.caption} does not apply to a ${kind}.`);
         else if (closed !== null) skip(`${property.caption} ${closed}.`);
         else if (file.lock !== null) skip(`The file ${file.lock}.`);
-        else if (row.definition.per === 'library' && values.get(file.id)?.get(slotOf(property, file.kind).name)) skip('The file has a number already.');
+        else if (row.definition.per === 'library' && values.get(file.id)?.get(slotOf(property, file.kind).name)) skip('The file already has a number.');
         else {
           const frame = frameOf(row.definition, values.get(file.id) ?? new Map());
           if (!frame.ok) skip(`${frame.message}.`);
@@ -175,7 +174,7 @@ export class NumberSeries {
           for (const file of own) {
             const current = values.get(file.id)?.get(slotOf(property, file.kind).name) ?? '';
             const next = nextRevision(row.definition, frame, current);
-            if (next === null) skipped.push({ path: file.path, message: `${JSON.stringify(current)} is not one of ${row.name}.` });
+            if (next === null) skipped.push({ path: file.path, message: `${JSON.stringify(current)} does not belong to ${row.name}.` });
             else made.push(line(file, next));
           }
         return made;
@@ -220,7 +219,7 @@ export class NumberSeries {
 
   /**
    * Takes as many numbers as are asked for. The row of the counter is locked until the transaction ends, so that nobody else
-   * counts meanwhile; numbers that stand in files or were handed out already are passed over; released ones come first.
+   * counts meanwhile; numbers that are in files or were handed out already are passed over; released ones come first.
    */
   private async take(
     sql: Sql,
@@ -281,7 +280,7 @@ export class NumberSeries {
     return texts;
   }
 
-  /** Texts that stand in files under the properties that a series counts for: all of a frame, or those among some. */
+  /** Texts that are in files under the properties that a series counts for: all of a frame, or those among some. */
   private async standing(sql: Sql, counted: readonly Property[], frame: { readonly before: string }, among: readonly string[] | null): Promise<string[]> {
     const slots = counted.flatMap((property) => slotsOf(property).map(({ slot }) => slot));
     const found = await sql.all<{ text: string }>(

@@ -61,7 +61,7 @@ export class FileNaming {
     if (wrong) throw invalid('bad-rule', `${wrong.rule.rule}: ${wrong.problem}`);
     for (const { folder } of naming.rules)
       if (folder.startsWith('/') || folder.split('/').some((part) => part === '..' || part === '.'))
-        throw invalid('bad-folder', `${folder} is not a folder below the library's own.`);
+        throw invalid('bad-folder', `${folder} is not a folder inside the library.`);
     await this.db.run('INSERT INTO settings VALUES ($1, $2::jsonb) ON CONFLICT (key) DO UPDATE SET value = excluded.value', [KEY, JSON.stringify(naming)]);
     return naming;
   }
@@ -182,10 +182,7 @@ export class FileNaming {
     const planned = (await this.planned(user, only)).filter((entry) => entry.naming.rule.mode === 'rename');
     const good = planned.filter((entry) => entry.problem === null);
     if (good.length === 0)
-      throw refused(
-        'nothing-to-do',
-        planned[0]?.problem ? `${planned[0].row.path}: ${planned[0].problem}.` : 'These files have the names that they should have.',
-      );
+      throw refused('nothing-to-do', planned[0]?.problem ? `${planned[0].row.path}: ${planned[0].problem}.` : 'These files already have the right names.');
     const lines = good.map(({ row, wanted }): Line => ({
       address: { file: row.id, holder: '', place: 'field', name: 'file name' },
       base: heldText(row.name),
@@ -262,8 +259,7 @@ export class FileNaming {
     const planned = (await this.planned(user, files)).filter((entry) => entry.naming.rule.mode === 'copy');
     const wrong = planned.find((entry) => entry.problem !== null);
     if (wrong) throw invalid('bad-name', `${wrong.row.path}: ${wrong.problem}.`);
-    if (planned.length === 0)
-      throw refused('nothing-to-do', 'No pending value of these files gives them another name, or they are renamed rather than copied.');
+    if (planned.length === 0) throw refused('nothing-to-do', 'No pending value changes the names of these files, or they are being renamed instead of copied.');
     const pending = await this.trays.accepted(
       user,
       planned.map((entry) => entry.row.id),
@@ -276,7 +272,7 @@ export class FileNaming {
         const path = folder === '' ? wanted! : `${folder}/${wanted!}`;
         const full = join(row.root, path);
         await mkdir(dirname(full), { recursive: true });
-        if (await exists(full)) throw invalid('name-taken', `${path}: a file of this name stands there already.`);
+        if (await exists(full)) throw invalid('name-taken', `${path}: a file with this name already exists.`);
         const lines = pending.filter((line) => line.address.file === row.id).map(({ address, base, proposed }, id) => ({ id, ...address, base, proposed }));
         const made = await this.pool.run('prepareFile', { full: join(row.root, row.path), format: row.format, lines, exact: null });
         if (!made.ok) throw invalid('not-copied', `${row.path}: ${made.message}`);
@@ -289,7 +285,10 @@ export class FileNaming {
       for (const { full } of copied) await rm(full, { force: true });
       if (error instanceof AppError) throw error;
       const code = (error as NodeJS.ErrnoException).code;
-      throw refused('not-copied', code === 'ENOSPC' ? 'The disk is full; no copy was made.' : `A copy could not be written (${code ?? ''}); none was made.`);
+      throw refused(
+        'not-copied',
+        code === 'ENOSPC' ? 'The disk is full; no copy was made.' : `A copy could not be written (${code ?? ''}); no copies were made.`,
+      );
     }
     await this.scanner.rescan();
     const now = await this.db.all<{ id: number; library: number; path: string; name: string }>(

@@ -18,7 +18,7 @@ import { ToDos } from '../upkeep/to-dos';
 
 const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
 
-/** How far along the company is, and the way of single properties. */
+/** Progress of the company, and the way of single properties. */
 export class Overviews {
   private readonly memo: Memo;
 
@@ -42,7 +42,7 @@ export class Overviews {
     const active = await this.properties.ofFiles(this.db);
     const standIns = compileStandIns((await readSettings(this.db)).standIns);
     const slots = [...active.values()].flatMap((property) => {
-      // What stands in for a value elsewhere is one where it is among the choices.
+      // What is a stand-in elsewhere is one where it is among the choices.
       const meant = property.choices.filter((choice) => standIns.matches(choice));
       return property.kinds.map((kind) => ({ property: property.id, kind, meant, ...slotOf(property, kind) }));
     });
@@ -66,7 +66,7 @@ export class Overviews {
     });
   }
 
-  /** How far along the company is: worked out once for all who ask at the same time. */
+  /** Progress of the company: worked out once for all who ask at the same time. */
   overview(): Promise<Overview> {
     return this.memo.get('overview', () => this.look());
   }
@@ -102,7 +102,7 @@ export class Overviews {
         station: 'values',
         view: 'to-do',
         count: arrived,
-        text: `${some(arrived, 'file that has come lacks', 'files that have come lack')} names or required values`,
+        text: `${some(arrived, 'new or changed file lacks', 'new or changed files lack')} names or required values`,
       },
       { station: 'values', finding: 'missing' as const, count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
       { station: 'values', finding: 'wrong' as const, count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
@@ -113,11 +113,11 @@ export class Overviews {
         count: erased,
         text: `${some(erased, 'title block cell shows', 'title block cells show')} a text where its source is blank`,
       },
-      { station: 'title-blocks', count: lacking, text: `${some(lacking, 'title block cell is', 'title block cells are')} lacking in drawings` },
-      { station: 'title-blocks', count: unbound, text: `${some(unbound, 'cell is', 'cells are')} bound to no property` },
+      { station: 'title-blocks', count: lacking, text: `${some(lacking, 'title block cell is', 'title block cells are')} missing in drawings` },
+      { station: 'title-blocks', count: unbound, text: `${some(unbound, 'cell is', 'cells are')} not bound to a property` },
       { station: 'title-blocks', count: drawings!.n, text: `${some(drawings!.n, 'drawing shows', 'drawings show')} no known model` },
       { station: 'bom', count: unmatched, text: `${some(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
-      { station: 'exchange', count: out!.n, text: `${some(out!.n, 'table is', 'tables are')} out and not taken back` },
+      { station: 'exchange', count: out!.n, text: `${some(out!.n, 'table is', 'tables are')} still out` },
     ].filter((item) => item.count > 0);
     const [draft, forms] = await Promise.all([
       this.db.one<{ number: number }>(`SELECT number FROM editions WHERE state = 'draft'`),

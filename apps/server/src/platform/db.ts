@@ -103,7 +103,7 @@ const FACTS =
 /** Statements after which a transaction may see others' work that it did not see before, because they wait for it. */
 const WAITS = /\bFOR UPDATE\b|advisory/;
 
-/** Thrown where work goes on whose lock somebody else may have by now. */
+/** Thrown where work goes on whose lock someone else may have by now. */
 export class LockLost extends Error {
   constructor() {
     super('The connection that held the lock is gone.');
@@ -336,7 +336,7 @@ export class Db implements Sql {
     return mine as Promise<T>;
   }
 
-  /** Runs work unless somebody else of this database runs work under the same lock: then nothing is done. A crash lets go of it. */
+  /** Runs work unless someone else of this database runs work under the same lock: then nothing is done. A crash lets go of it. */
   async unlessTaken(lock: number, of: number, work: () => Promise<void>): Promise<void> {
     await this.holding(TRY_LOCK, [lock, of], work);
   }
@@ -347,7 +347,7 @@ export class Db implements Sql {
   }
 
   /**
-   * Runs work under a lock that `take` takes; nothing where it answers that somebody else has it. One connection holds the
+   * Runs work under a lock that `take` takes; nothing where it answers that someone else has it. One connection holds the
    * lock and does nothing else, for as long as the work takes; the work takes its own from the pool.
    */
   private async holding<T>(take: string, bind: readonly unknown[], work: (held: Held) => Promise<T>): Promise<T | undefined> {

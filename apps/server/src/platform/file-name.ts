@@ -12,6 +12,6 @@ export function headerText(text: string | undefined): string {
 /** The name of a file without its folders, as a header gives it. */
 export function headerName(text: string | undefined): string {
   const name = (headerText(text).split(/[\\/]/).at(-1) || 'table').slice(0, 200);
-  if (name.includes('\0')) throw invalid('bad-name', 'The header x-file-name holds the character U+0000.');
+  if (name.includes('\0')) throw invalid('bad-name', 'The header x-file-name contains the character U+0000.');
   return name;
 }

@@ -19,7 +19,7 @@ export const LOCKS = {
   delivery: 7307,
   /** Class of the locks on watched folders that are looked into; the second key is the folder's number. */
   watched: 7311,
-  /** Libraries are read anew. Not the lock of those who write: a survey takes long, and nobody waits for it. */
+  /** Libraries are read again. Not the lock of those who write: a survey takes long, and nobody waits for it. */
   survey: 7308,
   /** What was read of files is stored: short, shared by those who read, alone for those who have written. */
   readings: 7309,

@@ -15,7 +15,7 @@ interface Kept {
 }
 
 /**
- * Answers that many people ask for and few writings change. An answer is worked out once for all who ask meanwhile, and anew as soon as this
+ * Answers that many people ask for and few writings change. An answer is worked out once for all who ask meanwhile, and again as soon as this
  * server has written something that it may depend on.
  */
 export class Memo {

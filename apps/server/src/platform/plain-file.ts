@@ -2,10 +2,10 @@ import { closeSync, constants, createReadStream, fstatSync, openSync, readSync }
 import { FileHandle, open } from 'node:fs/promises';
 import { createHash } from 'node:crypto';
 
-/** What stands under a path is no plain file: a folder, a link, a pipe, a socket, a device. */
+/** What is under a path is no plain file: a folder, a link, a pipe, a socket, a device. */
 export class NotAFile extends Error {
   constructor(what: string) {
-    super(`What stands under this name is ${what}, not a file.`);
+    super(`This path is ${what}, not a file.`);
   }
 }
 
@@ -24,7 +24,7 @@ function checkPlain(info: Info): void {
   throw new NotAFile(info.isDirectory() ? 'a folder' : info.isFIFO() ? 'a pipe' : info.isSocket() ? 'a socket' : 'a device');
 }
 
-/** Errors of opening that say what stands there. */
+/** Errors of opening that say what is there. */
 function named(error: unknown): unknown {
   const code = (error as NodeJS.ErrnoException).code;
   if (code === 'ELOOP') return new NotAFile('a link');

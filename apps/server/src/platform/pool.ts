@@ -29,7 +29,7 @@ export class WorkPool {
       idleTimeout: 600_000,
       execArgv: [],
     });
-    // A thread that ends without a task is begun anew with the next one.
+    // A thread that ends without a task is begun again with the next one.
     this.pool.on('error', warn);
   }
 

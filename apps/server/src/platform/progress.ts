@@ -3,7 +3,7 @@ import { Db } from './db';
 /** How often progress is written at most, in milliseconds. */
 const EVERY = 300;
 
-/** Says from within a worker thread how far a job is, and stops the work when somebody has cancelled it. */
+/** Says from within a worker thread how far a job is, and stops the work when someone has cancelled it. */
 export class Progress {
   private last = 0;
 

@@ -80,7 +80,7 @@ export class DiskStore implements FileStore {
   }
 }
 
-/** Whether something stands at a path. */
+/** Whether something is at a path. */
 export const exists = (path: string): Promise<boolean> =>
   stat(path).then(
     () => true,
@@ -96,7 +96,7 @@ export async function keepAs(path: string, kept: string): Promise<void> {
 /** Whether a path is a folder or stands below it. */
 export const within = (path: string, folder: string): boolean => path === folder || path.startsWith(folder.endsWith(sep) ? folder : folder + sep);
 
-/** A name like the given one under which nothing stands in a folder. */
+/** A name like the given one under which nothing is in a folder. */
 export async function freeName(folder: string, name: string): Promise<string> {
   const ending = extname(name);
   for (let n = 1; ; n++) {

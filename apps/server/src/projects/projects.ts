@@ -42,7 +42,7 @@ export class Projects {
   async save(id: number | null, { level, name, clauses }: WideDraft): Promise<WideRow> {
     const saved = await this.db.transaction(async (sql) => {
       const taken = await sql.one(`SELECT 1 FROM wide_holders WHERE level = $1 AND name = $2 AND NOT removed AND id <> $3`, [level, name, id ?? 0]);
-      if (taken) throw refused('name-taken', `There is a ${level} ${name} already.`);
+      if (taken) throw refused('name-taken', `A ${level} named ${name} already exists.`);
       const row =
         id === null
           ? await sql.one<{ id: number }>(
@@ -82,11 +82,11 @@ export class Projects {
     const missing = files.find((file) => !known.some((entry) => entry.id === file));
     if (missing !== undefined) throw notFound(`File ${missing}`);
     const odd = row.level === 'drawing set' && member === true ? known.find((file) => file.kind !== 'drawing') : undefined;
-    if (odd) throw invalid('not-a-drawing', `${odd.path} is not a drawing; only drawings stand in a drawing set.`);
+    if (odd) throw invalid('not-a-drawing', `${odd.path} is not a drawing; drawing sets contain only drawings.`);
     await this.db.transaction(async (sql) => {
       await sql.run('DELETE FROM wide_members WHERE holder_id = $1 AND file_id = ANY($2::int[])', [id, files]);
       if (member !== null) {
-        // A file stands in one project and in one set: where it is put by hand now, it leaves the other one.
+        // A file is in one project and in one set: where it is put by hand now, it leaves the other one.
         if (member)
           await sql.run(
             'DELETE FROM wide_members m USING wide_holders w WHERE w.id = m.holder_id AND w.level = $1 AND m.member AND m.file_id = ANY($2::int[])',
@@ -150,7 +150,7 @@ export class Projects {
     }
   }
 
-  /** Properties that files take from a level, and those that are computed from what stands there. */
+  /** Properties that files take from a level, and those that are computed from what is there. */
   private inherited(prepared: PreparedSchema, level: WideLevel): Set<number> {
     return new Set(
       prepared
@@ -222,7 +222,7 @@ export class Projects {
     if (free.length === 0)
       throw refused(
         'nothing-to-do',
-        lines.length ? 'All files that lack the values are locked; they stay listed until they can be written.' : 'Every file holds what it takes from here.',
+        lines.length ? 'All files that lack the values are locked. They stay on the list until they can be written.' : 'Every file already has these values.',
       );
     await this.trays.add(user, free, true);
     return { lines: free.length, barred: lines.length - free.length };

@@ -103,7 +103,7 @@ export class Rollout {
         this.clock(),
       ));
     if (lines.length === 0)
-      throw refused('nothing-to-do', open ? `Nothing can be done by itself: ${open} values need a person.` : 'No file that may be written needs this.');
+      throw refused('nothing-to-do', open ? `Nothing can be repaired automatically: ${open} values need a decision.` : 'No writable file needs this.');
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
     await this.trays.add(user, lines, true);
     return { lines: lines.length, open };

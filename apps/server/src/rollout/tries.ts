@@ -38,7 +38,7 @@ export class Tries {
       `INSERT INTO tries (edition_id, revision, user_id, at) SELECT id, revision, $1, $2 FROM editions WHERE state = 'draft' RETURNING id`,
       [user.id, this.clock()],
     );
-    if (!row) throw refused('no-draft', 'There is no draft to try. Change the schema first.');
+    if (!row) throw refused('no-draft', 'There is no draft to try. Edit the schema first.');
     // Only the newest try is of use; what it replaces would take room in the database for nothing.
     await this.db.run('DELETE FROM tries WHERE id < $1', [row.id]);
     return { id: row.id, job: await this.jobs.start(user, 'try', 'Try the draft', { id: row.id }) };
@@ -140,8 +140,9 @@ export class Tries {
       this.clock(),
     );
     if (lines.length === 0 && open === 0 && left.length)
-      throw invalid('nothing-to-repair', `All files that this is about are locked: ${left[0]!.path}. ${left[0]!.reason}`);
-    if (lines.length === 0) throw invalid('nothing-to-repair', `Nothing here can be mended by itself: ${count(open, 'value needs', 'values need')} a person.`);
+      throw invalid('nothing-to-repair', `All affected files are locked: ${left[0]!.path}. ${left[0]!.reason}`);
+    if (lines.length === 0)
+      throw invalid('nothing-to-repair', `Nothing can be repaired automatically: ${count(open, 'value needs', 'values need')} a decision.`);
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
     await this.trays.add(user, lines, true);
     return { lines: lines.length, open, left };

@@ -6,7 +6,7 @@ import { loadFacts, surroundingsOf } from '../schema/facts';
 import { CellWorks, PLACED, PlacedBlock } from '../values/cells';
 import { recordText } from '../values/linked';
 
-/** File, effect, cell, record field, what stands there, what it would be, in words. */
+/** File, effect, cell, record field, what is there, what it would be, in words. */
 type MappedFinding = [
   file: number,
   effect: 'shows' | 'records',
@@ -17,7 +17,7 @@ type MappedFinding = [
   message: string,
 ];
 
-/** Files in one go: both schemas judge each of them whole. */
+/** Files in one step: both schemas judge each of them whole. */
 const BATCH = 500;
 
 const quoted = (text: string | null): string => (text === null || text === '' ? 'nothing' : JSON.stringify(text));
@@ -67,13 +67,13 @@ export class TriedMapping {
       const where = `The cell ${tag} of ${block.startsWith('*') ? family : block} on ${layout}`;
       const after = is?.shown.state === 'value' ? is.shown.text : null;
       const message = !is
-        ? `${where} would be bound to nothing, and keep ${quoted(stored)}.`
+        ? `${where} would not be bound and would keep ${quoted(stored)}.`
         : is.state === 'fixed' || is.state === 'computed'
-          ? `${where} is ${is.state === 'fixed' ? 'fixed in its block' : 'computed by the drawing'}, and would not be written.`
+          ? `${where} is ${is.state === 'fixed' ? 'fixed in its block' : 'computed by the drawing'}, so it would not be written.`
           : is.shown.state === 'value'
             ? stored === is.shown.text
-              ? `${where} would show ${quoted(after)}, as it stands there.`
-              : `${where} holds ${quoted(stored)}, and would show ${quoted(after)}${tooLong(is.fit) ? ', which is too long for it' : ''}.`
+              ? `${where} would show ${quoted(after)}, which it already does.`
+              : `${where} holds ${quoted(stored)} and would show ${quoted(after)}${tooLong(is.fit) ? ', which is too long for it' : ''}.`
             : `${where} would have nothing to show: ${is.shown.why}. It keeps ${quoted(stored)}.`;
       return [[drawing, 'shows', `${tag} of ${family}`, null, stored, after, message]];
     });

@@ -106,14 +106,7 @@ export function differences(before: FileJudgement, after: FileJudgement): Findin
       was.held.text !== '' &&
       (now.otherName !== undefined || now.held === null || now.held.text === '')
     ) {
-      found.push([
-        id,
-        null,
-        'loses',
-        shown(was.held),
-        now.otherName ?? null,
-        `${caption} would be looked for under ${JSON.stringify(now.property.writtenName)}.`,
-      ]);
+      found.push([id, null, 'loses', shown(was.held), now.otherName ?? null, `${caption} would be read from ${JSON.stringify(now.property.writtenName)}.`]);
       continue;
     }
     if (now.derived !== undefined && now.failure === undefined) {
@@ -125,12 +118,11 @@ export function differences(before: FileJudgement, after: FileJudgement): Findin
     const [old, fresh] = [wrongs(was), wrongs(now)];
     const newly = fresh.filter(({ code }) => !old.some((violation) => violation.code === code));
     for (const violation of newly.slice(0, 1)) found.push([id, null, 'breaks', shown(now.value), null, `${caption} ${violation.message}.`]);
-    if (old.length > 0 && fresh.length === 0)
-      found.push([id, null, 'passes', shown(now.value), null, `${caption} ${old[0]!.message}, and would no longer be asked otherwise.`]);
+    if (old.length > 0 && fresh.length === 0) found.push([id, null, 'passes', shown(now.value), null, `${caption} ${old[0]!.message}, but would be accepted.`]);
   }
   for (const [id, was] of before.values)
     if (!after.values.has(id) && wrongs(was).length > 0)
-      found.push([id, null, 'passes', shown(was.value), null, `${was.property.caption} would no longer be asked for.`]);
+      found.push([id, null, 'passes', shown(was.value), null, `${was.property.caption} would no longer apply.`]);
   for (const { check, message } of after.failed)
     if (!before.failed.some((failed) => failed.check.id === check.id)) found.push([null, check.id, 'breaks', null, null, message]);
   for (const { check } of before.failed)

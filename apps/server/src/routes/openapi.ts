@@ -119,7 +119,7 @@ const PROBLEM: JsonSchema = {
 };
 
 const FAILED = {
-  description: 'A problem, with a sentence that says what is wrong.',
+  description: 'A problem with a plain explanation.',
   content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
 };
 
@@ -173,15 +173,15 @@ export function openApi(answers: AnswerSchemas): Record<string, unknown> {
       description: `Custom properties of CAD files: their schema, values and where they go. Roles, each with what the ones before it may do: ${ROLES.join(', ')}.`,
       license: { name: 'Proprietary', url: '/' },
     },
-    servers: [{ url: '/', description: 'The server that this description comes from.' }],
+    servers: [{ url: '/', description: 'The server that sent this description.' }],
     tags: Object.keys(AREAS).map((name) => ({ name })),
     paths,
     components: {
       schemas: { ...schemas, Problem: PROBLEM },
       securitySchemes: {
         token: { type: 'http', scheme: 'bearer', description: 'A token from Settings, for programs.' },
-        session: { type: 'apiKey', in: 'cookie', name: 'rule.sid', description: 'The session that signing in begins.' },
-        csrf: { type: 'apiKey', in: 'header', name: 'x-rule-csrf', description: "The token that the session's state tells, for all that changes something." },
+        session: { type: 'apiKey', in: 'cookie', name: 'rule.sid', description: 'The session started by signing in.' },
+        csrf: { type: 'apiKey', in: 'header', name: 'x-rule-csrf', description: "The session's token, required for every change." },
       },
     },
   };

@@ -6,12 +6,12 @@ import { User } from '../users/user';
 
 /** Programs manage people only with a token that says so. */
 function checkScope(user: User): void {
-  if (user.scope && user.scope !== 'people') throw new AppError(403, 'token-scope', 'This token is not for managing people. Make one whose scope says so.');
+  if (user.scope && user.scope !== 'people') throw new AppError(403, 'token-scope', 'This token does not allow managing people. Create one with that scope.');
 }
 
 /** Only the person themselves, at the keyboard. */
 function checkInPerson(user: User): void {
-  if (user.scope) throw new AppError(403, 'token-scope', 'A token does not do this. Sign in.');
+  if (user.scope) throw new AppError(403, 'token-scope', 'This needs a signed-in person, not a token.');
 }
 
 /** People, one’s own profile, and tokens. */

@@ -7,7 +7,7 @@ import { AppError } from '../platform/problem';
 
 /** JSON bodies: a tray of fifty thousand values fits. */
 const LARGEST_JSON = '32mb';
-/** JSON bodies of somebody who is not known yet. */
+/** JSON bodies of someone who is not known yet. */
 const LARGEST_OF_STRANGERS = '10kb';
 
 /** What a route's handler gets: checked input and the person who asks. */
@@ -32,9 +32,9 @@ export type Handlers<Names extends RouteName> = { readonly [Name in Names]: (cal
 /** Where something holds a text that is none: with the character U+0000, or half of a pair of surrogates. `null` where all texts are sound. */
 export function oddText(value: unknown, at: string): string | null {
   if (typeof value === 'string') {
-    if (value.includes('\0')) return `${at || 'it'} holds the character U+0000`;
-    // Half a pair is no character, and stands in no encoding.
-    return /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value) ? `${at || 'it'} holds half a character` : null;
+    if (value.includes('\0')) return `${at || 'it'} contains the character U+0000`;
+    // Half a pair is no character, and is in no encoding.
+    return /[\ud800-\udbff](?![\udc00-\udfff])|(?<![\ud800-\udbff])[\udc00-\udfff]/.test(value) ? `${at || 'it'} contains an incomplete character` : null;
   }
   if (value === null || typeof value !== 'object') return null;
   for (const [key, part] of Object.entries(value)) {
@@ -47,13 +47,13 @@ export function oddText(value: unknown, at: string): string | null {
 function check(schema: ObjectSchema | undefined, input: unknown, where: string): unknown {
   if (!schema) return undefined;
   const odd = oddText(input, '');
-  if (odd !== null) throw new AppError(400, 'bad-request', `The ${where} holds a text that cannot be kept: ${odd}.`);
+  if (odd !== null) throw new AppError(400, 'bad-request', `The ${where} contains text that cannot be stored: ${odd}.`);
   const checked = schema.validate(input ?? {}, { abortEarly: false, convert: where === 'query' });
   if (!checked.error) return checked.value as unknown;
   throw new AppError(
     400,
     'bad-request',
-    `The ${where} is not as described.`,
+    `The ${where} is not valid.`,
     checked.error.details.map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
   );
 }
@@ -78,7 +78,7 @@ export function routerOf(
       }
       const user = userOf(request);
       if (!user) throw new AppError(401, 'not-signed-in', 'Sign in first.');
-      if (user.firstPassword && !definition.beforeOwnPassword) throw new AppError(403, 'first-password', 'Choose a password of your own first.');
+      if (user.firstPassword && !definition.beforeOwnPassword) throw new AppError(403, 'first-password', 'Choose your own password first.');
       if (!mayActAs(user.role, role)) throw new AppError(403, 'not-allowed', `This needs the role ${role}; you are signed in as ${user.role}.`);
       next();
     };

@@ -84,7 +84,7 @@ export function schemaHandlers(s: Services): Handlers<NamesIn<'Schema'>> {
       const fresh = starter.properties.filter(
         (property) => !taken.has(property.writtenName) && (body.names === null || body.names.includes(property.writtenName)),
       );
-      if (fresh.length === 0) throw invalid('nothing-new', 'The schema has all of these properties already.');
+      if (fresh.length === 0) throw invalid('nothing-new', 'The schema already has all of these properties.');
       await s.editions.add(user, fresh);
       return s.editions.draft();
     },

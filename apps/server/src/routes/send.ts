@@ -11,7 +11,7 @@ export const disposition = (name: string): string => `attachment; filename="${na
 /** Media types by the ending of a table's name. */
 const TYPES: Readonly<Record<string, string>> = { csv: 'text/csv', xlsx: XLSX, json: 'application/json', xml: 'application/xml' };
 
-/** Answers with a table that stands in a file; one that is for this answer alone is removed. */
+/** Answers with a table that is in a file; one that is for this answer alone is removed. */
 export async function sendTable(response: Response, { path, name }: { readonly path: string; readonly name: string }, keep = false): Promise<void> {
   response.type(TYPES[name.slice(name.lastIndexOf('.') + 1)] ?? 'application/octet-stream');
   response.setHeader('content-disposition', disposition(name));

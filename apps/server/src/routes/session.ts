@@ -12,7 +12,7 @@ import { authenticate } from '../users/users';
 
 /** A callback in the manner of Node that settles a promise. */
 const settle = (resolve: () => void, reject: (error: Error) => void) => (failure?: unknown) =>
-  failure ? reject(failure instanceof Error ? failure : new Error('The session could not be kept.')) : resolve();
+  failure ? reject(failure instanceof Error ? failure : new Error('The session could not be stored.')) : resolve();
 
 /** Signing in and out, and what anybody may ask. */
 export function sessionHandlers(s: Services, answers: AnswerSchemas): Handlers<NamesIn<'Sessions'>> {
@@ -38,7 +38,7 @@ export function sessionHandlers(s: Services, answers: AnswerSchemas): Handlers<N
         throw new AppError(
           429,
           'too-many-attempts',
-          `Too many attempts to sign in failed. Wait ${wait === 1 ? 'a second' : `${wait} seconds`} before the next one.`,
+          `Too many failed sign-in attempts. Wait ${wait === 1 ? 'a second' : `${wait} seconds`} before you try again.`,
         );
       }
       const user = await authenticate(s.db, name, password);

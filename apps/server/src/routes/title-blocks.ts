@@ -17,7 +17,7 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
       if (lines.length === 0)
         throw invalid(
           'nothing-to-do',
-          left.length ? `All drawings that this is about are locked: ${left[0]!.path}. ${left[0]!.reason}` : 'No cell of these drawings is in need of it.',
+          left.length ? `All affected drawings are locked: ${left[0]!.path}. ${left[0]!.reason}` : 'No cell of these drawings needs this.',
         );
       await s.trays.add(user, lines, true);
       return { tray: await s.trays.view(user), cells: lines.length, left };
@@ -28,8 +28,8 @@ export function titleBlockHandlers(s: Services): Handlers<NamesIn<'Title blocks'
         throw invalid(
           'nothing-to-do',
           conflicts.length
-            ? `No text can be taken up. ${conflicts[0]!.path}, ${conflicts[0]!.tag}: ${conflicts[0]!.why}`
-            : 'No text stands in these title blocks alone.',
+            ? `No text can be adopted. ${conflicts[0]!.path}, ${conflicts[0]!.tag}: ${conflicts[0]!.why}`
+            : 'All texts of these title blocks are already in properties.',
         );
       await s.trays.propose(user, values, `taken up from title block ${body.block}`);
       return { tray: await s.trays.view(user), values: values.length, conflicts };

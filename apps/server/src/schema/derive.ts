@@ -6,7 +6,7 @@ import { LoadedFacts, Surroundings, loadFacts, surroundingsOf } from './facts';
 import { preparedInForce } from './prepared';
 import { readSettings } from '../platform/settings';
 
-/** Files judged in one go. */
+/** Files judged in one step. */
 export const BATCH = 1000;
 /** Rounds from file to file: part, sub-assembly, assembly … drawing. Deeper ones are nowhere. */
 const MOST_ROUNDS = 50;
@@ -69,7 +69,7 @@ export class Derived {
     return [...made.values()].filter((line) => !sameHeld(line.base, line.proposed));
   }
 
-  /** The computed values that must be looked at anew, by file. */
+  /** The computed values that must be looked at again, by file. */
   private async touched(
     sql: Sql,
     changed: ReadonlyMap<number, ReadonlySet<number>>,
@@ -126,7 +126,7 @@ export class Derived {
   }
 }
 
-/** Files with all assemblies that they stand in, however deep. */
+/** Files with all assemblies that they are in, however deep. */
 const withAssemblies = async (sql: Sql, files: readonly number[]): Promise<number[]> =>
   (
     await sql.all<{ id: number }>(

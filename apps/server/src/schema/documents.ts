@@ -68,7 +68,7 @@ export class SchemaDocuments {
     if (!read.ok)
       throw invalid(
         'bad-document',
-        `This is not a schema as Rule sends it out: ${read.error.details[0]!.message}.`,
+        `This is not a schema exported from Rule: ${read.error.details[0]!.message}.`,
         read.error.details.slice(0, 50).map(({ path, type, message }) => ({ field: path.join('.'), code: type, message })),
       );
     const { document } = read;
@@ -79,7 +79,7 @@ export class SchemaDocuments {
         series.name,
         JSON.stringify(series),
       ]);
-    await this.editions.replace(user, 'took a document in', document);
+    await this.editions.replace(user, 'imported a document', document);
   }
 
   /** The schema as a workbook to be discussed. */

@@ -71,7 +71,7 @@ async function readInForce(sql: Sql): Promise<InForce> {
   return row ? restored(row) : { number: 0, schema: EMPTY_SCHEMA };
 }
 
-/** Somebody, or nobody where the demo or a migration acts. */
+/** Someone, or nobody where the demo or a migration acts. */
 type Author = Pick<User, 'id'> | null;
 
 /** A problem of a draft that keeps it from coming into force, by what it is about. */
@@ -84,7 +84,7 @@ export class Editions {
     private readonly clock: () => Date,
   ) {}
 
-  /** All editions, the newest first. */
+  /** All editions, newest first. */
   list(): Promise<EditionRow[]> {
     return this.db.all<EditionRow>(
       `SELECT e.number, e.state, e.note, u.display_name AS "by", e.at, b.number AS "basedOn", jsonb_array_length(e.schema->'properties') AS properties
@@ -104,7 +104,7 @@ export class Editions {
     return restored(row).schema;
   }
 
-  /** What leads from one edition to another. */
+  /** The changes between two editions. */
   async compare(from: number, to: number) {
     return compareSchemas(await this.schemaOf(from), await this.schemaOf(to));
   }
@@ -196,7 +196,7 @@ export class Editions {
   }
 
   /**
-   * Edits properties of the draft. Each edit says what its author saw; what somebody else has changed since stays, unless both
+   * Edits properties of the draft. Each edit says what its author saw; what someone else has changed since stays, unless both
    * changed the same field in different ways: then nothing is stored and the answer names those fields.
    */
   async edit(author: Author, edits: readonly ChangedProperty[]): Promise<void> {
@@ -218,7 +218,7 @@ export class Editions {
           conflicts.push({
             field: conflict.field,
             code: 'changed-by-both',
-            message: `${property.caption}, ${conflict.field}: somebody else has made it ${JSON.stringify(conflict.theirs)}.`,
+            message: `${property.caption}, ${conflict.field}: someone else changed it to ${JSON.stringify(conflict.theirs)}.`,
           });
         // Under a new written name the old one stays known; files still hold it.
         const spellings = enacted.has(property.id) && merged.writtenName !== property.writtenName ? renamed(property, merged.writtenName).knownSpellings : [];
@@ -238,12 +238,12 @@ export class Editions {
     await this.change(author, `took property ${id} out`, async (schema, sql) => {
       if (!schema.properties.some((property) => property.id === id)) throw notFound(`Property ${id} of the draft`);
       if (await sql.one('SELECT 1 FROM properties WHERE id = $1', [id]))
-        throw refused('was-in-force', 'The property has been in force; retire it, so that its name stays known.');
+        throw refused('was-in-force', 'The property has been in force. Retire it instead, so that its name stays known.');
       const uses = usesOf(id, schema.bindings, schema.links);
       if (uses.bindings.length || uses.links.length)
         throw refused(
           'is-mapped',
-          `It cannot be taken out: ${[...uses.bindings.map((binding) => `the cell ${cellName(binding)} shows it`), ...uses.links.map((link) => `the record field ${link.field} is linked to it`)].join(', ')}.`,
+          `It cannot be removed: ${[...uses.bindings.map((binding) => `the cell ${cellName(binding)} shows it`), ...uses.links.map((link) => `the record field ${link.field} is linked to it`)].join(', ')}.`,
         );
       return { ...schema, properties: schema.properties.filter((property) => property.id !== id) };
     });
@@ -267,12 +267,12 @@ export class Editions {
     });
   }
 
-  /** Stores a form of the draft. What somebody else has changed since its author saw it stays, unless both changed the same part. */
+  /** Stores a form of the draft. What someone else has changed since its author saw it stays, unless both changed the same part. */
   async saveForm(author: Author, { id, form, base }: SavedForm): Promise<number> {
     let saved = id ?? 0;
     await this.change(author, id === null ? `laid out the form ${form.name}` : `changed the form ${form.name}`, async (schema, sql) => {
       const taken = schema.forms.find((other) => other.id !== id && other.name === form.name);
-      if (taken) throw refused('name-taken', `There is a form ${form.name} already.`);
+      if (taken) throw refused('name-taken', `A form named ${form.name} already exists.`);
       if (id === null) {
         saved = (await sql.one<{ id: number }>(`SELECT nextval('form_ids')::int AS id`))!.id;
         return { ...schema, forms: [...schema.forms, { ...form, id: saved }] };
@@ -286,8 +286,8 @@ export class Editions {
         throw new AppError(
           409,
           'changed-by-both',
-          `Somebody else has changed the form ${old.name} since you opened it: ${conflicts.map((conflict) => conflict.field).join(', ')}.`,
-          conflicts.map(({ field }) => ({ field, code: 'changed-by-both', message: `${old.name}, ${field}: somebody else has changed it.` })),
+          `Someone else changed the form ${old.name} after you opened it: ${conflicts.map((conflict) => conflict.field).join(', ')}.`,
+          conflicts.map(({ field }) => ({ field, code: 'changed-by-both', message: `${old.name}, ${field}: someone else changed it.` })),
         );
       return { ...schema, forms: schema.forms.map((candidate) => (candidate.id === id ? { ...merged, id } : candidate)) };
     });
@@ -333,7 +333,7 @@ export class Editions {
     await this.change(author, `linked the record field ${link.field}`, async (schema, sql) => {
       if (id !== null && !schema.links.some((other) => other.id === id)) throw notFound(`Link ${id} of the draft`);
       if (schema.links.some((other) => other.id !== id && fieldKey(other) === fieldKey(link)))
-        throw refused('field-taken', `The record field ${link.field} is linked for a ${link.kind} already.`);
+        throw refused('field-taken', `The record field ${link.field} is already linked for a ${link.kind}.`);
       if (id === null) saved = (await sql.one<{ id: number }>(`SELECT nextval('link_ids')::int AS id`))!.id;
       const links = id === null ? [...schema.links, { ...link, id: saved }] : schema.links.map((other) => (other.id === id ? { ...link, id } : other));
       refuseBroken(schema, { ...schema, links });
@@ -350,7 +350,7 @@ export class Editions {
   }
 
   async saveStrangers(author: Author, strangers: Schema['strangers']): Promise<void> {
-    await this.change(author, 'changed what names outside the schema may do', (schema) => ({ ...schema, strangers }));
+    await this.change(author, 'changed the policy for names outside the schema', (schema) => ({ ...schema, strangers }));
   }
 
   /** Makes the draft say what a document or an earlier edition says; properties are known again by their written names. */
@@ -439,7 +439,7 @@ export class Editions {
   async reinstate(): Promise<void> {
     await this.db.transaction(async (sql) => {
       await sql.all(TAKE_LOCK, [LOCKS.draft]);
-      if (await this.stored(sql, true)) throw refused('draft-begun', 'Another draft has begun meanwhile; it has to be discarded or brought into force first.');
+      if (await this.stored(sql, true)) throw refused('draft-begun', 'Another draft exists. Discard it or bring it into force first.');
       const row = await sql.one<{ id: number }>(
         `INSERT INTO editions (number, state, schema, user_id, at, based_on, revision)
          SELECT (SELECT coalesce(max(number), 0) + 1 FROM editions), 'draft', d.schema, d.user_id, $1, d.based_on, 1 FROM discarded_drafts d RETURNING id`,
@@ -460,8 +460,7 @@ export class Editions {
       await sql.all(TAKE_LOCK, [LOCKS.draft]);
       const stored = await this.stored(sql, true);
       if (!stored) throw refused('no-draft', 'There is no draft to bring into force.');
-      if (revision !== null && stored.revision !== revision)
-        throw new AppError(409, 'draft-changed', 'Somebody else has changed the draft since you looked at it. Look at it again.');
+      if (revision !== null && stored.revision !== revision) throw new AppError(409, 'draft-changed', 'Someone else changed the draft. Review it again.');
       const wrong = problemsOf(stored.schema, await this.ground(sql)).find((problem) => problem.severity === 'error');
       if (wrong) throw invalid('bad-draft', wrong.message, [{ field: wrong.subject, code: wrong.code, message: wrong.message }]);
       await sql.run(`UPDATE editions SET state = 'superseded' WHERE state = 'in force'`);
@@ -476,7 +475,7 @@ export class Editions {
     });
   }
 
-  /** Changes the schema and brings it into force in one go, where nobody drafts: the demo, and tests. */
+  /** Changes the schema and brings it into force in one step, where nobody drafts: the demo, and tests. */
   async decree(author: Author, note: string, drafts: readonly PropertyDraft[]): Promise<number[]> {
     const ids = await this.add(author, drafts);
     await this.bringIntoForce(author, note, null);
@@ -503,7 +502,7 @@ async function withoutCellHomes(schema: Schema, sql: Sql): Promise<Schema> {
   }));
   const bound = new Map(schema.bindings.map((binding) => [cellKey(binding), binding]));
   const other = wanted.find((binding) => bound.has(cellKey(binding)) && ledBy(bound.get(cellKey(binding))) !== ledBy(binding));
-  if (other) throw refused('cell-taken', `The cell ${cellName(other)} shows something else already. Bind it anew where that is meant.`);
+  if (other) throw refused('cell-taken', `The cell ${cellName(other)} already shows something else. Bind it again if that is intended.`);
   const fresh = await numbered(
     sql,
     'binding_ids',
@@ -623,7 +622,7 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
       code: 'no-cell',
       field: 'level',
       subject: property.caption,
-      message: `${property.caption} belongs to sheets, and no cell of a title block is its home: bind one in Title blocks.`,
+      message: `${property.caption} belongs to sheets, but no title block cell is its home. Bind one in Title blocks.`,
     });
   for (const { property, kind } of notAsked(schema.forms, schema.properties, KINDS))
     found.push({
@@ -633,7 +632,7 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
       code: 'not-asked',
       field: 'form',
       subject: property.caption,
-      message: `${property.caption} is required, and no form for a ${kind} asks for it.`,
+      message: `${property.caption} is required, but no form for a ${kind} contains it.`,
     });
   return found;
 }

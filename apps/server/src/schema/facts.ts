@@ -85,10 +85,10 @@ export function surroundingsOf(schemas: readonly PreparedSchema[]): Surroundings
   return { model, parts, geometry, sheets, wide, inner: [...inner], names: [...names] };
 }
 
-/** A file as it would be with pending lines applied, and what stands in it now. */
+/** A file as it would be with pending lines applied, and what is in it now. */
 export interface LoadedFacts extends FileFacts {
   readonly standing: HeldBySlot;
-  /** Holders inside the file, of the levels that were asked for, and what stands in them now. */
+  /** Holders inside the file, of the levels that were asked for, and what is in them now. */
   readonly holders: readonly (HolderFacts & { readonly standing: HeldBySlot })[];
 }
 
@@ -172,7 +172,7 @@ export async function loadFacts(sql: Sql, ids: readonly number[], around: Surrou
     const part = all.get(partOf.get(`${assembly}/${childOf.get(`${assembly}/${key}`)}`) ?? 0);
     return part ? bare(part) : null;
   };
-  /** The model that feeds a sheet, where somebody has settled one for it. */
+  /** The model that feeds a sheet, where someone has settled one for it. */
   const modelOf = (file: FileRow, holder: InsideHolder): Pick<HolderFacts, 'model'> => {
     const id = holder.level === 'sheet' ? fed.get(`${file.id}/${holder.key}`) : undefined;
     const model = id === undefined ? undefined : all.get(id);
@@ -298,7 +298,7 @@ async function holdersOf(sql: Sql, ids: readonly number[], { inner, names }: Sur
   return byFile;
 }
 
-/** What the sheets of drawings say of themselves, each with the holders that stand on it. */
+/** What the sheets of drawings say of themselves, each with the holders that are on it. */
 async function sheetsOf(sql: Sql, ids: readonly number[]): Promise<typeof NO_SHEETS> {
   const found = ids.length
     ? await sql.all<{ id: number; sheets: SheetReading[] | null; inserts: { holder: string; layout: string }[] | null }>(

@@ -15,7 +15,7 @@ export async function groundOf(sql: Sql, now: Date): Promise<JudgeGround> {
 export const prepare = async (sql: Sql, schema: Schema, now: Date): Promise<PreparedSchema> =>
   new PreparedSchema(withChoices(schema, await choiceListsOf(sql)), await groundOf(sql, now));
 
-/** The schema in force, made ready to judge files as they are in this second. One statement where nothing was laid down anew. */
+/** The schema in force, made ready to judge files as they are in this second. One statement where nothing was laid down again. */
 export async function preparedInForce(sql: Sql, now: Date): Promise<PreparedSchema> {
   const kept = await sql.kept('prepared', async (own) => {
     const [{ schema }, lists, settings] = [await inForceOf(own), await choiceListsOf(own), await readSettings(own)];

@@ -8,7 +8,7 @@ export interface Proposal {
 }
 
 /**
- * Files whose proposed value of a property stands in another file already, or twice among the proposals, with the path of that
+ * Files whose proposed value of a property is in another file already, or twice among the proposals, with the path of that
  * other file. One statement for any number of proposals. Files that get a new value themselves do not count with their old one.
  */
 export async function clashesOf(sql: Sql, property: Property, proposals: readonly Proposal[]): Promise<Map<number, string>> {

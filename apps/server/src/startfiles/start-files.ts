@@ -36,7 +36,7 @@ export class StartFiles {
     private readonly editions: Editions,
     private readonly derived: Derived,
     private readonly trays: Trays,
-    /** The folder that they stand in when the company names none. */
+    /** The folder that they are in when the company names none. */
     private readonly ownFolder: string,
     /** Folders that are Rule's own and take no start files. */
     private readonly forbidden: readonly string[],
@@ -138,10 +138,15 @@ export class StartFiles {
           added: names.filter((written) => !was?.names.includes(written)),
           removed: (was?.names ?? []).filter((written) => !names.includes(written)),
         };
-        if (there === null) return { name, effect: 'new', ...change, warning: was ? 'It was published before and is gone from the folder.' : null };
+        if (there === null) return { name, effect: 'new', ...change, warning: was ? 'It was published before and has been deleted from the folder.' : null };
         if (withoutInstant(there) === withoutInstant(bytes)) return { name, effect: 'unchanged', ...change, warning: null };
         const foreign = was?.hash !== hashOf(there);
-        return { name, effect: 'replaced', ...change, warning: foreign ? 'Someone has changed this file since it was published; that version is lost.' : null };
+        return {
+          name,
+          effect: 'replaced',
+          ...change,
+          warning: foreign ? 'Someone changed this file after it was published; that version will be lost.' : null,
+        };
       }),
     );
     const kept = new Set(files.map((file) => file.name));
@@ -151,7 +156,7 @@ export class StartFiles {
         .map(async ({ name, names, hash }): Promise<StartComparison> => {
           const now = await stands(join(folder, name), hash);
           return now === 'changed by someone else'
-            ? { name, effect: 'kept', added: [], removed: names, warning: 'It is not made any more, but someone has changed it: it stays.' }
+            ? { name, effect: 'kept', added: [], removed: names, warning: 'It is no longer published, but someone changed it, so it stays.' }
             : { name, effect: 'removed', added: [], removed: names, warning: null };
         }),
     );
@@ -190,7 +195,7 @@ export class StartFiles {
     return done;
   }
 
-  /** A published file, as it stands in the folder. */
+  /** A published file, as it is in the folder. */
   async file(name: string): Promise<Uint8Array> {
     if (!(await this.current()).some((file) => file.name === name)) throw notFound(`The start file ${name}`);
     const bytes = await readFile(join(this.folderOf(await this.plan()), name)).catch(() => null);
@@ -214,7 +219,7 @@ export class StartFiles {
     )
       throw invalid('no-folder', `${plan.folder} is not a folder on the server.`);
     const inside = (a: string, b: string) => a === b || a.startsWith(b + sep);
-    if (this.forbidden.some((own) => inside(folder, own))) throw invalid('own-folder', `${plan.folder} holds Rule's own data.`);
+    if (this.forbidden.some((own) => inside(folder, own))) throw invalid('own-folder', `${plan.folder} contains Rule's own data.`);
     return folder;
   }
 
@@ -260,7 +265,7 @@ export class StartFiles {
         follows: false,
       })),
     );
-    if (lines.length === 0) throw refused('nothing-to-do', 'None of these files lacks a name that can be written now.');
+    if (lines.length === 0) throw refused('nothing-to-do', 'None of these files lacks a name that can be added now.');
     await this.trays.add(user, lines, true);
     return { lines: lines.length };
   }
@@ -293,7 +298,7 @@ async function writeWhole(folder: string, name: string, bytes: Uint8Array): Prom
     const code = (error as NodeJS.ErrnoException).code;
     throw refused(
       'not-written',
-      `${name} could not be written${code === 'ENOSPC' ? ': the disk is full' : code ? ` (${code})` : ''}. The start files before it stand as they were made.`,
+      `${name} could not be written${code === 'ENOSPC' ? ': the disk is full' : code ? ` (${code})` : ''}. The start files before it were published.`,
     );
   }
 }

@@ -123,7 +123,7 @@ export class Surveys {
     return found.map(({ values, ...row }) => ({ ...row, examples: (values ?? []).slice(0, 3).map((value) => value.text), guess: guessType(values ?? []) }));
   }
 
-  /** How far names are filled, by kind, class, folder or level. */
+  /** Coverage of names by kind, class, folder or level. */
   async coverage({ by, ...filter }: CoverageQuery): Promise<Coverage> {
     const key = { kind: 'c.kind', class: 'c.class_id::text', folder: `c.library_id || ':' || c.folder`, level: 'c.level' }[by];
     // At document level every file counts once; other levels come in where levels are compared.
@@ -300,7 +300,7 @@ export class Surveys {
     return this.keptOne(row!.id);
   }
 
-  /** Surveys that were kept, the newest first: those older than `before`, or the newest of all. */
+  /** Kept surveys, newest first: those older than `before`, or the newest of all. */
   kept({ before, limit }: HistoryQuery): Promise<SurveyRow[]> {
     return this.db.all<SurveyRow>(`${KEPT} WHERE $1::int IS NULL OR s.id < $1 ORDER BY s.id DESC LIMIT $2`, [before ?? null, limit]);
   }
@@ -352,7 +352,7 @@ export class Surveys {
     return Promise.all(
       names.map(async (name) => {
         const row = found.find((candidate) => candidate.name === name);
-        if (!row) throw invalid('unknown-name', `No file holds the name ${JSON.stringify(name)}.`);
+        if (!row) throw invalid('unknown-name', `No file has the name ${JSON.stringify(name)}.`);
         const draft = draftFrom(name, row.kinds, await distinctValues(this.db, name, everything, 1000));
         return { found: name, draft, files: row.files, problems: checkDefinition(draft, others).map((problem) => problem.message) };
       }),
@@ -373,7 +373,7 @@ const REMARKS = `
   SELECT f.id, f.path, 'noticed', 'The sheet ' || (i->>'layout') || ' has a ' || (i->>'block') || ' that lacks ' || (SELECT string_agg(m, ', ') FROM jsonb_array_elements_text(i->'missing') m)
     || ', which its block has gained later.' FROM files f, jsonb_array_elements(f.reading->'inserts') i WHERE NOT f.removed AND jsonb_array_length(coalesce(i->'missing', '[]')) > 0
   UNION ALL
-  SELECT f.id, f.path, 'noticed', 'The file name holds a character that cannot be seen.' FROM files f WHERE NOT f.removed AND f.name ~ '[\\x01-\\x1f\\x7f]'
+  SELECT f.id, f.path, 'noticed', 'The file name holds an invisible character.' FROM files f WHERE NOT f.removed AND f.name ~ '[\\x01-\\x1f\\x7f]'
   UNION ALL
   SELECT f.id, f.path, 'same name', 'Another file has this name: ' || (SELECT min(o.path) FROM files o WHERE o.name = f.name AND o.id <> f.id AND NOT o.removed)
     FROM files f JOIN (SELECT name FROM files WHERE NOT removed GROUP BY name HAVING count(*) > 1) t ON t.name = f.name WHERE NOT f.removed

@@ -17,7 +17,7 @@ import { Judgements } from '../values/judgements';
 const MOST_TEXTS = 50_000;
 /** Texts that were not taken up which an answer names. */
 const MOST_CONFLICTS = 500;
-/** Placed blocks looked up in one go. */
+/** Placed blocks looked up in one step. */
 const BATCH = 500;
 
 /** Who holds what cells of title blocks show, and what is typed through them. */
@@ -82,7 +82,7 @@ export class CellOwners {
       const binding = bindingOf(schema.bindings, familyOf(block), tag);
       const owner = place && binding && ownerOf(binding, place);
       if (owner) return [{ drawing: file, holder, tag, text, owner }];
-      conflicts.push({ file, path, tag, text, why: 'The cell shows more than one value, or its value has no owner here.' });
+      conflicts.push({ file, path, tag, text, why: 'The cell shows more than one value, or its value has no owner.' });
       return [];
     });
     const [targets, active, settings] = await Promise.all([
@@ -94,7 +94,7 @@ export class CellOwners {
     const paths = new Map(found.map((row) => [row.file, row.path]));
     const taken = takeUp(loose, (text, id, file) => {
       const [target, property] = [targets.get(file), active.get(id)];
-      if (!target || !property) return 'Its owner is no longer there.';
+      if (!target || !property) return 'Its owner no longer exists.';
       if (!isWide(target.kind) && !reaches(property, target.kind, target.className)) return `${property.caption} does not apply to ${target.path}.`;
       const closed = closedTo(user, property, target);
       if (closed !== null) return `${target.path}: ${closed}.`;

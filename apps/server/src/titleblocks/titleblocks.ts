@@ -86,7 +86,7 @@ export class TitleBlocks {
             });
       return { family, name: name ?? family, drawings, sheets, cells: [...cells.values()] };
     });
-    // Those that somebody works with come first.
+    // Those that someone works with come first.
     const bound = (row: BlockRow) => Number(row.cells.some((cell) => cell.binding !== null || cell.drafted !== null));
     return rows.sort((a, b) => bound(b) - bound(a));
   }

@@ -10,7 +10,7 @@ import { Derived } from '../schema/derive';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 import { User } from '../users/user';
 
-/** Arrivals that are looked at in one go, the newest first. */
+/** Arrivals that are looked at in one step, the newest first. */
 const MOST = 2000;
 
 interface Arrival {
@@ -94,12 +94,12 @@ export class ToDos {
             address: { file: facts.id, holder: '', ...slotOf(property, facts.kind) },
             base: null,
             proposed: parsed?.ok ? holdValue(parsed.value, property) : heldText(''),
-            reason: 'the file is new and lacks the name',
+            reason: 'new file without this name',
             follows: false,
           };
         }),
       );
-    if (lines.length === 0) throw refused('nothing-to-do', 'None of these files lacks a name that can be written now.');
+    if (lines.length === 0) throw refused('nothing-to-do', 'None of these files lacks a name that can be added now.');
     await this.trays.add(user, lines, true);
     return { lines: lines.length };
   }

@@ -11,7 +11,7 @@ import { User } from '../users/user';
 import { filterSql } from '../library/filter';
 import { Judgements } from '../values/judgements';
 
-/** Values brought up to date in one go. */
+/** Values brought up to date in one step. */
 const MOST_LINES = 300_000;
 
 /** Brings values up to date that rules, models, sheets and wider holders give: where they are seen, or for a selection. */
@@ -48,10 +48,10 @@ export class Renewal {
     const barred = stale.length - free.length;
     if (lines.length === 0) {
       const why = [
-        barred ? `${count(barred, 'file')} with stale values cannot be written now` : '',
-        blanks ? `${count(blanks, 'value')} would only be emptied` : '',
+        barred ? `${count(barred, 'file')} with stale values cannot be changed now` : '',
+        blanks ? `${count(blanks, 'value')} would only be cleared` : '',
       ].filter(Boolean);
-      throw refused('nothing-to-do', why.length ? `Nothing to bring up to date: ${why.join(', ')}.` : 'Every computed value here is as it should be.');
+      throw refused('nothing-to-do', why.length ? `Nothing to bring up to date: ${why.join(', ')}.` : 'All computed values are up to date.');
     }
     if (lines.length > MOST_LINES) throw refused('too-many', `This would change ${lines.length} values at once (up to ${MOST_LINES}).`);
     await this.trays.add(user, lines, true);

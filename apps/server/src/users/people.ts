@@ -9,7 +9,7 @@ import { authenticate, hashPassword } from './users';
 /** Letters of first passwords: none that is taken for another one. */
 const LETTERS = 'abcdefghjkmnpqrstuvwxyz23456789';
 
-/** A password for somebody else to begin with. */
+/** A password for someone else to begin with. */
 const firstPassword = (): string => Array.from({ length: 4 }, () => Array.from({ length: 4 }, () => LETTERS[randomInt(LETTERS.length)]).join('')).join('-');
 
 /** What nobody can find out, for people who are gone. */
@@ -37,13 +37,13 @@ export class People {
       `INSERT INTO users (name, display_name, role, password_hash, first_password) VALUES ($1, $2, $3, $4, true) ON CONFLICT (name) DO NOTHING RETURNING id`,
       [name, displayName, role, await hashPassword(password)],
     );
-    if (!row) throw refused('name-taken', `Somebody signs in as ${name} already.`);
+    if (!row) throw refused('name-taken', `The sign-in name ${name} is already in use.`);
     return { id: row.id, password };
   }
 
-  /** Changes who a person is and what they may do. Somebody must be left who can do this. */
+  /** Changes who a person is and what they may do. Someone must be left who can do this. */
   async change(by: Pick<User, 'id'>, id: number, { displayName, role, locked }: PersonChange): Promise<PersonRow> {
-    if (id === by.id && locked) throw refused('yourself', 'Nobody locks themselves out.');
+    if (id === by.id && locked) throw refused('yourself', 'You cannot lock yourself out.');
     await this.db.transaction(async (sql) => {
       if (role !== 'administrator' || locked) await leaveAdministrator(sql, id);
       const changed = await sql.run(`UPDATE users SET display_name = $2, role = $3, state = $4 WHERE id = $1 AND state <> 'removed'`, [
@@ -74,11 +74,11 @@ export class People {
 
   /** Removes a person. History and everything that they made keep their name; nobody can act as them any more. */
   async remove(by: Pick<User, 'id'>, id: number): Promise<void> {
-    if (id === by.id) throw refused('yourself', 'Nobody removes themselves; another administrator does.');
+    if (id === by.id) throw refused('yourself', 'You cannot remove yourself; ask another administrator.');
     const hash = await nothing();
     await this.db.transaction(async (sql) => {
       await leaveAdministrator(sql, id);
-      // The name is free for somebody else.
+      // The name is free for someone else.
       const removed = await sql.run(
         `UPDATE users SET state = 'removed', name = 'removed ' || id, password_hash = $2, first_password = false, role = 'viewer' WHERE id = $1 AND state <> 'removed'`,
         [id, hash],
@@ -97,10 +97,10 @@ export class People {
 
   /** Changes one's own password. All sessions but the one that asks end. */
   async changePassword(user: User, current: string, next: string, session: string): Promise<void> {
-    if (!(await authenticate(this.db, user.name, current))) throw invalid('wrong-password', 'The password that you have now is another one.');
-    if ([...next].length < SHORTEST_PASSWORD) throw invalid('short-password', `A password has ${SHORTEST_PASSWORD} letters or more.`);
-    if (next === current) throw invalid('same-password', 'This is the password that you have already.');
-    if (next.toLowerCase().includes(user.name.toLowerCase())) throw invalid('name-in-password', 'A password does not hold the name by which you sign in.');
+    if (!(await authenticate(this.db, user.name, current))) throw invalid('wrong-password', 'The current password is wrong.');
+    if ([...next].length < SHORTEST_PASSWORD) throw invalid('short-password', `A password needs at least ${SHORTEST_PASSWORD} characters.`);
+    if (next === current) throw invalid('same-password', 'This is already your password.');
+    if (next.toLowerCase().includes(user.name.toLowerCase())) throw invalid('name-in-password', 'A password must not contain your sign-in name.');
     const hash = await hashPassword(next);
     await this.db.transaction(async (sql) => {
       await sql.run('UPDATE users SET password_hash = $2, first_password = false WHERE id = $1', [user.id, hash]);
@@ -118,7 +118,7 @@ export class People {
 async function leaveAdministrator(sql: Sql, id: number): Promise<void> {
   const left = await sql.all<{ id: number }>(`SELECT id FROM users WHERE role = 'administrator' AND state = 'active' ORDER BY id FOR UPDATE`);
   if (left.some((row) => row.id === id) && left.length === 1)
-    throw refused('last-administrator', 'This is the last administrator. Make somebody else one first.');
+    throw refused('last-administrator', 'This is the last administrator. Give someone else that role first.');
 }
 
 const endSessions = (sql: Sql, id: number) => sql.run(`DELETE FROM session WHERE sess->>'userId' = $1`, [String(id)]);

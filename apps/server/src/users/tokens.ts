@@ -27,7 +27,7 @@ export class Tokens {
 
   /** Makes a token; its text is said this once. Whoever holds a token cannot make others of it. */
   async make(user: User, { name, scope, days }: TokenDraft): Promise<NewToken> {
-    if (user.scope) throw new AppError(403, 'token-by-token', 'A token makes no tokens. Sign in to make one.');
+    if (user.scope) throw new AppError(403, 'token-by-token', 'Tokens cannot create tokens. Sign in to create one.');
     const token = `${PREFIX}${randomBytes(32).toString('base64url')}`;
     const at = this.clock();
     const row = await this.db.one<{ id: number }>(
@@ -43,7 +43,7 @@ export class Tokens {
     if (!gone) throw notFound(`Token ${id}`);
   }
 
-  /** The person for whom a token acts, as far as it lets them; `undefined` for texts that are none, have ended, or belong to somebody who is locked. */
+  /** The person for whom a token acts, as far as it lets them; `undefined` for texts that are none, have ended, or belong to someone who is locked. */
   async userOf(token: string): Promise<User | undefined> {
     if (!token.startsWith(PREFIX)) return undefined;
     const now = this.clock();

@@ -33,7 +33,7 @@ export async function authenticate(sql: Sql, name: string, password: string): Pr
   return user;
 }
 
-/** The person with a number, as it stands now: a role that was taken away is gone at once, and so is somebody who is locked or removed. */
+/** The person with a number, as it stands now: a role that was taken away is gone at once, and so is someone who is locked or removed. */
 export const findUser = (sql: Sql, id: number): Promise<User | undefined> =>
   sql.one<User>(`SELECT id, name, display_name AS "displayName", role, first_password AS "firstPassword" FROM users WHERE id = $1 AND state = 'active'`, [id]);
 

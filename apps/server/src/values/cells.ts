@@ -11,7 +11,7 @@ import { HeldValue } from '@rule/core/values';
 import { CopyValue, Sql } from '../platform/db';
 import { LoadedFacts, loadFacts, surroundingsOf } from '../schema/facts';
 
-/** A block with cells that stands on a sheet of a drawing, with the sheet and what it shows. */
+/** A block with cells that is on a sheet of a drawing, with the sheet and what it shows. */
 export interface PlacedBlock {
   readonly file: number;
   readonly path: string;
@@ -74,8 +74,8 @@ export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.lay
   LEFT JOIN files m ON m.id = coalesce(sm.model_file_id, f.model_file_id) AND NOT m.removed`;
 
 /**
- * Numbers the sheets of drawing sets anew, in the order of paths and layouts: those that have a title block on the sheet itself. Drawings
- * whose numbers are others than before are judged anew.
+ * Numbers the sheets of drawing sets again, in the order of paths and layouts: those that have a title block on the sheet itself. Drawings
+ * whose numbers are others than before are judged again.
  */
 export const NUMBER_SETS = `WITH present AS (
     SELECT f.id AS file_id, s.layout, (row_number() OVER (PARTITION BY f.set_id ORDER BY f.path, s.position, s.layout))::int AS number,
@@ -89,7 +89,7 @@ export const NUMBER_SETS = `WITH present AS (
     WHERE (set_sheets.number, set_sheets.total) IS DISTINCT FROM (excluded.number, excluded.total) RETURNING file_id)
   INSERT INTO to_judge (file_id) SELECT file_id FROM gone UNION SELECT file_id FROM put`;
 
-/** Drawings worked on in one go. */
+/** Drawings worked on in one step. */
 const BATCH = 500;
 
 /** What one cell of one placed block is bound to. */
@@ -371,7 +371,7 @@ function letteringIn(lines: readonly Line[], files: ReadonlySet<number>): (block
 /** Where cell states are kept. */
 const STATES = 'cell_states (file_id, holder, tag, family, binding_id, state, stored, shown, why, fit)';
 
-/** Works out the states of the cells of some drawings anew, and keeps them. @param facts those of the drawings themselves */
+/** Works out the states of the cells of some drawings again, and keeps them. @param facts those of the drawings themselves */
 export async function keepCellStates(sql: Sql, ids: readonly number[], prepared: PreparedSchema, facts: ReadonlyMap<number, LoadedFacts>): Promise<void> {
   await sql.run('DELETE FROM cell_states WHERE file_id = ANY($1::int[])', [ids]);
   const works = new CellWorks(prepared);

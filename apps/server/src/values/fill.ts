@@ -58,7 +58,7 @@ export class Fill {
       counts.set(own, (counts.get(own) ?? 0) + 1);
       return false;
     });
-    if (chosen.length > MOST_FILLED) throw refused('too-many', `These are more than ${MOST_FILLED} files; a form takes up to ${MOST_FILLED} at once.`);
+    if (chosen.length > MOST_FILLED) throw refused('too-many', `A form can fill in at most ${MOST_FILLED} files at once.`);
     if (chosen.length === 0) throw notFound('A readable file of this choice');
     return { chosen, leftOut: [...counts].map(([of, n]) => ({ class: of, files: n })) };
   }
@@ -80,7 +80,7 @@ export class Fill {
            WHERE f.id = $1`,
           [file],
         );
-    if (found.length === 0) throw invalid('no-parts', 'This assembly has no part whose file is known.');
+    if (found.length === 0) throw invalid('no-parts', 'This assembly has no parts with known files.');
     return found.map((row) => row.part);
   }
 

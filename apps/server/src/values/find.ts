@@ -11,7 +11,7 @@ import { User } from '../users/user';
 import { escapeLike, filterSql } from '../library/filter';
 import { heldFor, slotRows } from './held';
 
-/** Files that are looked at in one go. */
+/** Files that are looked at in one step. */
 const PAGE = 1000;
 
 /**

@@ -204,7 +204,7 @@ export class Grid {
       throw notFound(`Your view ${id}`);
   }
 
-  /** The folders that files stand in, with counts of all files below, the counts by kind, and the levels inside files at which values are held. */
+  /** The folders that files are in, with counts of all files below, the counts by kind, and the levels inside files at which values are held. */
   async filters(): Promise<{ folders: { folder: string; files: number }[]; kinds: { kind: string; files: number }[]; levels: InnerLevel[] }> {
     const properties = [...(await this.properties.active(this.db)).values()];
     const asked = INNER_LEVELS.filter((level) => properties.some((property) => isHeldAt(property, level)));

@@ -69,7 +69,7 @@ export async function valuesFor(sql: Sql, files: readonly number[], properties: 
 }
 
 /**
- * What stands at the address that a row `alias` holds (`file`, or another name for it, `holder`, `place`, `name`), wherever it is kept. Address by address, each by its key: joined with all that is held the planner
+ * What is at the address that a row `alias` holds (`file`, or another name for it, `holder`, `place`, `name`), wherever it is kept. Address by address, each by its key: joined with all that is held the planner
  * would go through the values of the whole library for one.
  */
 export const standing = (
@@ -81,7 +81,7 @@ export const standing = (
    UNION ALL
    SELECT name, 'text', NULL FROM files WHERE ${a}.holder = '' AND ${a}.place = 'field' AND ${a}.name = 'file name' AND id = ${a}.${file} AND NOT removed`;
 
-/** What stands at addresses now: one value or `null` for each, in their order. */
+/** What is at addresses now: one value or `null` for each, in their order. */
 export async function heldAt(sql: Sql, addresses: readonly Address[]): Promise<(HeldValue | null)[]> {
   const found = await sql.all<{ at: number; held: HeldValue }>(
     `WITH a AS (SELECT * FROM jsonb_to_recordset($1::jsonb) AS a(at int, file int, holder text, place text, name text))

@@ -13,7 +13,7 @@ declare module '../platform/pool' {
   }
 }
 
-/** Files judged in one go. */
+/** Files judged in one step. */
 const BATCH = 200;
 /** More files than this are judged in a thread, so that nobody else waits for it. */
 const FEW = 200;

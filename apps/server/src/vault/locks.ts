@@ -24,7 +24,7 @@ export class VaultLocks implements Locks {
   async store(entries: readonly VaultEntry[]): Promise<void> {
     // A vault that has lost all of its files is out of order; what it kept locked stays locked.
     if (entries.length === 0 && (await this.db.one('SELECT 1 FROM files WHERE workflow_state IS NOT NULL AND NOT removed LIMIT 1')))
-      throw vaultProblem('The vault says that it holds no files at all. What was last known of it stays in force.');
+      throw vaultProblem('The vault reports no files at all. Its last known state stays in force.');
     const locks = entries.map(({ path, state, checkedOutBy }) => ({
       path,
       state,

@@ -91,7 +91,7 @@ export class HttpVault implements VaultPort {
     try {
       answer = text === '' ? null : JSON.parse(text);
     } catch {
-      throw vaultProblem('The vault gave an answer that cannot be read.');
+      throw vaultProblem("The vault's answer cannot be read.");
     }
     if (status >= 200 && status < 300) return { status, count, body: answer };
     const detail = (answer as { message?: string } | null)?.message ?? `status ${status}`;
@@ -114,8 +114,8 @@ export class HttpVault implements VaultPort {
       request.on('response', (response) => {
         const pieces: Buffer[] = [];
         response.on('data', (piece: Buffer) => pieces.push(piece));
-        response.on('error', () => broke('The vault broke off in the middle of its answer.'));
-        response.on('close', () => response.complete || broke('The vault broke off in the middle of its answer.'));
+        response.on('error', () => broke("The vault's answer broke off."));
+        response.on('close', () => response.complete || broke("The vault's answer broke off."));
         response.on('end', () => {
           const count = response.headers[COUNT];
           done({ status: response.statusCode ?? 0, text: Buffer.concat(pieces).toString('utf8'), count: count === undefined ? null : Number(count) });
@@ -132,16 +132,16 @@ export class HttpVault implements VaultPort {
   /** An answer as it should be. @throws AppError where it is not */
   private checked<T>(answer: Answer, check: Schema): T {
     const { error } = check.validate(answer.body, { convert: false });
-    if (error) throw vaultProblem(`The vault gave an answer that cannot be right: ${error.details[0]!.message}.`);
+    if (error) throw vaultProblem(`The vault's answer is not valid: ${error.details[0]!.message}.`);
     const rows = answer.body as readonly unknown[];
     if (answer.count !== null && Array.isArray(rows) && rows.length !== answer.count)
-      throw vaultProblem(`The vault gave ${rows.length} of ${answer.count} rows.`);
+      throw vaultProblem(`The vault sent ${rows.length} of ${answer.count} rows.`);
     return answer.body as T;
   }
 
   async entries(paths?: readonly string[]): Promise<VaultEntry[]> {
     const answer = await this.call('POST', '/api/files/query', { paths: paths ?? null });
-    if (answer.count === null) throw vaultProblem('The vault does not say how many files there are, so nobody can tell whether it named all of them.');
+    if (answer.count === null) throw vaultProblem('The vault does not state the number of files, so its list may be incomplete.');
     return this.checked(answer, entriesCheck);
   }
   async fields(): Promise<string[]> {

@@ -19,7 +19,7 @@ interface FileInVault {
   readonly record: Readonly<Record<string, string>>;
 }
 
-/** Files compared in one go. */
+/** Files compared in one step. */
 const BATCH = 2000;
 
 /** Models go before the drawings that show them. */
@@ -74,8 +74,8 @@ export class VaultRuns {
             ? `The file ${file.lock}.`
             : behind
               ? file.base === null
-                ? `It is not known which version of the vault the file is made from.`
-                : `The vault holds version ${file.version}; the file is made from version ${file.base}.`
+                ? `The vault version this file is based on is not known.`
+                : `The vault has version ${file.version}; this file is based on version ${file.base}.`
               : null,
           told: links
             .filter(({ values }) => values.decision.action !== 'equal')
@@ -109,10 +109,11 @@ export class VaultRuns {
       rows.push(row);
       if (row.outcome === 'left out') context.error(file.path, row.message);
     }
-    // What was done before somebody cancelled is done, and said; the others are not begun.
+    // What was done before someone cancelled is done, and said; the others are not begun.
     const done = new Set(rows.map((row) => row.file));
     for (const file of files)
-      if (!done.has(file.id)) rows.push({ file: file.id, path: file.path, outcome: 'left out', message: 'The run was cancelled before it.', version: null });
+      if (!done.has(file.id))
+        rows.push({ file: file.id, path: file.path, outcome: 'left out', message: 'The run was cancelled before this file.', version: null });
     context.progress('checking files in', files.length, files.length);
     return { rows };
   }
@@ -134,7 +135,7 @@ export class VaultRuns {
         if ((values[clash] ?? '') !== '') settled[values.link.id] = clash;
       }
       const acts = links.some(({ values }) => ['in', 'out', 'ask'].includes(values.decision.action));
-      if (!acts && file.hash === file.newest) return row('nothing to do', 'File and record agree already.');
+      if (!acts && file.hash === file.newest) return row('nothing to do', 'File and record already agree.');
       const report = await this.vault.checkIn(user, file.id, { settled });
       return row('checked in', `${report.recordChanges} into the record, ${report.fileChanges} into the file`, report.version);
     } catch (error) {

@@ -114,7 +114,8 @@ export class Vault {
       'SELECT f.path, l.in_vault AS "inVault", l.name AS library FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1',
       [id],
     );
-    if (row && !row.inVault) throw new AppError(404, 'not-in-vault', `${row.path} stands in the library ${row.library}, which does not stand for the vault.`);
+    if (row && !row.inVault)
+      throw new AppError(404, 'not-in-vault', `${row.path} is in the library ${row.library}, which is not marked as the vault's working copy.`);
     return row!.path;
   }
 
@@ -185,7 +186,7 @@ export class Vault {
       const { file, link } = entry;
       const own = toTheLetter.get(entry) ?? null;
       const property = 'property' in link.at ? byId.get(link.at.property)! : null;
-      // A property says what the grid shows of it: also one that stands under a known spelling, or is worked out.
+      // A property says what the grid shows of it: also one that is under a known spelling, or is worked out.
       const text = recordText(property ? (values.get(file.id)?.[property.id] ?? null) : own, property);
       const record = file.record[link.field] ?? null;
       const last = agreed.get(`${file.id}/${link.id}`);
@@ -201,8 +202,7 @@ export class Vault {
   /** @throws AppError for a field that the vault, as far as it is known, does not have */
   async checkField(field: string): Promise<void> {
     const said = await this.db.one<{ fields: string[] }>(`SELECT fields FROM vault_said WHERE at > 'epoch'`);
-    if (said && !said.fields.includes(field))
-      throw invalid('unknown-field', `The vault's records have no field ${field}. They have: ${said.fields.join(', ')}.`);
+    if (said && !said.fields.includes(field)) throw invalid('unknown-field', `The vault has no record field ${field}. It has: ${said.fields.join(', ')}.`);
   }
 
   /**
@@ -217,13 +217,13 @@ export class Vault {
     ))!;
     const bytes = await readPlain(join(row.root, path));
     if (createHash('sha256').update(bytes).digest('hex') !== row.hash)
-      throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again, then check the file in.`);
+      throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again, then check in.`);
     if (row.hash === entry.hash || row.base === entry.version || over === entry.version) return bytes;
     throw refused(
       'newer-in-vault',
       row.base === null
-        ? `The vault holds version ${entry.version} of ${path}, and it is not known which version your file is made from. Compare them first.`
-        : `The vault holds version ${entry.version} of ${path}; your file is made from version ${row.base}. Take over what is new there first.`,
+        ? `The vault holds version ${entry.version} of ${path}, but the version your file is based on is not known. Compare them first.`
+        : `The vault holds version ${entry.version} of ${path}; your file is based on version ${row.base}. Get the newer version first.`,
       [{ field: 'over', code: 'newer-in-vault', message: String(entry.version) }],
     );
   }
@@ -241,14 +241,14 @@ export class Vault {
     const { lines, record } = await this.passing(file, compared, settled);
     const out = await this.port.checkOut(entry.id);
     try {
-      if (out.version !== entry.version) throw refused('newer-in-vault', `Somebody checked in version ${out.version} of ${path} meanwhile. Try again.`);
+      if (out.version !== entry.version) throw refused('newer-in-vault', `Someone checked in version ${out.version} of ${path} in the meantime. Try again.`);
       let changeSet: number | null = null;
       if (lines.length) {
         const report = await this.applying.applyLines(user, `check-in of ${file.name}`, [...lines, ...(await this.texts.following(this.db, lines))]);
         if (report.state !== 'applied') throw refused('not-applied', `${file.path}: ${report.failures[0]?.message ?? 'the values could not be written'}`);
         changeSet = report.changeSet;
       }
-      // Rule itself may have written it since; somebody else may not.
+      // Rule itself may have written it since; someone else may not.
       const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
       const after = await this.port.checkIn(
         entry.id,
@@ -279,7 +279,7 @@ export class Vault {
     if (open.length)
       throw refused(
         'clash',
-        `${count(open.length, 'value waits', 'values wait')} for a decision.`,
+        `${count(open.length, 'value needs', 'values need')} a decision.`,
         open.map(({ values }) => ({ field: values.link.field, code: 'clash', message: values.decision.reason })),
       );
     const [fields, settings, row] = await Promise.all([
@@ -297,7 +297,7 @@ export class Vault {
       const action = values.decision.action === 'ask' ? (settled[link.id] === 'file' ? 'in' : 'out') : values.decision.action;
       if (action === 'in') {
         if (known.has(link.field)) record[link.field] = values.file;
-        else wrong.push({ field: link.field, code: 'unknown-field', message: `the vault's records have no field ${link.field}` });
+        else wrong.push({ field: link.field, code: 'unknown-field', message: `the vault has no record field ${link.field}` });
       }
       if (action === 'out') {
         const proposed = fileValue(values.record, property && forClass(property, row?.name ?? null), standIns);

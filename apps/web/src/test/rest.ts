@@ -3,7 +3,7 @@
  * counted from the moment they are asked for until they have run or were given up.
  */
 
-/** Timers that are further off than this are no part of what somebody who types waits for: reminders, polling in the background. */
+/** Timers that are further off than this are no part of what someone who types waits for: reminders, polling in the background. */
 const SOON_MS = 1000;
 const LIMIT_MS = 60_000;
 

@@ -42,7 +42,7 @@ export const foundName = (name: string, change: Partial<FoundName> = {}): FoundN
   ...change,
 });
 
-/** jsdom lays nothing out: virtual rows are told how high the place is that they stand in. */
+/** jsdom lays nothing out: virtual rows are told how high the place is that they are in. */
 export const giveRoom = (): void => {
   Object.defineProperty(HTMLElement.prototype, 'clientHeight', { configurable: true, value: 400 });
 };
@@ -113,7 +113,7 @@ export class Stage {
     this.fixture.detectChanges();
   }
 
-  /** Waits until nothing that was begun is still to come: pauses while somebody types, looks that are asked for, frames. */
+  /** Waits until nothing that was begun is still to come: pauses while someone types, looks that are asked for, frames. */
   rested(): Promise<void> {
     return rested(() => this.settled());
   }
@@ -123,7 +123,7 @@ export class Stage {
     return (found?.textContent ?? '').replace(/\s+/g, ' ').trim();
   }
 
-  /** Where buttons and fields are looked for: dialogs stand beside the component in the page. */
+  /** Where buttons and fields are looked for: dialogs are beside the component in the page. */
   private get scene(): HTMLElement {
     return this.page.ownerDocument.body;
   }

@@ -32,6 +32,7 @@ const panels = (property: Joi.Schema) =>
         key: key.required(),
         title: text(200).required(),
         shownWhen: text(10_000).required(),
+        columns: Joi.number().integer().min(1).max(PANEL_COLUMNS),
         inputs: Joi.array().items(input(property)).max(500).required(),
       }),
     )

@@ -38,7 +38,7 @@ export const clause = Joi.object<Clause>({
 })
   .custom((value: Clause, helpers) => {
     const problem = clauseProblem(value);
-    return problem === null ? value : helpers.message({ custom: `A condition is not whole. ${problem}` });
+    return problem === null ? value : helpers.message({ custom: `A condition is incomplete. ${problem}` });
   })
   .id('clause');
 
@@ -47,7 +47,7 @@ export const clauses = Joi.array().items(clause).max(50);
 
 const groupBy = Joi.string().pattern(/^(folder|kind|class|\d{1,9})$/);
 
-/** Clauses travel as JSON where a filter stands in the address. */
+/** Clauses travel as JSON where a filter is in the address. */
 const whereInAddress = Joi.alternatives(clauses, Joi.string().max(20_000).custom(parseClauses));
 
 function parseClauses(text: string): unknown {

@@ -32,11 +32,11 @@ export const bomRoutes = {
   },
   'DELETE /bom/layouts/{layout}': { summary: 'Remove a BOM layout with the numbers kept under it', role: 'viewer', answer: nothing },
   'POST /files/{file}/bom': { summary: 'The bill of materials of an assembly', role: 'viewer', body: bomRequest, answer: json<BomTable>() },
-  'POST /files/{file}/bom/members': { summary: 'What a row counts, one by one', role: 'viewer', body: bomRowRequest, answer: json<BomMember[]>() },
+  'POST /files/{file}/bom/members': { summary: 'The members of a row', role: 'viewer', body: bomRowRequest, answer: json<BomMember[]>() },
   'POST /files/{file}/bom/value': { summary: 'Put a value typed in a row in your tray', role: 'editor', body: bomTyped, answer: json<ProposedAnswer>() },
   'PUT /files/{file}/bom/number': { summary: 'Give a row an item number', role: 'editor', body: bomNumber, answer: nothing },
   'POST /files/{file}/bom/renumber': {
-    summary: 'Number rows anew in the order shown, or tell what that would change',
+    summary: 'Renumber rows in the order shown, or preview it',
     role: 'editor',
     body: bomRenumber,
     answer: json<BomRenumbered>(),
@@ -58,5 +58,5 @@ export const bomRoutes = {
   },
   'DELETE /bom/kept/{kept}': { summary: 'Remove a kept bill of materials', role: 'editor', answer: nothing },
   'POST /bom/compare': { summary: 'What differs between two bills of materials', role: 'viewer', body: compareBomsBody, answer: json<BomComparison>() },
-  'GET /files/{file}/where-used': { summary: 'Every way from a part up to the top assemblies', role: 'viewer', answer: json<WhereUsed>() },
+  'GET /files/{file}/where-used': { summary: 'All paths from a part to its top assemblies', role: 'viewer', answer: json<WhereUsed>() },
 } satisfies RouteTable;

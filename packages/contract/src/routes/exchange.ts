@@ -29,7 +29,7 @@ export const exchangeRoutes = {
     answer: json<SendOutStarted>(),
   },
   'GET /exchange/send-outs/{sendOut}/file': { summary: 'The file of a send-out', role: 'viewer', answer: bytes('application/octet-stream') },
-  'PUT /exchange/send-outs/{sendOut}/closed': { summary: 'Say that a copy will not come back', role: 'editor', body: closeSendOut, answer: nothing },
+  'PUT /exchange/send-outs/{sendOut}/closed': { summary: 'Mark a copy as not returning', role: 'editor', body: closeSendOut, answer: nothing },
   'GET /exchange/take-backs': { summary: 'Tables that were taken back', role: 'viewer', answer: json<TakeBackRow[]>() },
   'POST /exchange/take-backs': {
     summary: 'Take a workbook, CSV, JSON or XML file back; its name goes in the header x-file-name, percent-encoded',
@@ -45,7 +45,7 @@ export const exchangeRoutes = {
     answer: json<TakeBackView>(),
   },
   'POST /exchange/take-backs/{takeBack}/reopen': {
-    summary: 'Go back to how a table is read, as long as none of its values has gone to the tray',
+    summary: 'Return to the reading of a table while none of its values is in the tray',
     role: 'editor',
     answer: json<TakeBackView>(),
   },
@@ -57,20 +57,20 @@ export const exchangeRoutes = {
     answer: json<CellPage>(),
   },
   'POST /exchange/take-backs/{takeBack}/decisions': {
-    summary: 'Take or leave cells: those that are named, or all that a filter names',
+    summary: 'Take or skip cells, by list or by filter',
     role: 'editor',
     body: decideRequest,
     answer: json<TakeBackView>(),
   },
-  'POST /exchange/take-backs/{takeBack}/tray': { summary: 'Put what is to be taken in your tray', role: 'editor', answer: json<TakeBackView>() },
+  'POST /exchange/take-backs/{takeBack}/tray': { summary: 'Add the accepted cells to your tray', role: 'editor', answer: json<TakeBackView>() },
   'POST /exchange/take-backs/{takeBack}/apply': {
-    summary: 'Apply what is to be taken as a change set of its own, past your tray',
+    summary: 'Apply the accepted cells as a separate change set, bypassing your tray',
     role: 'editor',
     body: applyTakeBack,
     answer: json<ApplyStarted>(),
   },
   'GET /exchange/take-backs/{takeBack}/result': {
-    summary: 'The table as a workbook, with what happened to each row beside it',
+    summary: 'The table as a workbook with the result per row',
     role: 'viewer',
     answer: bytes(XLSX),
   },
@@ -81,11 +81,11 @@ export const exchangeRoutes = {
   'POST /exchange/deliveries/{delivery}/now': { summary: 'Deliver now', role: 'administrator', answer: json<NonNullable<Delivery['last']>>() },
   'GET /exchange/folders': { summary: 'Watched folders', role: 'administrator', answer: json<WatchedFolder[]>() },
   'POST /exchange/folders': {
-    summary: 'Watch a folder: tables that come there are taken back',
+    summary: 'Watch a folder and take back tables placed in it',
     role: 'administrator',
     body: watchedFolderDraft,
     answer: json<{ id: number }>(),
   },
   'PUT /exchange/folders/{folder}': { summary: 'Change a watched folder', role: 'administrator', body: watchedFolderDraft, answer: json<{ id: number }>() },
-  'DELETE /exchange/folders/{folder}': { summary: 'Watch a folder no longer', role: 'administrator', answer: nothing },
+  'DELETE /exchange/folders/{folder}': { summary: 'Stop watching a folder', role: 'administrator', answer: nothing },
 } satisfies RouteTable;

@@ -7,7 +7,7 @@ export const projectsRoutes = {
   'GET /projects': { summary: 'The company, projects and drawing sets', role: 'viewer', answer: json<WideRow[]>() },
   'POST /projects': { summary: 'Begin a project or drawing set', role: 'administrator', body: wideDraft, answer: json<WideRow>() },
   'GET /projects/{project}': {
-    summary: 'A company, project or drawing set: its values, its files, and those that do not hold yet what they take from it',
+    summary: 'A company, project or drawing set: its values, its files, and files still without its values',
     role: 'viewer',
     answer: json<WideView>(),
   },
@@ -19,13 +19,13 @@ export const projectsRoutes = {
   },
   'DELETE /projects/{project}': { summary: 'Remove a project or drawing set; its files keep what they hold', role: 'administrator', answer: nothing },
   'POST /projects/{project}/members': {
-    summary: 'Put files in by hand, take them out, or leave them to the rule',
+    summary: 'Add or remove files by hand, or leave them to the rule',
     role: 'editor',
     body: wideMembers,
     answer: nothing,
   },
   'POST /projects/{project}/push': {
-    summary: 'Put the values that files take from here, and do not hold yet, in your tray',
+    summary: 'Add the values that files still lack to your tray',
     role: 'editor',
     answer: json<{ lines: number; barred: number }>(),
   },

@@ -4,7 +4,7 @@ import { RouteTable, json, nothing } from '../route';
 
 /** Title blocks. */
 export const titleBlockRoutes = {
-  'GET /title-blocks': { summary: 'Families of title blocks with their cells, bindings and how they stand', role: 'viewer', answer: json<BlockRow[]>() },
+  'GET /title-blocks': { summary: 'Title block families with cells, bindings and cell states', role: 'viewer', answer: json<BlockRow[]>() },
   'GET /title-blocks/sheets': {
     summary: 'Sheets with a title block of a family',
     role: 'viewer',
@@ -21,19 +21,19 @@ export const titleBlockRoutes = {
   },
   'PUT /files/{file}/sheet-model': { summary: 'Settle which model feeds a sheet of a drawing', role: 'editor', body: sheetModel, answer: nothing },
   'POST /title-blocks/tray': {
-    summary: 'Put cells of a family of title blocks in your tray: stale ones, lacking ones, or those that would be erased',
+    summary: 'Add cells of a title block family to your tray: stale, lacking, or to be erased',
     role: 'editor',
     body: cellTray,
     answer: json<CellTrayAnswer>(),
   },
   'POST /title-blocks/take-up': {
-    summary: 'Put texts that stand only in title blocks in your tray as values of the properties that their cells show',
+    summary: 'Adopt texts from title blocks as property values, through your tray',
     role: 'editor',
     body: takeUpTexts,
     answer: json<TakenUpAnswer>(),
   },
   'POST /files/{file}/cell': {
-    summary: 'Type in a cell that shows no property: its text goes in your tray',
+    summary: 'Type text into an unbound cell, through your tray',
     role: 'editor',
     body: typedCell,
     answer: json<Tray>(),

@@ -1,4 +1,4 @@
-/** A list as it was kept or as it is now, ready to be compared: what stands in it, in texts. */
+/** A list as it was kept or as it is now, ready to be compared: what is in it, in texts. */
 export interface ComparedBom {
   readonly columns: readonly string[];
   readonly rows: readonly ComparedRow[];
@@ -6,7 +6,7 @@ export interface ComparedBom {
 
 /** A row of a list to be compared. */
 export interface ComparedRow {
-  /** What makes it the same row in another list: its part's path, or its name where there is none, below what it stands in. */
+  /** What makes it the same row in another list: its part's path, or its name where there is none, below what it is in. */
   readonly key: string;
   readonly label: string;
   readonly item: string;

@@ -25,7 +25,7 @@ export interface BomColumn {
   readonly header: string;
   /** In pixels; `null` for as wide as suits it. */
   readonly width: number | null;
-  /** Whether a total stands under it: each value times its quantity. */
+  /** Whether a total is under it: each value times its quantity. */
   readonly sum: boolean;
 }
 

@@ -69,7 +69,7 @@ export interface Renumbered {
   readonly after: number;
 }
 
-/** Numbers anew in the order of the rows, from the start: what changes. */
+/** Numbers again in the order of the rows, from the start: what changes. */
 export function renumber(rows: readonly NumberedRow[], numbers: ReadonlyMap<string, number>, { start, step }: NumberRule): Renumbered[] {
   const next = new Map<string, number>();
   return rows.flatMap(({ id, parent }): Renumbered[] => {

@@ -58,7 +58,7 @@ export interface RowFacts {
 /** The most rows that a list may have. */
 export const MOST_BOM_ROWS = 100_000;
 
-/** The deepest that sub-assemblies may stand in one another. */
+/** The deepest that sub-assemblies may be in one another. */
 export const MOST_BOM_LEVELS = 200;
 
 /** A list would have more rows or levels than anybody can read. */
@@ -167,7 +167,7 @@ class RowMaker {
     return [...groups.values()];
   }
 
-  /** @param times how often the parent stands in the whole assembly */
+  /** @param times how often the parent is in the whole assembly */
   private below(node: BomNode, parent: string | null, level: number, times: number, path: ReadonlySet<string>): void {
     const counted: Counted[] = [];
     this.gather(node, 1, path, counted);
@@ -194,7 +194,7 @@ class RowMaker {
     }
   }
 
-  /** All levels at once: how often each node stands in the whole is worked out first, so that each is looked at once. */
+  /** All levels at once: how often each node is in the whole is worked out first, so that each is looked at once. */
   private summed(top: BomNode): void {
     const { order, loops } = this.inOrder(top);
     const times = new Map([[nodeKey(top), 1]]);

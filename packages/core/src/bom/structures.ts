@@ -15,7 +15,7 @@ export interface BomNode {
   readonly product: string;
 }
 
-/** One placed instance, with what stands behind it. */
+/** One placed instance, with what is behind it. */
 export interface Placed {
   readonly assembly: number;
   readonly occurrence: string;

@@ -24,7 +24,7 @@ export interface BomGroup {
   readonly totals: readonly (BomTotal | null)[];
 }
 
-/** What stands under a column. */
+/** What is under a column. */
 export interface BomTotal {
   readonly value: number | null;
   /** Pieces without a value: the total does not count them. */
@@ -48,7 +48,7 @@ export interface OrderFacts {
   readonly cell: (row: BomRow, of: BomColumn['of']) => BomCell;
 }
 
-/** Rows in the layout's order: siblings sorted, what is below a row behind it. Bodies stay as they stand in their part. */
+/** Rows in the layout's order: siblings sorted, what is below a row behind it. Bodies stay as they are in their part. */
 export function inBomOrder(rows: readonly BomRow[], sort: readonly BomSort[], { numbers, cell }: OrderFacts): BomRow[] {
   const children = new Map<string | null, BomRow[]>();
   for (const row of rows) {
@@ -117,5 +117,5 @@ export function groupRows(
   };
 }
 
-/** Where a column stands in a layout; -1 where it has none. */
+/** Where a column is in a layout; -1 where it has none. */
 export const columnAt = (columns: readonly BomColumn[], of: BomColumn['of']): number => columns.findIndex((column) => sameColumn(column.of, of));

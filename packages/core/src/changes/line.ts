@@ -9,7 +9,7 @@ export interface Address {
   readonly name: string;
 }
 
-/** One proposed change of one value. `base` is what stood there when the change was made up; `null` means nothing. */
+/** One proposed change of one value. `base` is what was there when the change was made up; `null` means nothing. */
 export interface Line {
   readonly address: Address;
   readonly base: HeldValue | null;
@@ -22,7 +22,7 @@ export interface Line {
 /** A key under which lines to the same address fall together. */
 export const addressKey = ({ file, holder, place, name }: Address): string => JSON.stringify([file, holder, place, name]);
 
-/** What three-way comparison says of a line: it can be applied, what it proposes stands there already, or someone else changed the value. */
+/** What three-way comparison says of a line: it can be applied, what it proposes is there already, or someone else changed the value. */
 export type Verdict = 'apply' | 'already' | 'conflict';
 
 /** Compares base, current and proposed value. */
@@ -38,7 +38,7 @@ export const orNull = (held: HeldValue | null): HeldValue | null => (held?.text 
 export const placesName = ({ address, proposed }: Pick<Line, 'address' | 'proposed'>, current: HeldValue | null): boolean =>
   address.place === 'property' && proposed?.text === '' && current === null;
 
-/** Compares a line with what stands at its address now; nothing and an empty text are the same, except to a line that {@link placesName}. */
+/** Compares a line with what is at its address now; nothing and an empty text are the same, except to a line that {@link placesName}. */
 export const judgeLine = (line: Pick<Line, 'address' | 'base' | 'proposed'>, current: HeldValue | null): Verdict =>
   placesName(line, current) && orNull(line.base) === null ? 'apply' : compareThree(orNull(line.base), orNull(current), orNull(line.proposed));
 

@@ -32,7 +32,7 @@ function aroundText(cell: CellDefinition, text: string): Box {
   return { x: x - air, y: FOOT[cell.valign] * cell.height - air, width: width + 2 * air, height: cell.height + 2 * air };
 }
 
-/** All cells of blocks that stand on a layout of a drawing itself. @throws FileError when it is broken or binary */
+/** All cells of blocks that are on a layout of a drawing itself. @throws FileError when it is broken or binary */
 export function cellsOnSheet(bytes: Uint8Array, layout: string): CellOnSheet[] {
   const { blocks, inserts } = openDxf(bytes, false);
   const byName = new Map(blocks.map((block) => [block.name.toLowerCase(), block]));

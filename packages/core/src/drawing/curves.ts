@@ -5,8 +5,8 @@ import { STRAIGHT, Vertex } from '../files/dxf';
 const PIECES = 48;
 
 /** Points of an elliptic arc, from one parameter to a greater one. `major` and `minor` are half axes. Angles in radians. */
-export function ellipseArc(centre: Point, major: Point, minor: Point, from: number, to: number): Point[] {
-  const count = Math.max(2, Math.ceil((Math.abs(to - from) / (2 * Math.PI)) * PIECES));
+export function ellipseArc(centre: Point, major: Point, minor: Point, from: number, to: number, leastPieces = 2): Point[] {
+  const count = Math.max(leastPieces, Math.ceil((Math.abs(to - from) / (2 * Math.PI)) * PIECES));
   const points = new Array<Point>(count + 1);
   for (let i = 0; i <= count; i++) {
     const t = from + ((to - from) * i) / count;
@@ -32,6 +32,12 @@ export const circleArc = (centre: Point, radius: number, from: number, to: numbe
   return ellipseArc(centre, { x: radius, y: 0 }, { x: 0, y: radius }, from, end);
 };
 
+/**
+ * A bent part is drawn of enough pieces that none strays from the arc by more than this part of the chord.
+ * A flat arc has a small angle and a large radius, so that a count by angle alone would show its corners.
+ */
+const STRAY = 1 / 700;
+
 /** Points of a line whose parts may be bent: a bulge is the tangent of a quarter of the arc's angle, positive when counter-clockwise. */
 export function bentLine(corners: readonly Vertex[], closed: boolean): Point[] {
   const points: Point[] = [];
@@ -50,7 +56,10 @@ export function bentLine(corners: readonly Vertex[], closed: boolean): Point[] {
       y: (a.y + b.y) / 2 + ((b.x - a.x) / chord) * apothem,
     };
     const start = Math.atan2(a.y - centre.y, a.x - centre.x);
-    points.push(...ellipseArc(centre, { x: Math.abs(radius), y: 0 }, { x: 0, y: Math.abs(radius) }, start, start + angle).slice(1, -1));
+    // The arc's height is half the bulge times the chord, and falls with the square of the number of pieces.
+    const pieces = Math.max(2, Math.ceil(Math.sqrt(Math.abs(a.bulge) / (2 * STRAY))));
+    const size = Math.abs(radius);
+    points.push(...ellipseArc(centre, { x: size, y: 0 }, { x: 0, y: size }, start, start + angle, pieces).slice(1, -1));
   }
   if (corners.length) points.push(closed ? corners[0]! : corners.at(-1)!);
   return points;

@@ -51,7 +51,7 @@ export function hatchLines(outlines: readonly (readonly Point[])[], families: re
   return found;
 }
 
-/** The drawn parts of a way, by dashes (positive drawn, negative left out) that begin anew from a point. */
+/** The drawn parts of a way, by dashes (positive drawn, negative left out) that begin again from a point. */
 function* dashed(from: number, to: number, origin: number, dashes: readonly number[]): Generator<[number, number]> {
   const period = dashes.reduce((sum, dash) => sum + Math.abs(dash), 0);
   if (dashes.length === 0 || period < 1e-9 || (to - from) / period > MOST_HATCH_LINES) {

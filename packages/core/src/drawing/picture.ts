@@ -29,11 +29,11 @@ export interface PictureText extends SetLine {
   readonly style: TextStyle;
   /** The attribute that it is, where it is one: the key of its block and its tag. */
   readonly cell: { readonly handle: string; readonly tag: string } | null;
-  /** Handle of the text itself; `''` where it has none, or stands in a block. */
+  /** Handle of the text itself; `''` where it has none, or is in a block. */
   readonly handle: string;
 }
 
-/** What is drawn in one go. Coordinates are measured from the picture's origin. */
+/** What is drawn in one step. Coordinates are measured from the picture's origin. */
 export interface Layer {
   readonly lines: readonly PenLines[];
   readonly fills: readonly Fill[];
@@ -64,7 +64,7 @@ export interface SheetPicture {
   readonly cut: boolean;
 }
 
-/** Corners and objects that one picture has at most, and how deep blocks stand in blocks. */
+/** Corners and objects that one picture has at most, and how deep blocks are in blocks. */
 const MOST_POINTS = 3_000_000;
 const MOST_OBJECTS = 500_000;
 const DEEPEST = 24;
@@ -187,7 +187,7 @@ interface LayerTraits {
   readonly lineType: string;
 }
 
-/** What an object says of how it looks; read once, however often its block stands there. */
+/** What an object says of how it looks; read once, however often its block is there. */
 interface Traits {
   readonly layer: string;
   readonly hidden: boolean;
@@ -208,7 +208,7 @@ class Drawer extends DxfGroups {
   private readonly bodies = new Map<string, BlockBody>();
   private readonly traits = new Map<Entity, Traits>();
   private readonly left: Record<string, number> = {};
-  /** Objects drawn so far, those of blocks as often as their block stands there. */
+  /** Objects drawn so far, those of blocks as often as their block is there. */
   private drawn = 0;
   private readonly scale: number;
   private cut = false;

@@ -76,7 +76,7 @@ export function matchColumns(header: readonly string[], { properties, sent, abbr
       return [{ at, header: name, use, property, by, ask, message }];
     };
     const first = seen.get(name);
-    if (first !== undefined) return match('ignored', null, null, true, `The header stands twice: in column ${first + 1} as well.`);
+    if (first !== undefined) return match('ignored', null, null, true, `The header is used twice, also in column ${first + 1}.`);
     seen.set(name, at);
     const role = ROLES[name] ?? (long && name === PROPERTY_HEADER ? 'property name' : long && name === VALUE_HEADER ? 'value' : undefined);
     if (role) return match(role, null, 'role', false, '');
@@ -111,8 +111,8 @@ export function matchColumns(header: readonly string[], { properties, sent, abbr
 const ENOUGH = 0.6;
 
 /**
- * Names columns whose headers say nothing by their values: a column that was sent out, stands under no header any more, and whose values
- * stand in a column that nothing is known of, is probably that column. Always asked about.
+ * Names columns whose headers say nothing by their values: a column that was sent out, is under no header any more, and whose values
+ * are in a column that nothing is known of, is probably that column. Always asked about.
  * @param rows cells of some rows with the texts that were sent out in them, by property
  */
 export function matchByValues(
@@ -140,7 +140,7 @@ export function matchByValues(
       use: 'property',
       property: best.property,
       by: 'values',
-      message: `Probably ${JSON.stringify(best.header)} under another header: ${best.hits} of ${best.of} values are those that were sent out.`,
+      message: `Probably ${JSON.stringify(best.header)} under another header: ${best.hits} of ${best.of} values match what was sent out.`,
     };
   });
 }
@@ -169,7 +169,7 @@ export function shapeOf(matches: readonly ColumnMatch[], properties: ReadonlyMap
   const at = (use: ColumnUse) => {
     const found = matches.filter((match) => match.use === use);
     if (found.length > 1)
-      throw new TableError('column-twice', `Columns ${found.map((match) => match.at + 1).join(' and ')} are both taken for the ${use} column.`);
+      throw new TableError('column-twice', `Columns ${found.map((match) => match.at + 1).join(' and ')} are both recognised as the ${use} column.`);
     return found[0]?.at ?? -1;
   };
   const columns = matches.flatMap((match): ValueColumn[] => {
@@ -183,7 +183,7 @@ export function shapeOf(matches: readonly ColumnMatch[], properties: ReadonlyMap
     if (twin)
       throw new TableError(
         'column-twice',
-        `Columns ${JSON.stringify(twin.header)} and ${JSON.stringify(column.header)} are both taken for ${column.property.caption}.`,
+        `Columns ${JSON.stringify(twin.header)} and ${JSON.stringify(column.header)} are both recognised as ${column.property.caption}.`,
       );
   }
   const shape = {
@@ -198,7 +198,7 @@ export function shapeOf(matches: readonly ColumnMatch[], properties: ReadonlyMap
   if (shape.identityAt < 0 && shape.fileAt < 0)
     throw new TableError(
       'no-file-column',
-      `No column ${JSON.stringify(IDENTITY_HEADER)} or ${JSON.stringify(FILE_HEADER)} is in the header row, so Rule cannot tell which files the rows are about.`,
+      `No column ${JSON.stringify(IDENTITY_HEADER)} or ${JSON.stringify(FILE_HEADER)} is in the header row, so Rule cannot tell which file each row belongs to.`,
     );
   return shape;
 }

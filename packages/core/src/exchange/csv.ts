@@ -56,7 +56,7 @@ export function guessEncoding(bytes: Uint8Array): Encoding {
 }
 
 /**
- * The line on which a file stops being UTF-8, where most of it is: letters outside ASCII that are UTF-8 stand in it as well. `null` for a
+ * The line on which a file stops being UTF-8, where most of it is: letters outside ASCII that are UTF-8 are in it as well. `null` for a
  * file that is UTF-8 throughout, or plainly in another encoding.
  */
 export function lineNotUtf8(bytes: Uint8Array): number | null {
@@ -128,16 +128,16 @@ export interface CsvChoice {
 /** A CSV file that is read row by row, with what was chosen or guessed about it. */
 export interface CsvSource extends TableSource {
   readonly encoding: Encoding;
-  /** Why somebody should look whether the encoding is right; `null` where it is sure or was chosen. */
+  /** Why someone should look whether the encoding is right; `null` where it is sure or was chosen. */
   readonly doubt: string | null;
   readonly delimiter: string;
 }
 
-/** A cell of text. What could not be decoded is no value. */
+/** A cell of text. What could not be decoded is not a value. */
 const cellOf = (cell: string, lossy: boolean): TableCell =>
   cell === '' ? { text: '', is: 'blank' } : lossy && cell.includes('\ufffd') ? { text: cell, is: 'unreadable' } : { text: restore(cell), is: 'text' };
 
-/** Rows that are parsed in one go. */
+/** Rows that are parsed in one step. */
 const ROWS_AT_ONCE = 2000;
 
 /** Opens CSV in any of the encodings above and with any common delimiter. @throws TableError `csv-not` */
@@ -168,7 +168,7 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
     sheet: null,
     note: encoding === 'utf-8' ? null : `read as ${encoding}`,
     encoding,
-    doubt: odd === null ? null : `Line ${odd} holds letters that are not UTF-8, though the rest of the file is. Choose the encoding to read it in.`,
+    doubt: odd === null ? null : `Line ${odd} is not valid UTF-8, but the rest of the file is. Choose the encoding.`,
     delimiter,
     *rows() {
       let at = start;
@@ -183,7 +183,7 @@ export function csvSource(bytes: Uint8Array, choice: CsvChoice = {}): CsvSource 
           fastMode: false,
         });
         const quote = parsed.errors.find((error) => error.type === 'Quotes');
-        if (quote) throw new TableError('csv-quotes', `Line ${row + (quote.row ?? 0) + 1}: a quotation mark is not closed.`);
+        if (quote) throw new TableError('csv-quotes', `Line ${row + (quote.row ?? 0) + 1}: a quotation mark is missing its closing one.`);
         for (const cells of parsed.data) yield cells.map((cell) => cellOf(cell, lossy));
         row += parsed.data.length;
         if (!parsed.meta.truncated || parsed.meta.cursor <= 0) return;

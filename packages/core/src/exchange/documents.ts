@@ -80,7 +80,7 @@ export function jsonSource(text: string): TableSource {
     throw new TableError('json-not', `This is not JSON: ${error instanceof Error ? error.message : String(error)}.`);
   }
   const list = Array.isArray(json) ? json : isObject(json) ? json['rows'] : undefined;
-  if (!Array.isArray(list) || !list.every(isObject)) throw new TableError('json-not', 'This JSON holds no list of rows.');
+  if (!Array.isArray(list) || !list.every(isObject)) throw new TableError('json-not', 'This JSON contains no list of rows.');
   const own = isObject(json) && Array.isArray(json['columns']);
   const rowsOf = own
     ? list.map((row) => ({ front: [row['identity'], row['file'], row['holder']], values: isObject(row['values']) ? row['values'] : {} }))
@@ -125,13 +125,13 @@ export function xmlSource(text: string): TableSource {
     const { name } = tag;
     const of = (key: string) => unescapeX(tag.attributes[key] ?? '');
     if (name === 'table') isTable = true;
-    else if (!isTable) throw broken(`it begins with ${name}, not with a table`);
+    else if (!isTable) throw broken(`it starts with ${name} instead of a table`);
     else if (name === 'column') names.add(of('name'));
     else if (name === 'row') {
       holders ||= 'holder' in tag.attributes;
       row = { front: [of('identity'), of('file'), of('holder')], values: new Map() };
     } else if (name === 'value' && row) value = { name: of('name'), text: '' };
-    else throw broken(`it holds an element ${name}`);
+    else throw broken(`it contains an element ${name}`);
   });
   parser.on('text', (piece) => {
     if (value) value.text += piece;

@@ -19,7 +19,7 @@ export interface TableColumn {
   readonly editable: boolean;
 }
 
-/** What stands in a cell: the value in its type, or its text where it is none. */
+/** What is in a cell: the value in its type, or its text where it is none. */
 const typedOf = (held: HeldValue | null | undefined, property: Property): TypedValue | null => {
   if (!held || held.text === '') return null;
   const parsed = readHeld(held, property);
@@ -77,7 +77,7 @@ class ChoiceColumns {
     return this.add(property.writtenName, choicesOf(property));
   }
 
-  /** A formula for the choices that go with what stands in another column of the same row. */
+  /** A formula for the choices that go with what is in another column of the same row. */
   dependent(property: Property, list: ChoiceListDraft, by: Property, letters: string): string {
     const pairs = choicesOf(by).flatMap((value) => choicesFor(list, value).map((choice) => [value, choice] as const));
     const narrowing = this.add(
@@ -156,7 +156,7 @@ function promptOf(property: Property, editable: boolean): SheetColumn['prompt'] 
     property.required ? 'Required.' : '',
     property.unit ? `In ${findUnit(property.unit)?.code ?? property.unit}.` : '',
     property.maxLength === null ? '' : `Up to ${property.maxLength} characters.`,
-    editable ? '' : 'For reading only: what is typed here is not taken back.',
+    editable ? '' : 'Read-only: changes here are not taken back.',
   ].filter(Boolean);
   return said.length ? { title: property.caption, text: said.join(' ') } : undefined;
 }

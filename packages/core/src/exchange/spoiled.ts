@@ -69,7 +69,7 @@ function partsOf(text: string): DateParts | null {
   return numbers.length === 0 ? null : { numbers, month };
 }
 
-/** Whether a text, taken for a date, can have become the day `iso`: all that it says stands there. */
+/** Whether a text, taken for a date, can have become the day `iso`: all that it says is there. */
 function readsAs(text: string, iso: string): boolean {
   const parts = partsOf(text);
   const m = /^(\d{4})-(\d{2})-(\d{2})/.exec(iso);
@@ -146,7 +146,7 @@ function provenText(cell: TableCell, sent: string): Spoiled | null {
   const [was, is] = [asNumber(sent), asNumber(text)];
   if (was !== null && is !== null) {
     if (/^[+-]?0\d/.test(sent.trim()) && was === is) return proven('zeros', `${quote(sent)} has lost its leading zeros.`);
-    if (/[eE]/.test(sent) && was === is) return proven('exponent', `${quote(sent)} was taken for a number with an exponent.`);
+    if (/[eE]/.test(sent) && was === is) return proven('exponent', `${quote(sent)} was turned into a number with an exponent.`);
     if (sent.replace(/\D/g, '').length > 11 && sent !== text) {
       const shown = /^[+-]?(\d)[.,]?(\d*)[eE]/.exec(text.trim());
       const digits = shown ? 1 + shown[2]!.length : 15;
@@ -155,36 +155,36 @@ function provenText(cell: TableCell, sent: string): Spoiled | null {
           ? proven('exponent', `${quote(sent)} was shortened to a number with an exponent.`)
           : proven('digits', `${quote(sent)} was cut to fifteen digits.`);
     }
-    if (was === is) return proven('number form', `${quote(sent)} was taken for a number and written in another way.`);
+    if (was === is) return proven('number form', `${quote(sent)} was turned into a number and written differently.`);
   }
   const day = dateText(cell);
-  if (day !== null && day !== sent && (sameDay(sent, day) || sameDay(sent, text))) return proven('date', `${quote(sent)} was taken for a date.`);
+  if (day !== null && day !== sent && (sameDay(sent, day) || sameDay(sent, text))) return proven('date', `${quote(sent)} was turned into a date.`);
   if (cell.is === 'boolean' && /^(true|false|yes|no|wahr|falsch|vrai|faux)$/i.test(sent.trim()))
-    return proven('yes or no', `${quote(sent)} was taken for a yes or no.`);
+    return proven('yes or no', `${quote(sent)} was turned into yes or no.`);
   if (text.length >= 255 && sent.length > text.length && sent.startsWith(text))
     return proven('cut off', `The text was cut off after ${text.length} of ${sent.length} characters.`);
-  if (withoutBlanks(text) === withoutBlanks(sent)) return proven('blanks', 'Blanks or line breaks were added, lost or exchanged.');
+  if (withoutBlanks(text) === withoutBlanks(sent)) return proven('blanks', 'Spaces or line breaks were added, lost or replaced.');
   if (withoutBlanks(plainSigns(text)) === withoutBlanks(plainSigns(sent)))
-    return proven('autocorrected', `Quotation marks, dashes or signs were exchanged in ${quote(sent)}.`);
+    return proven('autocorrected', `Quotation marks, dashes or symbols were replaced in ${quote(sent)}.`);
   const [letters, now] = [[...sent], [...text]];
   if (letters.length === now.length && /[?\ufffd]/.test(text) && letters.every((letter, i) => letter === now[i] || now[i] === '?' || now[i] === '\ufffd'))
-    return proven('letters', `Letters of ${quote(sent)} were lost: the file was saved in an encoding that lacks them.`);
-  if (text !== sent && text === misread(sent)) return proven('letters', `Letters of ${quote(sent)} were misread: the file was opened in another encoding.`);
+    return proven('letters', `Letters of ${quote(sent)} were lost: the file was saved in an encoding without them.`);
+  if (text !== sent && text === misread(sent)) return proven('letters', `Letters of ${quote(sent)} were garbled: the file was opened in the wrong encoding.`);
   return null;
 }
 
 /** What a program did to a number or a date that was sent out. */
 function provenValue(cell: TableCell, sent: string, type: ValueType): Spoiled | null {
   if (type === 'date') {
-    if (cell.is !== 'date' && sameDay(sent, cell.text)) return found('date', `${quote(sent)} came back in another form of date.`, true);
+    if (cell.is !== 'date' && sameDay(sent, cell.text)) return found('date', `${quote(sent)} came back in a different date format.`, true);
     if (/^\d{4,6}$/.test(cell.text.trim()) && readsAsSerial(Number(cell.text), sent))
-      return found('serial number', `${quote(sent)} came back as the number of its day.`, true);
+      return found('serial number', `${quote(sent)} came back as a serial day number.`, true);
     return null;
   }
-  if (cell.is === 'date' && readsAs(sent, cell.text)) return found('date', `${quote(sent)} was taken for a date.`, true);
+  if (cell.is === 'date' && readsAs(sent, cell.text)) return found('date', `${quote(sent)} was turned into a date.`, true);
   const [was, swapped] = [asNumber(sent), Number(cell.text.trim().replace(/[.,](?=\d{3}\b)/g, ''))];
   if (was !== null && cell.text.includes(',') && (asNumber(cell.text.trim().replace(',', '.')) === was || swapped === was))
-    return found('decimal sign', `${quote(sent)} came back with a comma.`, true);
+    return found('decimal sign', `${quote(sent)} came back with a decimal comma.`, true);
   return null;
 }
 
@@ -202,23 +202,24 @@ export function spoiled(cell: TableCell, sent: string | null, type: ValueType): 
   if (cell.is === 'unreadable')
     return cell.formula
       ? found('unreadable cell', 'The cell holds a formula without a stored result. Open the table in a spreadsheet program and save it.', false)
-      : found('unreadable cell', 'The cell cannot be read: the file does not hold the text that it refers to, or holds it in another encoding.', false);
+      : found('unreadable cell', 'The cell cannot be read: its text is missing from the file or has another encoding.', false);
   if (cell.is === 'error' || isErrorText(cell.text)) return found('error cell', `The cell holds the error ${cell.text.trim()}.`, sent !== null && sent !== '');
-  if (cell.formula) return found('formula', 'The cell holds a formula; what came out of it when the table was saved would be written.', false);
+  if (cell.formula) return found('formula', 'The cell holds a formula; its last saved result would be written.', false);
   if (cell.text === '') return null;
   if (sent !== null && sent !== '') {
     const proof = TEXTS.has(type) ? provenText(cell, sent) : provenValue(cell, sent, type);
     if (proof) return proof;
   }
   if (!TEXTS.has(type)) {
-    if (cell.is === 'date' && type !== 'date') return found('date', 'The cell holds a date; a number may have been taken for one.', false);
+    if (cell.is === 'date' && type !== 'date') return found('date', 'The cell holds a date; it may have been a number.', false);
     return null;
   }
-  if (cell.is === 'date') return found('date', 'The cell holds a date, the property a text: what was typed may have been taken for a date.', false);
-  if (cell.is === 'boolean') return found('yes or no', 'The cell holds a yes or no, the property a text.', false);
+  if (cell.is === 'date')
+    return found('date', 'The cell holds a date, but the property is text: the spreadsheet program may have changed the entry to a date.', false);
+  if (cell.is === 'boolean') return found('yes or no', 'The cell holds yes or no, but the property is text.', false);
   if (cell.is === 'number' && (/e/i.test(cell.text) || cell.text.replace(/\D/g, '').length > 15))
-    return found('digits', 'The cell holds a number with an exponent or of more digits than spreadsheet programs keep.', false);
+    return found('digits', 'The cell holds a number with an exponent or with more digits than spreadsheet programs keep.', false);
   if (cell.is === 'text' && /^\d[.,]\d+E\+\d{2,3}$/.test(cell.text))
-    return found('exponent', 'The text looks like a number that was shortened to an exponent.', false);
+    return found('exponent', 'The text looks like a number shortened to exponent form.', false);
   return null;
 }

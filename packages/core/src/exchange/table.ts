@@ -1,7 +1,7 @@
 /** One cell as a workbook or CSV file holds it. `text` is plain: numbers with a full stop, dates as ISO 8601. */
 export interface TableCell {
   readonly text: string;
-  /** `unreadable`: something stands there and cannot be made out, such as a text that the workbook does not hold, or a formula without its result. */
+  /** `unreadable`: something is there and cannot be made out, such as a text that the workbook does not hold, or a formula without its result. */
   readonly is: 'text' | 'number' | 'boolean' | 'date' | 'error' | 'unreadable' | 'blank';
   /** Set when the cell's value was computed by a formula. */
   readonly formula?: true;
@@ -19,7 +19,7 @@ export interface Table {
 export interface TableSource {
   readonly sheet: string | null;
   readonly note: string | null;
-  /** Rows in their order, from the first; each call begins anew. @throws TableError where the file breaks off */
+  /** Rows in their order, from the first; each call begins again. @throws TableError where the file breaks off */
   rows(): Generator<readonly TableCell[]>;
 }
 

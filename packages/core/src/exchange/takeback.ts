@@ -34,7 +34,7 @@ export interface RowIdentity {
   readonly holder: string;
 }
 
-/** The thing that a row is about, with what was sent out and what stands there now. */
+/** The thing that a row is about, with what was sent out and what is there now. */
 export interface FoundRow {
   readonly file: KnownFile;
   /** Key of the holder inside the file; empty for the document. */
@@ -180,7 +180,7 @@ export class Comparison {
     }
     const key = `${found.file.id}/${found.holder}${this.long ? `/${columns[0]!.property.id}` : ''}`;
     const earlier = this.seen.get(key);
-    if (earlier !== undefined) return lost('row-twice', `${found.file.path} stands in row ${earlier} already.`);
+    if (earlier !== undefined) return lost('row-twice', `${found.file.path} is already in row ${earlier}.`);
     this.seen.set(key, row);
     if (found.sendOut !== null) this.backs.add(found.sendOut);
     const told: TakeBackCell[] = [];
@@ -208,17 +208,17 @@ function judgeCell(written: TableCell, property: Property, found: FoundRow, cont
     if (!property.kinds.includes(file.kind)) return error('not-reached', `${property.caption} does not apply to a ${file.kind}.`);
     if (!reaches(property, file.kind, file.className))
       return error('not-reached', `${property.caption} does not apply to files of the class ${file.className ?? 'none'}.`);
-    if (!isHeldAt(property, found.level)) return error('not-reached', `${property.caption} is held at the level ${property.level}, not by a ${found.level}.`);
+    if (!isHeldAt(property, found.level)) return error('not-reached', `${property.caption} is held at ${property.level} level, not by a ${found.level}.`);
     const closed = whyNotChanged(own, { role: context.role, kind: file.kind, className: file.className, state: file.state });
-    if (closed !== null) return error('computed', `${property.caption} ${closed}.${property.system ? ' Keep an imported one in a property of its own.' : ''}`);
-    if (!found.editable(property.id)) return error('read-only', `${property.caption} was sent out for reading only.`);
+    if (closed !== null) return error('computed', `${property.caption} ${closed}.${property.system ? ' Store imported values in a separate property.' : ''}`);
+    if (!found.editable(property.id)) return error('read-only', `${property.caption} was sent out read-only.`);
     if (file.lock !== null) return error('locked', `${file.path} ${file.lock}.`);
     return null;
   };
   const shut = reach();
   if (shut && !odd?.proven) return shut;
   if (!odd && says(cell, current, property))
-    return { ...shared, verdict: 'same', proposed: current, takeable: false, code: 'same', message: 'Rule holds this value already.' };
+    return { ...shared, verdict: 'same', proposed: current, takeable: false, code: 'same', message: 'Rule already holds this value.' };
   if (odd) {
     const check = odd.code === 'error cell' || odd.code === 'unreadable cell' ? null : checkProposed(cell.text, own, context.standIns);
     return {
@@ -228,13 +228,13 @@ function judgeCell(written: TableCell, property: Property, found: FoundRow, cont
       takeable: (check?.ok ?? false) && shut === null,
       proven: odd.proven,
       code: odd.code,
-      message: check && !check.ok ? `${odd.message} As it stands it ${check.violations[0]!.message}.` : odd.message,
+      message: check && !check.ok ? `${odd.message} As it is, it ${check.violations[0]!.message}.` : odd.message,
     };
   }
   const check = checkProposed(cell.text, own, context.standIns);
   if (!check.ok) return error(check.violations[0]!.code, `${property.caption}: ${check.violations.map((v) => v.message).join('; ')}.`);
   if (context.onlyBlanks && current !== null && current.text !== '' && !context.standIns.matches(current.text))
-    return error('filled-already', 'Rule holds a value already, and only blanks are filled.');
+    return error('filled-already', 'Rule already holds a value, and only blanks are filled.');
   const done = (verdict: 'change' | 'conflict', code: string, message: string): TakeBackCell => ({
     ...shared,
     verdict,
@@ -243,6 +243,6 @@ function judgeCell(written: TableCell, property: Property, found: FoundRow, cont
     code,
     message,
   });
-  if (!sameHeld(base, current)) return done('conflict', 'conflict', 'Changed in Rule since it was sent out.');
+  if (!sameHeld(base, current)) return done('conflict', 'conflict', 'Changed in Rule after it was sent out.');
   return done('change', 'change', base === null || base.text === '' ? 'fills a blank' : check.held === null ? 'blanks the value' : 'changes the value');
 }

@@ -40,7 +40,7 @@ function* scanPieces(pieces: Iterable<Uint8Array>, part: string, on: Handlers): 
     throw new TableError('xlsx-broken', `The workbook is damaged: ${part} is not well-formed (${error.message.split('\n')[0]}).`);
   });
   parser.on('doctype', () => {
-    throw new TableError('xlsx-broken', `The workbook's ${part} declares a document type, which no workbook does.`);
+    throw new TableError('xlsx-broken', `The workbook's ${part} declares a document type, which is not allowed in a workbook.`);
   });
   if (on.open) parser.on('opentag', (tag: SaxesTagPlain) => on.open!(local(tag.name), plainNames(tag.attributes)));
   if (on.close) parser.on('closetag', (tag: SaxesTagPlain) => on.close!(local(tag.name)));
@@ -261,7 +261,7 @@ export function openWorkbook(bytes: Uint8Array, limits: WorkbookLimits = WORKBOO
 /** Reads the sheets of an XLSX workbook, all of them in memory. @throws TableError `xlsx-not`, `xlsx-broken`, `xlsx-too-large` */
 export const readWorkbook = (bytes: Uint8Array, limits?: WorkbookLimits): Table[] => openWorkbook(bytes, limits).sheets.map(tableOf);
 
-/** Whether the rows of a sheet stand in the order of their numbers, as nearly all programs write them. The text is looked through without parsing it. */
+/** Whether the rows of a sheet are in the order of their numbers, as nearly all programs write them. The text is looked through without parsing it. */
 function rowsRise(pieces: Iterable<Uint8Array>): boolean {
   const decoder = new TextDecoder('latin1');
   const number = /<(?:\w+:)?row\s(?:[^<>]*?\s)?r="(\d+)"/g;
@@ -295,7 +295,7 @@ function* inOrder(rows: Iterable<NumberedRow>): Generator<TableCell[]> {
   }
 }
 
-/** Rows that stand in any order; pieces of one row are put together. All of them are in memory, as far as the limits let them. */
+/** Rows that are in any order; pieces of one row are put together. All of them are in memory, as far as the limits let them. */
 function* sorted(rows: Iterable<NumberedRow>): Generator<TableCell[]> {
   const byNumber = new Map<number, TableCell[]>();
   for (const { at, cells } of rows) {
@@ -368,7 +368,7 @@ function* sheetRows(
         column = -1;
       } else if (name === 'c') {
         column = a['r'] ? columnOf(a['r']) : column + 1;
-        if (column < 0 || column >= COLUMNS) throw new TableError('xlsx-broken', `Sheet ${sheet}, row ${rowNumber + 1}: ${a['r']} is no cell.`);
+        if (column < 0 || column >= COLUMNS) throw new TableError('xlsx-broken', `Sheet ${sheet}, row ${rowNumber + 1}: ${a['r']} is not a cell.`);
         type = a['t'] ?? 'n';
         style = Number(a['s'] ?? 0);
         value = '';

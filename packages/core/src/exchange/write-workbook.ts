@@ -55,11 +55,11 @@ export interface SheetForm {
 
 /** What a row has beside its cells. */
 export interface RowForm {
-  /** How deep it stands under other rows; they can be folded over it. */
+  /** How deep it is under other rows; they can be folded over it. */
   readonly outline?: number;
   /** In points. */
   readonly height?: number;
-  /** A PNG that stands in one of its cells, with its size in pixels. */
+  /** A PNG that is in one of its cells, with its size in pixels. */
   readonly picture?: { readonly column: number; readonly png: Uint8Array; readonly width: number; readonly height: number };
 }
 

@@ -223,7 +223,7 @@ export interface FileFormat {
   /** The edits that make the file hold the given values. @throws FileError when one of them cannot be written; nothing is written then. */
   modify(bytes: Uint8Array, changes: readonly FileChange[]): Edit[];
   /**
-   * Holders that have another key after a change, old key to new: where keys are made of names that the change gave anew. Absent where
+   * Holders that have another key after a change, old key to new: where keys are made of names that the change gave again. Absent where
    * keys never change.
    */
   movedHolders?(before: Uint8Array, after: Uint8Array): ReadonlyMap<string, string>;

@@ -20,7 +20,7 @@ export function applyEdits(bytes: Uint8Array, edits: readonly Edit[]): Uint8Arra
   let size = bytes.length;
   let end = 0;
   for (const { offset, length, insert } of list) {
-    if (offset < end || length < 0 || offset + length > bytes.length) throw new RangeError('edits overlap or lie outside the file');
+    if (offset < end || length < 0 || offset + length > bytes.length) throw new RangeError('edits overlap or are outside the file');
     end = offset + length;
     size += insert.length - length;
   }

@@ -3,7 +3,7 @@ import { FileProblem, FileReading, HolderReading } from './contract';
 /** Longest name of a value: as long as the name of a property may be. */
 const LONGEST_NAME = 255;
 
-/** Longest key of a holder or product, in UTF-16 units: every key can stand in an index of the database. */
+/** Longest key of a holder or product, in UTF-16 units: every key can be in an index of the database. */
 const LONGEST_KEY = 400;
 
 /** A text that is longer than a key may be, cut; a number made of the whole (FNV-1a) tells it from others that begin alike. */
@@ -46,7 +46,7 @@ export function sound(reading: FileReading): FileReading {
   const holders: HolderReading[] = [];
   for (const holder of reading.holders) {
     if (seen.has(holder.key)) {
-      problems.push({ code: 'holder-twice', message: `${begin(holder.label || holder.key)} stands twice in the file; the values of the first one count.` });
+      problems.push({ code: 'holder-twice', message: `${begin(holder.label || holder.key)} is in the file twice; the values of the first one count.` });
       continue;
     }
     seen.add(holder.key);
@@ -54,7 +54,7 @@ export function sound(reading: FileReading): FileReading {
     if (values.some((value) => value.name.length > LONGEST_NAME)) {
       for (const { name } of values)
         if (name.length > LONGEST_NAME)
-          problems.push({ code: 'name-long', message: `A name of ${name.length} letters, ${begin(name)}, is left out: names have up to ${LONGEST_NAME}.` });
+          problems.push({ code: 'name-long', message: `A name with ${name.length} characters, ${begin(name)}, is skipped; the limit is ${LONGEST_NAME}.` });
       values = values.filter((value) => value.name.length <= LONGEST_NAME);
     }
     const label = shortKey(holder.label);

@@ -19,15 +19,15 @@ const bad = (message: string): CheckedPath => ({ ok: false, message });
  */
 export function checkPath(raw: string): CheckedPath {
   const path = raw.replaceAll('\\', '/');
-  if (/^([A-Za-z]:|\/)/.test(path)) return bad('The path begins at a root or drive.');
+  if (/^([A-Za-z]:|\/)/.test(path)) return bad('The path must be relative to the library.');
   const parts = path.split('/').filter((part) => part !== '' && part !== '.');
   if (parts.length === 0) return bad('The path names no file.');
-  if (parts.includes('..')) return bad('The path climbs out of the library.');
-  if (/[\u0000-\u001f\u007f\u2028\u2029\ufffd]/u.test(path)) return bad('The name holds a character that cannot be seen or read.');
-  if (/[<>:"|?*]/.test(path)) return bad('The name holds a character that not every system can keep (one of < > : " | ? *).');
+  if (parts.includes('..')) return bad('The path leads out of the library.');
+  if (/[\u0000-\u001f\u007f\u2028\u2029\ufffd]/u.test(path)) return bad('The name contains an invisible or invalid character.');
+  if (/[<>:"|?*]/.test(path)) return bad('The name contains a character that some systems do not allow (one of < > : " | ? *).');
   const device = parts.find((part) => DEVICE.test(part));
-  if (device !== undefined) return bad(`${device} is the name of a device on some systems, which keep no file under it.`);
-  if (parts.some((part) => /[. ]$/.test(part))) return bad('A name ends with a blank or full stop, which not every system can keep.');
+  if (device !== undefined) return bad(`${device} is a reserved device name on some systems.`);
+  if (parts.some((part) => /[. ]$/.test(part))) return bad('A name ends with a space or full stop, which some systems do not allow.');
   if (parts.some((part) => new TextEncoder().encode(part).length > LONGEST_NAME)) return bad(`A name is longer than ${LONGEST_NAME} bytes.`);
   const clean = parts.join('/');
   return clean.length > LONGEST_PATH ? bad(`The path is longer than ${LONGEST_PATH} characters.`) : { ok: true, path: clean };

@@ -1,6 +1,21 @@
 import { CompiledRule, FeelContext, FeelValue, contextOf } from '../rules';
-import { EntryForm, Kind, PANEL_COLUMNS, PreparedSchema, Property, feelValue, isHeldAt, isWide, looksFor, reaches, ruleNameOf, whyNotTyped } from '../schema';
+import {
+  EntryForm,
+  Kind,
+  PANEL_COLUMNS,
+  PreparedSchema,
+  Property,
+  columnsOf,
+  feelValue,
+  isHeldAt,
+  isWide,
+  looksFor,
+  reaches,
+  ruleNameOf,
+  whyNotTyped,
+} from '../schema';
 import { parseText } from '../values';
+import { count } from '../words';
 import { formFor } from './plan';
 import { PreparedForm } from './prepared';
 
@@ -38,7 +53,7 @@ export function checkForm(form: EntryForm, schema: PreparedSchema, classes: read
     found.push({ severity, code, panel, input, message });
   const byId = new Map(schema.schema.properties.map((property) => [property.id, property]));
   if (form.name.trim() === '') add('error', 'name', 'A form needs a name.');
-  if (form.kinds.length === 0) add('error', 'kinds', 'A form is for at least one kind of file.');
+  if (form.kinds.length === 0) add('error', 'kinds', 'A form needs at least one kind of file.');
   for (const name of form.classes) if (classes && !classes.includes(name)) add('warning', 'kinds', `There is no class ${JSON.stringify(name)}.`);
   const asked = new Map<string, string>();
   for (const panel of form.panels) {
@@ -51,23 +66,25 @@ export function checkForm(form: EntryForm, schema: PreparedSchema, classes: read
         continue;
       }
       if (property.retired) {
-        say('warning', 'retired', `${property.caption} is retired; the input is not shown any more.`);
+        say('warning', 'retired', `${property.caption} is retired; the input is no longer shown.`);
         continue;
       }
       const place = `${input.property}/${input.level}`;
-      if (asked.has(place)) say('warning', 'twice', `${property.caption} is asked for twice.`);
+      if (asked.has(place)) say('warning', 'twice', `${property.caption} appears twice.`);
       asked.set(place, input.key);
-      if (!isHeldAt(property, input.level)) say('error', 'level', `${property.caption} is not held at the level ${input.level}.`);
+      if (!isHeldAt(property, input.level)) say('error', 'level', `${property.caption} is not held at ${input.level} level.`);
       if (!looksFor(property).includes(input.look)) say('warning', 'look', `${property.caption} cannot be shown as ${input.look}.`);
       if (!isWide(input.level) && !form.kinds.some((kind) => property.kinds.includes(kind)))
         say('warning', 'not-reached', `${property.caption} does not apply to ${form.kinds.join(', ')} files.`);
       const closed = isWide(input.level) ? null : form.kinds.map((kind) => whyNotTyped(property, kind)).find((why) => why !== null);
-      if (closed && property.feed !== 'counted') say('warning', 'closed', `${property.caption} ${closed}; the form only shows it.`);
+      if (closed && property.feed !== 'counted') say('warning', 'closed', `${property.caption} ${closed}; the form shows it read-only.`);
       if (input.holders === 'named' && input.holderNames.length === 0) say('warning', 'holders', 'Name the holders that the input is for.');
       const hides = panel.shownWhen.trim() !== '' || input.shownWhen.trim() !== '';
       if (hides && property.required && input.whenHidden === 'clear')
         say('warning', 'clears-nothing', `${property.caption} is required, so "clear" does nothing when the input is hidden: its value is kept.`);
       if (input.width < 1 || input.width > PANEL_COLUMNS) say('error', 'look', `An input takes 1 to ${PANEL_COLUMNS} columns.`);
+      else if (input.width > columnsOf(panel))
+        say('warning', 'look', `${property.caption} is wider than its panel and takes all ${count(columnsOf(panel), 'column')}.`);
     }
   }
   const prepared = new PreparedForm(form, schema);

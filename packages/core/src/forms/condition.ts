@@ -31,7 +31,7 @@ export function clauseTests(property: Pick<Property, 'type'>): ClauseTest[] {
 
 const isNumber = (property: Pick<Property, 'type'>) => property.type === 'number' || property.type === 'whole';
 
-/** A value as an expression writes it; a text that is no value of the type is kept as a text, so that the expression's own check names it. */
+/** A value as an expression writes it; a text that is not a value of the type is kept as a text, so that the expression's own check names it. */
 function literal(text: string, property: Pick<Property, 'type'>): string {
   if (isNumber(property) && /^-?\d+(\.\d+)?$/.test(text.trim())) return text.trim();
   if (property.type === 'yesno') return text === 'no' ? 'false' : 'true';

@@ -73,7 +73,7 @@ export interface RowView {
   /** What a blank shows instead: the document's value for a variant, the part's for an occurrence; `null` where they differ or there is none. */
   readonly fallback: string | null;
   readonly typed: string | null;
-  /** What is wrong with what was typed, or with what stands there. */
+  /** What is wrong with what was typed, or with what is there. */
   readonly wrong: readonly string[];
   /** Values that would change. */
   readonly changes: number;
@@ -107,12 +107,12 @@ export interface PanelView {
   readonly inputs: readonly InputView[];
 }
 
-/** A value that stands in files and that no visible input asks for. */
+/** A value that is in files and that no visible input asks for. */
 export interface Leftover {
   readonly key: string;
   readonly caption: string;
   readonly files: number;
-  /** Whether somebody has to say what becomes of it. */
+  /** Whether someone has to say what becomes of it. */
   readonly asks: boolean;
 }
 
@@ -126,7 +126,7 @@ export interface FillView {
   readonly leftovers: readonly Leftover[];
 }
 
-const LOCKED = 'cannot be written: the file ';
+const LOCKED = 'cannot be changed: the file ';
 
 interface Target {
   /** The file's number, or the negative one of what stands above. */
@@ -141,7 +141,7 @@ interface Target {
 /** Values of one row that are listed. */
 const MOST_VALUES = 6;
 
-/** A form, or several, over files: everything that is shown follows from what stands in the files and what was typed. */
+/** A form, or several, over files: everything that is shown follows from what is in the files and what was typed. */
 export class Filling {
   private readonly forms: ReadonlyMap<string, PreparedForm>;
   private readonly byId: ReadonlyMap<number, Property>;
@@ -228,7 +228,7 @@ export class Filling {
   }
 
   /**
-   * What stands in the holders that a field writes to, as {@link editKey} names it: the texts with their numbers, so that somebody who
+   * What is in the holders that a field writes to, as {@link editKey} names it: the texts with their numbers, so that someone who
    * comes back can tell whether they are what they were. `null` where there is no such field any more.
    */
   standing(key: string): { readonly caption: string; readonly texts: readonly { readonly text: string; readonly count: number }[] } | null {
@@ -376,7 +376,7 @@ export class Filling {
       const reasons = new Map<string, number>();
       let missing = 0;
       for (const { target, readOnly } of shown) {
-        const reason = this.closed(target, property) ?? (readOnly ? 'is read-only here by the form' : null);
+        const reason = this.closed(target, property) ?? (readOnly ? 'is read-only in this form' : null);
         if (reason !== null) reasons.set(reason, (reasons.get(reason) ?? 0) + 1);
       }
       const drawable =
@@ -513,7 +513,7 @@ export class Filling {
   }
 }
 
-/** Holders of one row that are judged by the whole schema while somebody types; the rest is judged when the values come into the tray. */
+/** Holders of one row that are judged by the whole schema while someone types; the rest is judged when the values come into the tray. */
 const MOST_JUDGED = 200;
 
 const textFor = (held: HeldValue, property: Property): string => {

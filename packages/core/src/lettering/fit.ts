@@ -141,7 +141,7 @@ export function shorterForms(text: string, abbreviations: readonly Abbreviation[
   return forms;
 }
 
-/** Whether a text that stands in a cell is an agreed form of the one that it should show: broken into lines, or abbreviated. */
+/** Whether a text that is in a cell is an agreed form of the one that it should show: broken into lines, or abbreviated. */
 export function agrees(stored: string, text: string, rule: FitRule): boolean {
   const joined = rule.steps.includes('second line') ? stored.replace(/\s*\n\s*/g, ' ') : stored;
   if (joined === text) return true;

@@ -72,7 +72,7 @@ export const familyOfFont = (font: ShippedFont): string => WIDTHS[font].family;
 /** Height of the capitals of a shipped font as it is drawn, as a part of its size. */
 export const capitalsOf = (font: ShippedFont): number => WIDTHS[font].drawn / 1000;
 
-/** Codes whose widths stand in a table; those of other letters are looked up. */
+/** Codes whose widths are in a table; those of other letters are looked up. */
 const COMMON = 0x250;
 
 interface Advances {
@@ -108,7 +108,7 @@ function advancesOf(font: ShippedFont): Advances {
   return advances;
 }
 
-/** Letters of East Asian scripts stand in a square. */
+/** Letters of East Asian scripts are in a square. */
 const SQUARE = /[\u2e80-\u9fff\uac00-\ud7af\uf900-\ufaff\uff00-\uff60]/;
 
 /**

@@ -53,7 +53,7 @@ interface Beside {
   readonly top: number;
 }
 
-/** What stands in a block, seen along one direction. */
+/** What is in a block, seen along one direction. */
 interface Seen {
   readonly upright: readonly Span[];
   readonly level: readonly Span[];
@@ -115,7 +115,7 @@ export class Rooms {
       if (line.at <= middle) below = Math.max(below, line.at - at.y);
       else above = Math.min(above, line.at - at.y);
     }
-    /** What stands at the height of the text takes its room. */
+    /** What is at the height of the text takes its room. */
     const beside = ({ from, to, foot, top }: Beside) => {
       if (top <= middle - cell.height / 2 || foot >= middle + cell.height / 2) return;
       if (from > at.x) right = Math.min(right, from - at.x);

@@ -26,7 +26,7 @@ export function prepareNaming(rules: readonly NamingRule[], schema: PreparedSche
   return rules.map((rule) => {
     const compiled = compileRule(rule.rule, scope);
     if (!compiled.ok) return { rule, compiled: null, problem: compiled.problems[0]!.message };
-    if (!['string', 'any'].includes(compiled.value.type.kind)) return { rule, compiled: null, problem: 'A name is a text.' };
+    if (!['string', 'any'].includes(compiled.value.type.kind)) return { rule, compiled: null, problem: 'A file name must be text.' };
     schema.need(compiled.value);
     return { rule, compiled: compiled.value, problem: null };
   });
@@ -52,7 +52,7 @@ export function nameFor(file: FileFacts, naming: PreparedNaming, schema: Prepare
   const { value, failure } = ruledValue(outcome.value, AS_NAME);
   if (failure !== undefined) return { name: null, problem: failure };
   const text = value?.text.trim() ?? '';
-  if (text === '') return { name: null, problem: 'the rule gives nothing: a value that it needs is blank' };
+  if (text === '') return { name: null, problem: 'the rule has no result: a value it needs is blank' };
   const dot = file.name.lastIndexOf('.');
   const name = `${text}${dot > 0 ? file.name.slice(dot) : ''}`;
   return { name, problem: illegal(name) };
@@ -63,12 +63,12 @@ const LONGEST = 255;
 /** Names that one of the common systems keeps for devices (common practice). */
 const DEVICES = /^(con|prn|aux|nul|com\d|lpt\d)(\.|$)/i;
 
-/** Why a name cannot stand on every common system; `null` when it can. */
+/** Why a name cannot be on every common system; `null` when it can. */
 export function illegal(name: string): string | null {
   const bad = [...new Set(name.match(/[\\/:*?"<>|\u0000-\u001f]/g) ?? [])];
-  if (bad.length) return `holds ${bad.map((c) => (c < ' ' ? 'a control character' : c)).join(' ')}, which a file name may not`;
+  if (bad.length) return `holds ${bad.map((c) => (c < ' ' ? 'a control character' : c)).join(' ')}; file names cannot contain this`;
   if (/[. ]$/.test(name.replace(/\.[^.]*$/, '')) || name.startsWith('.') || name.startsWith(' ')) return 'begins or ends with a full stop or a blank';
-  if (DEVICES.test(name)) return 'is a name that some systems keep for a device';
+  if (DEVICES.test(name)) return 'is a reserved device name on some systems';
   return new TextEncoder().encode(name).length > LONGEST ? `is longer than ${LONGEST} bytes` : null;
 }
 
@@ -86,7 +86,7 @@ export interface NamedFile {
 }
 
 /**
- * Names that cannot be given, with the reason: two files want the same name in one folder, or a file stands there that keeps its name.
+ * Names that cannot be given, with the reason: two files want the same name in one folder, or a file is there that keeps its name.
  * Names that differ only in case count as the same, since some systems do not tell them apart.
  * @param others names of files that are not among those that are named, by folder
  */
@@ -104,9 +104,9 @@ export function collisions(files: readonly NamedFile[], others: ReadonlyMap<stri
     const rival = wants.get(at)!.find((other) => other.id !== file.id);
     const standing = stays.get(at);
     if (rival) found.set(file.id, `${rival.name} would get the same name`);
-    else if ((standing && standing.id !== file.id) || (standing && !file.leaves)) found.set(file.id, 'a file of this name stands there already');
+    else if ((standing && standing.id !== file.id) || (standing && !file.leaves)) found.set(file.id, 'a file with this name already exists');
     else if ([...(others.get(file.into) ?? [])].some((name) => name.toLowerCase() === file.wanted!.toLowerCase()))
-      found.set(file.id, 'a file of this name stands there already');
+      found.set(file.id, 'a file with this name already exists');
   }
   return found;
 }

@@ -20,7 +20,7 @@ export abstract class Calls extends Operations {
         return { run: () => null, type: ANY };
       }
       if (callee.type.kind !== 'function' && callee.type.kind !== 'any') {
-        this.complain(expr, 'not-a-function', `${JSON.stringify(expr.name)} is a ${typeWord(callee.type)}; nothing can stand in brackets behind it.`);
+        this.complain(expr, 'not-a-function', `${JSON.stringify(expr.name)} is a ${typeWord(callee.type)}; it cannot be called like a function.`);
         return { run: () => null, type: ANY };
       }
       const args = expr.args.map((arg) => this.piece(arg, frames));
@@ -83,10 +83,10 @@ export abstract class Calls extends Operations {
       this.complain(
         expr,
         'arguments',
-        `${known.name}(${parameters.map((p) => (p.optional ? `${p.name}?` : p.rest ? `${p.name}, …` : p.name)).join(', ')}) has ${given === 0 ? 'nothing' : given} in its brackets.`,
+        `${known.name}(${parameters.map((p) => (p.optional ? `${p.name}?` : p.rest ? `${p.name}, …` : p.name)).join(', ')}) was given ${given === 0 ? 'no arguments' : given}.`,
       );
     if (!this.scope.clock && (known.name === 'today' || known.name === 'now'))
-      this.complain(expr, 'clock', `${known.name}() changes by itself, so it may stand in conditions and checks but not in a value that is stored.`);
+      this.complain(expr, 'clock', `${known.name}() changes over time: use it in conditions and checks, not in a stored value.`);
 
     const pieces = order.map((arg) => (arg ? this.piece(arg, frames) : { run: () => null, type: NULL }));
     for (const [i, piece] of pieces.entries()) {
@@ -133,12 +133,11 @@ export abstract class Calls extends Operations {
     };
     if (known.name === 'matches' || known.name === 'replace' || known.name === 'split') {
       const pattern = literal(1);
-      if (pattern && !patternOf(pattern.text)) this.complain(pattern.arg, 'pattern', `${JSON.stringify(pattern.text)} is not a pattern that Rule can run.`);
+      if (pattern && !patternOf(pattern.text)) this.complain(pattern.arg, 'pattern', `${JSON.stringify(pattern.text)} is not a valid pattern.`);
     }
     if (known.name === 'convert') {
       const units = [literal(1), literal(2)];
-      for (const unit of units)
-        if (unit && !findUnit(unit.text)) this.complain(unit.arg, 'arguments', `${JSON.stringify(unit.text)} is not a unit that Rule knows.`);
+      for (const unit of units) if (unit && !findUnit(unit.text)) this.complain(unit.arg, 'arguments', `${JSON.stringify(unit.text)} is not a known unit.`);
       const [from, to] = units.map((unit) => unit && findUnit(unit.text));
       if (from && to && from.quantity !== to.quantity)
         this.complain(args[2]!, 'arguments', `${from.code} measures ${from.quantity}, ${to.code} measures ${to.quantity}.`);
@@ -150,7 +149,7 @@ export abstract class Calls extends Operations {
       ['duration', readDuration],
     ] as const) {
       const text = known.name === name && args.length === 1 ? literal(0) : null;
-      if (text && read(text.text) === null) this.complain(text.arg, 'type', `${JSON.stringify(text.text)} is not a ${name} as ISO 8601 writes it.`);
+      if (text && read(text.text) === null) this.complain(text.arg, 'type', `${JSON.stringify(text.text)} is not a valid ${name} (ISO 8601).`);
     }
   }
 }

@@ -15,7 +15,7 @@ const asksInput = (expr: Expr): boolean => expr.type === 'input' || childrenOf(e
 
 const numbersFrom = (from: number, to: number): number[] => {
   const size = Math.abs(to - from) + 1;
-  if (size > LONGEST_RANGE) throw new RuleLimit(`A range may have ${LONGEST_RANGE} numbers at most.`);
+  if (size > LONGEST_RANGE) throw new RuleLimit(`A range can have at most ${LONGEST_RANGE} numbers.`);
   const step = to < from ? -1 : 1;
   return Array.from({ length: size }, (_, i) => from + i * step);
 };
@@ -45,11 +45,11 @@ export class Compiler extends Calls {
       }
       case 'moment': {
         const value = readDate(expr.text) ?? readTime(expr.text) ?? readDateTime(expr.text) ?? readDuration(expr.text);
-        if (value === null) this.complain(expr, 'type', `${JSON.stringify(expr.text)} is no date, time or duration as ISO 8601 writes them.`);
+        if (value === null) this.complain(expr, 'type', `${JSON.stringify(expr.text)} is not a valid date, time or duration (ISO 8601).`);
         return { run: () => value, type: value === null ? ANY : plain(typeName(value) as FeelType['kind']) };
       }
       case 'input': {
-        if (!this.scope.input) this.complain(expr, 'unknown-name', '"?" stands for the tested value, and there is none here.');
+        if (!this.scope.input) this.complain(expr, 'unknown-name', '"?" means the tested value; there is none here.');
         return { run: (names) => names['?'] ?? null, type: this.scope.input ?? ANY };
       }
       case 'name':
@@ -185,7 +185,7 @@ export class Compiler extends Calls {
       case 'against':
       case 'any':
       case 'none of': {
-        this.complain(expr, 'syntax', 'A test such as this stands behind "in" or in a list of allowed values.');
+        this.complain(expr, 'syntax', 'This test is only allowed after "in" or in a list of allowed values.');
         return { run: () => null, type: ANY };
       }
     }

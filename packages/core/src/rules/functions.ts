@@ -49,10 +49,10 @@ export class Meter {
   constructor(readonly host: Host) {}
   spend(n: number): void {
     this.left -= n;
-    if (this.left < 0) throw new RuleLimit('The rule does too much for one value.');
+    if (this.left < 0) throw new RuleLimit('The rule exceeded its computation limit.');
   }
   text(value: string): string {
-    if (value.length > LONGEST_TEXT) throw new RuleLimit(`A rule may make a text of ${LONGEST_TEXT} characters at most.`);
+    if (value.length > LONGEST_TEXT) throw new RuleLimit(`A rule can produce at most ${LONGEST_TEXT} characters of text.`);
     this.spend(value.length >> 4);
     return value;
   }
@@ -205,26 +205,26 @@ add('substring', 'string:s, start position:n, length:n?', 's', 'Part of a text, 
   substring(s as string, n as number, (m ?? null) as number | null),
 );
 add('string length', 'string:s', 'n', 'Number of characters.', ([s]) => letters(s).length);
-add('upper case', 'string:s', 's', 'The text in capitals.', ([s], m) => m.text((s as string).toUpperCase()));
-add('lower case', 'string:s', 's', 'The text in small letters.', ([s], m) => m.text((s as string).toLowerCase()));
-add('title case', 'string:s', 's', 'A capital at the start of each word.', ([s]) => titleCase(s as string));
-add('first upper', 'string:s', 's', 'A capital as the first letter.', ([s]) => firstUpper(s as string));
-add('trim', 'string:s', 's', 'The text without blanks at its ends.', ([s]) => (s as string).trim());
-add('pad left', 'string:s, length:n, with:s?', 's', 'Fills the text up at its start, with zeros unless said.', ([s, n, w], m) => {
+add('upper case', 'string:s', 's', 'The text in upper case.', ([s], m) => m.text((s as string).toUpperCase()));
+add('lower case', 'string:s', 's', 'The text in lower case.', ([s], m) => m.text((s as string).toLowerCase()));
+add('title case', 'string:s', 's', 'Each word capitalised.', ([s]) => titleCase(s as string));
+add('first upper', 'string:s', 's', 'The first letter capitalised.', ([s]) => firstUpper(s as string));
+add('trim', 'string:s', 's', 'The text without spaces at its ends.', ([s]) => (s as string).trim());
+add('pad left', 'string:s, length:n, with:s?', 's', 'Pads the start of a text, with zeros by default.', ([s, n, w], m) => {
   const [wanted, fill] = [n as number, (w ?? '0') as string];
   if (!(wanted >= 0) || wanted > 1000 || fill === '') return null;
   return m.text((s as string).padStart(Math.floor(wanted), fill));
 });
 add('short person', 'string:s', 's', 'Initials and surname of a person.', ([s]) => shortPerson(s as string));
-add('substring before', 'string:s, match:s', 's', 'What stands before the first match.', ([s, match]) => {
+add('substring before', 'string:s, match:s', 's', 'The text before the first match.', ([s, match]) => {
   const at = (s as string).indexOf(match as string);
   return at < 0 ? '' : (s as string).slice(0, at);
 });
-add('substring after', 'string:s, match:s', 's', 'What stands after the first match.', ([s, match]) => {
+add('substring after', 'string:s, match:s', 's', 'The text after the first match.', ([s, match]) => {
   const at = (s as string).indexOf(match as string);
   return at < 0 ? '' : (s as string).slice(at + (match as string).length);
 });
-add('contains', 'string:s, match:s', 'b', 'Whether a text holds another.', ([s, match]) => (s as string).includes(match as string));
+add('contains', 'string:s, match:s', 'b', 'Whether a text contains another.', ([s, match]) => (s as string).includes(match as string));
 add('starts with', 'string:s, match:s', 'b', 'Whether a text starts with another.', ([s, match]) => (s as string).startsWith(match as string));
 add('ends with', 'string:s, match:s', 'b', 'Whether a text ends with another.', ([s, match]) => (s as string).endsWith(match as string));
 add('matches', 'input:s, pattern:s, flags:s?', 'b', 'Whether a pattern is found in a text.', ([s, p, f], m) => {
@@ -235,7 +235,7 @@ add('matches', 'input:s, pattern:s, flags:s?', 'b', 'Whether a pattern is found 
       .find() ?? null
   );
 });
-add('replace', 'input:s, pattern:s, replacement:s, flags:s?', 's', 'Replaces what a pattern finds; $1 stands for its first group.', ([s, p, r, f], m) => {
+add('replace', 'input:s, pattern:s, replacement:s, flags:s?', 's', 'Replaces the matches of a pattern; $1 is the first group.', ([s, p, r, f], m) => {
   m.spend((s as string).length);
   const pattern = patternOf(p as string, (f ?? '') as string);
   if (!pattern) return null;
@@ -247,7 +247,7 @@ add('replace', 'input:s, pattern:s, replacement:s, flags:s?', 's', 'Replaces wha
     return null;
   }
 });
-add('split', 'string:s, delimiter:s', 'S', 'The parts of a text between what a pattern finds.', ([s, d], m) => {
+add('split', 'string:s, delimiter:s', 'S', 'The parts of a text between the matches of a pattern.', ([s, d], m) => {
   m.spend((s as string).length);
   const pattern = patternOf(d as string);
   if (!pattern || pattern.matcher('').find()) return null;
@@ -260,7 +260,7 @@ add('split', 'string:s, delimiter:s', 'S', 'The parts of a text between what a p
   }
   return [...parts, (s as string).slice(at)];
 });
-add('string join', 'list:l, delimiter:s?', 's', 'Texts of a list, one after another; blanks are left out.', ([list, d], m) => {
+add('string join', 'list:l, delimiter:s?', 's', 'The texts of a list joined; blanks are skipped.', ([list, d], m) => {
   const items = (list as readonly FeelValue[]).filter((item) => item !== null);
   if (!items.every((item) => typeof item === 'string')) return null;
   m.spend(items.reduce((n, item) => n + item.length, 0));
@@ -317,7 +317,7 @@ add(
   'abs',
   'n:a',
   (args) => args[0]!,
-  'The size of a number or duration.',
+  'The absolute value of a number or duration.',
   ([n]) => {
     if (typeof n === 'number') return Math.abs(n);
     if (n instanceof DaysDuration) return new DaysDuration(Math.abs(n.seconds));
@@ -331,12 +331,12 @@ function remainder(a: number, b: number): number | null {
   const part = quotient === null ? null : arithmetic('times', b, Math.floor(quotient));
   return part === null ? null : arithmetic('minus', a, part);
 }
-add('modulo', 'dividend:n, divisor:n', 'n', 'What is left after division, with the sign of the divisor.', ([a, b]) =>
+add('modulo', 'dividend:n, divisor:n', 'n', 'The remainder of a division, with the sign of the divisor.', ([a, b]) =>
   b === 0 ? null : remainder(a as number, b as number),
 );
 add('sqrt', 'number:n', 'n', 'The square root.', ([n]) => finite(Math.sqrt(n as number)));
 add('log', 'number:n', 'n', 'The natural logarithm.', ([n]) => finite(Math.log(n as number)));
-add('exp', 'number:n', 'n', "A power of Euler's number.", ([n]) => finite(Math.exp(n as number)));
+add('exp', 'number:n', 'n', "Euler's number raised to a power.", ([n]) => finite(Math.exp(n as number)));
 add('odd', 'number:n', 'b', 'Whether a number is odd.', ([n]) => (Number.isInteger(n) ? Math.abs((n as number) % 2) === 1 : null));
 add('even', 'number:n', 'b', 'Whether a number is even.', ([n]) => (Number.isInteger(n) ? (n as number) % 2 === 0 : null));
 add('number', 'from:s, grouping separator:s?, decimal separator:s?', 'n', 'Reads a number from a text.', ([s, group, point]) => {
@@ -355,7 +355,7 @@ add('convert', 'value:n, from:s, to:s', 'n', `Converts a number between units, s
   const [a, b] = [findUnit(from as string), findUnit(to as string)];
   return a && b?.quantity === a.quantity ? convert(n as number, a.code, b.code) : null;
 });
-add('format number', 'value:n, decimals:n, decimal sign:s?', 's', 'A number with a fixed count of decimals, as text.', ([n, d, sign]) => {
+add('format number', 'value:n, decimals:n, decimal sign:s?', 's', 'A number with a fixed number of decimals, as text.', ([n, d, sign]) => {
   const rounded = roundTo(n as number, d as number, 'half up');
   if (rounded === null || (d as number) < 0 || (d as number) > 15 || ![undefined, null, '.', ','].includes(sign as string)) return null;
   return rounded.toFixed(d as number).replace('.', (sign ?? '.') as string);
@@ -367,7 +367,7 @@ add('not', 'negand:b', 'b', 'The opposite of a condition.', ([b]) => !b);
 const allTrue = (list: readonly FeelValue[]) => (list.includes(false) ? false : list.every((item) => item === true) ? true : null);
 const anyTrue = (list: readonly FeelValue[]) => (list.includes(true) ? true : list.every((item) => item === false) ? false : null);
 add('all', 'list:l*', 'b', 'Whether all conditions hold.', ([l]) => allTrue(l as readonly FeelValue[]));
-add('any', 'list:l*', 'b', 'Whether one of the conditions holds.', ([l]) => anyTrue(l as readonly FeelValue[]));
+add('any', 'list:l*', 'b', 'Whether any condition holds.', ([l]) => anyTrue(l as readonly FeelValue[]));
 
 /* ---- lists ---- */
 
@@ -484,7 +484,7 @@ add(
   'insert before',
   'list:l, position:n, newItem:a',
   sameList,
-  'A list with an item put in.',
+  'A list with an item inserted.',
   ([l, n, item]) => {
     const list = [...(l as readonly FeelValue[])];
     const at = n as number;
@@ -505,7 +505,7 @@ add(
   'list replace',
   'list:l, position:p, newItem:a',
   sameList,
-  'A list with an item in the place of another, by its position or by what decides which ones.',
+  'A list with an item replaced, by position or by a condition.',
   ([l, at, item], m) => {
     const list = l as readonly FeelValue[];
     if (at instanceof FeelFunction) return m.items(list).map((old) => (at.call([old, item!]) === true ? item! : old));
@@ -515,7 +515,7 @@ add(
   },
   true,
 );
-add('reverse', 'list:l', sameList, 'A list from its end.', ([l]) => [...(l as readonly FeelValue[])].reverse());
+add('reverse', 'list:l', sameList, 'A list reversed.', ([l]) => [...(l as readonly FeelValue[])].reverse());
 add(
   'index of',
   'list:l, match:a',
@@ -548,8 +548,8 @@ const flat = (list: readonly FeelValue[], meter: Meter): FeelValue[] => {
   }
   return result;
 };
-add('flatten', 'list:l', 'L', 'Lists in a list as one.', ([l], m) => flat(l as readonly FeelValue[], m));
-add('sort', 'list:l, precedes:f?', sameList, 'A list in order.', ([l, f], m) => {
+add('flatten', 'list:l', 'L', 'Nested lists as one flat list.', ([l], m) => flat(l as readonly FeelValue[], m));
+add('sort', 'list:l, precedes:f?', sameList, 'A list sorted.', ([l, f], m) => {
   const list = [...(l as readonly FeelValue[])];
   m.spend(list.length * Math.ceil(Math.log2(list.length + 2)));
   if (f instanceof FeelFunction) return list.sort((a, b) => (f.call([a, b]) === true ? -1 : f.call([b, a]) === true ? 1 : 0));
@@ -572,7 +572,7 @@ table.set('union', {
 
 /* ---- groups of values ---- */
 
-add('get value', 'context:c, key:s', 'a', 'One value of a group by its name.', ([c, key]) => (c as FeelContext)[key as string] ?? null);
+add('get value', 'context:c, key:s', 'a', 'One value of a group, by name.', ([c, key]) => (c as FeelContext)[key as string] ?? null);
 /** A group of values with one of them set, below a path of names. */
 function put(context: FeelContext, [key, ...rest]: readonly string[], value: FeelValue): FeelValue {
   const inner = context[key!] ?? null;
@@ -583,7 +583,7 @@ add(
   'context put',
   'context:c, key:k, value:a',
   'a',
-  'A group of values with one of them set, by its name or by the names that lead to it.',
+  'A group of values with one of them set, by name or path of names.',
   ([c, key, value], m) => {
     const keys = (isList(key!) ? m.items(key) : [key!]).filter((name) => typeof name === 'string');
     if (!isContext(c!) || keys.length === 0 || keys.length > 20 || keys.length < (isList(key!) ? key.length : 1)) return null;
@@ -620,7 +620,7 @@ add(
   'lookup',
   'list:s, value:a, column:s',
   () => plain('any', true),
-  'What a choice list says of a value in one of its columns.',
+  'The entry of a choice list for a value, from one of its columns.',
   ([list, value, column], m) => {
     const text = textOf(value!);
     return text === null ? null : (m.host.lookup?.(list as string, text, column as string) ?? null);
@@ -737,11 +737,11 @@ add('day of week', 'date:d', 's', 'The day of the week in English.', ([d]) => DA
 add('month of year', 'date:d', 's', 'The month in English.', ([d]) => MONTHS[civil(dayNumber(d!)).month - 1]!);
 const dayOfYear = (days: number) => days - daysOf(civil(days).year, 1, 1)! + 1;
 add('day of year', 'date:d', 'n', 'The day counted from the first of January.', ([d]) => dayOfYear(dayNumber(d!)));
-add('week of year', 'date:d', 'n', 'The week after ISO 8601: the one with the first Thursday is week 1.', ([d]) => {
+add('week of year', 'date:d', 'n', 'The ISO 8601 week: week 1 has the first Thursday.', ([d]) => {
   const thursday = dayNumber(d!) - ((weekday(dayNumber(d!)) + 6) % 7) + 3;
   return Math.floor((dayOfYear(thursday) - 1) / 7) + 1;
 });
-add('format date', 'date:d, form:s', 's', 'A date in a form made of YYYY, YY, MM, DD and signs.', ([d, form]) => formatDays(dayNumber(d!), form as string));
+add('format date', 'date:d, form:s', 's', 'A date in a format of YYYY, YY, MM, DD and separators.', ([d, form]) => formatDays(dayNumber(d!), form as string));
 const now = (m: Meter) => {
   if (m.host.instant === null) return null;
   const days = Math.floor(m.host.instant / 86_400);
@@ -751,7 +751,7 @@ add('today', '', typed('date'), 'Today.', (_, m) => {
   const at = now(m);
   return at && new FeelDate(at.days);
 });
-add('now', '', typed('date and time'), 'The present moment.', (_, m) => now(m));
+add('now', '', typed('date and time'), 'The current date and time.', (_, m) => now(m));
 
 /** Writes a date in a form made of `YYYY`, `YY`, `MM`, `DD` and signs; `null` when the form is none. */
 const formatDays = (days: number, form: string): string | null => (isDateForm(form) ? dateInForm(String(new FeelDate(days)), form) : null);

@@ -28,7 +28,7 @@ export abstract class Operations extends Scoped {
     };
   }
 
-  /** What an operator gives for operands of some types, and how it is applied to the value on its left and what stands on its right. */
+  /** What an operator gives for operands of some types, and how it is applied to the value on its left and what is on its right. */
   protected operation(expr: Extract<Expr, { type: 'binary' }>, x: FeelType, y: FeelType): Operation {
     const open = (type: FeelType) => type.kind === 'any' || type.kind === 'null';
     switch (expr.operator) {
@@ -123,7 +123,7 @@ export abstract class Operations extends Scoped {
     const other = x.kind === 'string' ? expr.right : y.kind === 'string' ? expr.left : null;
     if (other) {
       const type = other === expr.right ? y : x;
-      this.complain(other, 'type', `A ${typeWord(type)} joins a text only as a text itself.`, {
+      this.complain(other, 'type', `A ${typeWord(type)} can only be added to text after string().`, {
         label: `Write text(${this.text(other)})`,
         text: `text(${this.text(other)})`,
       });

@@ -100,7 +100,7 @@ export function plus(a: FeelValue, b: FeelValue, meter: Meter): FeelValue {
   return moved(a, b, 1) ?? moved(b, a, 1) ?? sumOf(a, b, 1);
 }
 
-const beyond = () => new RuleLimit(`A date lies outside the years -${LAST_YEAR} to ${LAST_YEAR}.`);
+const beyond = () => new RuleLimit(`A date is outside the years -${LAST_YEAR} to ${LAST_YEAR}.`);
 
 /** A number of days since 1970-01-01 that is a date. @throws RuleLimit when no calendar reaches there */
 function inReach(days: number): number {

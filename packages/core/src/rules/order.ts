@@ -92,7 +92,7 @@ function round<K extends string | number>(members: readonly K[], needs: Readonly
   return [...members];
 }
 
-/** The values that must be computed anew when some have changed: those that need them, directly or not. */
+/** The values that must be computed again when some have changed: those that need them, directly or not. */
 export function touchedBy<K extends string | number>(dependents: readonly Dependent<K>[], changed: Iterable<K>): Set<K> {
   const users = new Map<K, K[]>();
   for (const { key, needs } of dependents) for (const need of needs) users.set(need, [...(users.get(need) ?? []), key]);

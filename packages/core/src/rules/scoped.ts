@@ -30,7 +30,7 @@ export interface Use {
   readonly name: string;
 }
 
-/** What stands behind names: the names that an expression may use, those that it does use, and what is wrong with it. */
+/** What is behind names: the names that an expression may use, those that it does use, and what is wrong with it. */
 export abstract class Scoped {
   readonly problems: RuleProblem[] = [];
 
@@ -157,7 +157,7 @@ export abstract class Scoped {
     this.complain(
       at,
       'unknown-name',
-      `${JSON.stringify(name)} is not a name that a rule can use here.${near === null ? '' : ` Did you mean ${JSON.stringify(near)}?`}`,
+      `${JSON.stringify(name)} is not a known name here.${near === null ? '' : ` Did you mean ${JSON.stringify(near)}?`}`,
       near === null ? undefined : { label: `Write ${near}`, text: near },
     );
   }
@@ -191,6 +191,6 @@ export abstract class Scoped {
     const open = (type: FeelType) => type.kind === 'any' || type.kind === 'null';
     if (open(a) || open(b)) return;
     if (a.kind !== b.kind) this.complain(expr, 'type', `A ${typeWord(a)} and a ${typeWord(b)} cannot be compared: this would never hold.`);
-    else if (orderly && !ORDERED.has(a.kind)) this.complain(expr, 'type', `A ${typeWord(a)} is neither smaller nor larger than another.`);
+    else if (orderly && !ORDERED.has(a.kind)) this.complain(expr, 'type', `Values of type ${typeWord(a)} cannot be ordered.`);
   }
 }

@@ -67,7 +67,7 @@ export interface Binder {
 }
 
 export const LONGEST_RULE = 10_000;
-/** The deepest that brackets, conditions and functions may stand in one another. */
+/** The deepest that brackets, conditions and functions may be in one another. */
 const DEEPEST = 150;
 /** Operators of one rank from which on they are kept as a chain: fewer tell more of how the value came about. */
 const CHAIN = 16;
@@ -338,7 +338,7 @@ const bare = (source: string): string =>
 
 const CLOSES: Readonly<Record<string, string>> = { ')': '(', ']': '[', '}': '{' };
 
-/** How deep brackets stand in one another at most, and the first one that is never closed, from the inside out. */
+/** How deep brackets are in one another at most, and the first one that is never closed, from the inside out. */
 function brackets(signs: string): { readonly deepest: number; readonly deepestAt: number; readonly open: number | null } {
   const stack: number[] = [];
   let [deepest, deepestAt] = [0, 0];
@@ -366,16 +366,16 @@ function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: N
   const word = text || source.slice(node.from).trimStart().slice(0, 12).trim();
   const to = Math.max(node.to, Math.min(source.length, node.from + 1));
   const first = (word || source[node.from - 1] || '')[0] ?? '';
-  if (first === "'") return problem('syntax', 'Texts stand in double quotes.', node.from, to);
+  if (first === "'") return problem('syntax', 'Put text in double quotes.', node.from, to);
   if (first === '&') return problem('syntax', 'Write "and" between conditions.', node.from, to);
   if (first === '|') return problem('syntax', 'Write "or" between conditions.', node.from, to);
   for (let around: SyntaxNode | null = node.parent; around; around = around.parent) {
     if (around.name !== 'IfExpression') continue;
     const words = new Set<string>();
     for (let child = around.firstChild; child; child = child.nextSibling) if (child.to > child.from) words.add(child.name);
-    if (!words.has('then')) return problem('syntax', 'After "if" and its condition, "then" is expected, and "else" behind it.', node.from, to);
+    if (!words.has('then')) return problem('syntax', 'After "if" and its condition, "then" and "else" are expected.', node.from, to);
     if (!words.has('else') && node.from >= end - 1)
-      return problem('syntax', 'After "if … then …", "else" is expected: what the value is when the condition does not hold.', end, end, {
+      return problem('syntax', 'After "if … then …", "else" is expected: the value when the condition is false.', end, end, {
         label: 'Write else null',
         text: ' else null',
       });
@@ -391,7 +391,7 @@ function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: N
     const start = node.from - run.length;
     return problem(
       'unknown-name',
-      `${JSON.stringify(written.trim())} is not a name that a rule can use here. Did you mean ${JSON.stringify(near)}?`,
+      `${JSON.stringify(written.trim())} is not a known name here. Did you mean ${JSON.stringify(near)}?`,
       start,
       start + written.trimEnd().length,
       {
@@ -403,17 +403,12 @@ function syntaxProblem(source: string, signs: string, node: SyntaxNode, names: N
   const before = signs.slice(0, node.from).trimEnd();
   const wantsValue = before === '' || /[-+*/=<>,([{:.]$|\b(?:and|or|if|then|else|in|return|satisfies|between|not)$/.test(before);
   const expected = wantsValue ? 'a value is expected, such as a name, a number or a text' : 'an operator such as "+" or "=" is expected, or the end';
-  return problem(
-    'syntax',
-    word === '' ? `The rule ends too early: here ${expected}.` : `${JSON.stringify(word)} is not understood: here ${expected}.`,
-    node.from,
-    to,
-  );
+  return problem('syntax', word === '' ? `The rule is incomplete: ${expected}.` : `${JSON.stringify(word)} is not understood: ${expected}.`, node.from, to);
 }
 
 function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests'): Parsed<SyntaxNode> {
-  if (source.trim() === '') return problem('syntax', 'Nothing is written here yet.', 0, source.length);
-  if (source.length > LONGEST_RULE) return problem('too-long', `A rule may have ${LONGEST_RULE} characters.`, LONGEST_RULE, source.length);
+  if (source.trim() === '') return problem('syntax', 'The rule is empty.', 0, source.length);
+  if (source.length > LONGEST_RULE) return problem('too-long', `A rule can have at most ${LONGEST_RULE} characters.`, LONGEST_RULE, source.length);
   const signs = bare(source);
   // Before it is parsed: the parser's own view of names takes a time that grows with the square of the depth.
   const { deepest, deepestAt } = brackets(signs);
@@ -421,9 +416,9 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
   const root = parser.configure({ top, contextTracker: trackVariables(tracked(names)) }).parse(source).topNode;
   // The grammar reads `a == b` as `a = (= b)`, and `a <> b` as `a < (> b)`; `&&`, `||` and single quotes do not parse at all.
   const doubled = /(?<![<>!=])==/.exec(signs);
-  if (doubled) return problem('double-equals', 'Two values are compared by a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
+  if (doubled) return problem('double-equals', 'Compare two values with a single "=".', doubled.index, doubled.index + 2, { label: 'Write =', text: '=' });
   const unequal = /<>/.exec(signs);
-  if (unequal) return problem('syntax', 'That two values differ is written "!=".', unequal.index, unequal.index + 2, { label: 'Write !=', text: '!=' });
+  if (unequal) return problem('syntax', 'Write "!=" for "not equal".', unequal.index, unequal.index + 2, { label: 'Write !=', text: '!=' });
   let wrong: SyntaxNode | null = null;
   root.tree!.iterate({
     enter: (node) => {
@@ -437,7 +432,12 @@ function treeOf(source: string, names: NameTree, top: 'Expression' | 'UnaryTests
   for (let node: SyntaxNode | null = at; node && depth <= DEEPEST; node = node.parent) depth++;
   if (depth > DEEPEST) return problem('too-deep', TOO_DEEP, at.from, at.from + 1);
   if (signs.split(/[-+*/=<>]|\b(?:and|or)\b/).length > MOST_OPERATORS)
-    return problem('too-long', `A rule may have ${MOST_OPERATORS} operators in a row; lists take more: sum([…]), any([…]), x in (…).`, at.from, at.from + 1);
+    return problem(
+      'too-long',
+      `A rule can have at most ${MOST_OPERATORS} operators in a row; use a list instead: sum([…]), any([…]), x in (…).`,
+      at.from,
+      at.from + 1,
+    );
   return syntaxProblem(source, signs, at, names);
 }
 
@@ -450,7 +450,7 @@ const guarded = <T>(work: () => T): Parsed<T> => {
   }
 };
 
-/** Reads an expression; `names` are the names that may stand in it, so that names with blanks are found. */
+/** Reads an expression; `names` are the names that may be in it, so that names with blanks are found. */
 export function parseExpression(source: string, names: NameTree): Parsed<Expr> {
   const tree = treeOf(source, names, 'Expression');
   return tree.ok ? guarded(() => new Reader(source).read(tree.value)) : tree;

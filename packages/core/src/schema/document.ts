@@ -106,7 +106,7 @@ const numeric = (header: string, key: 'decimals' | 'minLength' | 'maxLength' | '
 const yesNo = (header: string, key: 'required' | 'open' | 'retired' | 'searched'): Column => ({
   header,
   write: (property) => (property[key] ? 'yes' : 'no'),
-  read: (text) => (/^(yes|no|)$/i.test(text.trim()) ? { [key]: /^yes$/i.test(text.trim()) } : `${JSON.stringify(text)} is neither yes nor no`),
+  read: (text) => (/^(yes|no|)$/i.test(text.trim()) ? { [key]: /^yes$/i.test(text.trim()) } : `${JSON.stringify(text)} is not yes or no`),
 });
 
 /** Where the value comes from, in one text: `file: author`, `model: mass`, `counted: Part numbers`, `ruled` … */
@@ -149,7 +149,7 @@ function readFeed(text: string): Partial<PropertyDraft> | string {
   const [word, ...rest] = text.split(':');
   const detail = rest.join(':').trim();
   const feed = oneOf(FEEDS, word!);
-  if (feed === null) return `${JSON.stringify(text)} is not where a value comes from; it is one of ${FEEDS.join(', ')}`;
+  if (feed === null) return `${JSON.stringify(text)} is not a source of values; use one of ${FEEDS.join(', ')}`;
   const none = { fileField: null, modelFact: null, sheetFact: null, sheetArea: null, inheritFrom: null, series: null };
   if (feed === 'file') return { ...none, feed, fileField: detail as FileField };
   if (feed === 'model') return { ...none, feed, modelFact: oneOf(MODEL_FACTS, detail) };
@@ -171,7 +171,7 @@ export const SCHEMA_COLUMNS: readonly Column[] = [
     write: (property) => property.type,
     read: (text) => {
       const type = oneOf(VALUE_TYPES, text);
-      return type === null ? `${JSON.stringify(text)} is not a type; it is one of ${VALUE_TYPES.join(', ')}` : { type };
+      return type === null ? `${JSON.stringify(text)} is not a type; use one of ${VALUE_TYPES.join(', ')}` : { type };
     },
   },
   { header: 'Unit', write: (property) => property.unit ?? '', read: (text) => ({ unit: text.trim() || null }) },
@@ -182,7 +182,7 @@ export const SCHEMA_COLUMNS: readonly Column[] = [
     read: (text) => {
       const kinds = lines(text.replace(/,/g, '\n')).map((line) => [line, oneOf(KINDS, line)] as const);
       const wrong = kinds.find(([, kind]) => kind === null);
-      return wrong ? `${JSON.stringify(wrong[0])} is not a kind; it is one of ${KINDS.join(', ')}` : { kinds: kinds.map(([, kind]) => kind as Kind) };
+      return wrong ? `${JSON.stringify(wrong[0])} is not a kind; use one of ${KINDS.join(', ')}` : { kinds: kinds.map(([, kind]) => kind as Kind) };
     },
   },
   { header: 'Classes', write: (property) => property.classes.join('\n'), read: (text) => ({ classes: lines(text) }) },
@@ -191,7 +191,7 @@ export const SCHEMA_COLUMNS: readonly Column[] = [
     write: (property) => property.level,
     read: (text) => {
       const level = oneOf(LEVELS, text);
-      return level === null ? `${JSON.stringify(text)} is not a level; it is one of ${LEVELS.join(', ')}` : { level };
+      return level === null ? `${JSON.stringify(text)} is not a level; use one of ${LEVELS.join(', ')}` : { level };
     },
   },
   { header: 'Comes from', write: feedText, read: readFeed },
@@ -248,7 +248,7 @@ export function readSchemaTable(table: readonly (readonly string[])[], schema: S
   if (nameAt < 0) return { properties, problems: [{ row: 1, column: 'Written name', message: 'The table has no column Written name.' }] };
   for (const cell of header)
     if (cell !== '' && !SCHEMA_COLUMNS.some((column) => isOf(column, cell)))
-      problems.push({ row: 1, column: cell, message: `The column ${JSON.stringify(cell)} is not one of a schema.` });
+      problems.push({ row: 1, column: cell, message: `The column ${JSON.stringify(cell)} does not belong to a schema.` });
   const spellingsAt = header.findIndex((cell) => cell.toLowerCase() === 'known spellings');
   for (const [i, row] of table.slice(1).entries()) {
     const name = row[nameAt] ?? '';

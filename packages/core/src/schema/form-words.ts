@@ -1,4 +1,4 @@
-import { EntryForm, FormInput } from './form';
+import { EntryForm, FormInput, columnsOf } from './form';
 
 const SETTINGS: readonly (readonly [keyof FormInput, string])[] = [
   ['caption', 'caption'],
@@ -40,6 +40,7 @@ export function layoutChanges(before: EntryForm['panels'], after: EntryForm['pan
     if (!was) found.push(`Panel ${panel.title} added`);
     else {
       if (was.title !== panel.title) found.push(`Panel ${was.title} renamed to ${panel.title}`);
+      if (columnsOf(was) !== columnsOf(panel)) found.push(`Panel ${panel.title}: columns ${columnsOf(was)} → ${columnsOf(panel)}`);
       if (was.shownWhen !== panel.shownWhen) found.push(`Panel ${panel.title}: shown when ${said(was.shownWhen)} → ${said(panel.shownWhen)}`);
     }
   }

@@ -10,7 +10,7 @@ export const WHEN_HIDDEN = ['keep', 'clear', 'ask'] as const;
 /** Which holders inside a file an input is preset to: the document with what is common to all, all of them, or those with certain names. */
 export const HOLDER_PRESETS = ['document', 'all', 'named'] as const;
 
-/** Columns that a panel is divided into. */
+/** Columns that a panel is divided into at most, and by default. */
 export const PANEL_COLUMNS = 4;
 
 /** One question of a form: a property at the level that it is asked for. */
@@ -23,7 +23,7 @@ export interface FormInput {
   /** Empty for the property's own. */
   readonly caption: string;
   readonly help: string;
-  /** Columns that it takes, of {@link PANEL_COLUMNS}. */
+  /** Columns that it takes, of those of its panel. */
   readonly width: number;
   /** Conditions; empty for always shown, as required as the property is, and open. */
   readonly shownWhen: string;
@@ -39,8 +39,16 @@ export interface FormPanel {
   readonly key: string;
   readonly title: string;
   readonly shownWhen: string;
+  /** Columns of the panel, 1 to {@link PANEL_COLUMNS}; all of them in forms that do not say. */
+  readonly columns?: number;
   readonly inputs: readonly FormInput[];
 }
+
+/** Columns of a panel. */
+export const columnsOf = (panel: Pick<FormPanel, 'columns'>): number => panel.columns ?? PANEL_COLUMNS;
+
+/** Columns that an input takes in its panel, never more than the panel has. */
+export const spanOf = (panel: Pick<FormPanel, 'columns'>, input: Pick<FormInput, 'width'>): number => Math.min(input.width, columnsOf(panel));
 
 /** What a designer fills in for files of some kinds and classes. */
 export interface EntryForm {

@@ -90,7 +90,7 @@ export type Origin = 'held' | 'another name' | 'ruled' | 'inherited' | 'model' |
 export interface Judged {
   /** The property as the file's class has it. */
   readonly property: Property;
-  /** What stands in the file. */
+  /** What is in the file. */
   readonly held: HeldValue | null;
   /** What the value is, wherever it comes from. */
   readonly value: HeldValue | null;
@@ -247,11 +247,12 @@ export class PreparedSchema {
     );
     for (const circle of circles) {
       const names = circle.map((id) => this.active.find((property) => property.id === id)!.caption);
-      for (const id of circle) problems.push({ property: id, check: null, message: `The rules go round in a circle: ${[...names, names[0]].join(' → ')}.` });
+      for (const id of circle)
+        problems.push({ property: id, check: null, message: `The rules depend on each other in a circle: ${[...names, names[0]].join(' → ')}.` });
     }
     const place = new Map(order.map((id, i) => [id, i]));
     const rank = ({ property, rule }: Prepared) => (rule === null ? -1 : (place.get(property.id) ?? -2));
-    // What stands in a circle is judged as it is held, by a rule that is not there.
+    // What is in a circle is judged as it is held, by a rule that is not there.
     this.prepared = list.map((entry) => (entry.rule && !place.has(entry.property.id) ? { ...entry, rule: null } : entry)).sort((a, b) => rank(a) - rank(b));
     this.byKind = new Map(
       (['part', 'assembly', 'drawing', 'other'] as const).map((kind) => [
@@ -280,7 +281,7 @@ export class PreparedSchema {
     return Object.assign(view, this, { byKind, checks: kept, judged, told: properties, documents: new WeakMap() });
   }
 
-  /** The same schema for somebody who adds to it by {@link need}: it is compiled once for all, and stays as it is for the others. */
+  /** The same schema for someone who adds to it by {@link need}: it is compiled once for all, and stays as it is for the others. */
   copy(): PreparedSchema {
     const own = Object.create(PreparedSchema.prototype) as PreparedSchema;
     const needed = new Map([...this.needed].map(([group, names]) => [group, new Set(names)] as const));
@@ -365,7 +366,7 @@ export class PreparedSchema {
 
   /**
    * What expressions about a file can see, before anything is computed. For a holder inside it `around` says what file that is and
-   * which part stands behind it.
+   * which part is behind it.
    */
   namesFor(file: FileFacts, around: { readonly document: FileFacts; readonly part: FileFacts | null } | null = null): Record<string, FeelValue> {
     const names = Object.create(null) as Record<string, FeelValue>;
@@ -522,7 +523,7 @@ export class PreparedSchema {
       const bindings: readonly Binding[] = this.schema.bindings;
       known = this.prepared
         .filter(({ property }) => property.level === 'sheet')
-        // What people type stands on the sheets whose blocks have a cell for it; what is worked out is shown everywhere.
+        // What people type is on the sheets whose blocks have a cell for it; what is worked out is shown everywhere.
         .filter(({ property: { id, feed } }) => {
           const typed = feed === 'typed' || feed === 'counted';
           return !typed || homeCell(bindings, id, family) !== null || homeCells(bindings, id).length === 0;
@@ -588,10 +589,10 @@ export class PreparedSchema {
               code: 'stale',
               message:
                 derived === null
-                  ? `holds ${JSON.stringify(current!.text)}, and should be blank`
+                  ? `holds ${JSON.stringify(current!.text)} but should be blank`
                   : current === null
-                    ? `is not written yet: it should be ${JSON.stringify(shownText(derived))}`
-                    : `holds ${JSON.stringify(shownText(current))}, and should be ${JSON.stringify(shownText(derived))}`,
+                    ? `is not written yet; it should be ${JSON.stringify(shownText(derived))}`
+                    : `holds ${JSON.stringify(shownText(current))} but should be ${JSON.stringify(shownText(derived))}`,
             },
           ];
       const wrong: Violation[] = failure === undefined ? [] : [{ code: 'rule', message: failure }];
@@ -648,7 +649,7 @@ export class PreparedSchema {
         file.state !== null &&
         states.indexOf(file.state) >= states.indexOf(property.requiredFrom) &&
         states.includes(property.requiredFrom);
-      if (due) found.push({ code: 'required', message: `is required from the state ${property.requiredFrom} on` });
+      if (due) found.push({ code: 'required', message: `is required from state ${property.requiredFrom}` });
       else if (prepared.requiredWhen) {
         const outcome = prepared.requiredWhen.evaluate(names, host);
         if (outcome.ok && outcome.value === true) found.push({ code: 'required', message: `is required when ${property.requiredWhen}` });
@@ -681,7 +682,7 @@ export class PreparedSchema {
 /** The result of a rule as a value of its property: rounded to its decimals, blank for an empty text. */
 export function ruledValue(result: FeelValue, property: Property): { readonly value: HeldValue | null; readonly failure?: string } {
   if (result === null || result === '') return { value: null };
-  const wrong = (): { value: null; failure: string } => ({ value: null, failure: `the rule gave a ${typeName(result)}` });
+  const wrong = (): { value: null; failure: string } => ({ value: null, failure: `the rule returned a ${typeName(result)}` });
   const hold = (value: TypedValue) => ({ value: holdValue(value, property) });
   switch (property.type) {
     case 'number':
@@ -737,7 +738,7 @@ export function scaleText(scale: number): string {
 export function areaOn({ outlines, labels }: Pick<SheetFacts, 'outlines' | 'labels'>, area: SheetArea): number | null {
   const named = area.layer.trim().toLowerCase();
   const onLayer = (index: number) => named === '' || outlines[index]!.layer.trim().toLowerCase() === named;
-  /** Its own area, less what is cut out of it; what stands in a hole is not cut out again. */
+  /** Its own area, less what is cut out of it; what is in a hole is not cut out again. */
   const net = (index: number): number =>
     outlines[index]!.area - (area.holes ? outlines.reduce((sum, outline) => sum + (outline.within === index ? outline.area : 0), 0) : 0);
   let sum: number;

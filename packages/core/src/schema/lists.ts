@@ -35,7 +35,7 @@ export function choicesFor(list: Pick<ChoiceListDraft, 'choices' | 'goesWith'>, 
     .map((choice) => choice.value);
 }
 
-/** What stands in a column beside a value; retired ones are still known. */
+/** What is in a column beside a value; retired ones are still known. */
 export const choiceColumn = (list: Pick<ChoiceListDraft, 'choices'>, value: string, column: string): string | null =>
   list.choices.find((choice) => choice.value === value)?.columns[column] ?? null;
 
@@ -43,14 +43,13 @@ export const choiceColumn = (list: Pick<ChoiceListDraft, 'choices'>, value: stri
 export function checkList(list: ChoiceListDraft): { readonly row: number; readonly message: string }[] {
   const problems: { row: number; message: string }[] = [];
   if (list.name.trim() === '') problems.push({ row: 0, message: 'A choice list needs a name.' });
-  if (new Set(list.columns).size < list.columns.length || list.columns.includes(''))
-    problems.push({ row: 0, message: 'Every column needs a name of its own.' });
+  if (new Set(list.columns).size < list.columns.length || list.columns.includes('')) problems.push({ row: 0, message: 'Every column needs a unique name.' });
   if (list.goesWith !== null && !list.columns.includes(list.goesWith))
     problems.push({ row: 0, message: `There is no column ${JSON.stringify(list.goesWith)}.` });
   const seen = new Map<string, string>();
   for (const [i, { value, replacedBy, retired }] of list.choices.entries()) {
     const row = i + 1;
-    if (value === '' || value !== value.trim()) problems.push({ row, message: `Row ${row} is blank or has a blank at its start or end.` });
+    if (value === '' || value !== value.trim()) problems.push({ row, message: `Row ${row} is blank or has a space at its start or end.` });
     const key = value.trim().replace(/\s+/gu, ' ').toLowerCase();
     const twin = seen.get(key);
     if (twin !== undefined)
@@ -66,7 +65,7 @@ export function checkList(list: ChoiceListDraft): { readonly row: number; readon
   return problems;
 }
 
-/** What taking a list anew from its source would change. */
+/** What taking a list again from its source would change. */
 export interface ListComparison {
   readonly added: readonly Choice[];
   readonly changed: readonly { readonly value: string; readonly column: string; readonly before: string; readonly after: string }[];

@@ -219,7 +219,7 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
     const key = JSON.stringify([binding.block === null ? null : familyOf(binding.block), binding.cell]);
     if (cells.has(key)) add('bound-twice', 'is bound twice.');
     cells.add(key);
-    if (binding.shows.length === 0) add('nothing-shown', 'is bound to nothing.');
+    if (binding.shows.length === 0) add('nothing-shown', 'is not bound to anything.');
     for (const piece of binding.shows) {
       if (!('property' in piece)) continue;
       const why = gone(piece.property);
@@ -231,18 +231,18 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
       const sources = sourcesOf(property);
       if (piece.form.date !== undefined && piece.from === 'model' && property.feed === 'file')
         add('date-of-model', `shows the ${property.caption} of the model's file, not of the drawing.`, 'warning');
-      if (sources.length === 0) add('no-source', `shows ${property.caption}, whose values are held at the level ${property.level} and never on a sheet.`);
+      if (sources.length === 0) add('no-source', `shows ${property.caption}, whose values are held at ${property.level} level and never on a sheet.`);
       else if (!sources.includes(piece.from))
-        add('no-source', `takes ${property.caption} from the ${piece.from}; it can come from the ${sources.join(' or the ')} alone.`);
+        add('no-source', `takes ${property.caption} from the ${piece.from}; it can only come from the ${sources.join(' or the ')}.`);
     }
     if (binding.fit) for (const message of fitProblems(binding.fit)) add('fit', message);
     if (!binding.leads) continue;
     const [piece, ...more] = binding.shows;
     if (!piece || more.length > 0 || !('property' in piece) || byId.get(piece.property)?.level !== 'sheet') {
-      add('cannot-lead', 'can be the home of one property of the level sheet alone.');
+      add('cannot-lead', 'can be the home of one sheet-level property only.');
       continue;
     }
-    if (!isPlainForm(piece.form)) add('cannot-lead', 'is the home of its value, and so writes it as it is.');
+    if (!isPlainForm(piece.form)) add('cannot-lead', 'is the home of its value, so it cannot be formatted.');
     const home = JSON.stringify([binding.block === null ? null : familyOf(binding.block), piece.property]);
     const other = led.get(home);
     if (other !== undefined) add('led-twice', `and the cell ${other} are both the home of ${byId.get(piece.property)!.caption}.`);
@@ -255,9 +255,9 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
     const key = JSON.stringify([link.field, link.kind]);
     if (fields.has(key)) add('field-taken', 'stands twice.');
     fields.add(key);
-    if (!KINDS.includes(link.kind)) add('no-kind', 'names a kind of file that there is not.');
+    if (!KINDS.includes(link.kind)) add('no-kind', 'names an unknown kind of file.');
     if (!('property' in link.at)) {
-      if (link.at.name === '') add('no-name', 'names nothing in files.');
+      if (link.at.name === '') add('no-name', 'names no address in files.');
       continue;
     }
     const why = gone(link.at.property);
@@ -267,8 +267,7 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
     }
     const property = byId.get(link.at.property)!;
     if (!property.kinds.includes(link.kind)) add('not-reached', `leads to ${property.caption}, which does not apply to a ${link.kind}.`);
-    else if (!isHeldAt(property, 'document'))
-      add('not-held', `leads to ${property.caption}, which files themselves do not hold: it is of the level ${property.level}.`);
+    else if (!isHeldAt(property, 'document')) add('not-held', `leads to ${property.caption}, which is held at ${property.level} level, not by files.`);
   }
   return found;
 }

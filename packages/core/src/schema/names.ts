@@ -23,11 +23,11 @@ export const sameWording = (a: string, b: string): boolean => likenessKey(a).rep
 
 /** Says in words what is odd about a written name, or `null`: blanks at its ends, doubled blanks, control characters. */
 export function nameOddity(name: string): string | null {
-  if (/^\s/u.test(name)) return 'a blank at the start';
-  if (/\s$/u.test(name)) return 'a blank at the end';
-  if (/\s{2}/u.test(name)) return 'two blanks in a row';
+  if (/^\s/u.test(name)) return 'a space at the start';
+  if (/\s$/u.test(name)) return 'a space at the end';
+  if (/\s{2}/u.test(name)) return 'two spaces in a row';
 
-  if (/[\u0000-\u001f\u007f\u00a0\u200b-\u200f\u2028\u2029\ufeff]/u.test(name)) return 'a character that cannot be seen';
+  if (/[\u0000-\u001f\u007f\u00a0\u200b-\u200f\u2028\u2029\ufeff]/u.test(name)) return 'an invisible character';
   return null;
 }
 

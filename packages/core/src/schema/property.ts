@@ -45,7 +45,7 @@ export interface SheetArea {
   readonly of: (typeof AREAS_OF)[number];
   /** The layer's name; empty for any layer around a text. Case does not count, as in drawings. */
   readonly layer: string;
-  /** The text that stands in the outline; case and blanks at its ends do not count. */
+  /** The text that is in the outline; case and blanks at its ends do not count. */
   readonly text: string;
   /** Whether outlines of the layer that lie in another one are taken away from it, as holes are. */
   readonly holes: boolean;
@@ -116,7 +116,7 @@ export interface Property {
   readonly id: number;
   /** The exact spelling kept in files; case and blanks count. */
   readonly writtenName: string;
-  /** The name in rules, where the written name cannot stand in an expression; empty when it can. */
+  /** The name in rules, where the written name cannot be in an expression; empty when it can. */
   readonly ruleName: string;
   readonly caption: string;
   /** Captions in other languages, by language code (ISO 639). */
@@ -301,24 +301,24 @@ export const inherits = (property: Pick<Property, 'feed' | 'inheritFrom'>, kind:
 
 /** Why nobody may type a value of a property in a kind of file, whoever it is; `null` when people may. */
 export function whyNotTyped(property: Fed, kind: Kind): string | null {
-  if (property.system) return 'is kept by another program and cannot be typed here';
+  if (property.system) return 'belongs to another program and is read-only';
   switch (property.feed) {
     case 'typed':
       return null;
     case 'file':
-      return 'is taken from the file and cannot be typed';
+      return 'is taken from the file and is read-only';
     case 'model':
-      return 'is taken from the model and cannot be typed';
+      return 'is taken from the model and is read-only';
     case 'sheet':
-      return 'is taken from the sheet and cannot be typed';
+      return 'is taken from the sheet and is read-only';
     case 'inherited':
       return property.mayOverride || !inherits(property, kind)
         ? null
-        : `is inherited from the ${property.inheritFrom ?? 'holder above'} and may not be typed over`;
+        : `is inherited from the ${property.inheritFrom ?? 'holder above'} and cannot be overridden`;
     case 'counted':
-      return 'is counted by a number series; draw the next number instead';
+      return 'is numbered by a series; assign the next number instead';
     case 'ruled':
-      return 'is computed by a rule and cannot be typed';
+      return 'is computed by a rule and is read-only';
   }
 }
 
@@ -336,25 +336,25 @@ export interface Change {
   readonly state: string | null;
 }
 
-/** Why somebody may not change a property of a file; `null` when they may. */
+/** Why someone may not change a property of a file; `null` when they may. */
 export function whyNotChanged(property: Fed & Pick<Property, 'mayChange'>, { role, kind, className, state }: Change): string | null {
   const never = isWide(kind) ? whyNotTypedAbove(property, kind) : whyNotTyped(property, kind);
   if (never !== null) return never;
   const { mayChange } = property;
-  if (role === 'viewer' || role === 'checker') return `may not be changed by ${role}s`;
+  if (role === 'viewer' || role === 'checker') return `cannot be changed by ${role}s`;
   if (role !== 'administrator') {
-    if (mayChange.role === 'administrator') return 'may be changed by administrators only';
-    if (className !== null && mayChange.closedClasses.includes(className)) return `may be changed by administrators only in files of the class ${className}`;
+    if (mayChange.role === 'administrator') return 'can be changed only by administrators';
+    if (className !== null && mayChange.closedClasses.includes(className)) return `can be changed only by administrators in files of class ${className}`;
   }
   return stateRefusal(mayChange, state);
 }
 
-/** Why somebody may not draw a number of a counted property for a file; `null` when they may. */
+/** Why someone may not draw a number of a counted property for a file; `null` when they may. */
 export const whyNotDrawn = (property: Fed & Pick<Property, 'mayChange'>, change: Change): string | null =>
-  property.feed === 'counted' ? whyNotChanged({ ...property, feed: 'typed' }, change) : 'is not counted by a series';
+  property.feed === 'counted' ? whyNotChanged({ ...property, feed: 'typed' }, change) : 'is not numbered by a series';
 
 const stateRefusal = ({ states }: Permission, state: string | null): string | null =>
-  states.length > 0 && state !== null && !states.includes(state) ? `may be changed only in the state ${states.join(' or ')}; the file is ${state}` : null;
+  states.length > 0 && state !== null && !states.includes(state) ? `can be changed only in state ${states.join(' or ')}; the file is ${state}` : null;
 
 /** A property as one class has it. */
 export function forClass<P extends Property>(property: P, className: string | null): P {

@@ -78,7 +78,7 @@ export function frameOf(series: SeriesDraft, values: ReadonlyMap<string, string>
       continue;
     }
     const text = part.type === 'text' ? part.text : (values.get(part.property) ?? '');
-    if (part.type === 'value' && text === '') return { ok: false, message: `${part.property} is blank, and the number is made with it` };
+    if (part.type === 'value' && text === '') return { ok: false, message: `${part.property} is blank, but the number needs it` };
     if (behind) after += text;
     else before += text;
   }
@@ -108,11 +108,11 @@ export function nextRevision(series: SeriesDraft, frame: { readonly before: stri
 export function checkSeries(series: SeriesDraft): string[] {
   const problems: string[] = [];
   if (series.name.trim() === '') problems.push('A number series needs a name.');
-  if (series.parts.filter((part) => part.type === 'count').length !== 1) problems.push('A number has its count in it once.');
+  if (series.parts.filter((part) => part.type === 'count').length !== 1) problems.push('A number must contain its counter exactly once.');
   if (!Number.isSafeInteger(series.start) || series.start < (series.counts === 'letters' ? 1 : 0))
-    problems.push('A series starts at a whole number, letters at 1.');
-  if (!Number.isSafeInteger(series.step) || series.step < 1) problems.push('A series goes up by whole steps.');
+    problems.push('A series starts at a whole number; letters start at 1.');
+  if (!Number.isSafeInteger(series.step) || series.step < 1) problems.push('A series needs a whole step.');
   if (!Number.isInteger(series.digits) || series.digits < 1 || series.digits > 12) problems.push('A number has 1 to 12 digits.');
-  if (series.counts === 'letters' && alphabet(series.leftOut).length < 2) problems.push('At least two letters must be left to count with.');
+  if (series.counts === 'letters' && alphabet(series.leftOut).length < 2) problems.push('At least two letters must be left to count.');
   return problems;
 }

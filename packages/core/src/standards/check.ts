@@ -90,7 +90,7 @@ export function checkStandards(
         about: 'length',
         severity: 'warning',
         subject: field.name,
-        message: `${property.caption} takes ${property.maxLength} characters; the field ${field.name} has room for ${field.length}.`,
+        message: `${property.caption} allows ${property.maxLength} characters, but the field ${field.name} has room for ${field.length}.`,
         source: field.source,
         property: property.id,
       });
@@ -99,7 +99,7 @@ export function checkStandards(
         about: 'field',
         severity: 'warning',
         subject: field.name,
-        message: `${property.caption} stands for the obligatory field ${field.name} and is not required.`,
+        message: `${property.caption} is used for the obligatory field ${field.name} but is not required.`,
         source: field.source,
         property: property.id,
       });
@@ -120,7 +120,7 @@ function sheetFindings(practice: Practice, { file, path, layout, paper, scales, 
         about: 'sheet size',
         severity: 'warning',
         subject,
-        message: `The sheet is ${round(practice === 'asme' ? short / 25.4 : short)} × ${round(practice === 'asme' ? long / 25.4 : long)} ${practice === 'asme' ? 'in' : 'mm'}, which is none of ${SHEETS.filter(
+        message: `The sheet is ${round(practice === 'asme' ? short / 25.4 : short)} × ${round(practice === 'asme' ? long / 25.4 : long)} ${practice === 'asme' ? 'in' : 'mm'}, which is not one of ${SHEETS.filter(
           (size) => size.practice === practice,
         )
           .map((size) => size.name)
@@ -135,7 +135,7 @@ function sheetFindings(practice: Practice, { file, path, layout, paper, scales, 
         about: 'scale',
         severity: 'warning',
         subject,
-        message: `A view stands at ${scale < 1 ? `1:${round(1 / scale)}` : `${round(scale)}:1`}, which is not a recommended scale.`,
+        message: `A view has the scale ${scale < 1 ? `1:${round(1 / scale)}` : `${round(scale)}:1`}, which is not a recommended scale.`,
         source: practice === 'iso' ? ISO_5455 : Y14_1,
         file,
       });
@@ -150,7 +150,7 @@ function sheetFindings(practice: Practice, { file, path, layout, paper, scales, 
       message:
         practice === 'iso'
           ? `The lettering is ${round(mm)} mm high; nominal heights are ${LETTERING_MM.join(', ')} mm.`
-          : `The lettering is ${round(mm / 25.4)} in high; ${LEAST_LETTERING_INCH} in is the least.`,
+          : `The lettering is ${round(mm / 25.4)} in high; ${LEAST_LETTERING_INCH} in is the minimum.`,
       source: practice === 'iso' ? ISO_3098 : Y14_2,
       file,
     });

@@ -90,11 +90,11 @@ export function checkNames(file: Pick<CheckedFile, 'kind' | 'notes' | 'propertie
         severity: strangers === 'refused' ? 'error' : 'warning',
         code: 'stray',
         name,
-        message: `The schema does not know ${JSON.stringify(name)}.`,
+        message: `Not in the schema: ${JSON.stringify(name)}.`,
       });
     // Of a property's own value that is said already.
     if (!own.has(name) && held.form === 'text' && standIns.matches(held.text))
-      found.push({ severity: 'note', code: 'stand-in', name, message: `${JSON.stringify(held.text)} only stands in for a value.` });
+      found.push({ severity: 'note', code: 'stand-in', name, message: `${JSON.stringify(held.text)} is only a stand-in.` });
   }
   return found;
 }

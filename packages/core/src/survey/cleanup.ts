@@ -34,7 +34,7 @@ export interface CleanLine {
   readonly proposed: HeldValue | null;
 }
 
-/** Two or more different values where one is wanted: left as they are until somebody chooses. */
+/** Two or more different values where one is wanted: left as they are until someone chooses. */
 export interface Clash {
   readonly file: number;
   readonly holder: string;
@@ -142,7 +142,7 @@ export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standI
         const parts = held.text.split(action.separator).map((part) => part.trim());
         if (parts.length !== action.into.length) leave(action.name, held.text, `has ${parts.length} parts where ${action.into.length} are wanted`);
         else if (action.into.some((name, i) => name !== action.name && filled(values.get(name)) && values.get(name)!.text !== parts[i]))
-          leave(action.name, held.text, 'a name to split into holds another value already');
+          leave(action.name, held.text, 'a target name already holds another value');
         else {
           for (const [i, name] of action.into.entries()) set(name, { text: parts[i]!, form: 'text' });
           if (!action.into.includes(action.name)) set(action.name, null);
@@ -152,7 +152,7 @@ export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standI
       case 'join': {
         const parts = action.names.map((name) => values.get(name)).filter(filled);
         if (parts.length === 0) break;
-        if (!action.names.includes(action.to) && filled(values.get(action.to))) leave(action.to, values.get(action.to)!.text, 'holds a value already');
+        if (!action.names.includes(action.to) && filled(values.get(action.to))) leave(action.to, values.get(action.to)!.text, 'already holds a value');
         else {
           set(action.to, { text: parts.map((part) => part.text).join(action.separator), form: 'text' });
           for (const name of action.names) if (name !== action.to && values.has(name)) set(name, null);
@@ -164,11 +164,11 @@ export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standI
         if (!filled(held)) break;
         const quantity = readQuantity(held.text);
         const from = held.unit ?? quantity?.unit ?? null;
-        if (!quantity || from === null) leave(action.name, held.text, quantity ? 'says no unit' : 'is not a number');
+        if (!quantity || from === null) leave(action.name, held.text, quantity ? 'has no unit' : 'is not a number');
         else if (findUnit(from)?.quantity !== findUnit(action.unit)?.quantity) leave(action.name, held.text, `${from} cannot be converted to ${action.unit}`);
         else {
           const text = plainNumber(convert(Number(quantity.number), from, action.unit));
-          // Where the unit stands in the text it stays there.
+          // Where the unit is in the text it stays there.
           set(action.name, held.form === 'measure' ? { text, form: 'measure', unit: action.unit } : { text: `${text} ${action.unit}`, form: 'text' });
         }
         break;
@@ -180,7 +180,7 @@ export function cleanUp(action: CleanUp, holders: Iterable<HolderValues>, standI
   return { lines, clashes, leftOut };
 }
 
-/** A key for the choice that somebody made for a clash. */
+/** A key for the choice that someone made for a clash. */
 export const clashKey = (file: number, holder: string): string => `${file}/${holder}`;
 
 /** Which name's value remains: the target's, a source's, or nobody knows. */

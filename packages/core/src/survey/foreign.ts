@@ -33,7 +33,7 @@ function converted(held: HeldValue, conversion: Conversion, property: Property):
       return { text: withUnit };
     case 'from unit': {
       const quantity = held.unit ? { number: text, unit: held.unit } : readQuantity(text);
-      if (!quantity) return { refusal: `${JSON.stringify(text)} is no number` };
+      if (!quantity) return { refusal: `${JSON.stringify(text)} is not a number` };
       const unit = quantity.unit ?? conversion.unit;
       if (property.unit === null) return { text: quantity.number };
       if (findUnit(unit)?.quantity !== findUnit(property.unit)?.quantity) return { refusal: `${unit} cannot be converted to ${property.unit}` };
@@ -46,13 +46,13 @@ function converted(held: HeldValue, conversion: Conversion, property: Property):
       const pair =
         conversion.pairs.find(({ theirs }) => theirs === held.text) ?? conversion.pairs.find(({ theirs }) => theirs.toLowerCase() === text.toLowerCase());
       if (pair) return { text: pair.ours };
-      return conversion.others === 'keep' ? { text: withUnit } : { refusal: `${JSON.stringify(text)} is not among the words` };
+      return conversion.others === 'keep' ? { text: withUnit } : { refusal: `${JSON.stringify(text)} is not in the word list` };
     }
     case 'case':
       return { text: recase(withUnit, conversion.style) };
     case 'date': {
       const date = readLooseDate(text);
-      return date === null ? { refusal: `${JSON.stringify(text)} is no date, or can be read in two ways` } : { text: date };
+      return date === null ? { refusal: `${JSON.stringify(text)} is not a date, or is ambiguous` } : { text: date };
     }
     case 'before':
     case 'after': {

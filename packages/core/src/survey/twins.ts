@@ -21,7 +21,7 @@ export const similarity = (a: string, b: string): number => 1 - distance(a, b) /
 const SAVED = 3;
 
 /**
- * Whether the letters of `short` stand in `long` in their order, the first one first: three letters or more, and so few that they are no word
+ * Whether the letters of `short` are in `long` in their order, the first one first: three letters or more, and so few that they are no word
  * of their own.
  */
 export function isAbbreviation(short: string, long: string): boolean {

@@ -111,11 +111,11 @@ const NAMED = new Set(['client', 'company', 'customer', 'department', 'manufactu
 export const plainLetters = (text: string): string =>
   text.normalize('NFKD').replace(/\p{M}/gu, '').toLowerCase().replace(/ß/g, 'ss').replace(/ø/g, 'o').replace(/æ/g, 'ae').replace(/ł/g, 'l');
 
-/** A unit that stands behind a name, in brackets or as its last word: `Weight (kg)`, `length_mm`. */
+/** A unit that is behind a name, in brackets or as its last word: `Weight (kg)`, `length_mm`. */
 const BRACKETS = /\s*[([]([^()[\]]{1,12})[)\]]\s*$/u;
 const LAST_WORD = /[\s_-]+(kg|mm|cm|lb|lbs|Nm|MPa)$/u;
 
-/** A name without the unit that stands behind it; the name itself where that would leave nothing. */
+/** A name without the unit that is behind it; the name itself where that would leave nothing. */
 function withoutUnit(name: string): string {
   const bracket = BRACKETS.exec(name);
   const cut = bracket ? (findUnit(bracket[1]!.trim()) ? bracket.index : name.length) : (LAST_WORD.exec(name)?.index ?? name.length);

@@ -18,7 +18,7 @@ export function cellText(held: HeldValue | null, property: Property, form: CellF
     case 'blank':
       return { state: 'blank', placeholder: property.placeholder, why: `${property.caption} is blank` };
     case 'stand-in':
-      return { state: 'blank', placeholder: property.placeholder, why: `${JSON.stringify(cell.text)} only stands in for a value of ${property.caption}` };
+      return { state: 'blank', placeholder: property.placeholder, why: `${JSON.stringify(cell.text)} is only a stand-in of ${property.caption}` };
     case 'unreadable':
       return { state: 'value', text: lettered(cell.text, form) };
     case 'value':
@@ -28,7 +28,7 @@ export function cellText(held: HeldValue | null, property: Property, form: CellF
 
 /** Writes a fact as a cell shows it. */
 export function factText(text: string | null, fact: CellFact, form: CellForm): CellText {
-  if (text === null || text === '') return { state: 'blank', placeholder: '', why: `nothing says the ${fact}` };
+  if (text === null || text === '') return { state: 'blank', placeholder: '', why: `the ${fact} is not known` };
   const isDate = fact === 'date made' || fact === 'date saved';
   return { state: 'value', text: lettered(isDate && form.date !== undefined ? dateText(text, form) : text, form) };
 }
@@ -70,7 +70,7 @@ export const CELL_STATE_WORDS: Readonly<Record<CellState, string>> = {
   'no model': 'no model',
 };
 
-/** How a cell of a drawing stands there. */
+/** How a cell of a drawing is there. */
 export interface StandingCell {
   /** Its text; `null` when the drawing lacks the cell that its block defines. */
   readonly stored: string | null;
@@ -87,7 +87,7 @@ export interface LetteredCell extends FitCell {
   /** The unit that its heights are told in, and the length of a drawing unit in it. */
   readonly unit: 'in' | 'mm';
   readonly perUnit: number;
-  /** Its height and width factor as the block defines them: what stands there without a value of its own. */
+  /** Its height and width factor as the block defines them: what is there without a value of its own. */
   readonly defined: Lettering;
   /** Those that the drawing holds, without what waits in a tray. */
   readonly held: Lettering;
@@ -119,7 +119,7 @@ export function fitOfCell(text: string, cell: LetteredCell): CellFit {
 export const tooLong = (fit: Pick<Fit, 'ratio'> | null): boolean => fit !== null && fit.ratio !== null && fit.ratio > 1.001;
 
 /**
- * What is the matter with a cell that should show something. A blank that should be shown never counts against a text that stands there:
+ * What is the matter with a cell that should show something. A blank that should be shown never counts against a text that is there:
  * emptying it is a decision of its own. An agreed shorter form of the text is what it should be.
  *
  * @param fit of the text that the cell would show, where that can be measured
@@ -147,7 +147,7 @@ export interface BoundCell extends StandingCell {
   readonly value: HeldValue | null;
 }
 
-/** Which cells somebody wants put in order: stale ones, those that the drawing lacks, those whose text is too long, or, by a decision of its own, those that would be erased. */
+/** Which cells someone wants put in order: stale ones, those that the drawing lacks, those whose text is too long, or, by a decision of its own, those that would be erased. */
 export type CellWish = 'stale' | 'lacking' | 'does not fit' | 'would be erased';
 
 /** What of a cell has to be known to put it in order. */
@@ -184,7 +184,7 @@ function fitLines(cell: OrderedCell, reason: string, follows: boolean): Line[] {
       : [
           {
             address: { file: drawing, holder, place: 'lettering', name: letteringName(tag, aspect) },
-            // What is as the block defines it is no value of the sheet.
+            // What is as the block defines it is not a value of the sheet.
             base: same(stored, usual) ? null : heldText(plainNumber(stored)),
             proposed: same(to, usual) ? null : heldText(plainNumber(to)),
             reason,

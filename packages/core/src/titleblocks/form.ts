@@ -38,7 +38,7 @@ export function formed(value: TypedValue, property: Pick<Property, 'type' | 'uni
 
 /** The views of a sheet, by their scales: paper length ÷ model length. */
 export interface SheetScales {
-  /** That of most views; `null` where there is no view. */
+  /** That of most views; `null` where there is not a view. */
   readonly main: number | null;
   /** That of the largest view on paper. */
   readonly largest: number | null;

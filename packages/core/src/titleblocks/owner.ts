@@ -64,7 +64,7 @@ export interface TakenUp {
  * What texts that stand only in title blocks become as values of their owners. Where several texts are of one owner, they have to say the
  * same; none is taken from texts that contradict each other.
  *
- * @param refuse why a text is no value of its property; `null` where it is one
+ * @param refuse why a text is not a value of its property; `null` where it is one
  */
 export function takeUp(texts: readonly LooseText[], refuse: (text: string, property: number, file: number) => string | null): TakenUp {
   const conflicts: (LooseText & { readonly why: string })[] = [];
@@ -74,7 +74,7 @@ export function takeUp(texts: readonly LooseText[], refuse: (text: string, prope
     const inside = valueInside(loose.text, owner);
     const value = inside?.trim() ?? '';
     if (value === '') {
-      conflicts.push({ ...loose, why: `It does not stand between the words “${owner.before}…${owner.behind}”.` });
+      conflicts.push({ ...loose, why: `It is not between the words “${owner.before}…${owner.behind}”.` });
       continue;
     }
     const why = refuse(value, owner.property, owner.file);
@@ -92,7 +92,7 @@ export function takeUp(texts: readonly LooseText[], refuse: (text: string, prope
     if (said.length === 1) values.push({ file: loose.owner.file, holder: loose.owner.holder, property: loose.owner.property, text: value });
     else
       for (const { loose: one } of group)
-        conflicts.push({ ...one, why: `Sheets say different things of one value: ${said.map((text) => `“${text}”`).join(', ')}.` });
+        conflicts.push({ ...one, why: `Sheets show different texts for the same value: ${said.map((text) => `“${text}”`).join(', ')}.` });
   }
   return { values, conflicts };
 }

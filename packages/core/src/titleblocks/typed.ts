@@ -69,7 +69,7 @@ const samePlace = (a: CellPiece, b: CellPiece): boolean =>
   'property' in a && 'property' in b ? a.property === b.property && a.from === b.from : 'fact' in a && 'fact' in b && a.fact === b.fact;
 
 /**
- * Reads what somebody typed that a cell is to show: one name alone, or words with names in braces (`Sheet {sheet number} of {number of
+ * Reads what someone typed that a cell is to show: one name alone, or words with names in braces (`Sheet {sheet number} of {number of
  * sheets}`). A brace as itself is typed twice.
  *
  * @param before what the cell showed until now: what stays keeps its form

@@ -63,7 +63,7 @@ export function wayOf(way: PropertyWay): Hop[] {
       state: 'broken',
       title: 'Found under another name',
       detail: `${JSON.stringify(found.name)} in ${files(found.files)}`,
-      why: `It differs from ${name} in ${likeness}: programs that compare exactly do not find it.`,
+      why: `It differs from ${name} in ${likeness}; programs that compare exactly do not find it.`,
       station: 'survey',
     });
   }
@@ -73,7 +73,7 @@ export function wayOf(way: PropertyWay): Hop[] {
       state: cell.stale > 0 ? 'broken' : 'good',
       title: `Title block ${cell.block}, cell ${cell.tag}`,
       detail: `from ${SOURCE_WORDS[cell.source] ?? `the ${cell.source}`}, ${count(cell.drawings, 'drawing')}`,
-      why: cell.stale > 0 ? `${count(cell.stale, 'cell shows', 'cells show')} another text than the property holds.` : null,
+      why: cell.stale > 0 ? `${count(cell.stale, 'cell shows', 'cells show')} a text that differs from the property.` : null,
       station: 'title-blocks',
     });
   for (const layout of way.columns) hops.push({ state: 'good', title: 'BOM column', detail: `layout ${layout}`, why: null, station: 'bom' });

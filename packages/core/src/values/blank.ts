@@ -1,13 +1,13 @@
 /**
  * Tells blanks and stand-ins apart from values.
  *
- * A *blank* is no value or an empty text. A *stand-in* is something that looks like a value but says
+ * A *blank* is not a value or an empty text. A *stand-in* is something that looks like a value but says
  * nothing (`-`, `XX`, a single space); which texts those are is a company list of patterns.
  * A pattern is a literal text, or one character followed by `*` for one or more of it (`-*`); a letter
- * must stand at least twice.
+ * must be at least twice.
  */
 export interface StandIns {
-  /** Whether the text counts as blank although something stands there. */
+  /** Whether the text counts as blank although something is there. */
   readonly matches: (text: string) => boolean;
 }
 

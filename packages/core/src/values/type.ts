@@ -80,12 +80,12 @@ export function isIsoDate(text: string): boolean {
 function readNumber(text: string): Parsed {
   if (/^[+-]?(\d+\.?\d*|\.\d+)([eE][+-]?\d+)?$/.test(text)) {
     const n = Number(text);
-    return Number.isFinite(n) ? good(n) : bad('not-number', `${text} is too large a number`);
+    return Number.isFinite(n) ? good(n) : bad('not-number', `${text} is too large`);
   }
   const comma = /^([+-]?\d+),(\d+)$/.exec(text);
   if (comma) {
     if (comma[2]!.length === 3 && comma[1]!.replace(/[+-]/, '').length <= 3 && !/^[+-]?0/.test(text))
-      return bad('ambiguous-number', `${text} can be read in two ways: write ${comma[1]}${comma[2]} or ${comma[1]}.${comma[2]}`);
+      return bad('ambiguous-number', `${text} is ambiguous: write ${comma[1]}${comma[2]} or ${comma[1]}.${comma[2]}`);
     return good(Number(`${comma[1]}.${comma[2]}`));
   }
   return bad('not-number', `${JSON.stringify(text)} is not a number`);
@@ -136,7 +136,7 @@ export function parseText(text: string, spec: TypeSpec): Parsed {
 
 function inUnit(value: number, unit: string, spec: TypeSpec): Parsed {
   const found = findUnit(unit);
-  if (!found) return bad('unknown-unit', `${JSON.stringify(unit)} is not a unit that Rule knows`);
+  if (!found) return bad('unknown-unit', `${JSON.stringify(unit)} is not a known unit`);
   if (!spec.unit) return bad('wrong-unit', `this property has no unit, but the value is in ${found.code}`);
   const wanted = findUnit(spec.unit);
   if (wanted?.quantity !== found.quantity) return bad('wrong-unit', `${found.code} cannot be converted to ${spec.unit}`);

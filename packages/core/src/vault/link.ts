@@ -14,20 +14,20 @@ const isBlank = (value: string | null) => value === null || value === '';
  * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
  */
 export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
-  if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record say the same' };
-  if (link.in === 'never' && link.out === 'never') return { action: 'stays', reason: 'the link passes neither way' };
+  if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record are equal' };
+  if (link.in === 'never' && link.out === 'never') return { action: 'stays', reason: 'the link passes no values' };
   const differs = (value: string | null) => (agreed === undefined ? !isBlank(value) : value !== agreed && !(isBlank(value) && isBlank(agreed)));
   const passing = (action: 'in' | 'out', reason: string): Decision => {
     const [from, to, source, target] = action === 'in' ? [file, record, 'file', 'record'] : [record, file, 'record', 'file'];
-    if (isBlank(from) && !isBlank(to)) return { action: 'ask', reason: `the ${source} is blank, and would erase what the ${target} holds` };
+    if (isBlank(from) && !isBlank(to)) return { action: 'ask', reason: `the ${source} is blank and would erase the value in the ${target}` };
     return { action, reason };
   };
   const fileChanged = differs(file);
   const recordChanged = differs(record);
   if (fileChanged && recordChanged) {
-    const both = agreed === undefined ? 'both hold a value and never agreed' : 'both changed since they last agreed';
+    const both = agreed === undefined ? 'both hold a value but never agreed' : 'both changed since they last agreed';
     if (link.onClash === 'ask') return { action: 'ask', reason: both };
-    return link.onClash === "take the file's" ? passing('in', `${both}; the file's is taken`) : passing('out', `${both}; the record's is taken`);
+    return link.onClash === "take the file's" ? passing('in', `${both}; the file's value is used`) : passing('out', `${both}; the record's value is used`);
   }
   const into = fileChanged;
   const [passes, target, direction] = into ? ([link.in, record, 'in'] as const) : ([link.out, file, 'out'] as const);
@@ -61,7 +61,7 @@ export interface TableFinding {
 /** Compares the names that a vault's own link table asks for with the written names of the schema, exactly. */
 export function compareVaultTable(rows: readonly VaultTableRow[], writtenNames: readonly string[]): TableFinding[] {
   return rows.map((row) => {
-    if (writtenNames.includes(row.name)) return { row, state: 'exact', nearest: row.name, likeness: 'same', message: 'asks for exactly the written name' };
+    if (writtenNames.includes(row.name)) return { row, state: 'exact', nearest: row.name, likeness: 'same', message: 'uses exactly the written name' };
     for (const name of writtenNames) {
       const likeness = compareNames(name, row.name);
       if (likeness !== 'different')
@@ -70,9 +70,9 @@ export function compareVaultTable(rows: readonly VaultTableRow[], writtenNames: 
           state: 'alike',
           nearest: name,
           likeness,
-          message: `asks for ${JSON.stringify(row.name)}; files hold ${JSON.stringify(name)}: they differ in ${likeness}, so the vault finds nothing`,
+          message: `asks for ${JSON.stringify(row.name)}; files hold ${JSON.stringify(name)}: they differ in ${likeness}, so the vault finds no value`,
         };
     }
-    return { row, state: 'unknown', nearest: null, likeness: 'different', message: `asks for ${JSON.stringify(row.name)}, which the schema does not know` };
+    return { row, state: 'unknown', nearest: null, likeness: 'different', message: `asks for ${JSON.stringify(row.name)}, which is not in the schema` };
   });
 }

@@ -520,7 +520,7 @@ export class BomGrid {
     const list = this.host.nativeElement.querySelector<HTMLElement>('.list')!;
     let now = width;
     edge.setPointerCapture(event.pointerId);
-    // While it is dragged the page alone is drawn anew; what comes of it is a change of the layout.
+    // While it is dragged the page alone is drawn again; what comes of it is a change of the layout.
     const move = (moving: PointerEvent) => {
       now = Math.max(30, Math.min(2000, Math.round(width + moving.clientX - from)));
       const widths = this.widths().map((own, n) => `${n === i ? now : own}px`);

@@ -25,7 +25,7 @@ const MOST_MEMBERS = 200;
       }}{{ r.total !== r.quantity ? ', ' + (r.total | count: 'piece') + ' in the whole assembly' : '' }}.
     </p>
     @if (r.loop) {
-      <p class="note bad">Its own assembly stands above it. What it contains is not listed again.</p>
+      <p class="note bad">It contains an assembly above it and is not listed again.</p>
     }
     @if (numberable()) {
       <div class="field">

@@ -252,12 +252,16 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
             (columnRemoved)="notices.done('Column ' + $event + ' removed from this layout. Nothing is removed from files.')"
           />
         } @else {
-          <p class="note">Nothing is placed in this assembly{{ t.leftOut ? ', besides what the layout leaves out' : '' }}.</p>
+          <p class="note">This assembly has no parts{{ t.leftOut ? ' except those the layout leaves out' : '' }}.</p>
         }
       } @else if (store.assemblies()?.length === 0) {
+        <h1>Bill of materials</h1>
         <p class="note">No assemblies in the library. STEP files that contain other products are assemblies.</p>
-      } @else if (!store.error()) {
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      } @else {
+        <h1>Bill of materials</h1>
+        @if (!store.error()) {
+          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        }
       }
 
       <div bench="inspector">
@@ -536,7 +540,7 @@ export class BomStation {
     const caption = this.properties().find((row) => row.id === property)?.caption ?? '';
     this.confirm.confirm({
       header: `Remove ${caption} from files?`,
-      message: `Every value of ${caption} in this list goes into the tray as removed. Nothing is written before you apply it.`,
+      message: `Removing every value of ${caption} in this list is added to your tray. Files change when you apply it.`,
       acceptLabel: 'Put in the tray',
       rejectLabel: 'Cancel',
       accept: () => this.store.type(null, property, ''),

@@ -150,11 +150,11 @@ describe('an entry form', () => {
     await show(
       entry(property(8, 'Label'), [row({ state: 'same', text: 'X/A' })], {
         open: false,
-        closed: [{ reason: 'is computed by a rule and cannot be typed', count: 1 }],
+        closed: [{ reason: 'is computed by a rule and is read-only', count: 1 }],
       }),
     );
     expect(named<HTMLInputElement>('Label').disabled).toBe(true);
-    expect(element().textContent).toContain('Label is computed by a rule and cannot be typed.');
+    expect(element().textContent).toContain('Label is computed by a rule and is read-only.');
   });
 
   it('has a field for each holder, named after it', async () => {

@@ -1,5 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FillView, InputView } from '@rule/core/forms';
+import { columnsOf, spanOf } from '@rule/core/schema';
 import { EntryInput, NO_SUGGESTIONS, Suggestions } from './entry-input';
 
 export { NO_SUGGESTIONS, type Suggestions } from './entry-input';
@@ -26,10 +27,10 @@ export interface FieldEdit {
         @if (panel.panel.title) {
           <h3>{{ panel.panel.title }}</h3>
         }
-        <div class="grid" [class.narrow]="narrow()">
+        <div class="grid" [class.narrow]="narrow()" [style.--columns]="columnsOf(panel.panel)">
           @for (entry of panel.inputs; track entry.key) {
             <rule-entry-input
-              [style.grid-column]="narrow() ? 'auto' : 'span ' + entry.input.width"
+              [style.grid-column]="narrow() ? 'auto' : 'span ' + spanOf(panel.panel, entry.input)"
               [view]="entry"
               [suggestions]="suggestions()"
               [disabled]="disabled()"
@@ -60,7 +61,7 @@ export interface FieldEdit {
     }
     .grid {
       display: grid;
-      grid-template-columns: repeat(4, minmax(0, 1fr));
+      grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
       gap: 12px 16px;
       align-items: start;
     }
@@ -70,6 +71,8 @@ export interface FieldEdit {
   `,
 })
 export class EntryFormView {
+  protected readonly columnsOf = columnsOf;
+  protected readonly spanOf = spanOf;
   readonly view = input.required<FillView>();
   readonly suggestions = input<Suggestions>(NO_SUGGESTIONS);
   /** Titles of sections, where there is more than one. */

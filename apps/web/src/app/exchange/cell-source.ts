@@ -2,7 +2,7 @@ import { CollectionViewer, DataSource } from '@angular/cdk/collections';
 import { CellPage, TakeBackCellRow } from '@rule/contract';
 import { BehaviorSubject, Observable, Subscription } from 'rxjs';
 
-/** Cells read from the server in one go. */
+/** Cells read from the server in one step. */
 export const PAGE = 200;
 /** Pages that are kept; the ones looked at longest ago are given up. */
 const KEPT = 40;
@@ -44,7 +44,7 @@ export class CellSource extends DataSource<TakeBackCellRow | undefined> {
     this.cells.complete();
   }
 
-  /** Reads what is in sight anew; what stands there stays until the answer comes. */
+  /** Reads what is in sight again; what is there stays until the answer comes. */
   refresh(): void {
     for (const reading of this.pages.values()) reading?.unsubscribe();
     this.pages.clear();

@@ -112,7 +112,7 @@ const two = (n: number) => String(n).padStart(2, '0');
           ><input pInputText class="mono" [ngModel]="f.folder" (ngModelChange)="folder.set({ folder: $event, apply: f.apply, active: f.active })"
         /></label>
         <label class="tick"
-          ><input type="checkbox" [ngModel]="f.apply" (ngModelChange)="folder.set({ folder: f.folder, apply: $event, active: f.active })" />apply what is clear
+          ><input type="checkbox" [ngModel]="f.apply" (ngModelChange)="folder.set({ folder: f.folder, apply: $event, active: f.active })" />apply clear changes
           immediately; conflicts and refused values always wait here</label
         >
         <label class="tick"

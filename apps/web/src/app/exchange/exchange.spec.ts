@@ -161,7 +161,7 @@ describe('the exchange station', () => {
     expect(stage.last('closeSendOut')).toEqual([1, { closed: true }]);
     await stage.click('it may come back');
     expect(stage.last('closeSendOut')).toEqual([3, { closed: false }]);
-    // The lists are read anew each time.
+    // The lists are read again each time.
     expect(stage.calls.filter((call) => call.name === 'sendOuts')).toHaveLength(3);
   });
 

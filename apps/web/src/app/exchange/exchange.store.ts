@@ -13,7 +13,7 @@ interface State {
   readonly view: TakeBackView | null;
   /** Which cells of the view are looked at. */
   readonly filter: CellFilter;
-  /** Counts up when cells have changed, so that pages are read anew. */
+  /** Counts up when cells have changed, so that pages are read again. */
   readonly revision: number;
   readonly busy: boolean;
   readonly error: string | null;

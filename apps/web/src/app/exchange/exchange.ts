@@ -88,17 +88,23 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                 <rule-take-back-review [view]="v" [selected]="selected()" (choose)="selected.set($event)" />
               }
             }
-          } @else if (!s.error()) {
-            <span class="skeleton"></span><span class="skeleton"></span>
+          } @else {
+            <h1>Take back a table</h1>
+            @if (!s.error()) {
+              <span class="skeleton"></span><span class="skeleton"></span>
+            }
           }
         }
         @case ('layout') {
           @if (draft(); as begin) {
             <rule-layout-editor [layout]="layoutId()" [start]="begin" (saved)="go($event === null ? {} : { layout: $event })" (sent)="download($event)" />
-          } @else if (s.listed()) {
-            <p class="note">This layout no longer exists. Choose another one or create a new one.</p>
-          } @else if (!s.error()) {
-            <span class="skeleton"></span><span class="skeleton"></span>
+          } @else {
+            <h1>Layout</h1>
+            @if (s.listed()) {
+              <p class="note">This layout no longer exists. Choose another one or create a new one.</p>
+            } @else if (!s.error()) {
+              <span class="skeleton"></span><span class="skeleton"></span>
+            }
           }
         }
         @case ('deliveries') {

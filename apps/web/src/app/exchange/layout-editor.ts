@@ -170,7 +170,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
     <section class="card out" aria-label="Send out">
       <div class="pair four">
         <label class="field"
-          ><span>For</span><input pInputText placeholder="whom it goes to" [ngModel]="recipient()" (ngModelChange)="recipient.set($event)"
+          ><span>For</span><input pInputText placeholder="recipient" [ngModel]="recipient()" (ngModelChange)="recipient.set($event)"
         /></label>
         <label class="field"
           ><span>CSV: between cells</span
@@ -216,7 +216,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
     <section class="card out" aria-label="Layout">
       <div class="pair">
         <label class="field"><span>Name of the layout</span><input pInputText [ngModel]="draft().name" (ngModelChange)="change({ name: $event })" /></label>
-        <label class="field"><span>What it is for</span><input pInputText [ngModel]="draft().purpose" (ngModelChange)="change({ purpose: $event })" /></label>
+        <label class="field"><span>Purpose</span><input pInputText [ngModel]="draft().purpose" (ngModelChange)="change({ purpose: $event })" /></label>
       </div>
       <label class="tick"><input type="checkbox" [ngModel]="draft().shared" (ngModelChange)="change({ shared: $event })" />shared with everybody</label>
       <div class="actions top">

@@ -135,7 +135,7 @@ describe('reading a table that came back', () => {
   });
 
   it('a table without a column of files cannot be compared until one is named', async () => {
-    const problem = 'No column "Rule identity" or "File" is in the header row, so Rule cannot tell which files the rows are about.';
+    const problem = 'No column "Rule identity" or "File" is in the header row, so Rule cannot tell which file each row belongs to.';
     const { stage, asked } = await staged(
       inspection({ columns: [column(0, 'Nummer', { ask: true }), column(1, 'Supplier', { use: 'property', property: 2, by: 'written name' })], problem }),
     );

@@ -274,7 +274,7 @@ export class TableReading {
 
   protected compare(): void {
     const { columns, encoding, sheet } = this.inspection();
-    // What is shown when somebody goes on is what was agreed to.
+    // What is shown when someone goes on is what was agreed to.
     const settled: Record<number, ColumnChoice> = { ...this.choices() };
     for (const column of columns)
       if (column.ask && !settled[column.at])

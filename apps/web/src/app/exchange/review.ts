@@ -22,13 +22,13 @@ const SAID: Readonly<Record<Verdict, string>> = {
 const OUTCOME: Readonly<Record<string, string>> = { tray: 'in the tray', applied: 'applied', failed: 'not applied', dropped: 'given up' };
 const CODES: Readonly<Record<string, string>> = {
   zeros: 'leading zeros lost',
-  exponent: 'taken for a number with an exponent',
+  exponent: 'turned into a number with an exponent',
   digits: 'rounded long digits',
   'number form': 'written as another number',
-  date: 'taken for a date',
+  date: 'turned into a date',
   'serial number': 'a day as a number',
   'decimal sign': 'decimal comma',
-  'yes or no': 'taken for yes or no',
+  'yes or no': 'turned into yes or no',
   blanks: 'blanks or line breaks',
   'cut off': 'cut off',
   autocorrected: 'signs exchanged',

@@ -147,7 +147,7 @@ describe('the page of a file', () => {
     await stage.settled();
     expect([stage.last('copyValues'), stage.said]).toEqual([
       [{ from: 7, names: ['Material'], to: { kind: 'assembly' }, files: [] }],
-      ['4 values wait in the tray. 1 locked or open files were skipped.'],
+      ['4 values added to the tray. 1 locked or open files were skipped.'],
     ]);
   });
   it('a drawing says which model it shows, or that several could be it', async () => {

@@ -537,7 +537,7 @@ export class FilePage {
       next: ({ lines, skipped }) => {
         this.copying.set(false);
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in the tray.${skipped ? ` ${skipped} locked or open files were skipped.` : ''}`);
+        this.notices.done(`${count(lines, 'value')} added to the tray.${skipped ? ` ${skipped} locked or open files were skipped.` : ''}`);
       },
       error: this.notices.failed,
     });

@@ -186,7 +186,7 @@ export class ConditionEditor {
   private set(condition: ClauseCondition, at: number, clause: Clause): void {
     this.write({ joint: condition.joint, clauses: condition.clauses.map((other, i) => (i === at ? clause : other)) });
   }
-  /** Says a condition anew; clauses that are not finished stay here until they are. */
+  /** Says a condition again; clauses that are not finished stay here until they are. */
   write(condition: ClauseCondition): void {
     const whole = condition.clauses.filter((clause) => this.byId().has(clause.property) && (!this.asksValue(clause) || clause.values.length > 0));
     const value = writeCondition({ joint: condition.joint, clauses: whole }, this.properties());

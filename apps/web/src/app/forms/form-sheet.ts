@@ -1,7 +1,9 @@
 import { CdkDrag, CdkDragDrop, CdkDragHandle, CdkDropList } from '@angular/cdk/drag-drop';
 import { ChangeDetectionStrategy, Component, ElementRef, afterNextRender, computed, inject, Injector, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
 import { FormProblem, FillView, InputView } from '@rule/core/forms';
-import { FormInput, FormPanel, PANEL_COLUMNS, Property } from '@rule/core/schema';
+import { FormInput, FormPanel, PANEL_COLUMNS, Property, columnsOf, spanOf } from '@rule/core/schema';
+import { SelectModule } from 'primeng/select';
 import { EntryInput, FieldEdit, NO_SUGGESTIONS } from '../entry-form';
 import { ConditionEditor } from './condition-editor';
 import { InputSettings } from './input-settings';
@@ -21,7 +23,7 @@ interface Insertion {
 @Component({
   selector: 'rule-form-sheet',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, InputSettings, PropertyAdder],
+  imports: [CdkDrag, CdkDragHandle, CdkDropList, ConditionEditor, EntryInput, FormsModule, InputSettings, PropertyAdder, SelectModule],
   template: `
     <div cdkDropList [cdkDropListDisabled]="!editable()" (cdkDropListDropped)="panelDropped($event)">
       @for (panel of form().panels; track panel.key; let p = $index) {
@@ -55,6 +57,17 @@ interface Insertion {
                 <span>Title</span>
                 <input class="p-inputtext" [disabled]="!editable()" [value]="panel.title" (input)="editPanel(panel, { title: $any($event.target).value })" />
               </label>
+              <div class="field">
+                <span [id]="'form-columns-' + panel.key">Columns</span>
+                <p-select
+                  appendTo="body"
+                  [ariaLabelledBy]="'form-columns-' + panel.key"
+                  [options]="columnCounts"
+                  [disabled]="!editable()"
+                  [ngModel]="columnsOf(panel)"
+                  (ngModelChange)="divide(panel, $event)"
+                />
+              </div>
               <rule-condition-editor
                 title="Shown when"
                 [label]="'Shown when, panel ' + panel.title"
@@ -82,6 +95,8 @@ interface Insertion {
             [id]="'form-panel-' + panel.key"
             [cdkDropListConnectedTo]="lists()"
             [class.narrow]="narrow()"
+            [style.--columns]="columnsOf(panel)"
+            [style.--adder]="columnsOf(panel) === 1 ? 1 : 2"
             [cdkDropListData]="panel"
             [cdkDropListDisabled]="!editable()"
             (cdkDropListDropped)="dropped($event)"
@@ -102,7 +117,7 @@ interface Insertion {
                 class="slot"
                 cdkDrag
                 [cdkDragData]="entry"
-                [style.grid-column]="narrow() ? 'auto' : 'span ' + entry.width"
+                [style.grid-column]="narrow() ? 'auto' : 'span ' + spanOf(panel, entry)"
                 [class.on]="isAt(panel.key, entry.key)"
                 [class.away]="!view"
               >
@@ -149,7 +164,7 @@ interface Insertion {
                   <small class="bad">{{ text }}</small>
                 }
                 @if (editable() && !narrow()) {
-                  <span class="edge" aria-hidden="true" title="Drag to change the width" (pointerdown)="stretch($event, panel.key, entry)"></span>
+                  <span class="edge" aria-hidden="true" title="Drag to change the width" (pointerdown)="stretch($event, panel, entry)"></span>
                 }
               </div>
               @if (isAt(panel.key, entry.key)) {
@@ -157,6 +172,7 @@ interface Insertion {
                   class="under"
                   [entry]="entry"
                   [property]="byId().get(entry.property)"
+                  [columns]="columnsOf(panel)"
                   [properties]="properties()"
                   [caption]="captionOf(entry)"
                   [panelShownWhen]="panel.shownWhen"
@@ -231,7 +247,7 @@ interface Insertion {
     }
     .grid {
       display: grid;
-      grid-template-columns: repeat(4, minmax(0, 1fr));
+      grid-template-columns: repeat(var(--columns), minmax(0, 1fr));
       grid-auto-flow: row dense;
       gap: 10px 14px;
       align-items: start;
@@ -335,7 +351,7 @@ interface Insertion {
       margin: 0;
     }
     .last {
-      grid-column: span 2;
+      grid-column: span var(--adder);
       align-self: center;
     }
     .narrow .last {
@@ -352,6 +368,9 @@ interface Insertion {
   `,
 })
 export class FormSheet {
+  protected readonly columnsOf = columnsOf;
+  protected readonly spanOf = spanOf;
+  protected readonly columnCounts = Array.from({ length: PANEL_COLUMNS }, (_, i) => i + 1);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   private readonly injector = inject(Injector);
   readonly form = input.required<Laid>();
@@ -456,28 +475,31 @@ export class FormSheet {
       if (this.at()) this.chosen.emit(this.isAt(place.panel, place.input) ? { panel, input: place.input } : this.at());
       this.focusOn({ panel, input: place.input });
     } else if (by !== null && event.shiftKey && place.input !== null) {
-      const entry = this.form()
-        .panels.flatMap((panel) => panel.inputs)
-        .find((own) => own.key === place.input);
-      this.widen(place, (entry?.width ?? 1) + by);
+      const panel = this.form().panels.find((own) => own.key === place.panel);
+      const entry = panel?.inputs.find((own) => own.key === place.input);
+      if (panel && entry) this.widen(panel, entry, spanOf(panel, entry) + by);
     } else if (event.key === 'Delete') {
       if (place.input !== null || this.form().panels.length > 1) this.remove(place);
     } else return;
     event.preventDefault();
   }
-  private widen(place: Place, width: number): void {
-    this.edit(place, { width: Math.max(1, Math.min(PANEL_COLUMNS, width)) });
+  private widen(panel: FormPanel, entry: FormInput, width: number): void {
+    this.edit({ panel: panel.key, input: entry.key }, { width: Math.max(1, Math.min(columnsOf(panel), width)) });
+  }
+  /** Inputs that would be wider than their panel take all of it. */
+  protected divide(panel: FormPanel, columns: number): void {
+    this.editPanel(panel, { columns, inputs: panel.inputs.map((entry) => ({ ...entry, width: Math.min(entry.width, columns) })) });
   }
   /** The right edge of an input is dragged: its width follows, column by column. */
-  protected stretch(event: PointerEvent, panel: string, entry: FormInput): void {
+  protected stretch(event: PointerEvent, panel: FormPanel, entry: FormInput): void {
     event.preventDefault();
     event.stopPropagation();
     const edge = event.target as HTMLElement;
     const slot = edge.closest<HTMLElement>('.slot')!;
-    const column = slot.parentElement!.clientWidth / PANEL_COLUMNS;
+    const column = slot.parentElement!.clientWidth / columnsOf(panel);
     const left = slot.getBoundingClientRect().left;
     edge.setPointerCapture(event.pointerId);
-    const move = (moved: PointerEvent) => this.widen({ panel, input: entry.key }, Math.round((moved.clientX - left) / column));
+    const move = (moved: PointerEvent) => this.widen(panel, entry, Math.round((moved.clientX - left) / column));
     edge.addEventListener('pointermove', move);
     edge.addEventListener('lostpointercapture', () => edge.removeEventListener('pointermove', move), { once: true });
   }

@@ -1,9 +1,10 @@
 import { TestBed } from '@angular/core/testing';
 import { Router } from '@angular/router';
 import { beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { EntryForm, newInput } from '@rule/core/schema';
+import { EntryForm, FormPanel, newInput } from '@rule/core/schema';
 import { throwError } from 'rxjs';
 import { Stage, draftView, property } from '../../test/stage';
+import { FormSheet } from './form-sheet';
 import { GOES_ALONG, Unsaved } from '../shared';
 import { ConditionEditor } from './condition-editor';
 import { FormsStation } from './forms';
@@ -111,6 +112,21 @@ describe('the Forms station', () => {
       [{ params: { form: 5 }, info: undefined }],
       [],
     ]);
+  });
+
+  it('a panel has one to four columns, and no input is wider than its panel', async () => {
+    const { stage } = await staged('5');
+    await press(stage, tile(stage, 'i1'), 'ArrowRight', { shiftKey: true });
+    await stage.click('Edit panel Identity');
+    expect(stage.page.querySelector<HTMLElement>('.grid')!.style.getPropertyValue('--columns')).toBe('4');
+    const sheet = stage.find(FormSheet) as unknown as { divide(panel: FormPanel, columns: number): void };
+    sheet.divide(form.panels[0]!, 1);
+    await stage.settled();
+    expect(stage.page.querySelector<HTMLElement>('.grid')!.style.getPropertyValue('--columns')).toBe('1');
+    await press(stage, tile(stage, 'i1'), 'ArrowRight', { shiftKey: true });
+    await stage.click('Save in the draft');
+    const [{ form: laid }] = stage.last('saveForm') as [Sent];
+    expect([laid.panels[0]!.columns, laid.panels[0]!.inputs.map((entry) => entry.width)]).toEqual([1, laid.panels[0]!.inputs.map(() => 1)]);
   });
 
   it('an insertion line takes several names at once, and says which of them it does not know', async () => {

@@ -25,7 +25,7 @@ import { FormSheet } from './form-sheet';
 import { FormsStore } from './forms.store';
 import { Laid, Place, emptyForm } from './layout';
 
-const NO_FORM = 'it holds no form';
+const NO_FORM = 'it contains no form';
 
 /** Entry forms: what designers fill in, laid out in the form itself in the schema's draft. */
 @Component({

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { FormInput, HOLDER_PRESETS, LEVELS, PANEL_COLUMNS, Property, WHEN_HIDDEN, isHeldAt, looksFor } from '@rule/core/schema';
+import { FormInput, HOLDER_PRESETS, LEVELS, Property, WHEN_HIDDEN, isHeldAt, looksFor, spanOf } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 import { TextareaModule } from 'primeng/textarea';
@@ -41,11 +42,11 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
           <p-select
             appendTo="body"
             ariaLabelledBy="form-width"
-            [options]="widths"
+            [options]="widths()"
             optionLabel="text"
             optionValue="value"
             [disabled]="disabled()"
-            [ngModel]="e.width"
+            [ngModel]="spanOf({ columns: columns() }, e)"
             (ngModelChange)="edited.emit({ width: $event })"
           />
         </div>
@@ -156,6 +157,8 @@ const HIDDEN_WORDS = { keep: 'kept', clear: 'cleared', ask: 'asked about' } as c
 })
 export class InputSettings {
   readonly entry = input.required<FormInput>();
+  /** Columns of the panel that it is in. */
+  readonly columns = input.required<number>();
   readonly property = input.required<Property | undefined>();
   readonly properties = input.required<readonly Property[]>();
   readonly caption = input.required<string>();
@@ -172,7 +175,10 @@ export class InputSettings {
     { field: 'requiredWhen', title: 'Required when', hint: 'never' },
     { field: 'readOnlyWhen', title: 'Read-only when', hint: 'never' },
   ] as const;
-  protected readonly widths = Array.from({ length: PANEL_COLUMNS }, (_, i) => ({ value: i + 1, text: `${i + 1} of ${PANEL_COLUMNS} columns` }));
+  protected readonly spanOf = spanOf;
+  protected readonly widths = computed(() =>
+    Array.from({ length: this.columns() }, (_, i) => ({ value: i + 1, text: `${i + 1} of ${count(this.columns(), 'column')}` })),
+  );
   protected readonly hidden = WHEN_HIDDEN.map((value) => ({ value, text: HIDDEN_WORDS[value] }));
   protected readonly looks = computed(() => looksFor(this.property()!));
   protected readonly levels = computed(() => LEVELS.filter((level) => isHeldAt(this.property()!, level)));
@@ -181,7 +187,7 @@ export class InputSettings {
     const { level } = this.entry();
     const words = {
       document: level === 'variant' ? 'the document: what all variants have' : 'all of them',
-      all: `each ${level}, in a field of its own`,
+      all: `each ${level}, in its own field`,
       named: `${level}s with certain names`,
     };
     return HOLDER_PRESETS.map((value) => ({ value, text: words[value] }));

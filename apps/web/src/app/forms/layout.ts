@@ -1,9 +1,9 @@
-import { EntryForm, FormInput, FormPanel, Property, newInput } from '@rule/core/schema';
+import { EntryForm, FormInput, FormPanel, Property, newInput, spanOf } from '@rule/core/schema';
 
 /** A form as it is being laid out. */
 export type Laid = Omit<EntryForm, 'id'>;
 
-/** Where something stands in a form. */
+/** Where something is in a form. */
 export interface Place {
   readonly panel: string;
   readonly input: string | null;
@@ -40,7 +40,8 @@ export function addInputs(form: Laid, panel: string, properties: readonly Proper
     keys.push(key);
     return withPanel(now, panel, (own) => {
       const inputs = [...own.inputs];
-      inputs.splice(at + i, 0, newInput(key, property));
+      const entry = newInput(key, property);
+      inputs.splice(at + i, 0, { ...entry, width: spanOf(own, entry) });
       return { ...own, inputs };
     });
   }, form);
@@ -80,7 +81,7 @@ export function moveInput(form: Laid, input: string, to: string, at: number): La
   };
 }
 
-/** Moves what stands at a place one step on: an input within its panel and into the next one, a panel among panels. */
+/** Moves what is at a place one step on: an input within its panel and into the next one, a panel among panels. */
 export function step(form: Laid, { panel, input }: Place, by: 1 | -1): Laid {
   const p = form.panels.findIndex((own) => own.key === panel);
   if (p < 0) return form;

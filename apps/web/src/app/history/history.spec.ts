@@ -103,12 +103,14 @@ describe('history', () => {
     const stage = await staged({ set: '1' }, { checkChangeSet: checked });
     await stage.click('Check against the files');
     expect(stage.text('.note[role=status]')).toBe(
-      'Read anew: 1 of 2 values stand in the files as they were meant. parts/drum.step, Supplier: meant Kessler, found nothing',
+      'Read again: 1 of 2 values are in the files as intended. parts/drum.step, Supplier: meant Kessler, found nothing',
     );
     expect(stage.page.querySelector('.note[role=status]')!.classList.contains('bad')).toBe(true);
   });
   it('says that nothing was applied yet', async () => {
-    expect((await staged({}, { history: [] })).text('.head p')).toBe('Nothing was applied yet. Every change of values will stand here, with the way back.');
+    expect((await staged({}, { history: [] })).text('.head p')).toBe(
+      'Nothing has been applied yet. Every applied change set will be listed here and can be reverted.',
+    );
   });
   it('says what went wrong', async () => {
     expect((await staged({}, { history: throwError(() => new Error('The server does not answer.')) })).text('[role=alert]')).toBe(

@@ -22,7 +22,7 @@ import {
   trayFeature,
 } from '../shared';
 
-/** Change sets that are listed in one go. */
+/** Change sets that are listed in one step. */
 const PAGE = 200;
 
 /** What was applied, by whom and when, and the way back. */
@@ -73,12 +73,12 @@ const PAGE = 200;
         </div>
         @if (set.problem) {
           <p class="note bad" role="status">
-            Applying was interrupted and could not be finished so far: {{ set.problem }} Rule tries again by itself; until then nobody writes into its files.
+            Applying was interrupted and could not be finished so far: {{ set.problem }} Rule retries automatically; until then its files cannot be changed.
           </p>
         }
         @if (checked(); as c) {
           <div class="note" [class.bad]="c.asMeant !== c.lines" role="status">
-            Read anew: {{ c.asMeant }} of {{ c.lines | count: 'value stands' : 'values stand' }} in the files as they were meant.
+            Read again: {{ c.asMeant }} of {{ c.lines | count: 'value is' : 'values are' }} in the files as intended.
             @for (entry of c.different; track $index) {
               <div>
                 <rule-file [id]="entry.file" [path]="entry.path" />, <rule-exact-name [name]="entry.name" />: meant {{ entry.meant ?? 'nothing' }}, found
@@ -105,12 +105,18 @@ const PAGE = 200;
             </div>
           </cdk-virtual-scroll-viewport>
         </div>
-      } @else if (sets()) {
+      } @else {
         <div class="head">
           <div>
             <h1>History</h1>
             <p>
-              {{ sets()!.length ? 'Choose a change set at the left.' : 'Nothing was applied yet. Every change of values will stand here, with the way back.' }}
+              {{
+                !sets()
+                  ? ''
+                  : sets()!.length
+                    ? 'Choose a change set at the left.'
+                    : 'Nothing has been applied yet. Every applied change set will be listed here and can be reverted.'
+              }}
             </p>
           </div>
         </div>
@@ -206,7 +212,7 @@ export class HistoryStation {
     void this.router.navigate([], { queryParams: { set } });
   }
 
-  /** Reads the files of the change set anew. */
+  /** Reads the files of the change set again. */
   protected check(set: ChangeSetRow): void {
     this.checking.set(true);
     this.api.checkChangeSet(set.id).subscribe({

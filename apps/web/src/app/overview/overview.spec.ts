@@ -65,7 +65,7 @@ describe('the overview', () => {
   it('shows the share of files that hold each property, over all kinds it applies to, and says it in words', async () => {
     const { stage, chart } = await staged();
     const { yAxis, series } = chart().options()!;
-    // The first property stands at the top, which is where an axis ends. What files do not hold themselves, and what is retired, has no bar.
+    // The first property is at the top, which is where an axis ends. What files do not hold themselves, and what is retired, has no bar.
     expect(yAxis.data).toEqual(['<b>Material</b>', '<b>Material</b>', 'Part number']);
     expect(series.map(({ name, data }) => [name, data.map((bar) => bar.value)])).toEqual([
       ['filled', [0, 62.5, 66.7]],

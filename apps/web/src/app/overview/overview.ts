@@ -49,6 +49,7 @@ import { Bench, CatalogueActions, catalogueFeature, Count, Way } from '../shared
           </section>
         </div>
       } @else {
+        <h1>Progress</h1>
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
       <div bench="inspector">

@@ -90,7 +90,7 @@ describe('editions', () => {
     await stage.click('Bring into force');
     expect(stage.last('bringIntoForce')).toEqual(['one name for material', 7]);
     expect(stage.last('rolloutTray')).toEqual([1, 'rename']);
-    expect(stage.said).toEqual(['Edition 3 is in force.', 'Material has a new written name: 12 lines that rename it in files wait in your tray.']);
+    expect(stage.said).toEqual(['Edition 3 is in force.', 'Material has a new written name: 12 lines that rename it in files were added to your tray.']);
   });
   it('nothing to rename is no fault', async () => {
     const stage = await staged(draft(), { rolloutTray: throwError(() => new Error('Nothing to do.')) });

@@ -263,7 +263,7 @@ export class SchemaEditions {
         case 'binding added':
           return [row(`Cell ${cellName(change.binding)}`, 'bound', '', this.cellWords(change.binding))];
         case 'binding removed':
-          return [row(`Cell ${cellName(change.binding)}`, 'bound to nothing', this.cellWords(change.binding))];
+          return [row(`Cell ${cellName(change.binding)}`, 'not bound', this.cellWords(change.binding))];
         case 'binding changed':
           return change.fields.map(({ field, before, after }) =>
             field === 'shows'
@@ -329,9 +329,9 @@ export class SchemaEditions {
         this.api.rolloutTray(change.id, 'rename').subscribe({
           next: ({ lines }) => {
             this.global.dispatch(TrayActions.load());
-            this.notices.done(`${change.caption} has a new written name: ${lines} lines that rename it in files wait in your tray.`);
+            this.notices.done(`${change.caption} has a new written name: ${lines} lines that rename it in files were added to your tray.`);
           },
-          // Nothing to rename is no fault.
+          // Nothing to rename is not a fault.
           error: () => undefined,
         });
     });

@@ -114,7 +114,7 @@ describe('file names', () => {
       expect.stringContaining('the rule gives no name'),
     ]);
     await stage.click('Put 1 new name in the tray');
-    expect([stage.last('namesToTray'), stage.said, stage.action('[Tray] Load')?.type]).toEqual([[[101]], ['1 line waits in your tray.'], '[Tray] Load']);
+    expect([stage.last('namesToTray'), stage.said, stage.action('[Tray] Load')?.type]).toEqual([[[101]], ['1 line added to your tray.'], '[Tray] Load']);
   });
 
   it('copies go in pieces, and one that is refused does not hide those before it', async () => {
@@ -143,7 +143,7 @@ describe('file names', () => {
   it('all of them are told together', async () => {
     const stage = await staged(planOf(...Array.from({ length: 600 }, (_, n) => row(n + 1, { mode: 'copy' }))));
     await stage.click('Make 600 copies');
-    expect(stage.said).toEqual(['600 copies were made. 2 drawings wait in your tray to show them.']);
+    expect(stage.said).toEqual(['600 copies made. 2 drawings added to your tray to show them.']);
   });
 
   it('of very many, it says how many are taken at a time', async () => {

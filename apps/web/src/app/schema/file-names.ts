@@ -242,7 +242,7 @@ export class FileNames {
       next: ({ lines, barred }) => {
         this.global.dispatch(TrayActions.load());
         const left = barred === 0 ? '' : barred === 1 ? ' 1 file cannot be renamed.' : ` ${barred} files cannot be renamed.`;
-        this.notices.done(`${count(lines, 'line waits', 'lines wait')} in your tray.${left}`);
+        this.notices.done(`${count(lines, 'line')} added to your tray.${left}`);
       },
       error: this.notices.failed,
     });
@@ -265,9 +265,7 @@ export class FileNames {
         next: (answers) => {
           const copied = answers.reduce((sum, answer) => sum + answer.copied.length, 0);
           const lines = answers.reduce((sum, answer) => sum + answer.lines, 0);
-          this.notices.done(
-            `${count(copied, 'copy was', 'copies were')} made.${lines ? ` ${count(lines, 'drawing waits', 'drawings wait')} in your tray to show them.` : ''}`,
-          );
+          this.notices.done(`${count(copied, 'copy', 'copies')} made.${lines ? ` ${count(lines, 'drawing')} added to your tray to show them.` : ''}`);
         },
         error: this.notices.failed,
       });

@@ -13,7 +13,7 @@ export interface Misfit {
   readonly message: string;
 }
 
-/** How the values that stand in files now fit a definition: by itself, without rules and other properties. */
+/** How the values that are in files now fit a definition: by itself, without rules and other properties. */
 export interface Fit {
   readonly fits: number;
   readonly misfits: readonly Misfit[];
@@ -44,7 +44,7 @@ export function fitOf(values: FoundValues['values'], draft: PropertyDraft, stand
   return { fits, misfits: misfits.sort((a, b) => b.files - a.files), wrong, standIns: standing };
 }
 
-/** What stands in the files today under a property's name, judged by its definition as it is being written. */
+/** What is in the files today under a property's name, judged by its definition as it is being written. */
 @Component({
   selector: 'rule-impact',
   changeDetection: ChangeDetectionStrategy.OnPush,

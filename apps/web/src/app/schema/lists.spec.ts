@@ -117,7 +117,7 @@ describe('choice lists', () => {
     await stage.click('Put the replacements in the tray');
     expect([stage.last('replaceRetired'), stage.said, stage.actions.some((action) => action.type === '[Tray] Load')]).toEqual([
       [3],
-      ['4 values wait in your tray.'],
+      ['4 values added to your tray.'],
       true,
     ]);
   });

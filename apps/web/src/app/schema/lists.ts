@@ -416,7 +416,7 @@ export class ChoiceLists {
     this.api.replaceRetired(row.id).subscribe({
       next: ({ lines }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.`);
+        this.notices.done(`${count(lines, 'value')} added to your tray.`);
       },
       error: this.notices.failed,
     });

@@ -158,7 +158,7 @@ describe('a property in depth', () => {
     const { stage } = await staged({ id: 2 });
     await stage.select('Value comes from', 'taken from the sheet');
     await stage.select('What of the sheet', 'closed area');
-    expect(stage.text()).toContain('Name the layer that the outlines are on.');
+    expect(stage.text()).toContain('Enter the layer of the outlines.');
     await stage.select('Area of', 'the outline around a text');
     await stage.type('Text in the outline', 'Hall');
     expect([...stage.page.querySelectorAll<HTMLOptionElement>('#area-texts option, #area-layers option')].map((option) => option.value)).toEqual([

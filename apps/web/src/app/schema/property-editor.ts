@@ -128,7 +128,7 @@ export class PropertyEditor {
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   private readonly inForce = inject(Store).selectSignal(catalogueFeature.selectById);
   protected readonly draft = signal<PropertyDraft | null>(null);
-  /** What stood in the draft when this editor began: whoever changes it meanwhile is merged with. */
+  /** What was in the draft when this editor began: whoever changes it meanwhile is merged with. */
   private readonly base = signal<Property | null>(null);
   protected readonly conflict = signal<string | null>(null);
 
@@ -264,7 +264,7 @@ export class PropertyEditor {
       const [id, define, kinds] = [this.id(), this.define(), kindsFrom(this.kindsAsked())];
       const chosen = this.chosen();
       untracked(() => {
-        // What is being typed stays when the draft is read anew; the next save is merged.
+        // What is being typed stays when the draft is read again; the next save is merged.
         if (define === null && chosen && this.base()?.id === id && this.changed()) return;
         this.conflict.set(null);
         this.base.set(define !== null ? null : chosen);
@@ -401,7 +401,7 @@ export class PropertyEditor {
     const failed = (failure: unknown) => {
       const problem = problemOf(failure);
       this.conflict.set([problem.detail, ...(problem.issues ?? []).slice(1).map((issue) => issue.message)].join(' '));
-      // What to keep is chosen knowing what stands in the draft now.
+      // What to keep is chosen knowing what is in the draft now.
       this.store.look();
       return true;
     };
@@ -427,7 +427,7 @@ export class PropertyEditor {
         failed,
       );
   }
-  /** After a contradiction: works on from what stands in the draft now. */
+  /** After a contradiction: works on from what is in the draft now. */
   protected takeTheirs(): void {
     const chosen = this.chosen();
     this.conflict.set(null);

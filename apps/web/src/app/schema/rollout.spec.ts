@@ -55,7 +55,7 @@ describe('the rollout of an edition', () => {
       [1, 'rename'],
       [3, 'remove'],
     ]);
-    expect([stage.said[0], stage.actions.some((action) => action.type === '[Tray] Load')]).toEqual(['3 values wait in your tray. 1 need a person.', true]);
+    expect([stage.said[0], stage.actions.some((action) => action.type === '[Tray] Load')]).toEqual(['3 values added to your tray. 1 need a person.', true]);
   });
   it('lists the files that lack a name with what stands in the way', async () => {
     const stage = await staged({

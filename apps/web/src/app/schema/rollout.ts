@@ -152,7 +152,7 @@ export class RolloutView {
     this.api.rolloutTray(row.property, action).subscribe({
       next: ({ lines, open }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${open ? ` ${open} need a person.` : ''}`);
+        this.notices.done(`${count(lines, 'value')} added to your tray.${open ? ` ${open} need a person.` : ''}`);
       },
       error: this.notices.failed,
     });

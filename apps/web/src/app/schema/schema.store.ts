@@ -90,7 +90,7 @@ export const SchemaStore = signalStore(
           ),
         ),
       ),
-      /** Looks whether somebody else has changed the draft. */
+      /** Looks whether someone else has changed the draft. */
       look: rxMethod<void>(
         pipe(
           switchMap(() =>

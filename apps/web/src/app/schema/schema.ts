@@ -22,7 +22,7 @@ import { SchemaTry } from './try';
 
 const KIND_MARKS: Readonly<Record<Kind, string>> = { part: 'P', assembly: 'A', drawing: 'D', other: 'O' };
 
-/** How often the station looks whether somebody else works on the draft. */
+/** How often the station looks whether someone else works on the draft. */
 const LOOK_EVERY_MS = 10_000;
 
 /** The schema: its draft and editions, property by property and as a whole. */
@@ -298,7 +298,7 @@ export class SchemaStation {
     const own = this.session()?.displayName;
     const other = (this.store.draft()?.edits ?? []).find((edit) => edit.by !== own && edit.by !== '');
     if (!other || Date.now() - new Date(other.at).getTime() > 30 * 60_000) return null;
-    return `${other.by} works on this draft too: ${showInstant(other.at)}, ${other.what}. What you both change is put together; contradictions are shown.`;
+    return `${other.by} works on this draft too: ${showInstant(other.at)}, ${other.what}. Changes are merged; contradictions are shown.`;
   });
 
   constructor() {
@@ -343,7 +343,7 @@ export class SchemaStation {
   }
   private reorder(before: readonly Property[], after: readonly Property[]): void {
     if (before.every((property, i) => property === after[i])) return;
-    // The places that the group has in the whole stay the same; only who stands in them changes.
+    // The places that the group has in the whole stay the same; only who is in them changes.
     const rest = [...after];
     this.store.order(this.store.properties().map((property) => (before.includes(property) ? rest.shift()!.id : property.id)));
   }

@@ -95,7 +95,7 @@ describe('start files', () => {
     expect(stage.text('[aria-label="Files made from an older start file"]')).toMatch(/2 files were made.*Finish, Supplier.*it is released/);
     expect(() => stage.button('Compare with published files')).toThrow();
     await stage.click('Put the missing names in the tray');
-    expect([stage.last('bringUp'), stage.said]).toEqual([[[4]], ['2 names wait in your tray.']]);
+    expect([stage.last('bringUp'), stage.said]).toEqual([[[4]], ['2 names added to your tray.']]);
   });
 
   it('before the first time there is nothing to look for', async () => {

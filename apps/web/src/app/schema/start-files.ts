@@ -267,7 +267,7 @@ export class StartFiles {
     this.api.bringUp(files.slice(0, 5000)).subscribe({
       next: ({ lines }) => {
         this.global.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'name waits', 'names wait')} in your tray.`);
+        this.notices.done(`${count(lines, 'name')} added to your tray.`);
       },
       error: this.notices.failed,
     });

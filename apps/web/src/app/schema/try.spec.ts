@@ -93,7 +93,7 @@ describe('trying a draft', () => {
     await stage.click('Put repairs in the tray');
     expect([stage.last('repair'), stage.said]).toEqual([
       [11, 'breaks', 1],
-      ['1 value waits in your tray. 1 file is left out: parts/pin.step. The file is released in the vault.'],
+      ['1 value added to your tray. 1 file is left out: parts/pin.step. The file is released in the vault.'],
     ]);
   });
   it('a check has no property to open or repair, and what passes needs no repair', async () => {

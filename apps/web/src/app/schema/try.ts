@@ -52,7 +52,7 @@ interface Chosen {
       }
     </div>
     @if (!store.draft()?.number) {
-      <p class="note">There is no draft: what stands here is in force. Change a property to start a draft.</p>
+      <p class="note">There is no draft: this is the edition in force. Change a property to start a draft.</p>
     }
     @if (summary(); as s) {
       @if (s.done) {
@@ -233,11 +233,7 @@ export class SchemaTry {
     this.api.repair(this.summary()!.id, wanted, property!).subscribe({
       next: ({ lines, open, left }) => {
         this.global.dispatch(TrayActions.load());
-        const said = [
-          `${count(lines, 'value waits', 'values wait')} in your tray.`,
-          open ? `${count(open, 'needs', 'need')} a person.` : null,
-          leftOutText(left),
-        ];
+        const said = [`${count(lines, 'value')} added to your tray.`, open ? `${count(open, 'needs', 'need')} a person.` : null, leftOutText(left)];
         this.notices.done(said.filter(Boolean).join(' '));
       },
       error: this.notices.failed,

@@ -25,7 +25,7 @@ describe('settings that are lists', () => {
     expect(readArea('densities', '1.4301 = heavy')).toEqual({ problem: 'The density of 1.4301 is not a number between 0 and 100000.' });
     expect(readArea('densities', '1.4301')).toEqual({ problem: '“1.4301” is not of the form: one = other.' });
     expect(readArea('abbreviations', 'matl =')).toEqual({ problem: '“matl =” is not of the form: one = other.' });
-    expect(readArea('synonyms', 'alone;')).toEqual({ problem: '“alone” stands alone: a group has two values or more.' });
+    expect(readArea('synonyms', 'alone;')).toEqual({ problem: '“alone” is alone: a group needs at least two values.' });
     expect(readArea('workflowStates', 'open\nreleased\nopen')).toEqual({ problem: '“open” stands twice.' });
     expect(readArea('densities', 'steel = 7,85')).toEqual({ densities: [{ material: 'steel', density: 7.85 }] });
   });

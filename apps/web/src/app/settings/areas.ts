@@ -12,7 +12,7 @@ export const AREAS = [
     key: 'standIns',
     label: 'Stand-ins, one per line',
     rows: 8,
-    help: 'Texts that look like values and count as blank. One character followed by * stands for one or more of it; a letter must stand at least twice.',
+    help: 'Texts that look like values and count as blank. A character followed by * means one or more of it; a letter must occur at least twice.',
   },
   { key: 'densities', label: 'Densities in kg/m³, one per line: material = density', rows: 6, help: 'For models that state no density.' },
   {
@@ -56,7 +56,7 @@ export function readArea(key: AreaKey, text: string): Partial<Settings> | { read
         .filter((word) => word !== ''),
     );
     const lonely = groups.find((group) => group.length < 2);
-    return lonely ? { problem: `“${lonely.join('')}” stands alone: a group has two values or more.` } : { synonyms: groups };
+    return lonely ? { problem: `“${lonely.join('')}” is alone: a group needs at least two values.` } : { synonyms: groups };
   }
   const pairs = lines.map((line) => {
     const at = line.lastIndexOf('=');

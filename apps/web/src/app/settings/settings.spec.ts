@@ -46,7 +46,7 @@ describe('settings', () => {
   it('are not saved while a line cannot be read, which is named; what was typed stays', async () => {
     const { stage } = await staged();
     await stage.type(SYNONYMS, 'alone');
-    expect(stage.text('small.bad')).toBe('“alone” stands alone: a group has two values or more.');
+    expect(stage.text('small.bad')).toBe('“alone” is alone: a group needs at least two values.');
     await stage.type('Company', 'Marrowby');
     expect(stage.button('Save').disabled).toBe(true);
     expect(stage.field<HTMLInputElement>(SYNONYMS).value).toBe('alone');
@@ -70,7 +70,7 @@ describe('settings', () => {
     await stage.settled();
     expect([stage.field<HTMLInputElement>(SYNONYMS).value, stage.text('small.bad')]).toEqual([
       'not finished',
-      '“not finished” stands alone: a group has two values or more.',
+      '“not finished” is alone: a group needs at least two values.',
     ]);
   });
 
@@ -121,12 +121,12 @@ describe('tokens', () => {
     });
     await stage.show(Tokens);
     expect(stage.text('tbody')).toContain('last used');
-    expect(stage.button('Make a token').disabled).toBe(true);
-    await stage.type('What it is for', '  buyers ');
-    await stage.click('Make a token');
+    expect(stage.button('Create a token').disabled).toBe(true);
+    await stage.type('Purpose', '  buyers ');
+    await stage.click('Create a token');
     expect(stage.last('makeToken')).toEqual([{ name: 'buyers', scope: 'work', days: 90 }]);
     expect(stage.text('[role=status]')).toBe('New token, shown only once: rule_abc');
-    expect(stage.field('What it is for').value).toBe('');
+    expect(stage.field('Purpose').value).toBe('');
     expect(stage.text('tbody')).toContain('never used');
     await stage.click('take back nightly check');
     expect(stage.last('removeToken')).toEqual([1]);

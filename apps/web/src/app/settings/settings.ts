@@ -145,7 +145,7 @@ export class SettingsStation {
   private readonly kept = this.store.selectSignal(catalogueFeature.selectSettings);
   protected readonly draft = signal<Settings | null>(null);
   protected readonly areas = AREAS;
-  /** What stands in the areas, as it was typed. */
+  /** What is in the areas, as it was typed. */
   protected readonly texts = signal<Readonly<Record<AreaKey, string>>>({ workflowStates: '', standIns: '', densities: '', abbreviations: '', synonyms: '' });
   protected readonly problems = signal<Readonly<Partial<Record<AreaKey, string>>>>({});
   private readonly base = signal<Settings | null>(null);
@@ -156,7 +156,7 @@ export class SettingsStation {
     effect(() => {
       const kept = this.kept();
       untracked(() => {
-        // What is being typed stays when the settings are read anew, also lines that cannot be read yet.
+        // What is being typed stays when the settings are read again, also lines that cannot be read yet.
         const typing = !this.sound() || !sameDefinition(this.draft(), this.base());
         if (this.draft() !== null && typing && (!this.sound() || !sameDefinition(this.draft(), kept))) return;
         this.base.set(kept);

@@ -7,7 +7,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 import { Api, Notices, sessionFeature, showInstant } from '../shared';
 
-const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work: 'do what I may', people: 'do what I may, and manage people' };
+const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work: 'my permissions', people: 'my permissions, including people' };
 
 /** Tokens by which programs, such as the command line, act for the person who is signed in. */
 @Component({
@@ -45,7 +45,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
         </tbody>
       </table>
       <form (ngSubmit)="make()">
-        <label class="field"><span>What it is for</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
+        <label class="field"><span>Purpose</span><input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <div class="field">
           <span id="new-scope">It may</span>
           <p-select
@@ -62,7 +62,7 @@ const SCOPE_CHOICES: Readonly<Record<TokenScope, string>> = { read: 'read', work
         <label class="field days"
           ><span>Valid for days</span><input pInputText type="number" name="days" min="1" [max]="longest" [ngModel]="days()" (ngModelChange)="days.set($event)"
         /></label>
-        <p-button type="submit" severity="secondary" label="Make a token" [disabled]="!name().trim() || !(days() >= 1 && days() <= longest)" />
+        <p-button type="submit" severity="secondary" label="Create a token" [disabled]="!name().trim() || !(days() >= 1 && days() <= longest)" />
       </form>
     </section>
   `,
@@ -101,8 +101,8 @@ export class Tokens {
   protected readonly mayAdminister = inject(Store).selectSignal(sessionFeature.selectMayAdminister);
   protected readonly scopes: Readonly<Record<TokenScope, string>> = {
     read: 'reads',
-    work: 'does what you may',
-    people: 'does what you may, and manages people',
+    work: 'your permissions',
+    people: 'your permissions, including people',
   };
   protected readonly choices = computed(() =>
     TOKEN_SCOPES.filter((scope) => scope !== 'people' || this.mayAdminister()).map((scope) => ({ scope, text: SCOPE_CHOICES[scope] })),

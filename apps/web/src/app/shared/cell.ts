@@ -3,7 +3,7 @@ import { HeldValue, StandIns, showValue } from '@rule/core/values';
 
 /** A cell as it is shown: its text, whether that is a value, a placeholder or a stand-in, and what is wrong with it. */
 export interface ShownCell {
-  /** `stale`: nothing stands there yet, and the text is what should. */
+  /** `stale`: nothing is there yet, and the text is what should. */
   readonly kind: 'value' | 'placeholder' | 'stand-in' | 'unreadable' | 'not-reached' | 'stale';
   readonly text: string;
   readonly violations: readonly Violation[];

@@ -37,6 +37,6 @@ export class ExactName {
   });
   protected readonly said = computed(() => {
     const name = this.name();
-    return name !== name.trimEnd() ? ' with a blank at the end' : name !== name.trimStart() ? ' with a blank at the start' : '';
+    return name !== name.trimEnd() ? ' with a space at the end' : name !== name.trimStart() ? ' with a space at the start' : '';
   });
 }

@@ -10,7 +10,7 @@ const OFFERED = 200;
 const PAUSE_MS = 200;
 
 /**
- * Files to choose one from. The server looks for them while somebody types, so that a library may be of any size.
+ * Files to choose one from. The server looks for them while someone types, so that a library may be of any size.
  * Made where a component is made.
  */
 export class FileChoices {

@@ -12,7 +12,7 @@ import { SessionActions } from './session.state';
 import { TrayActions } from './tray.state';
 import { count } from '@rule/core/words';
 
-/** Long work on the server, as it goes on. */
+/** Jobs on the server, as it goes on. */
 export const JobsActions = createActionGroup({
   source: 'Jobs',
   events: {
@@ -33,7 +33,7 @@ interface State {
   readonly listening: boolean;
   /** Jobs that were started here or seen at work, and whose end was not heard of yet. */
   readonly awaited: readonly number[];
-  /** Counts up with every job that ended, so that views know to read anew. */
+  /** Counts up with every job that ended, so that views know to read again. */
   readonly endedCount: number;
 }
 

@@ -53,7 +53,7 @@ export const PendingStore = signalStore(
             },
           }),
         );
-        // The tray has changed meanwhile, and all is asked anew.
+        // The tray has changed meanwhile, and all is asked again.
         if (mine !== turn) return;
         const fresh = new Set(piece);
         patchState(store, { asked: [...store.asked().filter((line) => !fresh.has(line.file)), ...found] });

@@ -35,7 +35,7 @@ interface Parts {
   readonly body?: unknown;
 }
 
-/** A query as it stands in an address: nothing of what is blank, and lists and conditions as JSON. */
+/** A query as it is in an address: nothing of what is blank, and lists and conditions as JSON. */
 const inAddress = (query: object): Record<string, string | number | boolean> =>
   Object.fromEntries(
     Object.entries(query)

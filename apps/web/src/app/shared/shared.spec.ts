@@ -22,7 +22,7 @@ describe('a written name', () => {
     const fixture = TestBed.createComponent(Host);
     await fixture.whenStable();
     const name = (fixture.nativeElement as HTMLElement).querySelector('rule-exact-name')!;
-    expect(name.textContent).toBe('Part·number· with a blank at the end');
+    expect(name.textContent).toBe('Part·number· with a space at the end');
     expect([...name.querySelectorAll('.blank, .edge')].map((part) => part.className)).toEqual(['blank', 'edge']);
   });
 });

@@ -38,7 +38,7 @@ interface State {
   readonly open: boolean;
   readonly busy: boolean;
   readonly report: ApplyReport | null;
-  /** Counts up with every applied change set, so that views know to read anew. */
+  /** Counts up with every applied change set, so that views know to read again. */
   readonly appliedCount: number;
 }
 

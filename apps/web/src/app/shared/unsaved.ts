@@ -9,7 +9,7 @@ export const GOES_ALONG = 'what is typed goes along';
 @Injectable({ providedIn: 'root' })
 export class Unsaved {
   private readonly watched = new Set<() => string | null>();
-  /** What would be lost, while somebody is asked about it. */
+  /** What would be lost, while someone is asked about it. */
   readonly asking = signal<readonly string[] | null>(null);
   private answer = new Subject<boolean>();
 

@@ -8,7 +8,7 @@ interface Held<T> {
   readonly value: T;
 }
 
-/** A copy that somebody works on. */
+/** A copy that someone works on. */
 export interface Working<T> {
   readonly value: Signal<T>;
   /** Whether it differs from what it was taken from. */
@@ -23,9 +23,9 @@ export interface Working<T> {
 
 /**
  * A copy of what the server holds, for an editor. It follows the server as long as nothing is typed; what is typed stays when the
- * server's side is read anew, until it is saved, reset, or something of another key is edited.
+ * server's side is read again, until it is saved, reset, or something of another key is edited.
  * @param source what is edited, with a key that tells one thing from another
- * @param title what it is called when somebody is about to leave it unsaved
+ * @param title what it is called when someone is about to leave it unsaved
  */
 export function workingCopy<T>(source: () => { readonly key: unknown; readonly value: T }, title: (value: T) => string): Working<T> {
   const held = linkedSignal<{ readonly key: unknown; readonly value: T }, Held<T>>({

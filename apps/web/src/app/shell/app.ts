@@ -15,16 +15,16 @@ import { TrayBar } from './tray';
 const SHORTCUTS = [
   ['Ctrl+K', 'find a station, property, file or action'],
   ['Arrows', 'move in the grid'],
-  ['Enter or F2', 'edit the cell; typing begins anew'],
-  ['Tab, Enter', 'take the value and go on'],
-  ['Esc', 'leave the cell as it was'],
+  ['Enter or F2', 'edit the cell; typing replaces its value'],
+  ['Tab, Enter', 'accept the value and move on'],
+  ['Esc', 'discard the entry'],
   ['Delete', 'blank the cell'],
   ['Shift+Arrows', 'choose a range; with Ctrl to the edge'],
   ['Shift+Blank, Ctrl+Blank', 'choose the row, the column'],
   ['Ctrl+C, Ctrl+X, Ctrl+V', 'copy, cut and paste a range, to and from a spreadsheet program'],
-  ['Ctrl+D, Ctrl+Alt+D', 'fill the first row down; carry a series on'],
+  ['Ctrl+D, Ctrl+Alt+D', 'fill down from the first row; continue a series'],
   ['Ctrl+H, Alt+Blank', 'find and replace; filter by the column'],
-  ['Ctrl+Z, Ctrl+Y', 'undo and redo what was typed'],
+  ['Ctrl+Z, Ctrl+Y', 'undo and redo entries'],
   ['Ctrl+Enter', 'open the tray'],
   ['?', 'this list'],
 ] as const;
@@ -53,7 +53,7 @@ const SHORTCUTS = [
     @if (user()?.firstPassword) {
       <rule-first-password />
     } @else if (user(); as person) {
-      <a class="skip" href="#work" (click)="skip($event)">Skip to the work</a>
+      <a class="skip" href="#work" (click)="skip($event)">Skip to content</a>
       <header>
         <a class="mark" routerLink="/overview"
           >Rule<small>{{ company() }}</small></a

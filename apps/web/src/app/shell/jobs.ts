@@ -3,7 +3,7 @@ import { JobError, JobRow } from '@rule/contract';
 import { Store } from '@ngrx/store';
 import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, showInstant } from '../shared';
 
-/** Long work: how far it is, in the head of every page; opened, what ran and what went wrong. */
+/** Jobs: how far it is, in the head of every page; opened, what ran and what went wrong. */
 @Component({
   selector: 'rule-jobs',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -20,7 +20,7 @@ import { Api, Count, goesOn, JobsActions, jobsFeature, Notices, sessionFeature, 
       }
     </button>
     @if (open()) {
-      <section class="card" aria-label="Long work">
+      <section class="card" aria-label="Jobs">
         @for (job of jobs(); track job.id) {
           <div class="job">
             <p>
@@ -153,7 +153,7 @@ export class JobsButton {
       ? this.goingOn()
           .map((job) => job.title)
           .join(', ')
-      : 'Long work',
+      : 'Jobs',
   );
 
   protected percent(job: JobRow): number {

@@ -21,7 +21,7 @@ interface Entry {
   template: `
     @if (open()) {
       <div class="veil" (click)="open.set(false)" aria-hidden="true"></div>
-      <div class="palette card" role="dialog" aria-modal="true" aria-label="Find and go">
+      <div class="palette card" role="dialog" aria-modal="true" aria-label="Go to">
         <input
           #box
           type="text"

@@ -15,7 +15,7 @@ describe('signing in', () => {
     }
     expect(stage.button('Sign in').disabled).toBe(false);
     stage.page.querySelector('form')!.dispatchEvent(new Event('submit'));
-    // A blank before or behind a name is no part of it; one in a password is.
+    // A blank before or behind a name is not a part of it; one in a password is.
     expect(stage.action('[Session] Sign In')).toMatchObject({ signIn: { name: 'varga', password: 'secret ' } });
   });
   it('asks for what is missing, and nobody else', async () => {
@@ -23,6 +23,6 @@ describe('signing in', () => {
     await stage.show(SignInPage);
     await stage.type('Name', 'varga');
     await stage.click('Sign in');
-    expect([stage.action('[Session] Sign In'), stage.text('[role=alert]')]).toEqual([undefined, 'Type your name and your password.']);
+    expect([stage.action('[Session] Sign In'), stage.text('[role=alert]')]).toEqual([undefined, 'Enter your name and password.']);
   });
 });

@@ -73,6 +73,6 @@ export class SignInPage {
   protected signIn(): void {
     const signIn = { name: this.name().trim(), password: this.password() };
     if (signIn.name && signIn.password) this.store.dispatch(SessionActions.signIn({ signIn }));
-    else this.store.dispatch(SessionActions.failed({ message: 'Type your name and your password.' }));
+    else this.store.dispatch(SessionActions.failed({ message: 'Enter your name and password.' }));
   }
 }

@@ -62,7 +62,7 @@ describe('the tray', () => {
   });
   it('says that nothing waits', async () => {
     const stage = await staged([]);
-    expect([stage.text('.bar'), stage.button('Give all up').disabled]).toEqual(['0 nothing pending Close', true]);
+    expect([stage.text('.bar'), stage.button('Discard all').disabled]).toEqual(['0 nothing pending Close', true]);
   });
 
   it('every line says what it was, what it becomes and why; a blank is a word', async () => {
@@ -84,9 +84,9 @@ describe('the tray', () => {
 
   it('a conflict shows all three values and is settled either way', async () => {
     const stage = await staged([line(1, { verdict: 'conflict', current: text('Theirs') })], { undecided: 1 });
-    expect(rows(stage)[0]).toEqual(['parts/file-1.step', 'Supplier', 'Theirs', 'New', 'changed meanwhile, was OldKeep TheirsTake New']);
+    expect(rows(stage)[0]).toEqual(['parts/file-1.step', 'Supplier', 'Theirs', 'New', 'changed since, was OldKeep TheirsUse New']);
     expect(stage.text('.head')).toContain('1 cannot be applied as they are.');
-    await stage.click('Take New');
+    await stage.click('Use New');
     expect(stage.action<Action & { settle: unknown }>('[Tray] Settle')!.settle).toEqual({ line: 1, take: 'mine' });
     await stage.click('Keep Theirs');
     expect(stage.action<Action & { settle: unknown }>('[Tray] Settle')!.settle).toEqual({ line: 1, take: 'theirs' });
@@ -101,13 +101,13 @@ describe('the tray', () => {
     expect(stage.action('[Tray] Accept')).toMatchObject({ lines: 'all', accepted: true });
     await stage.click('Give up parts/file-2.step Supplier');
     expect(stage.action('[Tray] Drop')).toMatchObject({ lines: [2] });
-    await stage.click('Give all up');
+    await stage.click('Discard all');
     expect(stage.action('[Tray] Drop')).toMatchObject({ lines: 'all' });
   });
 
   it('is applied in the mode that was chosen, and the report offers the way back', async () => {
     const stage = await staged([line(1)], {}, true, { revert: { ...report, applied: 2, failures: [] } });
-    await stage.select('If a file fails', 'go on with the other files');
+    await stage.select('If a file fails', 'continue with the other files');
     await stage.click('Apply 1 value');
     expect(stage.action('[Tray] Apply')).toMatchObject({ mode: 'file by file', title: '' });
     TestBed.inject(Store).dispatch(TrayActions.applied({ report }));
@@ -128,7 +128,7 @@ describe('the tray', () => {
   it('says that only the first lines are shown when there are more', async () => {
     const stage = await staged([line(1), line(2)], { lines: 7000, accepted: 7000, files: 3000 });
     expect(stage.text('.sheet > .soft')).toContain(
-      'The first 2 lines are shown, those that need a decision before the others. All 7000 are applied or given up together.',
+      'The first 2 lines are shown, those that need a decision before the others. All 7000 are applied or discarded together.',
     );
     expect(stage.button('Apply 7000 values').disabled).toBe(false);
   });

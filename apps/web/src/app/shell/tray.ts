@@ -32,10 +32,10 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
               ><span>If a file fails</span>
               <select [ngModel]="mode()" (ngModelChange)="mode.set($event)" name="mode">
                 <option value="whole">put everything back</option>
-                <option value="file by file">go on with the other files</option>
+                <option value="file by file">continue with the other files</option>
               </select></label
             >
-            <p-button severity="secondary" label="Give all up" [disabled]="!lines().length || busy()" (onClick)="dropAll()" />
+            <p-button severity="secondary" label="Discard all" [disabled]="!lines().length || busy()" (onClick)="dropAll()" />
             <p-button
               [label]="'Apply ' + (counts().accepted | count: 'value')"
               [disabled]="!counts().accepted || busy()"
@@ -59,7 +59,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
         }
         @if (counts().lines > lines().length) {
           <p class="soft">
-            The first {{ lines().length }} lines are shown, those that need a decision before the others. All {{ counts().lines }} are applied or given up
+            The first {{ lines().length }} lines are shown, those that need a decision before the others. All {{ counts().lines }} are applied or discarded
             together.
           </p>
         }
@@ -89,9 +89,9 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
                 >
                 <span role="cell" class="why">
                   @if (line.verdict === 'conflict') {
-                    <span class="bad" [title]="'It was ' + held(line.base) + ' when this line was made.'">changed meanwhile, was {{ held(line.base) }}</span>
+                    <span class="bad" [title]="'It was ' + held(line.base) + ' when this line was made.'">changed since, was {{ held(line.base) }}</span>
                     <button type="button" class="link" (click)="settle(line, 'theirs')">Keep {{ held(line.current) }}</button>
-                    <button type="button" class="link" (click)="settle(line, 'mine')">Take {{ held(line.proposed) }}</button>
+                    <button type="button" class="link" (click)="settle(line, 'mine')">Use {{ held(line.proposed) }}</button>
                   } @else if (line.refused) {
                     <span class="bad">{{ line.refused }}</span>
                   } @else if (line.message) {

@@ -129,7 +129,7 @@ describe('a clean-up', () => {
     const put = [...document.body.querySelectorAll('button')].find((button) => button.textContent.trim() === 'Put 3 values in the tray')!;
     put.click();
     await stage.settled();
-    expect([asked(stage, 'cleanUp'), stage.said, ended]).toEqual([asked(stage), ['3 values wait in the tray.'], ['done', 'closed']]);
+    expect([asked(stage, 'cleanUp'), stage.said, ended]).toEqual([asked(stage), ['3 values added to the tray.'], ['done', 'closed']]);
     expect(stage.actions.some((action) => action.type === '[Tray] Load')).toBe(true);
   });
 

@@ -76,7 +76,7 @@ export function titleOf(action: CleanUp): string {
                 </datalist>
               </label>
               <label class="field"
-                ><span>Where both hold different values</span>
+                ><span>Where both have different values</span>
                 <select name="clash" [ngModel]="a.clash" (ngModelChange)="edit({ clash: $event })">
                   @for (rule of rules; track rule) {
                     <option [value]="rule">{{ ruleText(rule) }}</option>
@@ -176,7 +176,7 @@ export function titleOf(action: CleanUp): string {
           </p>
           <div class="scroll">
             @if (p.clashSample.length) {
-              <h2>Clashes: choose what remains</h2>
+              <h2>Conflicts: choose which value to keep</h2>
               <table class="list">
                 <tbody>
                   @for (clash of p.clashSample; track clash.path + clash.holder) {
@@ -419,7 +419,7 @@ export class CleanUpDialog {
       next: ({ lines }) => {
         this.busy.set(false);
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in the tray.`);
+        this.notices.done(`${count(lines, 'value')} added to the tray.`);
         this.done.emit();
         this.closed.emit();
       },

@@ -63,7 +63,7 @@ describe('coverage', () => {
     expect([label([0, 0, 90]), label([1, 0, 0]), label([0, 1, 20])]).toEqual(['90 %', '', '20 % *']);
     expect(tooltip.formatter({ data: { value: [0, 1, 20] } })).toBe('A &#60; B, part<br>2 of 10 filled, 2 stand-ins');
     expect(tooltip.formatter({ data: { value: [0, 0, 90] } })).toBe('·Mass, part<br>9 of 10 filled');
-    expect(stage.page.querySelector('.map')!.getAttribute('aria-label')).toBe('3 names by kind. The same figures stand in the table.');
+    expect(stage.page.querySelector('.map')!.getAttribute('aria-label')).toBe('3 names by kind. The table has the same figures.');
   });
 
   it('leads from a field of the map to its files', async () => {
@@ -91,7 +91,7 @@ describe('coverage', () => {
     const { stage } = await staged();
     await stage.tick('as a table', true);
     // Blanks are seen, and those at an end are said.
-    const [MASS, AB] = ['·Mass with a blank at the start', 'A·<·B'];
+    const [MASS, AB] = ['·Mass with a space at the start', 'A·<·B'];
     expect(names(stage)).toEqual([MASS, AB, 'Title']);
     await stage.select('Order', 'emptiest first');
     expect(names(stage)).toEqual(['Title', AB, MASS]);

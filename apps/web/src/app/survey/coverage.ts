@@ -171,7 +171,7 @@ export class CoverageMap {
   });
   /** As many rows as are read at a glance; the rest is scrolled to. */
   protected readonly height = computed(() => 60 + 24 * Math.min(this.rows().length, 20));
-  protected readonly summary = computed(() => `${this.rows().length} names by ${this.by()}. The same figures stand in the table.`);
+  protected readonly summary = computed(() => `${this.rows().length} names by ${this.by()}. The table has the same figures.`);
 
   protected percent(filled: number, files: number): string {
     return files === 0 ? '–' : `${Math.round((100 * filled) / files)} %`;

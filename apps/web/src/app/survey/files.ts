@@ -8,7 +8,7 @@ import { Api, FileLink, Notices } from '../shared';
 import { Clauses } from '../clauses';
 import { Pager } from './pager';
 
-/** How long somebody may pause while typing a condition before files are asked for. */
+/** How long someone may pause while typing a condition before files are asked for. */
 const TYPING_MS = 250;
 
 const STATES = ['all', 'is filled', 'is blank', 'is a stand-in'] as const;

@@ -15,7 +15,7 @@ const preview: ForeignPreview = {
   lines: 6,
   files: 3,
   sample: [{ file: 7, path: 'F5-010.stp', from: 'Wt', to: 2, theirs: '2.2', before: null, after: '0.998' }],
-  refused: [{ file: 8, path: 'F5-020.stp', from: 'Wt', theirs: 'heavy', message: 'is no number' }],
+  refused: [{ file: 8, path: 'F5-020.stp', from: 'Wt', theirs: 'heavy', message: 'is not a number' }],
   skipped: [],
   unmapped: [{ name: 'Fin', files: 4, filled: 3 }],
 };
@@ -65,7 +65,7 @@ describe('foreign names', () => {
     });
     expect(stage.text('tbody tr')).toContain('5 values: 3 arrive, 1 are there , 1 refused');
     expect(stage.text('[role=status]')).toBe('3 values would arrive in 3 files. 1 would be refused, 1 name stays unmapped.');
-    expect(stage.text('[aria-label="What would arrive"]')).toContain('heavyis no number');
+    expect(stage.text('[aria-label="What would arrive"]')).toContain('heavyis not a number');
   });
 
   it('clashes, what stays in the files, and conditions go along; then it goes to the tray', async () => {
@@ -80,7 +80,7 @@ describe('foreign names', () => {
     await stage.click('Put 6 lines in the tray');
     expect([asked(stage, 'foreignTray'), stage.said]).toEqual([
       asked(stage),
-      ['6 values wait in the tray. After applying, History can check them against the files.'],
+      ['6 values added to the tray. After applying, History can check them against the files.'],
     ]);
   });
 

@@ -447,7 +447,7 @@ export class ForeignNames {
       next: ({ lines }) => {
         this.busy.set(false);
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in the tray. After applying, History can check them against the files.`);
+        this.notices.done(`${count(lines, 'value')} added to the tray. After applying, History can check them against the files.`);
       },
       error: (failure: unknown) => {
         this.busy.set(false);

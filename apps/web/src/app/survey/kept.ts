@@ -11,7 +11,7 @@ type Line = SurveyComparison['names'][number];
 /** How many more values of a name are filled now than then. */
 export const gain = ({ then, now }: Line): number => (now?.filled ?? 0) - (then?.filled ?? 0);
 
-/** Surveys that are listed in one go. */
+/** Surveys that are listed in one step. */
 const PAGE = 200;
 
 /** Surveys that were kept, and what got better since. */

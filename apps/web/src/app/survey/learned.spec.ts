@@ -88,7 +88,7 @@ describe('what the library suggests', () => {
 
   it('a foreign name is explained, moved to its property or put into a mapping', async () => {
     const { stage, seen } = await staged();
-    expect(stage.text('section:nth-of-type(2) tbody')).toMatch(/14Material.*abbreviation.*4 of 6 values stand under both; both in 3 files, the same in 2/);
+    expect(stage.text('section:nth-of-type(2) tbody')).toMatch(/14Material.*abbreviation.*4 of 6 values are under both names; both in 3 files, the same in 2/);
     await stage.click('1 say otherwise');
     expect(stage.text('section:nth-of-type(2) tbody')).toMatch(/theirs S235JR, ours DC01/);
     await stage.click('Move …: Matl');

@@ -208,7 +208,7 @@ export class LearnedMappings {
   protected evidence(row: LearnedName): string {
     return [
       row.reasons.length ? `the names: ${row.reasons.join(', ')}` : '',
-      row.shared ? `${row.shared} of ${row.distinct} values stand under both` : '',
+      row.shared ? `${row.shared} of ${row.distinct} values are under both names` : '',
       row.both ? `both in ${count(row.both, 'file')}, the same in ${row.equal}` : '',
     ]
       .filter((text) => text !== '')

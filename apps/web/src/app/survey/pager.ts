@@ -15,12 +15,12 @@ export class Pager<T> {
   private readonly broken = signal(false);
   /** `null` while the first page is on its way. */
   readonly total: Signal<number | null> = this.all;
-  /** Whether a page could not be had. Scrolling on, or beginning anew, asks again. */
+  /** Whether a page could not be had. Scrolling on, or beginning again, asks again. */
   readonly failing: Signal<boolean> = this.broken;
 
   constructor(private readonly failed: (error: unknown) => void) {}
 
-  /** Begins anew with another source. */
+  /** Begins again with another source. */
   from(source: (offset: number, limit: number) => Observable<{ total: number; rows: readonly T[] }>): void {
     this.asked?.unsubscribe();
     this.asked = undefined;

@@ -13,7 +13,7 @@ export function showMass(kilograms: number | null): string {
   return `${plain(kilograms)} kg (${plain(convert(kilograms, 'kg', 'lb'))} lb)`;
 }
 
-/** What people should know about single files: what cannot be read, was noticed, or stands twice. */
+/** Remarks on single files: what cannot be read, was noticed, or stands twice. */
 @Component({
   selector: 'rule-remarks',
   changeDetection: ChangeDetectionStrategy.OnPush,

@@ -342,7 +342,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
           }
           @if (row.status === 'alike') {
             <p class="note bad">
-              The schema has {{ row.property!.writtenName }}. The two differ in {{ difference(row) }} only: programs that compare exactly take them for two
+              The schema has {{ row.property!.writtenName }}. They differ only in {{ difference(row) }}: programs that compare exactly treat them as two
               properties.
             </p>
           }
@@ -482,7 +482,7 @@ export class SurveyStation {
   readonly q = input<string>();
   readonly where = input<string>();
 
-  /** Compared by what it says, so that going from one look to another asks nothing anew. */
+  /** Compared by what it says, so that going from one look to another asks nothing again. */
   protected readonly filter = computed(
     () =>
       filterOf({
@@ -541,7 +541,7 @@ export class SurveyStation {
       case 'strays':
         return 'Names that the schema does not know';
       case 'stand-ins':
-        return 'Names with stand-ins left in';
+        return 'Names with stand-ins';
       case 'coverage':
         return 'How far names are filled';
       case 'twins':

@@ -198,7 +198,7 @@ export class Uploads {
     });
   }
 
-  /** Asked anew after every wait: the person may have cancelled meanwhile. */
+  /** Asked again after every wait: the person may have cancelled meanwhile. */
   private stopped(): boolean {
     return this.cancelled;
   }

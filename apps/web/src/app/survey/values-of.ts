@@ -83,7 +83,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
         <section class="card">
           <h2>What stands out</h2>
           @if (nothing()) {
-            <p class="soft">Nothing: no mixed types or units, no unusual forms, no stand-in, no default.</p>
+            <p class="soft">No mixed types or units, unusual forms, stand-ins or defaults.</p>
           }
           @if (mixed(); as text) {
             <p><b>Mixed types:</b> {{ text }}.</p>

@@ -57,7 +57,7 @@ export class BindSeveral {
     (this.store.blocks() ?? []).filter((row) => row.family !== this.store.block()?.family && row.cells.some((cell) => cell.drafted)),
   );
 
-  /** Binds cells that are bound to nothing as cells of the same name in another block are. */
+  /** Binds cells that are not bound as cells of the same name in another block are. */
   protected copyFrom(family: string): void {
     const from = this.store.blocks()?.find((row) => row.family === family);
     const block = this.store.block();

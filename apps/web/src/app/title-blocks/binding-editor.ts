@@ -16,7 +16,7 @@ export interface LackingProperty {
   readonly level: 'sheet' | 'drawing' | 'model';
 }
 
-/** What a cell shows, typed as text, as it is to stand in the draft; below it, how it is written and what is done where it does not fit. */
+/** What a cell shows, typed as text, as it is to be in the draft; below it, how it is written and what is done where it does not fit. */
 @Component({
   selector: 'rule-binding-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,

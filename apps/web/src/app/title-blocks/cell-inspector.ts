@@ -28,7 +28,7 @@ import { TitleBlocksStore } from './title-blocks.store';
           <p class="note">The text is longer than its cell.</p>
         }
         @case ('would be erased') {
-          <p class="note">The sheet shows {{ cell.stored }}, and its source has nothing to show: {{ cell.why }}. The text stays until somebody empties it.</p>
+          <p class="note">The sheet shows {{ cell.stored }}, but {{ cell.why }}. The text stays until someone clears it.</p>
         }
         @case ('lacking') {
           <p class="note">The block has this cell, but the drawing does not yet. It can be added.</p>
@@ -106,7 +106,7 @@ export class CellInspector {
   readonly hint = input.required<string>();
   /** Cells that are chosen together with it. */
   readonly together = input<readonly string[]>([]);
-  /** Somebody wants to write in it. */
+  /** Someone wants to write in it. */
   readonly write = output<void>();
   protected readonly learned = computed(() => this.store.learnedHere().find((found) => found.tag === this.row().tag) ?? null);
 

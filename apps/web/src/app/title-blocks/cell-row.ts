@@ -4,7 +4,7 @@ import { BoundCell, CELL_STATE_WORDS, CellFit, CellState, remedyWords, tooLong }
 import { ShownText } from './painter';
 import { CellMark } from './sheet-view';
 
-/** States in the order in which somebody wants to know of them. */
+/** States in the order in which someone wants to know of them. */
 export const SHOWN_STATES: readonly CellState[] = ['stale', 'does not fit', 'would be erased', 'lacking', 'no model', 'blank', 'computed', 'fixed', 'right'];
 
 /** States in a word, for narrow places. */
@@ -27,7 +27,7 @@ export interface CellRow extends BlockCell {
   readonly inDraft: boolean;
   /** The first property that it shows. */
   readonly property: number | null;
-  /** How it stands on all sheets, in words. */
+  /** How it is on all sheets, in words. */
   readonly counts: string;
 }
 

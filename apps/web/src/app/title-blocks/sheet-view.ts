@@ -210,16 +210,16 @@ export class SheetView {
   private readonly destroyed = inject(DestroyRef);
   private readonly host = inject<ElementRef<HTMLElement>>(ElementRef);
   readonly sheet = input.required<ShownSheet>();
-  /** Changes when the drawing's file has changed: it is drawn anew then. */
+  /** Changes when the drawing's file has changed: it is drawn again then. */
   readonly version = input(0);
   readonly label = input('Sheet');
   readonly texts = input<readonly ShownText[]>([]);
   readonly marks = input<readonly CellMark[]>([]);
   readonly chosen = input<readonly string[]>([]);
   readonly choose = output<{ readonly tag: string; readonly more: boolean }>();
-  /** Somebody wants to write in a cell. */
+  /** Someone wants to write in a cell. */
   readonly write = output<string>();
-  /** The cell that is being written in, what stands there, and whose value it is. */
+  /** The cell that is being written in, what is there, and whose value it is. */
   readonly writing = input<{ readonly tag: string; readonly text: string; readonly hint: string } | null>(null);
   readonly written = output<string>();
   readonly stopped = output<void>();
@@ -239,7 +239,7 @@ export class SheetView {
   protected readonly focus = computed(() => this.opened()?.focus ?? null);
   private readonly ready = signal(false);
 
-  /** The cells of the block where they stand on the page. */
+  /** The cells of the block where they are on the page. */
   protected readonly placed = computed(() => {
     const opened = this.opened();
     if (!opened) return [];
@@ -328,7 +328,7 @@ export class SheetView {
     if (message.is !== 'opened' || message.n !== this.asked) return;
     const before = this.opened();
     this.opened.set(message);
-    // The same block elsewhere is looked at anew; the same sheet stays as it was looked at.
+    // The same block elsewhere is looked at again; the same sheet stays as it was looked at.
     if (!before || JSON.stringify(before.focus) !== JSON.stringify(message.focus)) {
       if (message.focus) this.showBlock();
       else this.showSheet();

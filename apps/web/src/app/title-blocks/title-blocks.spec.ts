@@ -171,7 +171,7 @@ const station = (stage: Stage) =>
 describe('title blocks', () => {
   it('say what their cells show, how they stand on this sheet and on all, and what the draft changes', async () => {
     const stage = await staged();
-    expect(stage.text('.head p').replace(/\s+/g, ' ')).toBe('4 cells, 1 bound to nothing, on 3 sheets of 2 drawings.');
+    expect(stage.text('.head p').replace(/\s+/g, ' ')).toBe('4 cells, 1 not bound, on 3 sheets of 2 drawings.');
     expect(stage.text('.sheet').replace(/\s+/g, ' ')).toContain('drum.dxf, Front (sheet 1 of 2): fed by drum.step, found by base name.');
     expect(rows(stage)).toEqual([
       ['MATL', 'Material of the model', '1.4301', '1.4404', '3 stale · 1 to empty · 1 right'],
@@ -423,7 +423,7 @@ describe('title blocks', () => {
     expect(stage.last('bindCells')).toMatchObject([[{ cell: 'NOTE', shows: [{ property: 2, from: 'drawing' }] }]]);
   });
 
-  it('bindings are copied from another block, for cells of the same name that are bound to nothing', async () => {
+  it('bindings are copied from another block, for cells of the same name that are not bound', async () => {
     const other: BlockRow = {
       ...block,
       family: 'old',
@@ -481,9 +481,7 @@ describe('title blocks', () => {
     expect((await staged({}, { cell: 'MATL' })).text('[bench="inspector"]')).toContain('The sheet shows 1.4301; it should show 1.4404.');
     TestBed.resetTestingModule();
     const stage = await staged({ block: { ...view, cells: [erased] } }, { cell: 'MATL' });
-    expect(stage.text('[bench="inspector"]').replace(/\s+/g, ' ')).toContain(
-      'its source has nothing to show: Material is blank. The text stays until somebody empties it.',
-    );
+    expect(stage.text('[bench="inspector"]').replace(/\s+/g, ' ')).toContain('but Material is blank. The text stays until someone clears it.');
   });
 
   it('no drawing with a block is said', async () => {

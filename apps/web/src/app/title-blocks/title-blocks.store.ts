@@ -17,7 +17,7 @@ interface State {
   readonly state: CellState | null;
   readonly sheets: SheetPage | null;
   readonly view: BlockView | null;
-  /** Properties of the draft, which bindings can name; those in force where there is no draft. */
+  /** Properties of the draft, which bindings can name; those in force where there is not a draft. */
   readonly properties: readonly Property[];
   /** What the drawings themselves say that cells show; `null` until it was asked for. */
   readonly learned: readonly LearnedCell[] | null;
@@ -214,7 +214,7 @@ export const TitleBlocksStore = signalStore(
           ),
         ),
       ),
-      /** Takes texts up that stand in title blocks alone. */
+      /** Takes texts up that are in title blocks alone. */
       takeUp: rxMethod<TakeUp>(
         pipe(
           switchMap((body) =>

@@ -55,8 +55,8 @@ import { TitleBlocksStore } from './title-blocks.store';
           <div>
             <h1>{{ b.name }}</h1>
             <p>
-              {{ b.cells.length | count: 'cell' }}{{ store.unbound() ? ', ' + store.unbound() + ' bound to nothing' : '' }}, on
-              {{ b.sheets | count: 'sheet' }} of {{ b.drawings | count: 'drawing' }}.
+              {{ b.cells.length | count: 'cell' }}{{ store.unbound() ? ', ' + store.unbound() + ' not bound' : '' }}, on {{ b.sheets | count: 'sheet' }} of
+              {{ b.drawings | count: 'drawing' }}.
             </p>
           </div>
           @if (mayEdit()) {
@@ -77,7 +77,7 @@ import { TitleBlocksStore } from './title-blocks.store';
             </div>
           }
         </div>
-        <div class="states" role="group" aria-label="How the cells stand">
+        <div class="states" role="group" aria-label="Cell states">
           @for (entry of stateCounts(); track entry.state) {
             <button type="button" class="plain chip" [class]="entry.tone" [attr.aria-pressed]="chosenState() === entry.state" (click)="toggle(entry.state)">
               {{ entry.count }} {{ entry.text }}
@@ -132,9 +132,13 @@ import { TitleBlocksStore } from './title-blocks.store';
         }
         <div class="card"><rule-cell-table [rows]="rows()" [chosen]="cell()" (choose)="go({ cell: $event })" /></div>
       } @else if (store.blocks()?.length === 0) {
+        <h1>Title blocks</h1>
         <p class="note">No drawing has a title block with cells yet.</p>
-      } @else if (!store.error()) {
-        <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+      } @else {
+        <h1>Title blocks</h1>
+        @if (!store.error()) {
+          <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
+        }
       }
 
       <div bench="inspector">
@@ -237,7 +241,7 @@ export class TitleBlocksStation {
     const cell = this.cell();
     return cell === undefined ? [] : [...new Set([cell, ...this.more()])];
   });
-  /** The cell that somebody writes in. */
+  /** The cell that someone writes in. */
   protected readonly writingIn = signal<string | null>(null);
   protected readonly writing = computed(() => {
     const row = this.rows().find((candidate) => candidate.tag === this.writingIn());

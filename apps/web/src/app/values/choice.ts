@@ -16,7 +16,7 @@ export function rangesOf(ids: readonly number[]): string {
 /** Most files that an address is read for. */
 const MOST = 5000;
 
-/** The numbers that ranges stand for; what is no number is passed over. */
+/** The numbers that ranges stand for; what is not a number is passed over. */
 export function idsOf(ranges: string): number[] {
   const ids = new Set<number>();
   for (const part of ranges.split(',')) {

@@ -82,7 +82,7 @@ describe('filling in over many files', () => {
     expect(stage.text('footer [role=status]')).toBe('1 value in 1 file would change.');
     await stage.click('Put 1 value in the tray');
     expect(stage.last('propose')).toEqual([{ values: [{ file: 1, holder: '', property: 2, text: 'buy' }], reason: 'filled in: Part' }]);
-    expect([stage.said, closed()]).toEqual([['1 value waits in your tray.'], 1]);
+    expect([stage.said, closed()]).toEqual([['1 value added to your tray.'], 1]);
   });
 
   it('says which files were locked meanwhile and are left out', async () => {
@@ -90,13 +90,13 @@ describe('filling in over many files', () => {
     const { stage } = await staged({ propose: { lines: [], counts: { lines: 0, accepted: 0, files: 0, undecided: 0 }, left } });
     await stage.select('Make or buy', 'buy');
     await stage.click('Put 1 value in the tray');
-    expect(stage.said).toEqual(['0 values wait in your tray. 1 file is left out: parts/file-1.step. The file is released in the vault.']);
+    expect(stage.said).toEqual(['0 values added to your tray. 1 file is left out: parts/file-1.step. The file is released in the vault.']);
   });
 
   it('what breaks the schema is said and cannot be put in the tray', async () => {
     const { stage } = await staged();
     await stage.type('Description', 'far too long a text');
-    expect(stage.text('footer .bad')).toBe('1 input cannot be written as it is.');
+    expect(stage.text('footer .bad')).toBe('1 entry is not valid.');
     expect(stage.button('Put 0 values in the tray').disabled).toBe(true);
     await stage.click('leave Description as it is');
     expect(stage.text('footer [role=status]')).toBe('Nothing would change yet.');
@@ -215,7 +215,7 @@ describe('filling in over many files', () => {
     await stage.type('Description', 'Lid');
     await stage.click('Saved values …');
     await stage.type('Name for the saved values', ' Lids ');
-    await stage.click('Keep the value typed here');
+    await stage.click('Save 1 entered value');
     expect(stage.last('saveValueSet')).toEqual([{ name: 'Lids', shared: false, values: [{ property: 1, text: 'Lid' }] }]);
     await stage.click('Bearings');
     expect([stage.field('Supplier').value, stage.field('Description').value, stage.said]).toEqual([
@@ -228,7 +228,7 @@ describe('filling in over many files', () => {
   it('a number is drawn for the files that have none', async () => {
     const { stage } = await staged({ drawForFiles: { lines: 2, skipped: [] } });
     await stage.click('draw the next');
-    expect([stage.last('drawForFiles'), stage.said]).toEqual([[4, [1, 2]], ['2 numbers wait in your tray.']]);
+    expect([stage.last('drawForFiles'), stage.said]).toEqual([[4, [1, 2]], ['2 numbers added to your tray.']]);
   });
 
   it('goes to the tray by the keyboard; Escape closes only when nothing was typed', async () => {

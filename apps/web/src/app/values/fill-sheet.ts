@@ -43,7 +43,7 @@ import {
 const AT_ONCE = 300;
 const PAUSE_MS = 120;
 
-/** What is kept of a sheet that was left: what was typed, each with what stood there then as {@link Filling.standing} tells it. */
+/** What is kept of a sheet that was left: what was typed, each with what was there then as {@link Filling.standing} tells it. */
 interface Kept {
   readonly edits: readonly (readonly [key: string, text: string, stood?: string])[];
   readonly decisions: readonly (readonly [string, 'keep' | 'clear'])[];
@@ -143,7 +143,7 @@ interface Outdated {
               <button type="button" class="link" (click)="useSet(set)">{{ set.name }}</button>
               <span class="soft">{{ set.values.length | count: 'value' }}{{ set.mine ? '' : ', by ' + set.by }}</span>
               @if (set.mine) {
-                <button type="button" class="link" [attr.aria-label]="'remove the saved values ' + set.name" (click)="removeSet(set)">remove</button>
+                <button type="button" class="link" [attr.aria-label]="'Remove the saved values ' + set.name" (click)="removeSet(set)">remove</button>
               }
             </p>
           } @empty {
@@ -153,9 +153,7 @@ interface Outdated {
             <div class="keep">
               <input pInputText aria-label="Name for the saved values" placeholder="name" [ngModel]="setName()" (ngModelChange)="setName.set($event)" />
               <label><input type="checkbox" [checked]="setShared()" (change)="setShared.set(!setShared())" /> for everyone</label>
-              <button pButton type="button" [disabled]="!setName().trim()" (click)="saveSet()">
-                Keep {{ savable().length === 1 ? 'the value' : 'the ' + savable().length + ' values' }} typed here
-              </button>
+              <button pButton type="button" [disabled]="!setName().trim()" (click)="saveSet()">Save {{ savable().length | count: 'entered value' }}</button>
             </div>
           }
         </section>
@@ -189,7 +187,7 @@ interface Outdated {
           <div class="form">
             @for (left of v.leftovers; track left.key) {
               <p class="note">
-                {{ left.caption }} stands in {{ left.files | count: 'file' }}, and no input shows it there.
+                {{ left.caption }} is in {{ left.files | count: 'file' }}, but no input shows it.
                 @if (left.asks) {
                   Keep the value or clear it?
                   <button type="button" class="link" (click)="decide(left.key, 'keep')">Keep</button>
@@ -216,10 +214,10 @@ interface Outdated {
               Nothing would change yet.
             }
             @if (v.refused) {
-              <span class="bad">{{ v.refused | count: 'input cannot be written as it is.' : 'inputs cannot be written as they are.' }}</span>
+              <span class="bad">{{ v.refused | count: 'entry is not valid.' : 'entries are not valid.' }}</span>
             }
             @if (pendingHere()) {
-              <span class="soft">{{ pendingHere() | count: 'line' }} of these files already wait in the tray.</span>
+              <span class="soft">{{ pendingHere() | count: 'line' }} of these files already pending in the tray.</span>
             }
           </span>
           @if (issues().length) {
@@ -646,7 +644,7 @@ export class FillSheet implements OnDestroy {
         this.store.dispatch(TrayActions.loaded(tray));
         const without = new Set(left.map(({ file }) => file));
         const waiting = values.filter(({ file }) => !without.has(file)).length;
-        this.notices.done([`${count(waiting, 'value waits', 'values wait')} in your tray.`, leftOutText(left)].filter(Boolean).join(' '));
+        this.notices.done([`${count(waiting, 'value')} added to your tray.`, leftOutText(left)].filter(Boolean).join(' '));
         this.forget();
         this.closed.emit();
       },
@@ -671,7 +669,7 @@ export class FillSheet implements OnDestroy {
       next: ({ lines, skipped }) => {
         this.store.dispatch(TrayActions.load());
         this.notices.done(
-          `${count(lines, 'number waits', 'numbers wait')} in your tray.${skipped.length ? ` Passed over: ${skipped[0]!.path} ${skipped[0]!.message}${skipped.length > 1 ? ` And ${skipped.length - 1} more.` : ''}` : ''}`,
+          `${count(lines, 'number')} added to your tray.${skipped.length ? ` Passed over: ${skipped[0]!.path} ${skipped[0]!.message}${skipped.length > 1 ? ` And ${skipped.length - 1} more.` : ''}` : ''}`,
         );
       },
       error: this.notices.failed,

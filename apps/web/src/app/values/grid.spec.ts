@@ -254,7 +254,7 @@ describe('the grid', () => {
       await paste('a\nb\nc\nd\ne');
       expect(host.refused.map((refused) => refused.message)).toEqual([
         'The block is 1 column wider than the grid from here on. Nothing was pasted.',
-        'The block is 1 row longer than the grid from here on. Nothing was pasted.',
+        'The block is 1 row too long for the grid from here. Nothing was pasted.',
       ]);
       await press('Home');
       await paste('a');

@@ -28,7 +28,7 @@ export interface GroupRow {
   readonly files: number;
   readonly open: boolean;
 }
-/** What stands in one line of the grid; `null` where it has not come yet. */
+/** What is in one line of the grid; `null` where it has not come yet. */
 export type GridItem = GridRow | GroupRow | null;
 export const isGroup = (item: GridItem): item is GroupRow => item !== null && 'group' in item;
 
@@ -612,9 +612,9 @@ export class ValuesGrid {
   protected readonly editing = signal<string | null>(null);
   /** Whether something was typed since the editor opened: then its choices are those that go with it. */
   private readonly hasTyped = signal(false);
-  /** Whether what was typed was meant to be taken and is no choice. */
+  /** Whether what was typed was meant to be taken and is not a choice. */
   protected readonly complained = signal(false);
-  /** The choice that the arrow keys stand on. */
+  /** The choice that the arrow keys are on. */
   private readonly onChoice = signal<number | null>(null);
   /** All choices of the property that is edited; `null` for one that takes any text. */
   protected readonly choices = computed(() => {
@@ -627,7 +627,7 @@ export class ValuesGrid {
     const begins = all.filter((choice) => choice.toLowerCase().startsWith(text));
     return [...begins, ...all.filter((choice) => !begins.includes(choice) && choice.toLowerCase().includes(text))];
   });
-  /** The choice that Enter takes: where the arrow keys stand, what the text begins, or what stood there; -1 for none. */
+  /** The choice that Enter takes: where the arrow keys stand, what the text begins, or what was there; -1 for none. */
   protected readonly pick = computed(() => {
     const [chosen, offered, text] = [this.onChoice(), this.offered(), this.editing() ?? ''];
     if (chosen !== null) return Math.min(chosen, offered.length - 1);
@@ -936,7 +936,7 @@ export class ValuesGrid {
     setTimeout(() => {
       const editor = this.editor();
       if (!editor) return;
-      // Keys that came before the editor stood there have been kept, and come first.
+      // Keys that came before the editor was there have been kept, and come first.
       if (text !== null) editor.value = this.editing() ?? '';
       editor.focus();
       if (text === null) editor.select();
@@ -1149,7 +1149,7 @@ export class ValuesGrid {
       targets.push(...(await this.rowsIn(index, Math.min(index + 199, this.rows().length - 1))).map((entry) => entry.row));
     if (targets.length < block.length)
       return this.refused.emit({
-        message: `The block is ${count(block.length - targets.length, 'row')} longer than the grid from here on. Nothing was pasted.`,
+        message: `The block is ${count(block.length - targets.length, 'row')} too long for the grid from here. Nothing was pasted.`,
         cells: [],
       });
     this.write(
@@ -1158,7 +1158,7 @@ export class ValuesGrid {
     );
   }
 
-  /** Proposes texts where they differ from what stands there; where one cannot be written, none is. */
+  /** Proposes texts where they differ from what is there; where one cannot be written, none is. */
   private write(wanted: readonly { readonly row: GridRow; readonly property: Property; readonly text: string }[], nothing: string): void {
     const edits: GridEdit[] = [];
     const wrong: Refused['cells'][number][] = [];
@@ -1209,7 +1209,7 @@ export class ValuesGrid {
     if (!this.mayEdit()) return;
     const { top, bottom, left, right } = this.range();
     if (top === bottom || left === 0)
-      return this.refused.emit({ message: 'Select several rows of a column first; the first ones give the pattern.', cells: [] });
+      return this.refused.emit({ message: 'Select several rows of a column first; the first rows set the pattern.', cells: [] });
     if ((bottom - top + 1) * (right - left + 1) > MOST_CELLS)
       return this.refused.emit({ message: `At most ${MOST_CELLS} values can be filled at once.`, cells: [] });
     const rows = await this.rowsIn(top, bottom);

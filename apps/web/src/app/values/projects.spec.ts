@@ -90,8 +90,8 @@ describe('projects and drawing sets', () => {
     const { stage } = await staged();
     const behind = stage.text('[aria-label="Not reached yet"]');
     expect([behind.includes('2 values'), behind.includes('can be written'), behind.includes('is released in the vault')]).toEqual([true, true, true]);
-    await stage.click('Put what 2 values lack in the tray');
-    expect([stage.last('pushProject'), stage.said]).toEqual([[2], ['1 value waits in your tray. 1 cannot be written now.']]);
+    await stage.click('Add 2 missing values to the tray');
+    expect([stage.last('pushProject'), stage.said]).toEqual([[2], ['1 value added to your tray. 1 cannot be written now.']]);
   });
 
   it('a default fills the blank sheets that can be written, and no other', async () => {
@@ -135,7 +135,7 @@ describe('projects and drawing sets', () => {
   });
   it('a project is removed and its files keep what they hold', async () => {
     const { stage, picked } = await staged();
-    await stage.click('Remove; its 3 files keep what they hold');
+    await stage.click('Remove; its 3 files keep the current values');
     expect([stage.last('removeProject'), picked]).toEqual([[2], [null]]);
   });
 

@@ -93,7 +93,9 @@ const MOST_SHOWN = 200;
       @if (v.level !== 'company' && mayAdminister() && !draft()) {
         <p>
           <button type="button" class="link spaced" (click)="change(v)">Change the name or the rule</button>
-          <button type="button" class="link spaced" (click)="remove(v)">Remove; its {{ v.files | count: 'file keeps' : 'files keep' }} what they hold</button>
+          <button type="button" class="link spaced" (click)="remove(v)">
+            Remove; its {{ v.files | count: 'file keeps' : 'files keep' }} the current values
+          </button>
         </p>
       }
       <section class="card" aria-label="Values">
@@ -133,7 +135,7 @@ const MOST_SHOWN = 200;
               <small>{{ property.caption }} {{ reason }}.</small>
             }
             @if (waiting(v, property)) {
-              <small class="warn">waits in the tray; now {{ show(v.held[property.id] ?? null) }}</small>
+              <small class="warn">pending; now {{ show(v.held[property.id] ?? null) }}</small>
             }
           </div>
         } @empty {
@@ -142,7 +144,7 @@ const MOST_SHOWN = 200;
           </p>
         }
         @if (mayEdit() && v.behindTotal) {
-          <button pButton type="button" (click)="push(v)">Put what {{ v.behindTotal | count: 'value lacks' : 'values lack' }} in the tray</button>
+          <button pButton type="button" (click)="push(v)">Add {{ v.behindTotal | count: 'missing value' : 'missing values' }} to the tray</button>
         }
       </section>
       @if (v.behindTotal) {
@@ -174,7 +176,7 @@ const MOST_SHOWN = 200;
       }
       @if (v.sheets.length && sheetProperties().length) {
         <section class="card" aria-label="Sheets">
-          <h2>Sheets: values of their own</h2>
+          <h2>Sheets: own values</h2>
           <div class="wide">
             <table class="list">
               <thead>
@@ -412,7 +414,7 @@ export class Projects {
     this.draft.set(draft);
   }
   protected readonly whole = computed(() => (this.draft()?.clauses ?? []).every((clause) => clauseProblem(clause) === null));
-  /** Saves what stands in the draft now: a click may come before the view has followed the last letter. */
+  /** Saves what is in the draft now: a click may come before the view has followed the last letter. */
   protected save(): void {
     const draft = this.draft();
     if (!draft) return;
@@ -503,7 +505,7 @@ export class Projects {
     this.api.pushProject(id).subscribe({
       next: ({ lines, barred }) => {
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${barred ? ` ${barred} cannot be written now.` : ''}`);
+        this.notices.done(`${count(lines, 'value')} added to your tray.${barred ? ` ${barred} cannot be written now.` : ''}`);
       },
       error: this.notices.failed,
     });

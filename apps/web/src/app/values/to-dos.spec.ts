@@ -62,9 +62,9 @@ describe('what is to do', () => {
     await stage.tick('Choose all', true);
     await stage.click('Fill in 2 files …');
     expect(filled).toEqual([[1], [1, 2]]);
-    await stage.click('Put missing names in the tray');
-    expect([stage.last('toDoTray'), stage.said]).toEqual([[[1, 2]], ['1 name waits in your tray.']]);
-    await stage.click('Take off the list');
+    await stage.click('Add missing names to the tray');
+    expect([stage.last('toDoTray'), stage.said]).toEqual([[[1, 2]], ['1 name added to your tray.']]);
+    await stage.click('Remove from the list');
     expect(stage.last('dismissToDos')).toEqual([[1, 2]]);
     expect([stage.calls.filter((call) => call.name === 'toDos').length, stage.actions.some((action) => action.type === '[Catalogue] Recount')]).toEqual([
       2,
@@ -80,6 +80,6 @@ describe('what is to do', () => {
   it('a viewer chooses and changes nothing', async () => {
     const stage = await staged({}, 'viewer');
     await stage.tick('Choose all', true);
-    expect(() => stage.button('Take off the list')).toThrow();
+    expect(() => stage.button('Remove from the list')).toThrow();
   });
 });

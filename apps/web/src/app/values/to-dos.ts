@@ -20,8 +20,8 @@ import { count } from '@rule/core/words';
         <label><input type="checkbox" [checked]="mineOnly()" (change)="mineOnly.set(!mineOnly())" /> only mine</label>
         @if (mayEdit() && chosen().size) {
           <button pButton type="button" (click)="fill.emit([...chosen()])">Fill in {{ chosen().size | count: 'file' }} …</button>
-          <button pButton type="button" class="p-button-text" (click)="names()">Put missing names in the tray</button>
-          <button pButton type="button" class="p-button-text" (click)="dismiss()">Take off the list</button>
+          <button pButton type="button" class="p-button-text" (click)="names()">Add missing names to the tray</button>
+          <button pButton type="button" class="p-button-text" (click)="dismiss()">Remove from the list</button>
         }
       </div>
     </div>
@@ -110,7 +110,7 @@ export class ToDos {
     this.api.toDoTray([...this.chosen()]).subscribe({
       next: ({ lines }) => {
         this.store.dispatch(TrayActions.load());
-        this.notices.done(`${count(lines, 'name waits', 'names wait')} in your tray.`);
+        this.notices.done(`${count(lines, 'name')} added to your tray.`);
       },
       error: this.notices.failed,
     });

@@ -188,7 +188,7 @@ describe('the Values station', () => {
     await stage.click('Preview');
     expect((stage.last('findReplacements')![0] as ReplacementRequest).properties).toEqual([2]);
     expect(stage.text('[aria-label="Find and replace"] [role=status]')).toContain(
-      'The first 2 values found, 1 can be replaced. Replace these and look again for the rest.',
+      'The first 2 values found, 1 can be replaced. Replace these, then search again.',
     );
   });
 

@@ -6,7 +6,7 @@ import { Subscription } from 'rxjs';
 import { Api, problemOf } from '../shared';
 import { GridItem } from './grid';
 
-/** Rows asked for in one go. */
+/** Rows asked for in one step. */
 const PAGE = 200;
 
 type Query = Pick<GridQuery, 'sort' | 'descending' | 'folder' | 'kind' | 'class' | 'search' | 'where' | 'group' | 'level'>;
@@ -94,10 +94,10 @@ export const ValuesStore = signalStore(
       return Array.from({ length: last - first + 1 }, (_, i) => first + i);
     };
     return {
-      /** Begins anew with a query; rows that stand stay until the new ones come. */
+      /** Begins again with a query; rows that stand stay until the new ones come. */
       load(next: Query): void {
         const regrouped = next.group !== query.group;
-        // What stands there is of another kind: it must not be taken for the new rows.
+        // What is there is of another kind: it must not be taken for the new rows.
         if (next.level !== query.level) patchState(store, { files: [], total: null });
         open.unsubscribe();
         open = new Subscription();

@@ -46,7 +46,7 @@ import { ToDos } from './to-dos';
 import { ValuesStore } from './values.store';
 import { Why } from './why';
 
-/** The grid of files × properties with its filters, filling in, projects and sets, and what stands behind the chosen cell. */
+/** The grid of files × properties with its filters, filling in, projects and sets, and what is behind the chosen cell. */
 @Component({
   selector: 'rule-values-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
@@ -135,7 +135,7 @@ import { Why } from './why';
                 @if (!mayEdit()) {
                   You can view values but not change them.
                 } @else {
-                  Type in a cell; changes wait in the tray.
+                  Type in a cell; changes are collected in the tray.
                 }
               </p>
             </div>
@@ -311,7 +311,7 @@ import { Why } from './why';
               @if (found(); as list) {
                 <p role="status">
                   {{ list.more ? 'The first ' : '' }}{{ list.values.length | count: 'value' }} found, {{ good().length }} can be replaced.{{
-                    list.more ? ' Replace these and look again for the rest.' : ''
+                    list.more ? ' Replace these, then search again.' : ''
                   }}
                   @if (good().length) {
                     <button pButton type="button" (click)="replaceAll()">Replace {{ good().length | count: 'value' }}</button>
@@ -949,7 +949,7 @@ export class ValuesStation {
   /** Takes the last step back: what waited before it waits again, and what did not is given up. The server keeps the steps. */
   protected undo(): void {
     if (this.steps().undo > 0) this.store.dispatch(TrayActions.undo({ again: false }));
-    else this.notices.done('Nothing typed here is pending. Applied changes are undone in History.');
+    else this.notices.done('There is nothing to undo. Applied changes can be reverted in History.');
   }
 
   protected redo(): void {
@@ -961,7 +961,7 @@ export class ValuesStation {
     this.api.bringUpToDate(what).subscribe({
       next: ({ lines, barred, blanks }) => {
         const left = [barred ? `${barred} files cannot be written now` : '', blanks ? `${blanks} values would only be emptied and stay` : ''].filter(Boolean);
-        this.notices.done(`${count(lines, 'value waits', 'values wait')} in your tray.${left.length ? ` ${left.join('; ')}.` : ''}`);
+        this.notices.done(`${count(lines, 'value')} added to your tray.${left.length ? ` ${left.join('; ')}.` : ''}`);
         this.store.dispatch(TrayActions.load());
       },
       error: this.notices.failed,

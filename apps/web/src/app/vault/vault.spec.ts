@@ -38,7 +38,7 @@ const state: VaultState = {
       state: 'exact',
       nearest: 'Description',
       likeness: 'same',
-      message: 'asks for exactly the written name',
+      message: 'uses exactly the written name',
     },
     {
       row: { field: 'SUPPLIER', kind: 'part', name: 'supplier' },

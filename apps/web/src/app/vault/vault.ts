@@ -39,8 +39,8 @@ const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
 /** Outcomes of a check-in, as people say them. */
 const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
   equal: 'nothing to do',
-  in: 'the file goes into the record',
-  out: 'the record goes into the file',
+  in: 'file to record',
+  out: 'record to file',
   ask: 'you are asked',
   stays: 'both stay as they are',
 };
@@ -182,6 +182,8 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
               </tbody>
             </table>
           </div>
+        } @else {
+          <h1>Record</h1>
         }
       } @else if (look() === 'rehearsal') {
         <rule-vault-rehearsal [rows]="store.rehearsed()" [result]="runResult()" [running]="running()" [editable]="mayEdit()" (started)="store.start($event)" />
@@ -292,6 +294,7 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
           </table>
         </div>
       } @else {
+        <h1>Vault</h1>
         <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
       }
 

@@ -36,7 +36,7 @@ export function layoutRecord(groups: DxfGroups, object: Entity): LayoutRecord | 
 export const MODEL = 'model';
 const ONE_SHEET = 'paper';
 
-/** The layout that an object of the section of objects stands on, by the names of layouts of block records. */
+/** The layout that an object of the section of objects is on, by the names of layouts of block records. */
 export const layoutOfEntity = (groups: DxfGroups, entity: Entity, names: ReadonlyMap<string, string>): string =>
   groups.get(entity, 67)?.trim() === '1' ? (names.get(groups.get(entity, 330)?.trim() ?? '') ?? ONE_SHEET) : MODEL;
 
@@ -47,13 +47,13 @@ export function layoutOfBlock(groups: DxfGroups, block: Entity, names: ReadonlyM
   return names.get(groups.get(block, 330)?.trim() ?? '') ?? (/model/i.test(name) ? MODEL : name);
 }
 
-/** A layout with all that stands on it. */
+/** A layout with all that is on it. */
 export interface LayoutBody {
   readonly entities: readonly Entity[];
   readonly paper: LayoutRecord['paper'];
 }
 
-/** All layouts of a drawing that anything stands on, by name. */
+/** All layouts of a drawing that anything is on, by name. */
 export function layoutsOf(groups: DxfGroups): Map<string, LayoutBody> {
   const records = groups.within('OBJECTS').flatMap((object) => layoutRecord(groups, object) ?? []);
   const names = new Map(records.map(({ record, name }) => [record, name]));

@@ -2,7 +2,7 @@ import { heldText } from '../../values';
 import { CellDefinition, LetteringAspect, OwnLettering, Point, ReadValue, letteringName, plainNumber } from '../contract';
 import { BlockContent, CellContent, InsertContent } from './content';
 
-/** How lettering of a block stands on a sheet where the block is placed. */
+/** How lettering of a block is on a sheet where the block is placed. */
 interface Placing {
   readonly at: Point;
   readonly scale: Point;

@@ -92,7 +92,7 @@ const decimal = (n: number) => (Number.isInteger(n) ? `${n}.0` : String(Math.rou
 const MODEL = '1F';
 const PAPER = '1B';
 
-/** Makes one drawing. Names and texts stand in it as they are; they may hold no line breaks. */
+/** Makes one drawing. Names and texts are in it as they are; they may hold no line breaks. */
 export function makeSheet(sheet: SheetPlan): Uint8Array {
   const body = new Dxf();
   const { width, height, inches } = sheet;
@@ -314,7 +314,7 @@ function entities(d: Dxf, sheet: SheetPlan, form: BlockReading | null, width: nu
   const viewWidth = width - 60;
   const viewHeight = height - 100;
   viewport(2, width / 2 + 5, height / 2 + 20, viewWidth, viewHeight, viewHeight / sheet.scale, 0, 0);
-  // ISO 5457: 20 mm filing margin at the left, 10 mm elsewhere (from memory).
+  // ISO 5457: 20 mm filing margin on the left, 10 mm elsewhere (from memory).
   rectangle(d, PAPER, 'SHEET', true, [20, 10, width - 30, height - 20]);
   if (form) title(d, form, sheet.cells, width - 10 - boxOf(form).width, 10);
   d.put([0, 'ENDSEC']);

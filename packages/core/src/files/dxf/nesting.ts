@@ -37,7 +37,7 @@ function flatten(vertices: readonly Vertex[]): Point[] {
     const chord = Math.hypot(b.x - a.x, b.y - a.y);
     if (chord === 0) continue;
     const radius = chord / (2 * Math.sin(angle / 2));
-    // The centre lies on the chord's perpendicular, at the left of it for an arc that runs counter-clockwise.
+    // The centre lies on the chord's perpendicular, on the left of it for an arc that runs counter-clockwise.
     const height = radius * Math.cos(angle / 2);
     const centre = { x: (a.x + b.x) / 2 - ((b.y - a.y) / chord) * height, y: (a.y + b.y) / 2 + ((b.x - a.x) / chord) * height };
     const start = Math.atan2(a.y - centre.y, a.x - centre.x);

@@ -2,7 +2,7 @@ import { Rooms, straightEdges } from '../../lettering/room';
 import { BlockShape, CellDefinition } from '../contract';
 import { Keys } from '../keys';
 
-/** A text that stands on a sheet itself. */
+/** A text that is on a sheet itself. */
 export interface SheetText<T> {
   readonly entity: T;
   readonly text: string;
@@ -27,7 +27,7 @@ const MOST_HIGH = 14;
 const MOST_WIDE = 160;
 
 /**
- * Finds cells among the plain texts of a sheet: boxes of straight lines that hold two texts, a caption and what stands under it. The caption
+ * Finds cells among the plain texts of a sheet: boxes of straight lines that hold two texts, a caption and what is under it. The caption
  * is the lower lettering; of two that are equally high the upper one, or the left one in the same line. Sheets with fewer than three such
  * boxes have none.
  */

@@ -65,7 +65,7 @@ class Reader extends DxfGroups {
         continue;
       }
       const name = this.value(variable.at + 1);
-      if (names.has(name)) problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      if (names.has(name)) problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} is used twice in the same place; the first one counts.` });
       else properties.push({ name, value: this.value(next.at + 1), first: variable.at, valueAt: next.at + 1 });
       names.add(name);
     }
@@ -116,7 +116,7 @@ class Reader extends DxfGroups {
       sheets: [...sheets].map(([layout, { views, outlines, texts }]): SheetReading => {
         const nested = nest(outlines, texts);
         if (!nested.complete)
-          problems.push({ code: 'outlines', message: `The layout ${layout} has so many outlines and texts that it was not worked out which lie in which.` });
+          problems.push({ code: 'outlines', message: `The layout ${layout} has too many outlines and texts to work out which texts lie in which outlines.` });
         const order = this.orders.get(layout);
         return {
           layout,
@@ -262,7 +262,7 @@ class Reader extends DxfGroups {
 
   private blocks(from: number, to: number): { blocks: BlockContent[]; layouts: { name: string; entities: Entity[] }[]; parts: Map<string, Entity[]> } {
     const blocks: BlockContent[] = [];
-    // What stands in blocks that place others.
+    // What is in blocks that place others.
     const parts = new Map<string, Entity[]>();
     const layouts: { name: string; entities: Entity[] }[] = [];
     const entities = this.entities(from, to);
@@ -463,7 +463,7 @@ class Reader extends DxfGroups {
   }
 
   /**
-   * Blocks with cells that stand in the definitions of other blocks, each once, on the first sheet where the other one is placed, however
+   * Blocks with cells that are in the definitions of other blocks, each once, on the first sheet where the other one is placed, however
    * deep. Those in blocks that no sheet shows are passed over.
    */
   private nested(
@@ -608,7 +608,7 @@ class Reader extends DxfGroups {
   }
 }
 
-/** The entities of a section by the layouts that they stand on. */
+/** The entities of a section by the layouts that they are on. */
 function byLayout(entities: readonly Entity[], layoutOf: (entity: Entity) => string): { readonly name: string; readonly entities: Entity[] }[] {
   const found = new Map<string, Entity[]>();
   for (const entity of entities) {

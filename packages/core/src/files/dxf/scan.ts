@@ -13,7 +13,7 @@ export interface DxfIndex {
   readonly eol: string;
 }
 
-/** The part of the 22-byte sentinel of binary DXF that names the format; it stands at offset 8. */
+/** The part of the 22-byte sentinel of binary DXF that names the format; it is at offset 8. */
 const BINARY = 'Binary DXF\r\n\x1a\0';
 
 /** Says whether the bytes begin with the sentinel of a binary DXF file. */

@@ -16,7 +16,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
   const byHolder = new Map(content.inserts.map((insert) => [insert.holder, insert]));
   const edits = changes.flatMap((change) => {
     const place = JSON.stringify([change.holder, change.place, change.name]);
-    if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
+    if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in the same step.`);
     seen.add(place);
     switch (change.place) {
       case 'cell':
@@ -24,7 +24,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
       case 'field': {
         const field = content.fields.find((f) => f.name === change.name);
         if (!field) throw new FileError('no-field', `The file has no field ${change.name}.`);
-        if (field.valueAt < 0) throw new FileError('fact', `The program that saves the drawing writes ${change.name}; it cannot be changed.`);
+        if (field.valueAt < 0) throw new FileError('fact', `${change.name} is written by the program that saves the drawing and cannot be changed.`);
         return [valueEdit(content, field.valueAt, change.value?.text ?? '')];
       }
       case 'lettering':
@@ -63,7 +63,7 @@ function cellEdits(
     throw new FileError(
       'cell-fixed',
       cell.fixed === 'constant'
-        ? `The cell ${change.name} is constant: its block holds the text, not the sheet.`
+        ? `The cell ${change.name} is constant: its text belongs to the block definition, not to the sheet.`
         : `The drawing computes the cell ${change.name} itself (${cell.fixed}).`,
     );
   if (cell.paragraph) return [valueEdit(content, cell.valueAt, codedText(toMtext(text)))];
@@ -83,11 +83,11 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
   if (!named || !cell || cell.heightAt < 0) throw new FileError('no-cell', `The sheet has no cell ${named?.tag ?? change.name}.`);
   const wanted = change.value === null ? null : Number(change.value.text);
   if (wanted !== null && !(Number.isFinite(wanted) && wanted > 0))
-    throw new FileError('no-number', `The ${named.aspect} of ${named.tag} has to be a number above 0.`);
+    throw new FileError('no-number', `The ${named.aspect} of ${named.tag} must be a number greater than 0.`);
   const block = content.blocks.find((candidate) => candidate.name.toLowerCase() === insert.block.toLowerCase());
   const i = block?.cells.findIndex((candidate) => candidate.tag === named.tag) ?? -1;
   const [defined, raw] = [block?.cells[i], block?.definitions[i]];
-  if (wanted === null && (!defined || !raw)) throw new FileError('no-block', `The drawing has no block that says the ${named.aspect} of ${named.tag}.`);
+  if (wanted === null && (!defined || !raw)) throw new FileError('no-block', `No block in the drawing defines the ${named.aspect} of ${named.tag}.`);
   const said = defined && asPlaced(defined, insert.scale);
   // As the block writes it, so that what is undone is as it was.
   const written = (n: number | undefined, own: string | undefined) => (own !== undefined && Number(own) === n ? own : number(n!));
@@ -95,7 +95,7 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
     const text = wanted === null ? written(said!.height, raw!.height) : number(wanted);
     return [cell.heightAt, cell.innerHeightAt].filter((at) => at >= 0).map((at) => valueEdit(content, at, text));
   }
-  if (cell.inner.length > 0) throw new FileError('no-width', `The cell ${named.tag} has several lines, whose letters are narrowed inside its text.`);
+  if (cell.inner.length > 0) throw new FileError('no-width', `The cell ${named.tag} has several lines; their width is set inside the text.`);
   const { lines, eol } = content.index;
   if (wanted === null && raw!.widthFactor === undefined && said!.widthFactor === 1)
     return cell.widthAt < 0 ? [] : [{ offset: lines[cell.widthAt]!, length: lines[cell.widthAt + 1]! - lines[cell.widthAt]!, insert: new Uint8Array() }];
@@ -111,7 +111,7 @@ function gainedEdits(content: DxfContent, gained: ReadonlyMap<InsertContent, rea
   const modern = version >= 'AC1015';
   const seedText = handleSeedAt < 0 ? '' : String.fromCharCode(...index.bytes.subarray(index.starts[handleSeedAt], index.ends[handleSeedAt])).trim();
   if (modern && !/^[0-9A-Fa-f]+$/.test(seedText))
-    throw new FileError('no-handles', 'The drawing does not say which handle is free, so no attribute can be added.');
+    throw new FileError('no-handles', 'The drawing does not state its next free handle, so no attribute can be added.');
   let next = seedText ? BigInt(`0x${seedText}`) : 0n;
   const edits: Edit[] = [];
   for (const [insert, cells] of gained) {
@@ -175,7 +175,7 @@ function place(insert: InsertContent, block: BlockContent, point: Point): Point 
 }
 
 function propertyEdits(content: DxfContent, byName: ReadonlyMap<string, DxfContent['properties'][number]>, change: FileChange): Edit[] {
-  if (change.holder !== '') throw new FileError('no-holder', 'A drawing holds properties for the document only.');
+  if (change.holder !== '') throw new FileError('no-holder', 'A drawing can hold properties only for the whole document.');
   const { index, properties, version } = content;
   const existing = byName.get(change.name);
   if (existing && change.value) return [valueEdit(content, existing.valueAt, change.value.text)];

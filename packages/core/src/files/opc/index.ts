@@ -21,7 +21,7 @@ const CUSTOM_TYPE = 'application/vnd.openxmlformats-officedocument.custom-proper
 /** Format identifier of user-defined document properties (ECMA-376 part 1, custom properties). */
 const FORMAT_ID = '{D5CDD505-2E9C-101B-9397-08002B2CF9AE}';
 
-/** Core properties under the names that Rule shows, with the qualified names under which they are written anew. */
+/** Core properties under the names that Rule shows, with the qualified names under which they are written again. */
 const CORE_FIELDS: readonly { readonly name: string; readonly local: string; readonly written: string }[] = [
   { name: 'title', local: 'title', written: 'dc:title' },
   { name: 'subject', local: 'subject', written: 'dc:subject' },
@@ -146,7 +146,7 @@ function writeVariant(value: HeldValue): string {
       return Number.isSafeInteger(Number(value.text)) ? `<vt:r8>${value.text}</vt:r8>` : `<vt:lpwstr>${escapeXml(value.text)}</vt:lpwstr>`;
     case 'boolean':
       return `<vt:bool>${value.text === 'yes'}</vt:bool>`;
-    // A document property has no unit: the number stands in the unit of the property.
+    // A document property has no unit: the number is in the unit of the property.
     case 'real':
     case 'measure':
       return `<vt:r8>${value.text}</vt:r8>`;
@@ -187,7 +187,7 @@ function readOpc(bytes: Uint8Array): FileReading {
   for (const element of propertiesOf(content.custom)) {
     const name = element.attributes['name'] ?? '';
     if (properties.some((other) => other.name === name)) {
-      problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} is used twice in the same place; the first one counts.` });
       continue;
     }
     properties.push({ place: 'property', name, held: readVariant(element.children[0]) });
@@ -255,9 +255,9 @@ function modifyOpc(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
   let addsCore = false;
   for (const change of changes) {
     const place = JSON.stringify([change.place, change.name]);
-    if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
+    if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in the same step.`);
     seen.add(place);
-    if (change.holder !== '') throw new FileError('no-holder', 'A document holds properties for itself only.');
+    if (change.holder !== '') throw new FileError('no-holder', 'A document can hold properties only for itself.');
     if (change.place === 'property') {
       const existing = propertiesOf(content.custom).find((element) => element.attributes['name'] === change.name);
       if (existing && change.value) {
@@ -274,7 +274,7 @@ function modifyOpc(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
     } else if (change.place === 'field') {
       const field = CORE_FIELDS.find((candidate) => candidate.name === change.name);
       if (!field) throw new FileError('no-field', `The document has no field ${change.name}.`);
-      if (KEPT_BY_PROGRAM.has(field.name)) throw new FileError('no-field', `The field ${field.name} is kept by the document's own program.`);
+      if (KEPT_BY_PROGRAM.has(field.name)) throw new FileError('no-field', `The field ${field.name} is maintained by the document's own program.`);
       const existing = content.core?.xml.root.children.find((child) => child.local === field.local);
       const text = escapeXml(change.value?.text ?? '');
       if (existing) {

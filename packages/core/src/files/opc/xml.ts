@@ -72,7 +72,7 @@ export function readXml(bytes: Uint8Array, part: string): XmlPart {
 /** A text as XML content or attribute value. Characters that XML 1.0 cannot hold are refused. */
 export function escapeXml(text: string): string {
   if (/[\u0000-\u0008\u000b\u000c\u000e-\u001f\ufffe\uffff]/.test(text))
-    throw new FileError('xml-character', 'The value holds a control character, which a document cannot hold.');
+    throw new FileError('xml-character', 'The value contains a control character, which documents cannot store.');
   return text.replace(/&/g, '&amp;').replace(/</g, '&lt;').replace(/>/g, '&gt;').replace(/"/g, '&quot;').replace(/\r/g, '&#13;');
 }
 

@@ -2,7 +2,7 @@ import { Inflate, deflateSync, inflateSync } from 'fflate';
 import { FileError } from '../contract';
 import { Edit } from '../edits';
 
-/** One entry of a zip archive, with the bytes it stands in. */
+/** One entry of a zip archive, with the bytes it is in. */
 export interface ZipEntry {
   readonly name: string;
   readonly method: number;
@@ -53,12 +53,12 @@ export function scanZip(bytes: Uint8Array): ZipIndex {
   let end = bytes.length - 22;
   // A comment of up to 65,535 bytes may follow.
   for (const first = Math.max(0, bytes.length - 22 - 65_535); end >= first && data.getUint32(end, true) !== END; end--);
-  if (end < 0 || data.getUint32(end, true) !== END) throw new FileError('zip-broken', 'The document ends before its table of contents.', bytes.length);
+  if (end < 0 || data.getUint32(end, true) !== END) throw new FileError('zip-broken', 'The document ends before its central directory.', bytes.length);
   const count = data.getUint16(end + 10, true);
   const directory = data.getUint32(end + 16, true);
   if (count === 0xffff || directory === 0xffffffff) throw new FileError('zip-64', 'The document is packed as ZIP64, which Rule does not edit.');
   const broken = (at: number): never => {
-    throw new FileError('zip-broken', 'The table of contents of the document is broken.', at);
+    throw new FileError('zip-broken', 'The central directory of the document is broken.', at);
   };
   const list: ZipEntry[] = [];
   let at = directory;
@@ -97,7 +97,7 @@ export function unpack({ bytes }: ZipIndex, entry: ZipEntry): Uint8Array {
   if (entry.size > LARGEST_PART) throw new FileError('zip-large', `The part ${entry.name} unpacks to ${Math.round(entry.size / 2 ** 20)} MiB.`);
   const packed = bytes.subarray(entry.dataStart, entry.dataStart + entry.packed);
   if (entry.method === 0) return packed;
-  if (entry.method !== 8) throw new FileError('zip-method', `The part ${entry.name} is packed in a way that Rule does not know.`);
+  if (entry.method !== 8) throw new FileError('zip-method', `The part ${entry.name} uses a compression method that Rule does not support.`);
   try {
     return inflateSync(packed, { out: new Uint8Array(entry.size) });
   } catch {
@@ -105,7 +105,7 @@ export function unpack({ bytes }: ZipIndex, entry: ZipEntry): Uint8Array {
   }
 }
 
-/** Bytes that are unpacked in one go. */
+/** Bytes that are unpacked in one step. */
 const PIECE = 1 << 16;
 
 /** Unpacks an entry piece by piece, for parts of any size. @throws FileError when it is broken, or unpacks to more than it says */
@@ -116,7 +116,7 @@ export function* unpackPieces({ bytes }: ZipIndex, entry: ZipEntry): Generator<U
     yield packed;
     return;
   }
-  if (entry.method !== 8) throw new FileError('zip-method', `The part ${entry.name} is packed in a way that Rule does not know.`);
+  if (entry.method !== 8) throw new FileError('zip-method', `The part ${entry.name} uses a compression method that Rule does not support.`);
   const out: Uint8Array[] = [];
   let total = 0;
   const inflate = new Inflate((piece) => {
@@ -160,7 +160,7 @@ const joined = (...chunks: readonly Uint8Array[]): Uint8Array => {
 
 /**
  * The edits that give parts new contents. Every other entry keeps its raw bytes; only the table of contents
- * is written anew, because it states where things stand.
+ * is written again, because it states where things stand.
  */
 export function replaceParts(index: ZipIndex, parts: ReadonlyMap<string, Uint8Array>): Edit[] {
   const { bytes, entries, directory, end } = index;

@@ -114,7 +114,7 @@ function readItem(model: StepModel, id: number): ItemValue | undefined {
 
 function measured(model: StepModel, inner: { text: string; argument: Argument }, unitId: number | undefined, name: string): ItemValue {
   const unit = unitId === undefined ? undefined : readUnit(model, unitId);
-  // A number in a unit that is not known, or is only like one, is no number: 5 of something else would become 5 of ours.
+  // A number in a unit that is not known, or is only like one, is not a number: 5 of something else would become 5 of ours.
   const strange = unitId !== undefined && unit === undefined ? unitName(model, unitId) : null;
   return {
     ...(strange === null ? {} : { strange }),

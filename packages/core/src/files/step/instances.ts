@@ -36,7 +36,7 @@ interface Desk {
   readonly window: Uint8Array;
 }
 
-/** Bytes of a file that are looked at in one go. */
+/** Bytes of a file that are looked at in one step. */
 const WINDOW = 256 * 1024;
 
 /** Pairs of first letters that are told apart. */
@@ -54,7 +54,7 @@ function hashOf(name: string): number {
 
 let desk: Desk | undefined;
 
-/** Sets the machine up when it is needed first. One is enough: a file is gone through in one go. */
+/** Sets the machine up when it is needed first. One is enough: a file is gone through in one step. */
 function theDesk(): Desk {
   if (desk) return desk;
   const bytes = Uint8Array.from(atob(WASM), (c) => c.charCodeAt(0));
@@ -85,7 +85,7 @@ function lookFor({ pairs, hashes }: Desk, wanted: readonly string[]): void {
   pairs.fill(0);
   for (const name of wanted) {
     const first = pair(name.charCodeAt(0), name.charCodeAt(1));
-    // Anything may stand behind a name of one letter.
+    // Anything may follow a name of one letter.
     if (name.length === 1) pairs.fill(1, first, first + 32);
     else pairs[first] = 1;
   }

@@ -12,7 +12,7 @@ export interface EmptyModel {
   readonly unit: 'mm' | 'in';
 }
 
-/** What the category of a product says that is an assembly though nothing stands in it yet (ISO 10303-44). */
+/** What the category of a product says that is an assembly though nothing is in it yet (ISO 10303-44). */
 export const ASSEMBLY_CATEGORY = 'assembly';
 
 /** Makes a STEP file of AP214 that holds one product with an origin and no geometry: a part or an assembly to begin with. */

@@ -65,7 +65,7 @@ export class StepModel {
     return (this.index.byType.get(type) ?? []).map((position) => this.index.ids[position]!);
   }
 
-  /** The bytes that an instance stands in. */
+  /** The bytes that an instance is in. */
   span(id: number): InstanceSpan | undefined {
     const position = this.index.position(id);
     return position === undefined ? undefined : spanAt(this.index, position);
@@ -81,7 +81,7 @@ export class StepModel {
 /** The text of an argument; `''` when it is none. */
 export const textOf = (argument: Argument | undefined): string => (argument?.is === 'text' ? argument.value : '');
 
-/** The id that an argument refers to; `undefined` when it is no reference. */
+/** The id that an argument refers to; `undefined` when it is not a reference. */
 export const refOf = (argument: Argument | undefined): number | undefined => (argument?.is === 'ref' ? argument.id : undefined);
 
 /** The ids in a list of references. */

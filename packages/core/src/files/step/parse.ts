@@ -3,7 +3,7 @@ import { bytewiseText } from '../encoding';
 import { endOfString, skipBlank } from './scan';
 import { decodeString } from './strings';
 
-/** An argument with the bytes it stands in. */
+/** An argument with the bytes it is in. */
 export type Argument =
   | { readonly is: 'text'; readonly value: string; readonly start: number; readonly end: number }
   | { readonly is: 'number'; readonly value: string; readonly start: number; readonly end: number }
@@ -26,7 +26,7 @@ const isNumber = (c: number) => (c >= 48 && c <= 57) || c === 43 || c === 45 || 
 const names = new Map<number, string>();
 const MOST_NAMES = 4096;
 
-/** The name that stands at some bytes, in capitals. */
+/** The name that is at some bytes, in capitals. */
 function nameAt(bytes: Uint8Array, start: number, end: number): string {
   let hash = 0;
   for (let i = start; i < end; i++) hash = (hash * 31 + bytes[i]!) | 0;
@@ -91,7 +91,7 @@ class Parser {
     return { name, args: this.list(0) };
   }
 
-  /** A list in brackets; stands at the opening one. */
+  /** A list in brackets; is at the opening one. */
   private list(depth: number): Argument[] {
     if (depth > DEEPEST) this.fail('Lists are nested too deeply.');
     this.i++;

@@ -86,11 +86,11 @@ export function readStep(bytes: Uint8Array): FileReading {
     if (strange !== undefined)
       problems.push({
         code: 'unit',
-        message: `${JSON.stringify(name)} is given in ${JSON.stringify(strange)}, which is none of the units that Rule knows; it is kept as a text.`,
+        message: `${JSON.stringify(name)} uses the unknown unit ${JSON.stringify(strange)}; its value is kept as text.`,
       });
     const place = JSON.stringify([holder, name]);
     if (seen.has(place)) {
-      problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} stands twice in one place; the first one counts.` });
+      problems.push({ code: 'name-twice', message: `${JSON.stringify(name)} is used twice in the same place; the first one counts.` });
       continue;
     }
     seen.add(place);

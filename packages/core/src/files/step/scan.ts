@@ -88,7 +88,7 @@ export function endOfString(bytes: Uint8Array, start: number): number {
 
 /**
  * Offset behind the semicolon that ends the statement at `start`.
- * @param addresses whether addresses may stand in it in angle brackets, as in an ANCHOR or REFERENCE section (ISO 10303-21, edition 3)
+ * @param addresses whether addresses may be in it in angle brackets, as in an ANCHOR or REFERENCE section (ISO 10303-21, edition 3)
  */
 function endOfStatement(bytes: Uint8Array, start: number, addresses = false): number {
   let i = start;
@@ -165,7 +165,7 @@ class Spans {
   }
 }
 
-/** Whether a name stands at `start`, all of it, in letters of either case. @param name in capitals */
+/** Whether a name is at `start`, all of it, in letters of either case. @param name in capitals */
 function standsAt(bytes: Uint8Array, start: number, name: string): boolean {
   for (let k = 0; k < name.length; k++) {
     const c = bytes[start + k]!;
@@ -270,7 +270,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
       if (bytes[i] !== EQUALS) throw new FileError('step-syntax', `Instance #${id} has no right side.`, start);
       if (!WORD[bytes[++i]!]) i = skipBlank(bytes, i);
       spans.begin(id, start, i);
-      if (id > LARGEST_ID) throw new FileError('step-syntax', `An instance has a number beyond ${LARGEST_ID}.`, start);
+      if (id > LARGEST_ID) throw new FileError('step-syntax', `An instance number is greater than ${LARGEST_ID}.`, start);
       if (id > maxId) maxId = id;
       types.note(spans.length, i);
       i = endOfStatement(bytes, i);
@@ -288,7 +288,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
       continue;
     }
     const keyword = keywordAt(bytes, i);
-    if (keyword === '') throw new FileError('step-syntax', 'A statement does not begin with a name.', start);
+    if (keyword === '') throw new FileError('step-syntax', 'A statement does not start with a name.', start);
     i = endOfStatement(bytes, i);
     if (keyword === 'HEADER') section = 'header';
     else if (keyword === 'DATA') section = 'data';
@@ -298,7 +298,7 @@ export function scanStep(bytes: Uint8Array, wanted: readonly string[]): StepInde
       section = 'none';
     } else if (keyword === 'END-ISO-10303-21') finished = true;
     else if (section === 'header') header.push({ keyword, start, end: i });
-    else if (section === 'data') throw new FileError('step-syntax', `${keyword} stands where an instance was expected.`, start);
+    else if (section === 'data') throw new FileError('step-syntax', `${keyword} was found where an instance was expected.`, start);
   }
   if (dataEnd < 0) throw new FileError('step-truncated', 'The file has no data section.', bytes.length);
 

@@ -13,7 +13,7 @@ import { unitWriting } from './units';
 
 const KIND = "'user defined attribute'";
 
-/** Type of the representation context that attributes stand in. */
+/** Type of the representation context that attributes are in. */
 const CONTEXT = 'user defined attributes';
 
 /** A number as a Part 21 real: it always has a point. */
@@ -76,10 +76,10 @@ class Writer {
 
   change(change: FileChange): void {
     const place = JSON.stringify([change.holder, change.place, change.name]);
-    if (this.touched.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in one go.`);
+    if (this.touched.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in the same step.`);
     this.touched.add(place);
     if (change.place === 'field') return this.changeField(change);
-    if (change.place === 'fact') throw new FileError('fact', `${change.name} is a fact that the file states about its model and cannot be written.`);
+    if (change.place === 'fact') throw new FileError('fact', `${change.name} is a fact about the model and cannot be written.`);
     if (change.place === 'cell' || change.place === 'lettering') throw new FileError('no-cells', 'A STEP file has no title block cells.');
     const [existing, ...others] = this.held.get(placeOf(change.holder, change.name)) ?? [];
     if (!existing) {
@@ -113,7 +113,7 @@ class Writer {
     const text = this.string(change.name, change.value?.text ?? '');
     const written = this.fields.get(start);
     if (written !== undefined && written !== text)
-      throw new FileError('change-twice', `${change.name} is one and the same for two versions of a product, and is changed to two values in one go.`);
+      throw new FileError('change-twice', `${change.name} is shared by two versions of a product and would be changed to two different values.`);
     if (written === undefined) this.edits.push(splice(start, end - start, text));
     this.fields.set(start, text);
   }
@@ -203,7 +203,7 @@ class Writer {
     if (encoded.length > LONGEST_STRING)
       throw new FileError(
         'too-long',
-        `${what} takes ${encoded.length} bytes in a STEP file, and other programs read texts of up to ${LONGEST_STRING}: shorten it (letters outside ASCII take four bytes each).`,
+        `${what} takes ${encoded.length} bytes in a STEP file; other programs read up to ${LONGEST_STRING}. Shorten it (characters outside ASCII take four bytes each).`,
       );
     return encoded;
   }
