@@ -33,7 +33,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     const today = page.getByRole('region', { name: 'In files today' });
     // What stands first in the files and is not a choice yet becomes one.
     const misfit = today.getByRole('row').first();
-    await expect(misfit).toContainText(/is not among the choices|is another wording of/);
+    await expect(misfit).toContainText(/is not among the choices|is another spelling of/);
     const found = await misfit.getByRole('cell').first().innerText();
     const choices = page.getByRole('textbox', { name: /^Choices, one a line/ });
     await choices.fill(`${await choices.inputValue()}\n${found}`);

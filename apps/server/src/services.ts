@@ -1,5 +1,6 @@
 import { join } from 'node:path';
 import { Boms } from './bom/boms';
+import { DrawnLists } from './bom/drawn';
 import { KeptBoms } from './bom/kept';
 import { BomLayouts } from './bom/layouts';
 import { Changes } from './changes/begin';
@@ -131,6 +132,7 @@ export function buildServices({
   const attempts = new SignInAttempts(db, clock);
   const bomLayouts = new BomLayouts(db, properties);
   const boms = new Boms(db, properties, libraries, judgements, trays, bomLayouts);
+  const drawnLists = new DrawnLists(db, boms, trays);
   const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
@@ -190,6 +192,7 @@ export function buildServices({
     applying,
     changes,
     boms,
+    drawnLists,
     bomLayouts,
     keptBoms,
     vault,

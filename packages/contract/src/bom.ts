@@ -1,4 +1,5 @@
-import { BomCell, BomContent, BomDifference, BomGroup, BomRow, BomTotal, Renumbered } from '@rule/core/bom';
+import { BomCell, BomContent, BomDifference, BomGroup, BomRow, BomTotal, DrawnDifference, MarkState, Renumbered, ViewEdge } from '@rule/core/bom';
+import { Point } from '@rule/core/files';
 import { FileRow } from './files';
 
 /** An assembly that a bill of materials can be made of. */
@@ -193,4 +194,81 @@ export interface UsedIn {
 export interface WhereUsed {
   readonly ways: readonly UsedIn[];
   readonly more: boolean;
+}
+
+/** A block with cells that drawings define. */
+export interface DrawnBlock {
+  readonly name: string;
+  readonly tags: readonly string[];
+}
+
+/** A sheet that shows the assembly: its parts list and item marks beside the bill of materials. */
+export interface DrawnSheet {
+  readonly file: number;
+  readonly path: string;
+  readonly layout: string;
+  /** Why the drawing cannot be changed; `null` where it can. */
+  readonly lock: string | null;
+  /** Whether blocks of this drawing are pending in the person's tray. */
+  readonly pending: boolean;
+  /** Whether the drawing defines the row block and the mark block. */
+  readonly defined: boolean;
+  readonly marksDefined: boolean;
+  /** Rows that are drawn. */
+  readonly rows: number;
+  readonly differences: readonly DrawnDifference[];
+  /** Texts that stay, though the bill of materials has nothing to show instead. */
+  readonly erased: number;
+  readonly marks: readonly {
+    readonly holder: string;
+    readonly number: string;
+    readonly state: MarkState['state'];
+    readonly row: string | null;
+    readonly should: string | null;
+    readonly label: string;
+  }[];
+  readonly without: readonly { readonly row: string; readonly item: string; readonly label: string }[];
+}
+
+/** Parts lists on the drawings of an assembly. */
+export interface DrawnBom {
+  /** What cells of the row block show, by tag. */
+  readonly heads: Readonly<Record<string, string>>;
+  readonly sheets: readonly DrawnSheet[];
+}
+
+/** Corners of a sheet at which a list starts that is not drawn yet, or the title block there. */
+export const LIST_CORNERS = ['title block', 'top left', 'top right', 'bottom left', 'bottom right'] as const;
+
+/** Where a new list starts: a corner, or a point in drawing units. */
+export type ListCorner = (typeof LIST_CORNERS)[number] | Point;
+
+/** Parts lists to be put in order. */
+export interface PutDrawn extends BomRequest {
+  /** `null` for all drawings that have a list. */
+  readonly drawing: number | null;
+  readonly sheet: string | null;
+  /** For a sheet without a list. */
+  readonly corner: ListCorner | null;
+  /** Whether texts are cleared where the bill of materials has nothing to show. */
+  readonly erase: boolean;
+}
+
+/** Item marks to be set to the numbers of their rows. */
+export interface SetMark extends BomRequest {
+  readonly drawing: number;
+  readonly sheet: string;
+  /** `null` for all marks whose row is known. */
+  readonly holder: string | null;
+  /** The row that the mark points at; `null` for the one that it is known to point at. */
+  readonly row: string | null;
+}
+
+/** Marks to be placed for rows without one. */
+export interface PlaceMarks extends BomRequest {
+  readonly drawing: number;
+  readonly sheet: string;
+  readonly edge: ViewEdge;
+  /** Place of the view among those of the sheet. */
+  readonly view: number;
 }

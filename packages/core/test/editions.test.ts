@@ -180,15 +180,15 @@ describe('a definition', () => {
     );
   it.each<[Partial<PropertyDraft>, string]>([
     [{ feed: 'ruled' }, 'rule: Write the rule'],
-    [{ feed: 'ruled', rule: 'Mas + 1' }, 'rule: "Mas" is not a name'],
+    [{ feed: 'ruled', rule: 'Mas + 1' }, 'rule: "Mas" is not a known name'],
     [{ feed: 'ruled', rule: '1 + 1' }, 'rule: The rule gives a number'],
     [{ requiredWhen: '"x"' }, 'requiredWhen: A condition is true or false'],
     [{ allowed: '> 3' }, 'allowed: A text and a number cannot be compared'],
-    [{ pattern: '(' }, 'pattern: ( is not a pattern'],
-    [{ type: 'date', form: { ...newDraft('').form, date: 'YYYY' } }, 'form: "YYYY" is not a form of dates'],
+    [{ pattern: '(' }, 'pattern: ( is not a valid pattern'],
+    [{ type: 'date', form: { ...newDraft('').form, date: 'YYYY' } }, 'form: "YYYY" is not a date format'],
     [{ type: 'number', unit: 'kg', form: { ...newDraft('').form, unit: 'mm' } }, 'form: kg cannot be shown in mm'],
     [{ type: 'number', unit: 'kg', form: { ...newDraft('').form, number: 'fraction' } }, 'form: Only lengths'],
-    [{ type: 'yesno', words: ['ja', 'JA'] }, 'words: Yes and no need two different words'],
+    [{ type: 'yesno', words: ['ja', 'JA'] }, 'words: Use two different words for yes and no'],
     [{ type: 'yesno', words: ['no', 'maybe'] }, 'words: "no" means no'],
     [{ feed: 'counted' }, 'series: Choose the number series'],
     [{ feed: 'counted', series: 'Other' }, 'series: There is not a number series "Other"'],
@@ -198,20 +198,20 @@ describe('a definition', () => {
     [{ feed: 'inherited' }, 'inheritFrom: Choose what'],
     [{ type: 'choice', list: 'Others' }, 'list: There is no choice list "Others"'],
     [{ level: 'occurrence' }, 'level: Only assembly files'],
-    [{ homes: { part: { place: 'cell', name: 'MAT' } } }, 'homes: Which cell of a title block is the home for a part is said by the cell'],
+    [{ homes: { part: { place: 'cell', name: 'MAT' } } }, 'homes: To make a title block cell the home for a part, bind the cell'],
     [{ default: 'x', minLength: 3 }, 'default: The default needs at least 3 characters'],
-    [{ overrides: [{ class: 'Bought' }, { class: 'Bought' }] }, 'overrides: The class Bought is overridden twice'],
+    [{ overrides: [{ class: 'Bought' }, { class: 'Bought' }] }, 'overrides: The class Bought has two overrides'],
     [{ classes: ['Cast'] }, 'classes: There is no class "Cast"'],
     [{ knownSpellings: ['Material'] }, 'knownSpellings: "Material" is the written name itself'],
     [{ writtenName: 'Weight (kg)' }, 'ruleName: "Weight (kg)" cannot be used as a name in rules. In rules it is called "Weight kg"'],
-    [{ writtenName: 'Cost - Net' }, 'ruleName: In rules "Cost - Net" is always read as this name'],
-    [{ ruleName: 'a(b' }, 'ruleName: "a(b" cannot stand in a rule'],
+    [{ writtenName: 'Cost - Net' }, 'ruleName: In rules "Cost - Net" always means this property'],
+    [{ ruleName: 'a(b' }, 'ruleName: "a(b" cannot be used as a name in rules'],
   ])('%j', (change, expected) => expect(problems(change).join('\n')).toContain(expected));
   it('without faults has none', () =>
     expect(problems({ type: 'choice', list: 'Materials', requiredWhen: 'Mass > 1' }, [property(2, 'Mass', { type: 'number' })])).toEqual([]));
   it('is pointed at names that look the same', () => {
     // The second one has a Cyrillic a.
-    expect(problems({ writtenName: 'M\u0430terial' }, [property(2, 'Material')]).join()).toContain('looks the same, but is written with other letters');
+    expect(problems({ writtenName: 'M\u0430terial' }, [property(2, 'Material')]).join()).toContain('looks the same, but uses different characters');
     expect(lookAlike('Material', 'Materials')).toBe(false);
     expect(oddLetters('M\u0430ss\u2013x')).toEqual([
       { letter: '\u0430', looksLike: 'a', code: 'U+0430' },
@@ -342,7 +342,7 @@ describe('judging a file', () => {
     const wrong = ready(schema)
       .judge(file({ Mass: number('9', 'kg') }, { geometry }))
       .values.get(1)!;
-    expect(wrong.cell.violations).toEqual([{ code: 'stale', message: 'holds "9 kg", and should be "10 kg"' }]);
+    expect(wrong.cell.violations).toEqual([{ code: 'stale', message: 'holds "9 kg" but should be "10 kg"' }]);
   });
   it('finds a value under a known spelling and says so', () => {
     const one = ready(schemaOf(property(1, 'Material', { knownSpellings: ['Werkstoff'] })))
@@ -526,10 +526,10 @@ describe('who may change a value', () => {
     whyNotChanged(property(1, 'X', change), { role, kind: 'part', className: more.className ?? null, state: more.state ?? null });
   it('depends on feed, role, class and state', () => {
     expect(ask({}, 'editor')).toBeNull();
-    expect(ask({}, 'checker')).toBe('may not be changed by checkers');
+    expect(ask({}, 'checker')).toBe('cannot be changed by checkers');
     expect(ask({ mayChange: { role: 'administrator', states: [], closedClasses: [] } }, 'editor')).toBe('can be changed only by administrators');
     const closed = { mayChange: { role: 'editor' as const, states: ['open'], closedClasses: ['Bought'] } };
-    expect(ask(closed, 'editor', { className: 'Bought' })).toBe('can be changed only by administrators in files of the class Bought');
+    expect(ask(closed, 'editor', { className: 'Bought' })).toBe('can be changed only by administrators in files of class Bought');
     expect(ask(closed, 'administrator', { className: 'Bought' })).toBeNull();
     expect(ask(closed, 'administrator', { state: 'released' })).toBe('may be changed only in the state open; the file is released');
     expect(ask({ system: true }, 'administrator')).toBe('belongs to another program and is read-only');

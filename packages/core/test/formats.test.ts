@@ -166,7 +166,7 @@ print(json.dumps(out))`;
       [version === 'R12' ? 'model' : 'Layout1', ['LATE']],
       [version === 'R12' ? 'model' : 'Layout1', ['NAME', 'LATE']],
     ]);
-    expect(reading.holders[1]!.values.map(({ name, held: { text }, fixed }) => [name, text, fixed])).toEqual([
+    expect(reading.holders[1]!.values.filter(({ place }) => place !== 'placed').map(({ name, held: { text }, fixed }) => [name, text, fixed])).toEqual([
       ['NAME', 'Krążek ⌀20', undefined],
       ['OWNER', 'Company', 'constant'],
       // ezdxf gives an attribute a height of its own where none is asked for.
@@ -419,7 +419,7 @@ describe('Open Packaging', () => {
   it('says what is wrong with a file that is none', () => {
     expect(() => opc.read(utf8('not a zip'))).toThrow('not an Open Packaging document');
     expect(() => opc.read(zipSync({ 'a.txt': strToU8('x') }))).toThrow('not an Open Packaging document');
-    expect(() => opc.read(bare.subarray(0, bare.length - 30))).toThrow('table of contents');
+    expect(() => opc.read(bare.subarray(0, bare.length - 30))).toThrow('central directory');
     expect(() => opc.read(zipSync({ '[Content_Types].xml': strToU8('<Types>'), '_rels/.rels': strToU8(RELS()) }))).toThrow('not well formed');
     expect(() => opc.modify(bare, [{ holder: '', place: 'property', name: 'A', value: heldText('\u0001') }])).toThrow('control character');
     expect(() => opc.modify(bare, [{ holder: '', place: 'field', name: 'created', value: heldText('x') }])).toThrow("document's own program");

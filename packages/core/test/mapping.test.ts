@@ -161,8 +161,8 @@ describe('a vault link', () => {
     ['b', 'c', 'a', {}, 'both changed since they last agreed'],
     ['b', 'c', 'a', { onClash: "take the file's" as const }, "both changed since they last agreed; the file's value is used"],
     ['b', 'c', 'a', { onClash: "take the record's" as const }, "both changed since they last agreed; the record's value is used"],
-    [null, 'a', 'a', {}, 'the file is blank, and would erase what the record holds'],
-    ['a', null, 'a', {}, 'the record is blank, and would erase what the file holds'],
+    [null, 'a', 'a', {}, 'the file is blank and would erase the value in the record'],
+    ['a', null, 'a', {}, 'the record is blank and would erase the value in the file'],
     ['b', 'a', 'a', { in: 'never' as const, out: 'when blank' as const }, 'the file changed, but the link never passes in'],
     ['a', 'b', 'a', { in: 'when blank' as const, out: 'never' as const }, 'the record changed, but the link never passes out'],
     ['b', 'c', 'a', { in: 'never' as const, out: 'never' as const }, 'the link passes no values'],
@@ -285,7 +285,7 @@ describe('the way of a property', () => {
       ],
     });
     expect(hops.filter((hop) => hop.state === 'broken')).toMatchObject([
-      { title: 'Found under another name', why: 'It differs from "Material" in blanks: programs that compare exactly do not find it.' },
+      { title: 'Found under another name', why: 'It differs from "Material" in blanks; programs that compare exactly do not find it.' },
     ]);
   });
   it('breaks where a cell is stale and where no file holds the name', () => {

@@ -31,13 +31,13 @@ describe('the name of a file', () => {
     expect(named('Part number', { 'Part number': 'x' }, 'no-ending')).toEqual({ name: 'x', problem: null });
   });
   it.each([
-    ['Part number + "-" + Revision', { Revision: 'B' }, /gives nothing/],
+    ['Part number + "-" + Revision', { Revision: 'B' }, /has no result/],
     ['Part number', { 'Part number': 'a/b' }, /holds \/; file names cannot contain this/],
     ['Part number', { 'Part number': 'a.' }, /full stop/],
     ['Part number', { 'Part number': 'CON' }, /device/],
     ['Part number', { 'Part number': 'x'.repeat(300) }, /255 bytes/],
     ['Part nmber', { 'Part number': 'x' }, /Part number/],
-    ['1 + 1', {}, /is a text/],
+    ['1 + 1', {}, /must be text/],
   ])('%s of %j cannot be given', (text, values, problem) => expect(named(text, values as Record<string, string>).problem).toMatch(problem));
   it('follows the rule for its class before the one for all', () => {
     const rules = [rule('"a"'), rule('"b"', { classes: ['Bought'] })].map((entry) => ({ rule: entry }));

@@ -95,7 +95,7 @@ describe('what a file holds', () => {
   });
   it('points at the choice that another wording stands for', () => {
     const p = property({ type: 'choice', choices: ['1.4301', 'S235JR'] });
-    expect(judge(heldText('s235jr'), p, standIns)).toMatchObject({ violations: [{ code: 'not-a-choice', message: '"s235jr" is another wording of S235JR' }] });
+    expect(judge(heldText('s235jr'), p, standIns)).toMatchObject({ violations: [{ code: 'not-a-choice', message: '"s235jr" is another spelling of S235JR' }] });
   });
 });
 

@@ -59,12 +59,12 @@ describe('standards', () => {
     );
     const about = (name: string) => findings.filter((finding) => finding.subject === name).map((finding) => finding.message);
     expect(about('Identification number')).toEqual([
-      'Part number takes 12 characters; the field Identification number has room for 16.',
-      'Part number stands for the obligatory field Identification number and is not required.',
+      'Part number allows 12 characters, but the field Identification number has room for 16.',
+      'Part number is used for the obligatory field Identification number but is not required.',
     ]);
     expect(about('Title')).toEqual([]);
     expect(about('Creator')).toEqual([]);
-    expect(about('Approval person')).toEqual(['Appr. by stands for the obligatory field Approval person and is not required.']);
+    expect(about('Approval person')).toEqual(['Appr. by is used for the obligatory field Approval person but is not required.']);
     expect(about('Legal owner')).toEqual(['The obligatory field Legal owner has no property.']);
     expect(findings.every((finding) => finding.source.fromMemory)).toBe(true);
   });

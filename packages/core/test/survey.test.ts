@@ -353,7 +353,7 @@ describe('foreign values', () => {
     expect(held(translate(heldText('plate'), { do: 'case', style: 'upper' }, text, standIns))).toEqual(heldText('PLATE'));
     const words = { do: 'words', pairs: [{ theirs: 'MS', ours: 'S235JR' }], others: 'refuse' } as const;
     expect(held(translate(heldText('ms'), words, text, standIns))).toEqual(heldText('S235JR'));
-    expect(held(translate(heldText('brass'), words, text, standIns))).toContain('not among the words');
+    expect(held(translate(heldText('brass'), words, text, standIns))).toContain('not in the word list');
   });
 
   it('takes blanks and stand-ins for nothing', () => {

@@ -44,7 +44,7 @@ describe('what a cell shows', () => {
   it('is never a placeholder or a stand-in', () => {
     expect(cellText(null, mass, PLAIN_CELL, standIns)).toEqual({ state: 'blank', placeholder: '0.00', why: 'Mass is blank' });
     expect(cellText(heldText('--'), mass, PLAIN_CELL, standIns)).toMatchObject({ state: 'blank', why: '"--" is only a stand-in of Mass' });
-    expect(factText(null, 'scale', PLAIN_CELL)).toMatchObject({ state: 'blank', why: 'nothing says the scale' });
+    expect(factText(null, 'scale', PLAIN_CELL)).toMatchObject({ state: 'blank', why: 'the scale is not known' });
   });
 
   describe('composed of several', () => {

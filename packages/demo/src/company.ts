@@ -1,6 +1,7 @@
 import { BindingDocument, FormInput, Kind, LinkDocument, PLAIN_CELL, PropertyDraft, newDraft } from '@rule/core/schema';
 import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
 import type { VaultTableRow } from '@rule/core/vault';
+import { MARK_BLOCK, ROW_BLOCK } from './sheet';
 
 /** A BOM layout as it is added. */
 interface BomLayoutShape {
@@ -212,7 +213,24 @@ export function demoLayouts(property: (name: string) => number, classOf: (name: 
       name: 'Parts list',
       purpose: 'What is placed directly in an assembly, as it stands on its drawing.',
       shared: true,
-      content: { ...parts, columns: [...parts.columns.slice(0, 2), factColumn('picture'), ...parts.columns.slice(2)] },
+      content: {
+        ...parts,
+        columns: [...parts.columns.slice(0, 2), factColumn('picture'), ...parts.columns.slice(2)],
+        drawn: {
+          block: ROW_BLOCK,
+          cells: [
+            { tag: 'POS', of: { fact: 'item' } },
+            { tag: 'QTY', of: { fact: 'quantity' } },
+            { tag: 'PARTNO', of: { property: property('Part number') } },
+            { tag: 'DESCR', of: { property: property('Description') } },
+            { tag: 'MATL', of: { property: property('Material') } },
+          ],
+          growth: 'up',
+          rowsPerColumn: null,
+          side: 'left',
+          marks: { block: MARK_BLOCK, tag: 'POS' },
+        },
+      },
     },
     {
       name: 'Structure',

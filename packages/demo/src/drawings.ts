@@ -99,5 +99,20 @@ export const DRAWINGS: readonly (DemoSheet & { readonly path: string })[] = [
       REV: 'B',
     },
     outlines: [{ rect: [-180, -150, 360, 300] }, { rect: [-210, -15, 420, 30] }],
+    // Drawn before the shaft was a part of its own and the fourth arm was added; the felt seal is gone since.
+    list: {
+      rows: [
+        ['1', '1', 'DR15-110', 'Drum, 15 kg', '1.4301'],
+        ['3', '3', 'DR15-115', 'Agitator arm', '1.4301'],
+        ['4', '2', 'BP-6204', 'Drum bearing', '100Cr6'],
+        ['5', '2', 'BP-FELT12', 'Felt seal', 'wool'],
+      ],
+      marks: [
+        ['1', 180, 390],
+        ['3', 260, 390],
+        ['4', 340, 390],
+        ['5', 420, 390],
+      ],
+    },
   },
 ];

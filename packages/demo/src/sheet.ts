@@ -1,5 +1,5 @@
 import { BlockReading, CellDefinition } from '@rule/core/files';
-import { Outline, makeSheet } from '@rule/core/files/dxf';
+import { MoreBlocks, Outline, makeSheet } from '@rule/core/files/dxf';
 
 /** Trimmed sizes of ISO 5457 sheets in millimetres, landscape except A4, and the inch sheet B, 17 by 11 inches (from memory). */
 export const SHEETS = { A2: [594, 420], A3: [420, 297], A4: [210, 297], B: [431.8, 279.4] } as const;
@@ -15,6 +15,8 @@ export interface DemoSheet {
   readonly savedBy: string;
   /** Title block; the company's own when nothing is said. */
   readonly block?: string;
+  /** A parts list above the title block, from its lowest row upwards, and item marks along the top of the view, in millimetres. */
+  readonly list?: { readonly rows: readonly (readonly string[])[]; readonly marks: readonly (readonly [number: string, x: number, y: number])[] };
 }
 
 /** One field of the title block: its box in block millimetres, label, lettering height. */
@@ -128,19 +130,88 @@ const blockOf = ({ name, fields, width, height, lines }: BlockForm): BlockReadin
         { x: x2, y: y2 },
       ],
     })),
-    ...fields.map(({ label, box }) => ({
-      shape: 'text' as const,
-      at: { x: box[0] + INSIDE, y: box[1] + box[3] - 3.2 },
-      text: label,
-      height: 1.8,
-      rotation: 0,
-      align: 'left' as const,
-    })),
+    ...fields
+      .filter(({ label }) => label !== '')
+      .map(({ label, box }) => ({
+        shape: 'text' as const,
+        at: { x: box[0] + INSIDE, y: box[1] + box[3] - 3.2 },
+        text: label,
+        height: 1.8,
+        rotation: 0,
+        align: 'left' as const,
+      })),
   ],
 });
 
+/** Rows of the company's parts lists, 180 mm wide as its title block is. */
+export const ROW_BLOCK = 'MRW-PART-ROW';
+const ROW_HEIGHT = 7;
+const ROW_FORM: BlockForm = {
+  name: ROW_BLOCK,
+  width: 180,
+  height: ROW_HEIGHT,
+  lines: [
+    [12, 0, 12, ROW_HEIGHT],
+    [24, 0, 24, ROW_HEIGHT],
+    [64, 0, 64, ROW_HEIGHT],
+    [145, 0, 145, ROW_HEIGHT],
+  ],
+  fields: [
+    { tag: 'POS', label: '', prompt: 'Item', box: [0, -1, 12, 8], height: 3.5 },
+    { tag: 'QTY', label: '', prompt: 'Quantity', box: [12, -1, 12, 8], height: 3.5 },
+    { tag: 'PARTNO', label: '', prompt: 'Part number', box: [24, -1, 40, 8], height: 3.5 },
+    { tag: 'DESCR', label: '', prompt: 'Description', box: [64, -1, 81, 8], height: 3.5 },
+    { tag: 'MATL', label: '', prompt: 'Material', box: [145, -1, 35, 8], height: 3.5 },
+  ],
+};
+
+/** Item marks: a number in a circle. */
+export const MARK_BLOCK = 'MRW-MARK';
+const MARK: BlockReading = {
+  name: MARK_BLOCK,
+  cells: [
+    {
+      tag: 'POS',
+      prompt: 'Item',
+      preset: '',
+      at: { x: 0, y: 0 },
+      height: 5,
+      widthFactor: 1,
+      rotation: 0,
+      align: 'centre',
+      valign: 'middle',
+      constant: false,
+      multiline: false,
+    },
+  ],
+  shapes: [{ shape: 'circle', at: { x: 0, y: 0 }, radius: 7 }],
+};
+
+/** The parts list of a sheet and its marks, as they are placed. */
+function listOf({ rows, marks }: NonNullable<DemoSheet['list']>, width: number): MoreBlocks[] {
+  const [corner, above] = [width - 190, 58];
+  return [
+    {
+      block: blockOf(ROW_FORM),
+      placed: rows.map((texts, i) => ({
+        at: { x: corner, y: above + i * ROW_HEIGHT },
+        cells: Object.fromEntries(ROW_FORM.fields.map(({ tag }, k) => [tag, texts[k] ?? ''])),
+      })),
+    },
+    { block: MARK, placed: marks.map(([number, x, y]) => ({ at: { x, y }, cells: { POS: number } })) },
+  ];
+}
+
 /** Writes one drawing of the demo. */
-export function writeSheet({ size, block, ...sheet }: DemoSheet): Uint8Array {
+export function writeSheet({ size, block, list, ...sheet }: DemoSheet): Uint8Array {
   const [width, height] = SHEETS[size];
-  return makeSheet({ ...sheet, width, height, inches: size === 'B', block: blockOf(FORMS[block ?? BLOCK]!), blockUnit: 1 });
+  return makeSheet({
+    ...sheet,
+    ...(list ? { more: listOf(list, width) } : {}),
+    width,
+    height,
+    inches: size === 'B',
+    block: blockOf(FORMS[block ?? BLOCK]!),
+    blockUnit: 1,
+  });
 }

@@ -51,3 +51,27 @@ export const LAYOUT_ROW = `l.id, l.name, l.purpose, l.shared, l.content, l.versi
 
 /** A kept list, without what is in it. */
 export const KEPT_ROW = `k.id, k.title, k.assembly_id AS assembly, k.path, k.layout, k.edition, k.at, k.by_name AS "by", jsonb_array_length(k.content->'lines') AS rows`;
+
+/** Sheets of drawings that show an assembly, with what is known of their paper and views. */
+export const SHEETS_SHOWING = `SELECT f.id AS file, f.path, f.lock_reason AS lock, s.layout, s.unit, s.width, s.height, f.reading->>'nextHandle' AS next,
+    (SELECT e->'views' FROM jsonb_array_elements(f.reading->'sheets') e WHERE e->>'layout' = s.layout LIMIT 1) AS views,
+    (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id WHERE l.file_id = f.id AND l.place = 'placed' AND c.state = 'pending' AND c.user_id = $2) AS pending
+  FROM files f JOIN sheets s ON s.file_id = f.id LEFT JOIN sheet_models m ON m.file_id = f.id AND m.layout = s.layout
+  WHERE NOT f.removed AND coalesce(m.model_file_id, f.model_file_id) = $1 AND s.layout <> 'model' ORDER BY f.path, s.position, s.layout`;
+
+/** Blocks that are placed on sheets of drawings, with their texts. */
+export const BLOCKS_OF_SHEETS = `SELECT b.file_id AS file, b.layout, b.holder, b.family,
+    coalesce(jsonb_object_agg(v.name, v.text) FILTER (WHERE v.place = 'cell'), '{}') AS texts,
+    min(v.text) FILTER (WHERE v.place = 'placed') AS placed, (count(*) FILTER (WHERE v.place = 'cell'))::int AS cells
+  FROM placed_blocks b JOIN held_values v ON v.file_id = b.file_id AND v.holder = b.holder AND v.place IN ('cell', 'placed')
+  WHERE b.file_id = ANY($1::int[]) AND b.inside IS NULL GROUP BY b.file_id, b.layout, b.holder, b.family ORDER BY b.file_id, b.layout, b.holder`;
+
+/** Blocks with cells that drawings define. */
+export const KNOWN_BLOCKS = `SELECT DISTINCT ON (lower(d.definition->>'name')) d.definition->>'name' AS name,
+    (SELECT coalesce(jsonb_agg(c->>'tag'), '[]') FROM jsonb_array_elements(d.definition->'cells') c WHERE NOT coalesce((c->>'constant')::boolean, false)) AS tags
+  FROM block_definitions d WHERE jsonb_array_length(d.definition->'cells') > 0 AND NOT starts_with(d.definition->>'name', '*')
+    AND NOT coalesce((d.definition->'cells'->0->>'plain')::boolean, false)
+  ORDER BY lower(d.definition->>'name'), d.hash LIMIT 1000`;
+
+/** Rows that item marks are known to point at. */
+export const KNOWN_MARKS = `SELECT file_id AS file, holder, "row" FROM mark_rows WHERE layout_id = $1 AND assembly_id = $2 AND file_id = ANY($3::int[])`;

@@ -26,10 +26,10 @@ export interface ReadFile {
 }
 
 /** Which state of the readers a file was read by. Raised when they learn to see more; files of older numbers are read again. */
-export const READ_BY = 3;
+export const READ_BY = 4;
 
 /** What of a reading is kept beside values and blocks. */
-export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'problems'>;
+export type KeptReading = Pick<FileReading, 'version' | 'structure' | 'inserts' | 'sheets' | 'nextHandle' | 'problems'>;
 
 /** The number that a text is; `null` when it is none. */
 function numberOf(text: string): number | null {
@@ -118,6 +118,7 @@ function rowOf({ id, size, mtimeMs, hash, reading, problem }: ReadFile, blocks: 
         structure: reading.structure,
         inserts: reading.inserts,
         sheets: reading.sheets,
+        ...(reading.nextHandle === undefined ? {} : { nextHandle: reading.nextHandle }),
         problems: reading.problems,
       } satisfies KeptReading),
     blocks,

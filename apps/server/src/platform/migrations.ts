@@ -955,6 +955,26 @@ DELETE FROM agreed_values WHERE field IS NULL;
 ALTER TABLE agreed_values ALTER COLUMN field SET NOT NULL, ALTER COLUMN leads_to SET NOT NULL;
 `,
   },
+  {
+    name: '0021-lists-on-sheets',
+    up: `
+-- Drawings are read again: where blocks and views are on their sheets, and the next free handle.
+UPDATE files SET read_by = 4 WHERE format <> 'dxf';
+ALTER TABLE files ALTER COLUMN read_by SET DEFAULT 4;
+-- Rows of lists that item marks are known to point at, so that a renumbered list tells which marks are left behind.
+CREATE TABLE mark_rows (
+  layout_id int NOT NULL REFERENCES bom_layouts ON DELETE CASCADE,
+  assembly_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  root text NOT NULL,
+  file_id int NOT NULL REFERENCES files ON DELETE CASCADE,
+  holder text NOT NULL,
+  "row" text NOT NULL,
+  PRIMARY KEY (layout_id, assembly_id, file_id, holder)
+);
+CREATE INDEX mark_rows_file ON mark_rows (file_id);
+CREATE INDEX mark_rows_assembly ON mark_rows (assembly_id);
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

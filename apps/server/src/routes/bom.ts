@@ -24,8 +24,22 @@ export function bomHandlers(s: Services): Handlers<NamesIn<'BOM'>> {
       const left = await s.boms.type(user, params.file, body);
       return { ...(await s.trays.view(user)), left };
     },
-    'PUT /files/{file}/bom/number': ({ user, params, body }) => s.boms.number(user, params.file, body),
-    'POST /files/{file}/bom/renumber': ({ user, params, body }) => s.boms.renumber(user, params.file, body),
+    'PUT /files/{file}/bom/number': ({ user, params, body }) => s.drawnLists.number(user, params.file, body),
+    'POST /files/{file}/bom/renumber': ({ user, params, body }) => s.drawnLists.renumber(user, params.file, body),
+    'GET /bom/blocks': () => s.drawnLists.blocks(),
+    'POST /files/{file}/bom/drawn': ({ user, params, body }) => s.drawnLists.view(user, params.file, body),
+    'POST /files/{file}/bom/drawn/tray': async ({ user, params, body }) => {
+      const left = await s.drawnLists.put(user, params.file, body);
+      return { ...(await s.trays.view(user)), left };
+    },
+    'PUT /files/{file}/bom/drawn/marks': async ({ user, params, body }) => {
+      await s.drawnLists.setMarks(user, params.file, body);
+      return { ...(await s.trays.view(user)), left: [] };
+    },
+    'POST /files/{file}/bom/drawn/marks': async ({ user, params, body }) => {
+      await s.drawnLists.placeMarks(user, params.file, body);
+      return { ...(await s.trays.view(user)), left: [] };
+    },
     'POST /files/{file}/bom/table': async ({ user, params, body, response }) => send(response, await s.keptBoms.table(user, params.file, body)),
     'POST /files/{file}/bom/kept': ({ user, params, body }) => s.keptBoms.keep(user, params.file, body),
     'GET /bom/kept': ({ query }) => s.keptBoms.list(query.assembly ?? null),

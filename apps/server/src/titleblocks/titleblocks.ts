@@ -28,6 +28,9 @@ const MOST_LEFT = 500;
 /** States of cells as one JSON object, counted. */
 const COUNTED = `coalesce(jsonb_object_agg(n.state, n.cells) FILTER (WHERE n.state IS NOT NULL), '{}')`;
 
+/** Families that are rows of parts lists or item marks by a shared BOM layout: they are no title blocks. */
+const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(name)) FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(name) WHERE l.shared AND name IS NOT NULL)`;
+
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {
   constructor(
@@ -47,7 +50,7 @@ export class TitleBlocks {
       this.db.all<{ family: string; name: string | null; drawings: number; sheets: number }>(
         `SELECT p.family, min(p.name) AS name, count(*)::int AS drawings, sum(p.sheets)::int AS sheets
          FROM (SELECT b.family, b.file_id, count(DISTINCT b.layout) AS sheets, min(b.block) FILTER (WHERE b.block NOT LIKE '*%') AS name FROM placed_blocks b GROUP BY b.family, b.file_id) p
-         JOIN files f ON f.id = p.file_id AND NOT f.removed GROUP BY p.family ORDER BY drawings DESC, p.family`,
+         JOIN files f ON f.id = p.file_id AND NOT f.removed WHERE p.family <> ALL(${DRAWN_FAMILIES}) GROUP BY p.family ORDER BY drawings DESC, p.family`,
       ),
       // A family's own definitions, and those of its variants, which go by other names.
       this.db.all<{ family: string; hash: string }>(

@@ -1,6 +1,22 @@
-import { BOM_FACTS, BOM_STRUCTURES, BomContent, CLASS_RULES } from '@rule/core/bom';
+import { BOM_FACTS, BOM_STRUCTURES, BomContent, CLASS_RULES, LIST_GROWTHS, LIST_SIDES, VIEW_EDGES } from '@rule/core/bom';
 import Joi from 'joi';
-import { BOM_FORMATS, BomLayout, BomLayoutDraft, BomNumber, BomRenumber, BomRequest, BomRowRequest, BomTyped, CompareBoms, KeepBom, SendBom } from '../bom';
+import {
+  BOM_FORMATS,
+  BomLayout,
+  BomLayoutDraft,
+  BomNumber,
+  BomRenumber,
+  BomRequest,
+  BomRowRequest,
+  BomTyped,
+  CompareBoms,
+  KeepBom,
+  LIST_CORNERS,
+  PlaceMarks,
+  PutDrawn,
+  SendBom,
+  SetMark,
+} from '../bom';
 import { id } from './files';
 
 const of = Joi.alternatives(Joi.object({ fact: Joi.valid(...Object.keys(BOM_FACTS)).required() }), Joi.object({ property: id.required() }));
@@ -44,6 +60,20 @@ const content = Joi.object<BomContent>({
     step: Joi.number().integer().min(1).max(10_000).required(),
     reuse: Joi.boolean().required(),
   }).required(),
+  drawn: Joi.object({
+    block: Joi.string().min(1).max(255).required(),
+    cells: Joi.array()
+      .items(Joi.object({ tag: Joi.string().min(1).max(255).required(), of: of.required() }))
+      .max(100)
+      .unique('tag')
+      .required(),
+    growth: Joi.valid(...LIST_GROWTHS).required(),
+    rowsPerColumn: Joi.number().integer().min(1).max(10_000).allow(null).required(),
+    side: Joi.valid(...LIST_SIDES).required(),
+    marks: Joi.object({ block: Joi.string().min(1).max(255).required(), tag: Joi.string().min(1).max(255).required() })
+      .allow(null)
+      .required(),
+  }).allow(null),
 });
 
 const request = { content: content.required(), layout: id.allow(null).required(), root: Joi.string().max(4000) };
@@ -102,3 +132,35 @@ export const keptBomsQuery = Joi.object<{ assembly?: number }>({ assembly: id })
 
 /** Checks the format of a kept list. */
 export const keptBomFormat = Joi.object<{ format: SendBom['format'] }>({ format: Joi.valid(...BOM_FORMATS).default('xlsx') });
+
+const sheet = Joi.string().min(1).max(255);
+
+/** Checks a {@link PutDrawn}. */
+export const putDrawn = Joi.object<PutDrawn>({
+  ...request,
+  drawing: id.allow(null).required(),
+  sheet: sheet.allow(null).required(),
+  corner: Joi.alternatives(
+    Joi.valid(...LIST_CORNERS, null),
+    Joi.object({ x: Joi.number().min(-1e6).max(1e6).required(), y: Joi.number().min(-1e6).max(1e6).required() }),
+  ).required(),
+  erase: Joi.boolean().required(),
+}).required();
+
+/** Checks a {@link SetMark}. */
+export const setMark = Joi.object<SetMark>({
+  ...request,
+  drawing: id.required(),
+  sheet: sheet.required(),
+  holder: Joi.string().max(400).allow(null).required(),
+  row: row.allow(null),
+}).required();
+
+/** Checks a {@link PlaceMarks}. */
+export const placeMarks = Joi.object<PlaceMarks>({
+  ...request,
+  drawing: id.required(),
+  sheet: sheet.required(),
+  edge: Joi.valid(...VIEW_EDGES).required(),
+  view: Joi.number().integer().min(0).max(1000).required(),
+}).required();

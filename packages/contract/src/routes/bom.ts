@@ -1,4 +1,17 @@
-import { BomAssembly, BomComparison, BomLayout, BomMember, BomRenumbered, BomTable, KeptBom, KeptBomView, ProposedAnswer, WhereUsed } from '..';
+import {
+  BomAssembly,
+  BomComparison,
+  DrawnBlock,
+  DrawnBom,
+  BomLayout,
+  BomMember,
+  BomRenumbered,
+  BomTable,
+  KeptBom,
+  KeptBomView,
+  ProposedAnswer,
+  WhereUsed,
+} from '..';
 import {
   bomLayout,
   bomLayoutChange,
@@ -11,7 +24,10 @@ import {
   keepBom,
   keptBomFormat,
   keptBomsQuery,
+  placeMarks,
+  putDrawn,
   sendBom,
+  setMark,
 } from '../checks';
 import { RouteTable, bytes, json, nothing } from '../route';
 
@@ -40,6 +56,31 @@ export const bomRoutes = {
     role: 'editor',
     body: bomRenumber,
     answer: json<BomRenumbered>(),
+  },
+  'GET /bom/blocks': { summary: 'Blocks with cells that drawings define, for lists on sheets', role: 'viewer', answer: json<DrawnBlock[]>() },
+  'POST /files/{file}/bom/drawn': {
+    summary: 'Parts lists and item marks on the drawings of an assembly, compared with its bill of materials',
+    role: 'viewer',
+    body: bomRequest,
+    answer: json<DrawnBom>(),
+  },
+  'POST /files/{file}/bom/drawn/tray': {
+    summary: 'Bring parts lists on drawings up to date, or place a new one, through your tray',
+    role: 'editor',
+    body: putDrawn,
+    answer: json<ProposedAnswer>(),
+  },
+  'PUT /files/{file}/bom/drawn/marks': {
+    summary: 'Set item marks to the numbers of their rows, through your tray',
+    role: 'editor',
+    body: setMark,
+    answer: json<ProposedAnswer>(),
+  },
+  'POST /files/{file}/bom/drawn/marks': {
+    summary: 'Place item marks for rows without one along an edge of a view, through your tray',
+    role: 'editor',
+    body: placeMarks,
+    answer: json<ProposedAnswer>(),
   },
   'POST /files/{file}/bom/table': {
     summary: 'The bill of materials as a table (CSV or XLSX)',

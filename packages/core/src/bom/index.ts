@@ -4,5 +4,6 @@ export * from './rows';
 export * from './numbers';
 export * from './table';
 export * from './compare';
+export * from './drawn';
 export * from './where-used';
 export * from './counted';

@@ -1,3 +1,5 @@
+import type { DrawnList } from './drawn';
+
 /** How far a bill of materials goes into its assembly. */
 export const BOM_STRUCTURES = ['single-level', 'indented', 'summed'] as const;
 export type BomStructure = (typeof BOM_STRUCTURES)[number];
@@ -73,6 +75,8 @@ export interface BomContent {
   /** Whether a summed list shows sub-assemblies beside the parts in them. */
   readonly assemblies: boolean;
   readonly numbers: NumberRule;
+  /** How it is drawn on sheets; absent or `null` where it is not. */
+  readonly drawn?: DrawnList | null;
 }
 
 export const factColumn = (fact: BomFact): BomColumn => ({ of: { fact }, header: '', width: null, sum: false });
@@ -92,7 +96,7 @@ export const plainContent = (properties: readonly number[]): BomContent => ({
 });
 
 /** Properties that a layout looks at, in columns, key, sorting, grouping and counting. */
-export function propertiesOf({ columns, key, sort, group, classes }: BomContent): number[] {
+export function propertiesOf({ columns, key, sort, group, classes, drawn }: BomContent): number[] {
   const of = (what: BomColumn['of'] | null) => (what && 'property' in what ? [what.property] : []);
   return [
     ...new Set([
@@ -100,6 +104,7 @@ export function propertiesOf({ columns, key, sort, group, classes }: BomContent)
       ...columns.flatMap((column) => of(column.of)),
       ...sort.flatMap((entry) => of(entry.of)),
       ...of(group),
+      ...(drawn?.cells ?? []).flatMap((cell) => of(cell.of)),
       ...classes.flatMap((rule) => (rule.property === null ? [] : [rule.property])),
     ]),
   ];

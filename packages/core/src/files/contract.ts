@@ -7,10 +7,34 @@ export type Level = 'document' | 'variant' | 'copy' | 'body' | 'occurrence' | 's
 
 /**
  * Places in a file that hold named values: a property, the file's own field, a title block cell, the lettering of a cell where it is not
- * what its block says (named by {@link letteringName}), and facts that the file states about its model (material, density, validation
- * volume), which nobody writes.
+ * what its block says (named by {@link letteringName}), the block itself that is placed on a sheet (named {@link PLACED}: a value places
+ * it, none takes it away), and facts that the file states about its model (material, density, validation volume), which nobody writes.
  */
-export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'fact';
+export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'placed' | 'fact';
+
+/** The name under which a sheet holder says which block it is and where it is placed. */
+export const PLACED = 'block';
+
+/** A block on a sheet: which one, where, how large and on which layout. Lengths in drawing units. */
+export interface PlacedBlock {
+  readonly block: string;
+  readonly at: Point;
+  readonly scale: number;
+  readonly layout: string;
+}
+
+/** A placed block as a value that people can read; {@link placedOf} is its reverse. */
+export const placedText = ({ block, at, scale, layout }: PlacedBlock): string =>
+  `${block} at ${plainNumber(at.x)} ${plainNumber(at.y)}${scale === 1 ? '' : ` scale ${plainNumber(scale)}`} on ${layout}`;
+
+const NUMBER = String.raw`-?\d+(?:\.\d+)?(?:e[+-]?\d+)?`;
+const PLACED_TEXT = new RegExp(`^(.+) at (${NUMBER}) (${NUMBER})(?: scale (${NUMBER}))? on (.+)$`, 's');
+
+/** What such a value says; `null` for any other text. */
+export function placedOf(text: string): PlacedBlock | null {
+  const found = PLACED_TEXT.exec(text);
+  return found && { block: found[1]!, at: { x: Number(found[2]), y: Number(found[3]) }, scale: Number(found[4] ?? 1), layout: found[5]! };
+}
 
 /** What of a cell's lettering can be changed on a sheet: the height of its capitals in drawing units, and its width factor. */
 export const LETTERING = ['height', 'width factor'] as const;
@@ -184,6 +208,16 @@ export interface SheetReading {
   readonly unit?: string | null;
   /** Its place among the layouts, where the drawing says so. */
   readonly order?: number;
+  /** Where its views are on the paper, in drawing units; absent where it has none, and in readings of older versions of Rule. */
+  readonly views?: readonly ViewBox[];
+}
+
+/** The frame of a view on its sheet, in drawing units. */
+export interface ViewBox {
+  readonly left: number;
+  readonly bottom: number;
+  readonly width: number;
+  readonly height: number;
 }
 
 /** Something about a file that its reader should know; reading went on. */
@@ -202,6 +236,8 @@ export interface FileReading {
   readonly blocks: readonly BlockReading[];
   readonly inserts: readonly InsertReading[];
   readonly sheets: readonly SheetReading[];
+  /** The next handle that no object has yet, where the file says so. */
+  readonly nextHandle?: string;
   readonly problems: readonly FileProblem[];
 }
 

@@ -36,6 +36,7 @@ const PLACES: Readonly<Record<Value['place'], string>> = {
   property: 'property',
   cell: 'title block cell',
   lettering: 'lettering of a cell',
+  placed: 'block on the sheet',
   field: "file's own field",
   fact: 'said by the model',
 };

@@ -19,7 +19,7 @@ describe('what stands in files, judged by a definition', () => {
       standIns: 4,
       misfits: [
         { text: 'Ash', files: 3, message: '"Ash" is not among the choices' },
-        { text: 'S235 JR', files: 2, message: '"S235 JR" is another wording of S235JR' },
+        { text: 'S235 JR', files: 2, message: '"S235 JR" is another spelling of S235JR' },
       ],
     });
   });

@@ -17,6 +17,8 @@ export interface DxfContent {
   readonly sheets: readonly SheetReading[];
   /** Position of the value of `$HANDSEED`, the next free handle; -1 when the file has none. */
   readonly handleSeedAt: number;
+  /** That value; empty when the file has none. */
+  readonly nextHandle: string;
   readonly problems: readonly FileProblem[];
 }
 
@@ -78,5 +80,7 @@ export interface InsertContent extends Omit<InsertReading, 'scale'> {
   readonly from: number;
   readonly nameAt: number;
   readonly attributesEnd: number;
+  /** Position of the first group behind all of it. */
+  readonly end: number;
   readonly hasAttributes: boolean;
 }

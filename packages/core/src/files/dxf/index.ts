@@ -11,7 +11,7 @@ export { styleOfText, stylesOf, type DrawingStyle } from './styles';
 export { drawnText, plainMtext } from './text';
 export { julianInstant, openDxf };
 export { boxOf, makeSheet } from './make';
-export type { Outline, SheetPlan } from './make';
+export type { MoreBlocks, Outline, SheetPlan } from './make';
 
 /** DXF, ASCII, from AC1009 on: drawings. */
 export const dxf: FileFormat = { id: 'dxf', endings: ['.dxf'], read: (bytes) => sound(readDxf(bytes)), modify: modifyDxf };

@@ -1,4 +1,4 @@
-import { BlockReading, BlockShape, CellDefinition } from '../contract';
+import { BlockReading, BlockShape, CellDefinition, Point } from '../contract';
 
 /** Makes DXF drawings of version AC1032: a sheet with frame and title block in paper space, outlines in model space. */
 
@@ -26,6 +26,19 @@ export interface SheetPlan {
   /** Drawing scale as a factor: 0.5 is 1:2. */
   readonly scale: number;
   readonly savedBy: string;
+  /** Further blocks with cells, in millimetres, and where they are placed on the sheet: rows of a parts list, item marks. */
+  readonly more?: readonly MoreBlocks[];
+}
+
+/** A block that is placed any number of times. */
+export interface MoreBlocks {
+  readonly block: BlockReading;
+  readonly placed: readonly { readonly at: Point; readonly cells: Readonly<Record<string, string>> }[];
+}
+
+/** Such a block with the handle of its record. */
+interface OwnedBlock extends MoreBlocks {
+  readonly owner: string;
 }
 
 /** Builds the group pairs of a drawing with handles and owners. */
@@ -53,12 +66,12 @@ class Dxf {
 }
 
 /** What a block is drawn of, as entities of the block. */
-function drawShape(d: Dxf, shape: BlockShape): void {
+function drawShape(d: Dxf, shape: BlockShape, owner: string): void {
   if (shape.shape === 'circle')
-    d.put(...entity(d, 'CIRCLE', '1E', 'SHEET', 'AcDbCircle', false), [10, shape.at.x], [20, shape.at.y], [30, 0], [40, shape.radius]);
+    d.put(...entity(d, 'CIRCLE', owner, 'SHEET', 'AcDbCircle', false), [10, shape.at.x], [20, shape.at.y], [30, 0], [40, shape.radius]);
   else if (shape.shape === 'text')
     d.put(
-      ...entity(d, 'TEXT', '1E', 'SHEET', 'AcDbText', false),
+      ...entity(d, 'TEXT', owner, 'SHEET', 'AcDbText', false),
       [10, shape.at.x],
       [20, shape.at.y],
       [30, 0],
@@ -77,9 +90,9 @@ function drawShape(d: Dxf, shape: BlockShape): void {
     );
   else if (!shape.closed && shape.points.length === 2) {
     const [from, to] = shape.points as [{ x: number; y: number }, { x: number; y: number }];
-    line(d, '1E', 'SHEET', false, from.x, from.y, to.x, to.y);
+    line(d, owner, 'SHEET', false, from.x, from.y, to.x, to.y);
   } else {
-    d.put(...entity(d, 'LWPOLYLINE', '1E', 'SHEET', 'AcDbPolyline', false), [90, shape.points.length], [70, shape.closed ? 1 : 0]);
+    d.put(...entity(d, 'LWPOLYLINE', owner, 'SHEET', 'AcDbPolyline', false), [90, shape.points.length], [70, shape.closed ? 1 : 0]);
     for (const { x, y } of shape.points) d.put([10, x], [20, y]);
   }
 }
@@ -89,6 +102,7 @@ const isLength = (code: number) => code < 42 || code === 45;
 
 const decimal = (n: number) => (Number.isInteger(n) ? `${n}.0` : String(Math.round(n * 1e6) / 1e6));
 
+const FORM = '1E';
 const MODEL = '1F';
 const PAPER = '1B';
 
@@ -97,10 +111,11 @@ export function makeSheet(sheet: SheetPlan): Uint8Array {
   const body = new Dxf();
   const { width, height, inches } = sheet;
   const block = sheet.block && inMillimetres(sheet.block, sheet.blockUnit);
-  tables(body, block);
+  const more = (sheet.more ?? []).map((own): OwnedBlock => ({ ...own, owner: body.handle() }));
+  tables(body, block, more);
   body.unit = inches ? INCH : 1;
-  blocks(body, block);
-  entities(body, sheet, block, width, height);
+  blocks(body, block, more);
+  entities(body, sheet, block, more, width, height);
   body.unit = 1;
   objects(body, width, height, inches);
   const head = new Dxf();
@@ -119,7 +134,7 @@ function table(d: Dxf, name: string, records: readonly (() => readonly Pair[])[]
   d.put([0, 'ENDTAB']);
 }
 
-function tables(d: Dxf, form: BlockReading | null): void {
+function tables(d: Dxf, form: BlockReading | null, more: readonly OwnedBlock[]): void {
   d.put([0, 'SECTION'], [2, 'TABLES']);
   const record =
     (type: string, subclass: string, name: string, ...more: readonly Pair[]) =>
@@ -147,7 +162,12 @@ function tables(d: Dxf, form: BlockReading | null): void {
       [280, 1],
       [281, 0],
     ] as const;
-  table(d, 'BLOCK_RECORD', [blockRecord('*Model_Space', MODEL), blockRecord('*Paper_Space', PAPER), ...(form ? [blockRecord(form.name, '1E')] : [])]);
+  table(d, 'BLOCK_RECORD', [
+    blockRecord('*Model_Space', MODEL),
+    blockRecord('*Paper_Space', PAPER),
+    ...(form ? [blockRecord(form.name, FORM)] : []),
+    ...more.map((own) => blockRecord(own.block.name, own.owner)),
+  ]);
   d.put([0, 'ENDSEC']);
 }
 
@@ -238,7 +258,7 @@ export function boxOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes'>)
   return { x: left, y: low, width: Math.max(...points.map((p) => p.x)) - left, height: Math.max(...points.map((p) => p.y)) - low };
 }
 
-function blocks(d: Dxf, form: BlockReading | null): void {
+function blocks(d: Dxf, form: BlockReading | null, more: readonly OwnedBlock[]): void {
   d.put([0, 'SECTION'], [2, 'BLOCKS']);
   const block = (name: string, owner: string, paper: boolean, inside: () => void) => {
     const both: readonly Pair[] = [[330, owner], [100, 'AcDbEntity'], ...(paper ? ([[67, 1]] as const) : []), [8, '0']];
@@ -248,7 +268,7 @@ function blocks(d: Dxf, form: BlockReading | null): void {
       ...both,
       [100, 'AcDbBlockBegin'],
       [2, name],
-      [70, name === form?.name ? 2 : 0],
+      [70, name.startsWith('*') ? 0 : 2],
       [10, 0],
       [20, 0],
       [30, 0],
@@ -260,18 +280,20 @@ function blocks(d: Dxf, form: BlockReading | null): void {
   };
   block('*Model_Space', MODEL, false, () => undefined);
   block('*Paper_Space', PAPER, true, () => undefined);
-  if (form)
-    block(form.name, '1E', false, () => {
-      for (const shape of form.shapes) drawShape(d, shape);
-      for (const cell of form.cells) {
-        d.put(...entity(d, 'ATTDEF', '1E', 'SHEET', 'AcDbText', false), [10, cell.at.x], [20, cell.at.y], [30, 0], [40, cell.height], [1, cell.preset]);
+  const defined = ({ name, shapes, cells }: BlockReading, owner: string) =>
+    block(name, owner, false, () => {
+      for (const shape of shapes) drawShape(d, shape, owner);
+      for (const cell of cells) {
+        d.put(...entity(d, 'ATTDEF', owner, 'SHEET', 'AcDbText', false), [10, cell.at.x], [20, cell.at.y], [30, 0], [40, cell.height], [1, cell.preset]);
         d.put(...alignment(cell), [100, 'AcDbAttributeDefinition'], [280, 0], [3, cell.prompt], [2, cell.tag], [70, cell.constant ? 2 : 0], ...vertical(cell));
       }
     });
+  if (form) defined(form, FORM);
+  for (const own of more) defined(own.block, own.owner);
   d.put([0, 'ENDSEC']);
 }
 
-function entities(d: Dxf, sheet: SheetPlan, form: BlockReading | null, width: number, height: number): void {
+function entities(d: Dxf, sheet: SheetPlan, form: BlockReading | null, more: readonly OwnedBlock[], width: number, height: number): void {
   d.put([0, 'SECTION'], [2, 'ENTITIES']);
   for (const outline of sheet.outlines) {
     if ('rect' in outline) rectangle(d, MODEL, 'VIEW', false, outline.rect);
@@ -317,10 +339,11 @@ function entities(d: Dxf, sheet: SheetPlan, form: BlockReading | null, width: nu
   // ISO 5457: 20 mm filing margin on the left, 10 mm elsewhere (from memory).
   rectangle(d, PAPER, 'SHEET', true, [20, 10, width - 30, height - 20]);
   if (form) title(d, form, sheet.cells, width - 10 - boxOf(form).width, 10);
+  for (const { block, placed } of more) for (const { at, cells } of placed) title(d, block, cells, at.x, at.y);
   d.put([0, 'ENDSEC']);
 }
 
-/** Places the title block with its cells. */
+/** Places a block with its cells. */
 function title(d: Dxf, form: BlockReading, cells: SheetPlan['cells'], ox: number, oy: number): void {
   const insert = d.handle();
   d.put(

@@ -1,7 +1,20 @@
 import { TextStyle } from '../../lettering/fonts';
 import { roomsIn } from '../../lettering/room';
 import { heldText } from '../../values';
-import { BlockShape, CellDefinition, FileProblem, FileReading, HolderReading, Point, ReadValue, SheetReading } from '../contract';
+import {
+  BlockShape,
+  CellDefinition,
+  FileProblem,
+  FileReading,
+  HolderReading,
+  PLACED,
+  PlacedBlock,
+  Point,
+  ReadValue,
+  SheetReading,
+  ViewBox,
+  placedText,
+} from '../contract';
 import { Keys } from '../keys';
 import { Vertex } from './area';
 import { BlockContent, CellContent, DxfContent, InsertContent } from './content';
@@ -42,7 +55,7 @@ type Made<T> = { -readonly [K in keyof T]: T[K] };
 
 /** What is gathered of one layout. */
 interface Gathered {
-  readonly views: { readonly scale: number; readonly area: number }[];
+  readonly views: { readonly scale: number; readonly area: number; readonly box: ViewBox }[];
   readonly outlines: DrawnOutline[];
   readonly texts: DrawnText[];
 }
@@ -104,6 +117,7 @@ class Reader extends DxfGroups {
       for (const { name, entities } of layouts) this.sheets(entities, () => name, sheets);
     }
     for (const { layout } of inserts) if (!sheets.has(layout) && this.papers.has(layout)) sheets.set(layout, { views: [], outlines: [], texts: [] });
+    const seed = this.variable('$HANDSEED');
     return {
       index: this.index,
       version,
@@ -127,9 +141,11 @@ class Reader extends DxfGroups {
           paper: this.papers.get(layout) ?? null,
           unit,
           ...(order === undefined ? {} : { order }),
+          ...(views.length ? { views: views.map((view) => view.box) } : {}),
         };
       }),
-      handleSeedAt: this.variable('$HANDSEED'),
+      handleSeedAt: seed,
+      nextHandle: seed < 0 ? '' : this.raw(seed).trim(),
       problems,
     };
   }
@@ -226,10 +242,15 @@ class Reader extends DxfGroups {
       const entity = entities[i]!;
       if (entity.type === 'INSERT') placed = entity;
       else if (entity.type === 'VIEWPORT') {
-        const [paper, view] = [this.number(entity, 41, 0), this.number(entity, 45, 0)];
+        const [paper, view, width] = [this.number(entity, 41, 0), this.number(entity, 45, 0), this.number(entity, 40, 0)];
+        const centre = this.point(entity, 10);
         // The viewport with the number 1 is the sheet itself.
         if (this.number(entity, 69, 0) !== 1 && paper > 0 && view > 0)
-          sheet(entity).views.push({ scale: Number((paper / view).toPrecision(12)), area: paper * this.number(entity, 40, 0) });
+          sheet(entity).views.push({
+            scale: Number((paper / view).toPrecision(12)),
+            area: paper * width,
+            box: { left: centre.x - width / 2, bottom: centre.y - paper / 2, width, height: paper },
+          });
       } else if (entity.type === 'LWPOLYLINE' && (this.number(entity, 70, 0) & 1) === 1) {
         sheet(entity).outlines.push({ layer: this.get(entity, 8) ?? '', vertices: this.vertices(entity) });
       } else if (entity.type === 'POLYLINE') {
@@ -455,6 +476,7 @@ class Reader extends DxfGroups {
         from: insert.from,
         nameAt: this.find(insert, 2),
         attributesEnd: hasAttributes ? (entities[k]?.from ?? insert.to) : insert.to,
+        end: hasAttributes ? (entities[k]?.to ?? insert.to) : insert.to,
         hasAttributes,
       });
       if (hasAttributes) i = k;
@@ -554,6 +576,7 @@ class Reader extends DxfGroups {
         from: -1,
         nameAt: -1,
         attributesEnd: -1,
+        end: -1,
         hasAttributes: true,
       },
     };
@@ -653,6 +676,9 @@ const INSERT_UNITS: Readonly<Record<string, string>> = {
  */
 export const openDxf = (bytes: Uint8Array, whole = true): DxfContent => new Reader(bytes).read(whole);
 
+/** Which block an insert is, and where. */
+export const placeOf = ({ block, at, scale, layout }: InsertContent): PlacedBlock => ({ block, at, scale: Math.abs(scale.y), layout });
+
 /** Reads a DXF file. @throws FileError when it is broken or binary. */
 export function readDxf(bytes: Uint8Array): FileReading {
   const content = openDxf(bytes);
@@ -675,6 +701,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
           ...(fixed === undefined ? {} : { fixed }),
         })),
         ...letteringValues(insert, byName.get(insert.block.toLowerCase())),
+        ...(insert.from >= 0 && insert.inside === undefined ? [{ place: 'placed' as const, name: PLACED, held: heldText(placedText(placeOf(insert))) }] : []),
       ],
     });
   return {
@@ -696,6 +723,7 @@ export function readDxf(bytes: Uint8Array): FileReading {
       ...(Object.keys(own).length === 0 ? {} : { own }),
     })),
     sheets: content.sheets,
+    ...(/^[0-9A-Fa-f]+$/.test(content.nextHandle) ? { nextHandle: content.nextHandle } : {}),
     problems: content.problems,
   };
 }

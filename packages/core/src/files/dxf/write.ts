@@ -1,4 +1,4 @@
-import { FileChange, FileError, Point, letteringOf } from '../contract';
+import { FileChange, FileError, PLACED, PlacedBlock, Point, letteringOf, placedOf } from '../contract';
 import { Edit } from '../edits';
 import { BlockContent, DxfContent, InsertContent } from './content';
 import { asPlaced } from './lettering';
@@ -14,12 +14,17 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
   const gained = new Map<InsertContent, { readonly tag: string; readonly text: string }[]>();
   const byName = new Map(content.properties.map((property) => [property.name, property]));
   const byHolder = new Map(content.inserts.map((insert) => [insert.holder, insert]));
+  const placing = new Placing(content, byHolder);
+  for (const change of changes) if (change.place === 'placed') placing.take(change);
   const edits = changes.flatMap((change) => {
     const place = JSON.stringify([change.holder, change.place, change.name]);
     if (seen.has(place)) throw new FileError('change-twice', `${change.name} is changed twice in the same step.`);
     seen.add(place);
     switch (change.place) {
+      case 'placed':
+        return [];
       case 'cell':
+        if (placing.takesCell(change)) return [];
         return cellEdits(content, byHolder.get(change.holder), change, gained);
       case 'field': {
         const field = content.fields.find((f) => f.name === change.name);
@@ -28,6 +33,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
         return [valueEdit(content, field.valueAt, change.value?.text ?? '')];
       }
       case 'lettering':
+        if (placing.goes(change.holder)) return [];
         return letteringEdits(content, byHolder.get(change.holder), change);
       case 'property':
         return propertyEdits(content, byName, change);
@@ -35,7 +41,9 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
         throw new FileError('fact', `${change.name} is a fact about the drawing and cannot be written.`);
     }
   });
-  return [...edits, ...gainedEdits(content, gained)];
+  const handles = new Handles(content);
+  const added = [...placing.edits(handles), ...gainedEdits(content, gained, handles)];
+  return [...edits, ...added, ...handles.edits()];
 }
 
 const encoded = (content: DxfContent, text: string): Uint8Array => encoder.encode(content.text.encode(text));
@@ -84,7 +92,7 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
   const wanted = change.value === null ? null : Number(change.value.text);
   if (wanted !== null && !(Number.isFinite(wanted) && wanted > 0))
     throw new FileError('no-number', `The ${named.aspect} of ${named.tag} must be a number greater than 0.`);
-  const block = content.blocks.find((candidate) => candidate.name.toLowerCase() === insert.block.toLowerCase());
+  const block = blockNamed(content, insert.block);
   const i = block?.cells.findIndex((candidate) => candidate.tag === named.tag) ?? -1;
   const [defined, raw] = [block?.cells[i], block?.definitions[i]];
   if (wanted === null && (!defined || !raw)) throw new FileError('no-block', `No block in the drawing defines the ${named.aspect} of ${named.tag}.`);
@@ -104,58 +112,216 @@ function letteringEdits(content: DxfContent, insert: InsertContent | undefined, 
   return [{ offset: lines[cell.heightAt + 1]!, length: 0, insert: encoder.encode(groupText(41, text, eol)) }];
 }
 
-/** Gives inserts the attributes that they lack: placed as the block's definition says, moved, scaled and turned as the insert is. */
-function gainedEdits(content: DxfContent, gained: ReadonlyMap<InsertContent, readonly { readonly tag: string; readonly text: string }[]>): Edit[] {
-  if (gained.size === 0) return [];
-  const { index, version, handleSeedAt } = content;
-  const modern = version >= 'AC1015';
-  const seedText = handleSeedAt < 0 ? '' : String.fromCharCode(...index.bytes.subarray(index.starts[handleSeedAt], index.ends[handleSeedAt])).trim();
-  if (modern && !/^[0-9A-Fa-f]+$/.test(seedText))
-    throw new FileError('no-handles', 'The drawing does not state its next free handle, so no attribute can be added.');
-  let next = seedText ? BigInt(`0x${seedText}`) : 0n;
-  const edits: Edit[] = [];
-  for (const [insert, cells] of gained) {
-    const block = content.blocks.find((candidate) => candidate.name.toLowerCase() === insert.block.toLowerCase())!;
-    const handled = insert.handle !== undefined && seedText !== '';
-    const groups: [number, string][] = [];
-    for (const { tag, text } of cells) {
-      const i = block.cells.findIndex((cell) => cell.tag === tag);
-      const [cell, definition] = [block.cells[i]!, block.definitions[i]!];
-      const aligned = definition.align !== '0' || definition.valign !== '0';
-      groups.push([0, 'ATTRIB']);
-      if (handled) groups.push([5, (next++).toString(16).toUpperCase()]);
-      if (modern) groups.push([330, insert.handle!], [100, 'AcDbEntity']);
-      if (insert.inPaper) groups.push([67, '1']);
-      groups.push([8, content.text.encode(definition.layer)]);
-      if (definition.lineType !== undefined) groups.push([6, content.text.encode(definition.lineType)]);
-      if (definition.colour !== undefined) groups.push([62, definition.colour]);
-      if (modern && definition.trueColour !== undefined) groups.push([420, definition.trueColour]);
-      if (modern) groups.push([100, 'AcDbText']);
-      groups.push(
-        ...pointGroups(10, place(insert, block, definition.first)),
-        [40, number(cell.height * Math.abs(insert.scale.y))],
-        [1, content.text.encode(codedText(text))],
-      );
-      groups.push([50, number(cell.rotation + insert.rotation)], [41, number(cell.widthFactor * Math.abs(insert.scale.x / insert.scale.y))]);
-      if (definition.oblique !== 0) groups.push([51, number(definition.oblique)]);
-      if (definition.style) groups.push([7, content.text.encode(definition.style)]);
-      groups.push([72, definition.align]);
-      if (aligned) groups.push(...pointGroups(11, place(insert, block, definition.second)));
-      if (modern) groups.push([100, 'AcDbAttribute']);
-      groups.push([2, content.text.encode(definition.tag)], [70, String(Number(definition.flags) & ~2)], [74, definition.valign]);
+type Groups = [number, string][];
+
+/** Handles for objects that are added. */
+class Handles {
+  private readonly modern: boolean;
+  private readonly first: bigint | null;
+  private next: bigint;
+  private used: ReadonlySet<string> | null = null;
+
+  constructor(private readonly content: DxfContent) {
+    this.modern = content.version >= 'AC1015';
+    this.first = /^[0-9A-Fa-f]+$/.test(content.nextHandle) ? BigInt(`0x${content.nextHandle}`) : null;
+    this.next = this.first ?? 0n;
+  }
+  /** Whether objects of the drawing have handles that are known. @throws FileError where they must have and none can be given */
+  get given(): boolean {
+    if (this.modern && this.first === null) throw new FileError('no-handles', 'The drawing does not state its next free handle, so no attribute can be added.');
+    return this.first !== null;
+  }
+  /** A handle that no object has yet. */
+  free(): string {
+    return (this.next++).toString(16).toUpperCase();
+  }
+  /** Takes a handle that was chosen before. @throws FileError where an object has it */
+  take(handle: string): void {
+    if (!this.used) {
+      const { codes, starts, ends, bytes } = this.content.index;
+      const used = new Set<string>();
+      for (let k = 0; k < codes.length; k++)
+        if ((codes[k] === 5 || codes[k] === 105) && k !== this.content.handleSeedAt)
+          used.add(
+            String.fromCharCode(...bytes.subarray(starts[k], ends[k]))
+              .trim()
+              .toUpperCase(),
+          );
+      this.used = used;
     }
+    const wanted = BigInt(`0x${handle}`);
+    if (this.used.has(handle) || (this.first !== null && wanted >= this.first && wanted < this.next))
+      throw new FileError('handle-taken', `Another object of the drawing has the handle ${handle}.`);
+    if (wanted >= this.next) this.next = wanted + 1n;
+  }
+  /** The edit that says the next free handle. */
+  edits(): Edit[] {
+    const changed = this.first !== null && this.next !== this.first;
+    return changed ? [valueEdit(this.content, this.content.handleSeedAt, this.next.toString(16).toUpperCase())] : [];
+  }
+}
+
+/** Where the attributes of an insert go. */
+type Ground = Pick<InsertContent, 'at' | 'scale' | 'rotation' | 'inPaper'> & { readonly handle: string | undefined };
+
+/** An attribute of an insert: placed as the block's definition says, moved, scaled and turned as the insert is. */
+function attributeGroups(content: DxfContent, block: BlockContent, ground: Ground, tag: string, text: string, handles: Handles): Groups {
+  const modern = content.version >= 'AC1015';
+  const i = block.cells.findIndex((cell) => cell.tag === tag);
+  const [cell, definition] = [block.cells[i]!, block.definitions[i]!];
+  const aligned = definition.align !== '0' || definition.valign !== '0';
+  const groups: [number, string][] = [[0, 'ATTRIB']];
+  if (handles.given && ground.handle !== undefined) groups.push([5, handles.free()]);
+  if (modern) groups.push([330, ground.handle!], [100, 'AcDbEntity']);
+  if (ground.inPaper) groups.push([67, '1']);
+  groups.push([8, content.text.encode(definition.layer)]);
+  if (definition.lineType !== undefined) groups.push([6, content.text.encode(definition.lineType)]);
+  if (definition.colour !== undefined) groups.push([62, definition.colour]);
+  if (modern && definition.trueColour !== undefined) groups.push([420, definition.trueColour]);
+  if (modern) groups.push([100, 'AcDbText']);
+  groups.push(
+    ...pointGroups(10, place(ground, block, definition.first)),
+    [40, number(cell.height * Math.abs(ground.scale.y))],
+    [1, content.text.encode(codedText(text))],
+  );
+  groups.push([50, number(cell.rotation + ground.rotation)], [41, number(cell.widthFactor * Math.abs(ground.scale.x / ground.scale.y))]);
+  if (definition.oblique !== 0) groups.push([51, number(definition.oblique)]);
+  if (definition.style) groups.push([7, content.text.encode(definition.style)]);
+  groups.push([72, definition.align]);
+  if (aligned) groups.push(...pointGroups(11, place(ground, block, definition.second)));
+  if (modern) groups.push([100, 'AcDbAttribute']);
+  groups.push([2, content.text.encode(definition.tag)], [70, String(Number(definition.flags) & ~2)], [74, definition.valign]);
+  return groups;
+}
+
+/** What closes the attributes of an insert. */
+function endGroups(content: DxfContent, ground: Ground, layer: string, handles: Handles): Groups {
+  const groups: [number, string][] = [[0, 'SEQEND']];
+  const modern = content.version >= 'AC1015';
+  if (handles.given && ground.handle !== undefined) groups.push([5, handles.free()]);
+  if (modern) groups.push([330, ground.handle!], [100, 'AcDbEntity']);
+  if (ground.inPaper) groups.push([67, '1']);
+  return [...groups, [8, layer]];
+}
+
+/** Gives inserts the attributes that they lack. */
+function gainedEdits(
+  content: DxfContent,
+  gained: ReadonlyMap<InsertContent, readonly { readonly tag: string; readonly text: string }[]>,
+  handles: Handles,
+): Edit[] {
+  const { index } = content;
+  return [...gained].flatMap(([insert, cells]) => {
+    const block = blockNamed(content, insert.block)!;
+    const groups = cells.flatMap(({ tag, text }) => attributeGroups(content, block, insert, tag, text, handles));
+    const edits: Edit[] = [];
     if (!insert.hasAttributes) {
-      groups.push([0, 'SEQEND']);
-      if (handled) groups.push([5, (next++).toString(16).toUpperCase()]);
-      if (modern) groups.push([330, insert.handle!], [100, 'AcDbEntity']);
-      if (insert.inPaper) groups.push([67, '1']);
-      groups.push([8, insert.layer]);
+      groups.push(...endGroups(content, insert, insert.layer, handles));
       edits.push({ offset: index.lines[insert.nameAt]!, length: 0, insert: encoder.encode(written([[66, '1']], index.eol)) });
     }
     edits.push({ offset: index.lines[insert.attributesEnd]!, length: 0, insert: encoder.encode(written(groups, index.eol)) });
+    return edits;
+  });
+}
+
+const blockNamed = (content: DxfContent, name: string) => content.blocks.find((candidate) => candidate.name.toLowerCase() === name.toLowerCase());
+
+/** Blocks that are placed on sheets and taken away from them, with the texts of those that are new. */
+class Placing {
+  private readonly added = new Map<string, { readonly placed: PlacedBlock; readonly texts: Map<string, string> }>();
+  private readonly removed = new Set<string>();
+
+  constructor(
+    private readonly content: DxfContent,
+    private readonly byHolder: ReadonlyMap<string, InsertContent>,
+  ) {}
+
+  /** @throws FileError for what cannot be placed or taken away */
+  take({ holder, name, value }: FileChange): void {
+    const insert = this.byHolder.get(holder);
+    if (name !== PLACED) throw new FileError('no-field', `A placed block has no ${name}.`);
+    if (insert && (insert.from < 0 || insert.inside !== undefined || insert.handle === undefined))
+      throw new FileError('not-placed', `The block ${insert.block} cannot be removed: it has no handle or is part of another block.`);
+    if (value === null) {
+      if (insert) this.removed.add(holder);
+      return;
+    }
+    const placed = placedOf(value.text);
+    if (insert) throw new FileError('placed', `The block ${insert.block} is already placed; Rule does not move blocks.`);
+    if (!placed) throw new FileError('bad-place', `${JSON.stringify(value.text)} does not say which block is placed where.`);
+    if (!/^insert:[0-9A-F]+$/.test(holder)) throw new FileError('no-holder', `${holder} is not a handle.`);
+    if (!blockNamed(this.content, placed.block)) throw new FileError('no-block', `The drawing does not define the block ${placed.block}.`);
+    this.added.set(holder, { placed, texts: new Map() });
   }
-  if (seedText) edits.push(valueEdit(content, handleSeedAt, next.toString(16).toUpperCase()));
-  return edits;
+  goes = (holder: string): boolean => this.removed.has(holder);
+
+  /** Whether a cell belongs to a block that comes or goes; its text comes or goes with it. */
+  takesCell({ holder, name, value }: FileChange): boolean {
+    const added = this.added.get(holder);
+    const block = added && blockNamed(this.content, added.placed.block)!;
+    if (block && !block.cells.some((cell) => cell.tag === name && !cell.constant))
+      throw new FileError('no-cell', `The block ${block.name} defines no cell ${name}.`);
+    added?.texts.set(name, value?.text ?? '');
+    return added !== undefined || this.removed.has(holder);
+  }
+  edits(handles: Handles): Edit[] {
+    const { index } = this.content;
+    const gone = [...this.removed].map((holder): Edit => {
+      const { from, end } = this.byHolder.get(holder)!;
+      return { offset: index.lines[from]!, length: index.lines[end]! - index.lines[from]!, insert: new Uint8Array() };
+    });
+    // One behind the other: what is added to a sheet goes behind the last block there.
+    const behind = new Map<InsertContent, string>();
+    const inOrder = [...this.added].sort(([a], [b]) => (BigInt(`0x${a.slice(7)}`) < BigInt(`0x${b.slice(7)}`) ? -1 : 1));
+    for (const [holder, { placed, texts }] of inOrder) {
+      const anchor = this.anchor(placed);
+      behind.set(anchor, (behind.get(anchor) ?? '') + written(this.groups(holder.slice(7), placed, texts, anchor, handles), index.eol));
+    }
+    return [...gone, ...[...behind].map(([anchor, text]): Edit => ({ offset: index.lines[anchor.end]!, length: 0, insert: encoder.encode(text) }))];
+  }
+  /** A block on the sheet that stays: the new one goes behind it, and belongs to the same owner. */
+  private anchor({ block, layout }: PlacedBlock): InsertContent {
+    const there = this.content.inserts.filter(
+      (insert) => insert.layout === layout && insert.from >= 0 && insert.inside === undefined && !this.removed.has(insert.holder),
+    );
+    const found = there.filter((insert) => insert.block.toLowerCase() === block.toLowerCase()).at(-1) ?? there.at(-1);
+    if (!found) throw new FileError('no-sheet', `The sheet ${layout} has no block with cells beside which ${block} could be placed.`);
+    return found;
+  }
+  private groups(handle: string, { block: name, at, scale }: PlacedBlock, texts: ReadonlyMap<string, string>, anchor: InsertContent, handles: Handles): Groups {
+    const { content } = this;
+    if (!handles.given) throw new FileError('no-handles', 'The drawing has no handles, so no block can be added. Save it in a newer version.');
+    handles.take(handle);
+    const block = blockNamed(content, name)!;
+    const ground: Ground = { at, scale: { x: scale, y: scale }, rotation: 0, inPaper: anchor.inPaper, handle };
+    const modern = content.version >= 'AC1015';
+    const layer = anchor.layer;
+    const owner = this.ownerOf(anchor);
+    const groups: [number, string][] = [
+      [0, 'INSERT'],
+      [5, handle],
+    ];
+    if (modern && owner !== null) groups.push([330, owner]);
+    if (modern) groups.push([100, 'AcDbEntity']);
+    if (anchor.inPaper) groups.push([67, '1']);
+    groups.push([8, layer]);
+    if (modern) groups.push([100, 'AcDbBlockReference']);
+    groups.push([66, '1'], [2, content.text.encode(block.name)], ...pointGroups(10, at));
+    if (scale !== 1) groups.push([41, number(scale)], [42, number(scale)], [43, number(scale)]);
+    for (const { tag, constant } of block.cells) if (!constant) groups.push(...attributeGroups(content, block, ground, tag, texts.get(tag) ?? '', handles));
+    return [...groups, ...endGroups(content, ground, layer, handles)];
+  }
+  /** Handle of what owns an insert: the record of its layout's block. Groups of the same code before it belong to its reactors. */
+  private ownerOf({ from, nameAt }: InsertContent): string | null {
+    const { codes, starts, ends, bytes } = this.content.index;
+    let inside = false;
+    for (let k = from + 1; k < nameAt; k++) {
+      const text = codes[k] === 102 || codes[k] === 330 ? String.fromCharCode(...bytes.subarray(starts[k], ends[k])).trim() : '';
+      if (codes[k] === 102) inside = text.startsWith('{');
+      else if (codes[k] === 330 && !inside) return text;
+    }
+    return null;
+  }
 }
 
 const number = (n: number) => (Number.isInteger(n) ? n.toFixed(1) : String(Number(n.toPrecision(15))));
@@ -168,7 +334,7 @@ const groupText = (code: number, value: string, eol: string): string => `${Strin
 const written = (groups: readonly (readonly [number, string])[], eol: string) => groups.map(([code, value]) => groupText(code, value, eol)).join('');
 
 /** A point of a block where an insert puts it. */
-function place(insert: InsertContent, block: BlockContent, point: Point): Point {
+function place(insert: Pick<InsertContent, 'at' | 'scale' | 'rotation'>, block: BlockContent, point: Point): Point {
   const angle = (insert.rotation * Math.PI) / 180;
   const [x, y] = [(point.x - block.base.x) * insert.scale.x, (point.y - block.base.y) * insert.scale.y];
   return { x: insert.at.x + x * Math.cos(angle) - y * Math.sin(angle), y: insert.at.y + x * Math.sin(angle) + y * Math.cos(angle) };

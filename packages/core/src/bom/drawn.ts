@@ -1,0 +1,304 @@
+import { BlockReading, Point, ViewBox } from '../files/contract';
+import { BomColumn } from './layout';
+
+/** Which way a drawn list grows: its next row is above or below the last one. */
+export const LIST_GROWTHS = ['up', 'down'] as const;
+
+/** Where the next column of rows goes when one is full. */
+export const LIST_SIDES = ['left', 'right'] as const;
+
+/** How a bill of materials is drawn on sheets: one insert of a row block a row, and one of a mark block at each part in the views. */
+export interface DrawnList {
+  /** Name of the row block. */
+  readonly block: string;
+  /** What its cells show. Cells that are not named are left alone. */
+  readonly cells: readonly { readonly tag: string; readonly of: BomColumn['of'] }[];
+  readonly growth: (typeof LIST_GROWTHS)[number];
+  /** Rows in one column; `null` for all. */
+  readonly rowsPerColumn: number | null;
+  readonly side: (typeof LIST_SIDES)[number];
+  /** The block of item marks and the cell that holds the number; `null` where marks are not looked at. */
+  readonly marks: { readonly block: string; readonly tag: string } | null;
+}
+
+/** A row block on a sheet. */
+export interface Slot {
+  readonly holder: string;
+  readonly at: Point;
+  readonly scale: number;
+  readonly texts: Readonly<Record<string, string>>;
+}
+
+/** A row as it should be drawn. */
+export interface WantedRow {
+  readonly id: string;
+  readonly item: string;
+  readonly label: string;
+  /** By tag. */
+  readonly texts: Readonly<Record<string, string>>;
+}
+
+/** What a block is drawn in, measured from the point that it is placed by. */
+export interface Extent {
+  readonly left: number;
+  readonly bottom: number;
+  readonly width: number;
+  readonly height: number;
+}
+
+/** The box around the lines of a block, or around the points of its cells where it has no lines; `null` for an empty one. */
+export function extentOf({ cells, shapes }: Pick<BlockReading, 'cells' | 'shapes'>): Extent | null {
+  const points = shapes.flatMap((shape): Point[] => {
+    if (shape.shape === 'line') return [...shape.points];
+    if (shape.shape === 'text') return [];
+    const { at, radius } = shape;
+    return [
+      { x: at.x - radius, y: at.y - radius },
+      { x: at.x + radius, y: at.y + radius },
+    ];
+  });
+  const all = points.length ? points : cells.flatMap(({ at, height }) => [at, { x: at.x, y: at.y + height }]);
+  if (all.length === 0) return null;
+  let [left, right, bottom, top] = [Infinity, -Infinity, Infinity, -Infinity];
+  for (const { x, y } of all) {
+    [left, right] = [Math.min(left, x), Math.max(right, x)];
+    [bottom, top] = [Math.min(bottom, y), Math.max(top, y)];
+  }
+  return { left, bottom, width: right - left, height: top - bottom };
+}
+
+/** The columns of a drawn list in their order, each with its slots in theirs. */
+export interface SlotOrder {
+  readonly columns: readonly (readonly Slot[])[];
+  readonly growth: DrawnList['growth'];
+}
+
+/** Whether item numbers rise upwards or downwards in a column; `null` where they do not tell. */
+function growthOf(column: readonly Slot[], numberTag: string | null): DrawnList['growth'] | null {
+  if (numberTag === null) return null;
+  const numbers = column.flatMap(({ at, texts }) => {
+    const n = Number.parseFloat(texts[numberTag] ?? '');
+    return Number.isFinite(n) ? [{ y: at.y, n }] : [];
+  });
+  let [up, down] = [0, 0];
+  for (let i = 1; i < numbers.length; i++) {
+    const rise = Math.sign((numbers[i]!.n - numbers[i - 1]!.n) * (numbers[i]!.y - numbers[i - 1]!.y));
+    if (rise > 0) up++;
+    else if (rise < 0) down++;
+  }
+  return up === down ? null : up > down ? 'up' : 'down';
+}
+
+/**
+ * Puts the row blocks of a sheet in order: columns by where they stand, rows by the way that the list grows. A list that somebody else
+ * drew the other way is read in the way that its numbers tell.
+ * @param width of a row block, in drawing units
+ */
+export function orderSlots(slots: readonly Slot[], list: Pick<DrawnList, 'growth' | 'side'>, width: number, numberTag: string | null): SlotOrder {
+  const columns: Slot[][] = [];
+  for (const slot of [...slots].sort((a, b) => a.at.x - b.at.x)) {
+    const last = columns.at(-1);
+    if (last && slot.at.x - last[0]!.at.x < Math.max(width / 2, 1e-6)) last.push(slot);
+    else columns.push([slot]);
+  }
+  if (list.side === 'left') columns.reverse();
+  for (const column of columns) column.sort((a, b) => a.at.y - b.at.y);
+  const told = columns.map((column) => growthOf(column, numberTag)).filter((growth) => growth !== null);
+  const growth = told.length && told.every((one) => one === told[0]) ? told[0]! : list.growth;
+  if (growth === 'down') for (const column of columns) column.reverse();
+  return { columns, growth };
+}
+
+/** One row of the comparison of a drawn list with what it should be. */
+export interface DrawnDifference {
+  readonly kind: 'same' | 'changed' | 'added' | 'removed';
+  /** The row that it should be; `null` for one that should not be there. */
+  readonly row: string | null;
+  /** The insert that shows it now; `null` for one that is not drawn. */
+  readonly holder: string | null;
+  readonly item: string;
+  readonly label: string;
+  /** Cells that differ: what is drawn and what should be. `keeps` tells that a drawn text stays, as there is nothing to show instead. */
+  readonly cells: readonly { readonly tag: string; readonly now: string; readonly should: string; readonly keeps: boolean }[];
+}
+
+/** How alike a drawn row and a row are: equal texts count, quantities and blanks do not, and an equal number counts least. */
+function likeness(slot: Slot, row: WantedRow, tags: readonly string[], weak: ReadonlySet<string>): number {
+  let sum = 0;
+  for (const tag of tags) {
+    const text = slot.texts[tag] ?? '';
+    if (text !== '' && text === row.texts[tag]) sum += weak.has(tag) ? 1 : 10;
+  }
+  return sum;
+}
+
+/** The most pairs of drawn and wanted rows that are compared text by text; longer lists are matched in their order. */
+const MOST_PAIRS = 1_000_000;
+
+/** Which drawn row shows which row now: the most alike first. */
+function matchRows(slots: readonly Slot[], wanted: readonly WantedRow[], list: DrawnList): Map<WantedRow, Slot> {
+  const tags = list.cells.map((cell) => cell.tag);
+  const weak = new Set(list.cells.flatMap(({ tag, of }) => ('fact' in of && ['item', 'quantity', 'total', 'unit', 'class'].includes(of.fact) ? [tag] : [])));
+  const pairs: { readonly slot: Slot; readonly row: WantedRow; readonly likeness: number; readonly apart: number }[] = [];
+  if (slots.length * wanted.length <= MOST_PAIRS)
+    for (const [i, slot] of slots.entries())
+      for (const [j, row] of wanted.entries()) {
+        const alike = likeness(slot, row, tags, weak);
+        if (alike > 0) pairs.push({ slot, row, likeness: alike, apart: Math.abs(i - j) });
+      }
+  else for (const [i, slot] of slots.entries()) if (wanted[i]) pairs.push({ slot, row: wanted[i], likeness: 1, apart: 0 });
+  pairs.sort((a, b) => b.likeness - a.likeness || a.apart - b.apart);
+  const found = new Map<WantedRow, Slot>();
+  const taken = new Set<Slot>();
+  for (const { slot, row } of pairs) {
+    if (found.has(row) || taken.has(slot)) continue;
+    found.set(row, slot);
+    taken.add(slot);
+  }
+  return found;
+}
+
+/** What a drawn list should hold, slot by slot, with how it differs from its rows. */
+export interface DrawnPlan {
+  readonly differences: readonly DrawnDifference[];
+  /** Texts by the place in the list. Where nothing is to be shown, what a row shows now goes with it. */
+  readonly texts: readonly Readonly<Record<string, string>>[];
+  /** Texts that would be erased by taking blanks over. */
+  readonly erased: number;
+}
+
+/**
+ * Compares a drawn list with its rows. A blank never erases: the text that a row shows now stays with the row, unless that is asked for.
+ * @param slots in the order of the list
+ */
+export function compareDrawn(slots: readonly Slot[], wanted: readonly WantedRow[], list: DrawnList, erase = false): DrawnPlan {
+  const matched = matchRows(slots, wanted, list);
+  const shown = new Set(matched.values());
+  let erased = 0;
+  const texts: Record<string, string>[] = [];
+  const differences = wanted.map((row): DrawnDifference => {
+    const slot = matched.get(row);
+    const own: Record<string, string> = {};
+    const cells = list.cells.flatMap(({ tag }): DrawnDifference['cells'] => {
+      const [now, should] = [slot?.texts[tag] ?? '', row.texts[tag] ?? ''];
+      const blank = should === '' && now !== '';
+      if (blank) erased++;
+      own[tag] = blank && !erase ? now : should;
+      return now === should ? [] : [{ tag, now, should, keeps: blank && !erase }];
+    });
+    texts.push(own);
+    const changed = cells.some((cell) => !cell.keeps);
+    return {
+      kind: !slot ? 'added' : changed ? 'changed' : 'same',
+      row: row.id,
+      holder: slot?.holder ?? null,
+      item: row.item,
+      label: row.label,
+      cells,
+    };
+  });
+  const number = list.cells.find(({ of }) => 'fact' in of && of.fact === 'item')?.tag;
+  const removed = slots
+    .filter((slot) => !shown.has(slot))
+    .map((slot): DrawnDifference => ({
+      kind: 'removed',
+      row: null,
+      holder: slot.holder,
+      item: number === undefined ? '' : (slot.texts[number] ?? ''),
+      label: Object.values(slot.texts)
+        .filter((text) => text !== '')
+        .join(' · '),
+      cells: [],
+    }));
+  return { differences: [...differences, ...removed], texts, erased };
+}
+
+/** Where the places of a list are: those that are there, and those that follow. */
+export function placesFor(
+  count: number,
+  order: SlotOrder,
+  list: Pick<DrawnList, 'rowsPerColumn' | 'side'>,
+  size: { readonly width: number; readonly height: number },
+  start: Point,
+): Point[] {
+  const { columns, growth } = order;
+  const way = growth === 'up' ? 1 : -1;
+  const there = columns.flatMap((column) => column.map((slot) => slot.at));
+  const first = columns[0]?.[0]?.at ?? start;
+  const pairs = columns.flatMap((column) => column.slice(1).map((slot, i) => Math.abs(slot.at.y - column[i]!.at.y)));
+  // The distance that rows have from each other where there are some, the height of the block otherwise.
+  const gaps = pairs.filter((gap) => gap > 1e-9);
+  const pitch = gaps.length ? Math.min(...gaps) : size.height;
+  const step = columns.length > 1 ? columns[1]![0]!.at.x - first.x : (list.side === 'left' ? -1 : 1) * size.width;
+  const places = there.slice(0, count);
+  let [column, row] = [Math.max(0, columns.length - 1), columns.at(-1)?.length ?? 0];
+  while (places.length < count) {
+    if (list.rowsPerColumn !== null && row >= list.rowsPerColumn) [column, row] = [column + 1, 0];
+    const top = columns[column]?.[0]?.at ?? { x: first.x + column * step, y: first.y };
+    places.push({ x: round(top.x), y: round(top.y + way * row * pitch) });
+    row++;
+  }
+  return places;
+}
+
+const round = (n: number) => Number(n.toFixed(6));
+
+/** An item mark on a sheet. */
+export interface Mark {
+  readonly holder: string;
+  readonly layout: string;
+  readonly number: string;
+  readonly at: Point;
+}
+
+/** What is the matter with a mark: nothing, its number is of no row, or the part that it points at has another number by now. */
+export interface MarkState {
+  readonly mark: Mark;
+  readonly state: 'right' | 'no row' | 'wrong number';
+  /** The row that it belongs to, and the number of that row. */
+  readonly row: string | null;
+  readonly should: string | null;
+}
+
+/** What of the marks and rows of a drawing goes together. */
+export interface MarkComparison {
+  readonly marks: readonly MarkState[];
+  /** Rows that no mark points at. */
+  readonly without: readonly string[];
+}
+
+/**
+ * Compares marks with rows.
+ * @param known rows that marks are known to point at, by the mark's holder: a renumbered list leaves its marks behind
+ */
+export function compareMarks(marks: readonly Mark[], rows: readonly Pick<WantedRow, 'id' | 'item'>[], known: ReadonlyMap<string, string>): MarkComparison {
+  const byItem = new Map(rows.filter((row) => row.item !== '').map((row) => [row.item, row]));
+  const byId = new Map(rows.map((row) => [row.id, row]));
+  const pointed = new Set<string>();
+  const states = marks.map((mark): MarkState => {
+    const own = byId.get(known.get(mark.holder) ?? '');
+    const row = own ?? byItem.get(mark.number.trim());
+    if (!row) return { mark, state: 'no row', row: null, should: null };
+    pointed.add(row.id);
+    return { mark, state: row.item === mark.number.trim() ? 'right' : 'wrong number', row: row.id, should: row.item };
+  });
+  return { marks: states, without: rows.filter((row) => row.item !== '' && !pointed.has(row.id)).map((row) => row.id) };
+}
+
+/** Edges of a view along which marks are placed. */
+export const VIEW_EDGES = ['top', 'right', 'bottom', 'left'] as const;
+export type ViewEdge = (typeof VIEW_EDGES)[number];
+
+/**
+ * Points for new marks outside an edge of a view, in their order: from the left to the right along the top and bottom, from the top
+ * downwards at the sides. They keep a mark's size from the view, and stand closer than that only where the edge is too short.
+ */
+export function alongEdge(count: number, view: ViewBox, edge: ViewEdge, size: number): Point[] {
+  const flat = edge === 'top' || edge === 'bottom';
+  const length = flat ? view.width : view.height;
+  return Array.from({ length: count }, (_, i) => {
+    const along = ((i + 0.5) / count) * length;
+    if (flat) return { x: round(view.left + along), y: round(edge === 'top' ? view.bottom + view.height + size : view.bottom - size) };
+    return { x: round(edge === 'left' ? view.left - size : view.left + view.width + size), y: round(view.bottom + view.height - along) };
+  });
+}
