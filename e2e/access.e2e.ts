@@ -53,6 +53,7 @@ for (const surface of ['light', 'dark'] as const)
       'values?fill=assembly-deep:2',
       'title-blocks?cell=MATL',
       'bom',
+      'bom?look=drawings',
       'vault',
       'vault?look=table',
       'exchange',

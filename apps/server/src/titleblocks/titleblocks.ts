@@ -29,7 +29,7 @@ const MOST_LEFT = 500;
 const COUNTED = `coalesce(jsonb_object_agg(n.state, n.cells) FILTER (WHERE n.state IS NOT NULL), '{}')`;
 
 /** Families that are rows of parts lists or item marks by a shared BOM layout: they are no title blocks. */
-const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(name)) FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(name) WHERE l.shared AND name IS NOT NULL)`;
+const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(v.block)) FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(block) WHERE l.shared AND v.block IS NOT NULL)`;
 
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {

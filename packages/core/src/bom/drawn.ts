@@ -1,4 +1,5 @@
 import { BlockReading, Point, ViewBox } from '../files/contract';
+import { DEFAULT_ABBREVIATIONS, dictionaryOf, fullWords, plainLetters, wordsOf } from '../survey/words';
 import { BomColumn } from './layout';
 
 /** Which way a drawn list grows: its next row is above or below the last one. */
@@ -205,7 +206,9 @@ export function compareDrawn(slots: readonly Slot[], wanted: readonly WantedRow[
       row: null,
       holder: slot.holder,
       item: number === undefined ? '' : (slot.texts[number] ?? ''),
-      label: Object.values(slot.texts)
+      label: list.cells
+        .filter(({ tag }) => tag !== number)
+        .map(({ tag }) => slot.texts[tag] ?? '')
         .filter((text) => text !== '')
         .join(' · '),
       cells: [],
@@ -300,5 +303,41 @@ export function alongEdge(count: number, view: ViewBox, edge: ViewEdge, size: nu
     const along = ((i + 0.5) / count) * length;
     if (flat) return { x: round(view.left + along), y: round(edge === 'top' ? view.bottom + view.height + size : view.bottom - size) };
     return { x: round(edge === 'left' ? view.left - size : view.left + view.width + size), y: round(view.bottom + view.height - along) };
+  });
+}
+
+/** Words that parts lists head their facts by (common practice), in plain letters. */
+const FACT_WORDS: readonly (readonly [RegExp, BomColumn['of']])[] = [
+  [/^(item|pos|position|itemno|itemnumber|find|findno|no|nr)$/, { fact: 'item' }],
+  [/^(qty|quantity|count|pcs|pieces|menge|anzahl|off)$/, { fact: 'quantity' }],
+  [/^(unit|uom|um)$/, { fact: 'unit' }],
+  [/^(file|filename|partfile)$/, { fact: 'part' }],
+];
+
+/**
+ * What the cells of a row block probably show: facts by the words that parts lists use, properties by their names, abbreviated or not.
+ * Cells that nothing speaks for are left out.
+ */
+export function suggestCells(
+  tags: readonly string[],
+  properties: readonly { readonly id: number; readonly writtenName: string; readonly caption: string; readonly knownSpellings: readonly string[] }[],
+): DrawnList['cells'] {
+  const dictionary = dictionaryOf(DEFAULT_ABBREVIATIONS);
+  const plain = (name: string) => fullWords(wordsOf(name), dictionary).join('');
+  const known = new Map<string, number>();
+  for (const { id, writtenName, caption, knownSpellings } of properties)
+    for (const name of [writtenName, caption, ...knownSpellings]) {
+      for (const word of [plain(name), plainLetters(name).replace(/[^\p{L}\p{N}]/gu, '')]) if (word !== '' && !known.has(word)) known.set(word, id);
+    }
+  const taken = new Set<string>();
+  return tags.flatMap((tag) => {
+    const letters = plainLetters(tag).replace(/[^\p{L}\p{N}]/gu, '');
+    const fact = FACT_WORDS.find(([words]) => words.test(letters))?.[1];
+    const property = known.get(letters) ?? known.get(plain(tag)) ?? known.get(letters.replace(/no$/, 'number'));
+    const of = fact ?? (property === undefined ? null : { property });
+    const key = JSON.stringify(of);
+    if (of === null || taken.has(key)) return [];
+    taken.add(key);
+    return [{ tag, of }];
   });
 }

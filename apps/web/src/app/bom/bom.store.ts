@@ -9,9 +9,15 @@ import {
   BomRequest,
   BomSide,
   BomTable,
+  DrawnBlock,
+  DrawnBom,
   KeptBom,
   KeptBomView,
+  PlaceMarks,
+  ProposedAnswer,
+  PutDrawn,
   SendBom,
+  SetMark,
   WhereUsed,
 } from '@rule/contract';
 import { BomContent, plainContent } from '@rule/core/bom';
@@ -42,6 +48,9 @@ interface State {
   readonly renumbered: BomRenumbered | null;
   readonly comparison: BomComparison | null;
   readonly keptView: KeptBomView | null;
+  /** Lists on the drawings of the assembly; `null` until they were asked for. */
+  readonly drawn: DrawnBom | null;
+  readonly blocks: readonly DrawnBlock[];
   /** Values that were typed here and wait in the tray, by property and row. */
   readonly typed: Readonly<Record<string, string>>;
 }
@@ -63,6 +72,8 @@ const first: State = {
   renumbered: null,
   comparison: null,
   keptView: null,
+  drawn: null,
+  blocks: [],
   typed: {},
 };
 
@@ -99,6 +110,31 @@ export const BomStore = signalStore(
         }),
       ),
     );
+    const showDrawn = rxMethod<void>(
+      pipe(
+        switchMap(() => {
+          const assembly = store.assembly();
+          if (assembly === null || !store.content().drawn) {
+            patchState(store, { drawn: null });
+            return EMPTY;
+          }
+          return api.drawnBom(assembly, request()).pipe(
+            tap((drawn) => patchState(store, { drawn })),
+            catchError(told),
+          );
+        }),
+      ),
+    );
+    /** What was put in the tray, or the reason why not. */
+    const proposed = (words: string) => ({
+      next: ({ left, ...tray }: ProposedAnswer) => {
+        global.dispatch(TrayActions.loaded(tray));
+        notices.done(words);
+        if (left.length) notices.error(`${count(left.length, 'file was', 'files were')} left out: ${left[0]!.path}: ${left[0]!.reason}`);
+        showDrawn();
+      },
+      error: notices.failed,
+    });
     const loadKept = rxMethod<void>(
       pipe(
         switchMap(() =>
@@ -115,6 +151,23 @@ export const BomStore = signalStore(
     };
     return {
       show,
+      showDrawn,
+      loadBlocks: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.bomBlocks().pipe(
+              tap((blocks) => patchState(store, { blocks })),
+              catchError(told),
+            ),
+          ),
+        ),
+      ),
+      putDrawn: (what: Pick<PutDrawn, 'drawing' | 'sheet' | 'corner' | 'erase'>) =>
+        api.putDrawn(store.assembly()!, { ...request(), ...what }).subscribe(proposed('Changes of the parts list added to your tray.')),
+      setMark: (what: Pick<SetMark, 'drawing' | 'sheet' | 'holder' | 'row'>) =>
+        api.setMark(store.assembly()!, { ...request(), ...what }).subscribe(proposed('Item marks added to your tray.')),
+      placeMarks: (what: Pick<PlaceMarks, 'drawing' | 'sheet' | 'edge' | 'view'>) =>
+        api.placeMarks(store.assembly()!, { ...request(), ...what }).subscribe(proposed('New item marks added to your tray.')),
       load: rxMethod<void>(
         pipe(
           switchMap(() =>
@@ -138,12 +191,14 @@ export const BomStore = signalStore(
           members: null,
           renumbered: null,
           ...(assembly === store.assembly() ? {} : { table: null, comparison: null, keptView: null }),
+          drawn: null,
         });
         show();
       },
       change(content: BomContent): void {
         patchState(store, { content, renumbered: null });
         show();
+        if (store.drawn()) showDrawn();
       },
       discard(): void {
         patchState(store, { content: store.layout()?.content ?? plainContent([]) });

@@ -17,6 +17,7 @@ import { BomComparisonView } from './comparison';
 import { BomGrid } from './bom-grid';
 import { BomRowView } from './bom-row';
 import { BomStore } from './bom.store';
+import { DrawnLists } from './drawn-lists';
 import { BomLayoutForm } from './layout-form';
 
 /** Which strip is open above the list. */
@@ -36,6 +37,7 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
     ButtonModule,
     CheckboxModule,
     ConfirmDialogModule,
+    DrawnLists,
     FormsModule,
     IndexRow,
     InputTextModule,
@@ -139,6 +141,7 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
               <p-button [text]="true" label="Discard changes" (onClick)="store.discard()" />
             }
             <p-button severity="secondary" [label]="strip() === 'layout' ? 'Close set-up' : 'Set up'" (onClick)="toggle('layout')" />
+            <p-button severity="secondary" [label]="drawnShown() ? 'Rows' : 'On drawings'" (onClick)="go({ look: drawnShown() ? null : 'drawings' })" />
             <p-button severity="secondary" label="Compare" (onClick)="toggle('compare')" />
             @if (mayEdit()) {
               <p-button severity="secondary" label="Keep" (onClick)="toggle('keep')" />
@@ -227,7 +230,20 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
             occurrence leads.
           </p>
         }
-        @if (t.rows.length) {
+        @if (drawnShown()) {
+          <rule-drawn-lists
+            [content]="store.content()"
+            [view]="store.drawn()"
+            [blocks]="store.blocks()"
+            [properties]="properties()"
+            [rows]="rowChoices()"
+            [editable]="mayEdit()"
+            (changed)="changeDrawn($event)"
+            (put)="store.putDrawn($event)"
+            (marked)="store.setMark($event)"
+            (placed)="store.placeMarks($event)"
+          />
+        } @else if (t.rows.length) {
           <div class="actions folds">
             @if (opens()) {
               <button type="button" class="link" (click)="foldAll()">{{ folded().size ? 'Unfold all' : 'Fold all' }}</button>
@@ -352,6 +368,7 @@ export class BomStation {
   readonly layoutAsked = input<string | undefined>(undefined, { alias: 'layout' });
   readonly root = input<string>();
   readonly item = input<string>();
+  readonly look = input<string>();
   readonly keptAsked = input<string | undefined>(undefined, { alias: 'kept' });
 
   protected readonly mayEdit = this.global.selectSignal(sessionFeature.selectMayEdit);
@@ -366,6 +383,9 @@ export class BomStation {
   protected shared = false;
   /** Whether the strip for a name is about the layout that is shown. */
   protected renaming = false;
+
+  protected readonly drawnShown = computed(() => this.look() === 'drawings');
+  protected readonly rowChoices = computed(() => (this.store.table()?.rows ?? []).map((row) => ({ id: row.id, text: `${row.item} ${row.label}` })));
 
   protected readonly mayChange = computed(() => {
     const layout = this.store.layout();
@@ -409,6 +429,17 @@ export class BomStation {
       const assembly = asked ? Number(asked) : ((assemblies.find((row) => row.unmatched) ?? assemblies[0])?.id ?? null);
       const layout = layouts.find((row) => row.id === Number(layoutAsked)) ?? layouts[0] ?? null;
       untracked(() => this.store.choose(assembly, layout, root));
+    });
+    effect(() => {
+      const wanted = this.drawnShown() && this.store.table() !== null;
+      // What was applied or discarded changes what is drawn.
+      this.applied();
+      this.pending();
+      untracked(() => {
+        if (!wanted) return;
+        if (this.store.blocks().length === 0) this.store.loadBlocks();
+        this.store.showDrawn();
+      });
     });
     effect(() => {
       const kept = this.keptAsked();
@@ -546,6 +577,11 @@ export class BomStation {
       accept: () => this.store.type(null, property, ''),
     });
   }
+  /** How the list is drawn is a part of the layout. */
+  protected changeDrawn(change: Partial<BomContent>): void {
+    this.store.change({ ...this.store.content(), ...change });
+    this.store.showDrawn();
+  }
   protected settle(row: BomTableRow, part: number | null): void {
     if (row.copyOf) this.store.settle(row.copyOf.assembly, row.copyOf.product, part);
   }
@@ -575,6 +611,7 @@ export function withNumbersOf(
       key: content.key.flatMap(numberOf),
       columns: content.columns.flatMap((column) => of(column.of).map((shown) => ({ ...column, of: shown }))),
       sort: content.sort.flatMap((entry) => of(entry.of).map((shown) => ({ ...entry, of: shown }))),
+      drawn: content.drawn ? { ...content.drawn, cells: content.drawn.cells.flatMap((cell) => of(cell.of).map((shown) => ({ ...cell, of: shown }))) } : null,
       group: content.group === null ? null : (of(content.group)[0] ?? null),
       // Classes have names of their own in every company.
       classes: [],

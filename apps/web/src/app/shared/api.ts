@@ -27,6 +27,9 @@ import {
   CompareBoms,
   KeepBom,
   SendBom,
+  PlaceMarks,
+  PutDrawn,
+  SetMark,
   ChangedProperty,
   CheckIn,
   VaultRun,
@@ -273,6 +276,11 @@ export class Api {
   bomValue = (file: number, body: BomTyped) => this.server.ask('POST /files/{file}/bom/value', { params: { file }, body });
   bomNumber = (file: number, body: BomNumber) => this.server.ask('PUT /files/{file}/bom/number', { params: { file }, body });
   bomRenumber = (file: number, body: BomRenumber) => this.server.ask('POST /files/{file}/bom/renumber', { params: { file }, body });
+  bomBlocks = () => this.server.ask('GET /bom/blocks');
+  drawnBom = (file: number, body: BomRequest) => this.server.ask('POST /files/{file}/bom/drawn', { params: { file }, body });
+  putDrawn = (file: number, body: PutDrawn) => this.server.ask('POST /files/{file}/bom/drawn/tray', { params: { file }, body });
+  setMark = (file: number, body: SetMark) => this.server.ask('PUT /files/{file}/bom/drawn/marks', { params: { file }, body });
+  placeMarks = (file: number, body: PlaceMarks) => this.server.ask('POST /files/{file}/bom/drawn/marks', { params: { file }, body });
   bomTable = (file: number, body: SendBom) => this.server.download('POST /files/{file}/bom/table', { params: { file }, body });
   keepBom = (file: number, body: KeepBom) => this.server.ask('POST /files/{file}/bom/kept', { params: { file }, body });
   keptBoms = () => this.server.ask('GET /bom/kept');

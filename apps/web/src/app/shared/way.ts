@@ -15,7 +15,7 @@ import { ExactName } from './exact-name';
   imports: [RouterLink, ExactName],
   template: `
     @if (shown(); as p) {
-      <h2>The way of {{ p.caption }}</h2>
+      <h2>Trace of {{ p.caption }}</h2>
       <p class="name"><rule-exact-name [name]="p.writtenName" /></p>
       @if (error(); as text) {
         <p class="note bad">{{ text }}</p>

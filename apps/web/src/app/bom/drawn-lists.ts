@@ -1,0 +1,462 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { DrawnBlock, DrawnBom, DrawnSheet, LIST_CORNERS, ListCorner } from '@rule/contract';
+import { BOM_FACTS, BomColumn, BomContent, BomFact, DrawnList, LIST_GROWTHS, VIEW_EDGES, ViewEdge, suggestCells } from '@rule/core/bom';
+import { Property } from '@rule/core/schema';
+import { count } from '@rule/core/words';
+import { ButtonModule } from 'primeng/button';
+import { CheckboxModule } from 'primeng/checkbox';
+import { InputNumberModule } from 'primeng/inputnumber';
+import { SelectModule } from 'primeng/select';
+import { FileLink } from '../shared';
+
+/** Facts that a cell of a row block can show. */
+const SHOWN_FACTS = (Object.keys(BOM_FACTS) as BomFact[]).filter((fact) => fact !== 'picture');
+
+const KIND_WORDS = { same: '', changed: 'changed', added: 'not drawn', removed: 'not in the BOM' } as const;
+
+/** Where a list starts, as it is chosen: a corner, or coordinates that are typed. */
+type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
+
+/** Parts lists and item marks on the drawings of an assembly: how they are drawn, how they differ, and what puts them in order. */
+@Component({
+  selector: 'rule-drawn-lists',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, CheckboxModule, FileLink, FormsModule, InputNumberModule, SelectModule],
+  template: `
+    @let d = content().drawn;
+    @if (!d || settingUp()) {
+      <section class="card set-up" aria-label="How the list is drawn">
+        <div class="fields">
+          <div class="field">
+            <span id="dl-block">Row block</span>
+            <p-select
+              appendTo="body"
+              ariaLabelledBy="dl-block"
+              placeholder="one insert of it per row"
+              [options]="$any(blocks())"
+              optionLabel="name"
+              optionValue="name"
+              [filter]="true"
+              [ngModel]="d?.block ?? null"
+              (ngModelChange)="chooseBlock($event)"
+            />
+          </div>
+          @if (d) {
+            <div class="field">
+              <span id="dl-growth">Grows</span>
+              <p-select appendTo="body" ariaLabelledBy="dl-growth" [options]="growths" [ngModel]="d.growth" (ngModelChange)="set({ growth: $event })" />
+            </div>
+            <div class="field">
+              <span id="dl-rows">Rows per column</span>
+              <p-inputnumber
+                ariaLabelledBy="dl-rows"
+                placeholder="all"
+                [min]="1"
+                [max]="10000"
+                [useGrouping]="false"
+                [ngModel]="d.rowsPerColumn"
+                (ngModelChange)="set({ rowsPerColumn: $event })"
+              />
+            </div>
+            @if (d.rowsPerColumn !== null) {
+              <div class="field">
+                <span id="dl-side">Next column to the</span>
+                <p-select appendTo="body" ariaLabelledBy="dl-side" [options]="sides" [ngModel]="d.side" (ngModelChange)="set({ side: $event })" />
+              </div>
+            }
+            <div class="field">
+              <span id="dl-mark">Item mark block</span>
+              <p-select
+                appendTo="body"
+                ariaLabelledBy="dl-mark"
+                placeholder="none"
+                [showClear]="true"
+                [options]="$any(blocks())"
+                optionLabel="name"
+                optionValue="name"
+                [filter]="true"
+                [ngModel]="d.marks?.block ?? null"
+                (ngModelChange)="chooseMark($event)"
+              />
+            </div>
+            @if (d.marks; as marks) {
+              <div class="field">
+                <span id="dl-tag">Its number is in</span>
+                <p-select
+                  appendTo="body"
+                  ariaLabelledBy="dl-tag"
+                  [options]="tagsOf(marks.block)"
+                  [ngModel]="marks.tag"
+                  (ngModelChange)="set({ marks: { block: marks.block, tag: $event } })"
+                />
+              </div>
+            }
+          }
+        </div>
+        @if (d) {
+          <table class="list cells">
+            <thead>
+              <tr>
+                <th>Cell of the row block</th>
+                <th>Shows</th>
+              </tr>
+            </thead>
+            <tbody>
+              @for (tag of tagsOf(d.block); track tag) {
+                <tr>
+                  <td class="mono">{{ tag }}</td>
+                  <td>
+                    <p-select
+                      appendTo="body"
+                      [ariaLabel]="tag + ' shows'"
+                      placeholder="left as it is"
+                      [showClear]="true"
+                      [options]="shows()"
+                      optionLabel="text"
+                      optionValue="key"
+                      [filter]="true"
+                      [ngModel]="keyOfTag(d, tag)"
+                      (ngModelChange)="bind(d, tag, $event)"
+                    />
+                  </td>
+                </tr>
+              } @empty {
+                <tr>
+                  <td colspan="2" class="soft">No drawing defines {{ d.block }} any more.</td>
+                </tr>
+              }
+            </tbody>
+          </table>
+        } @else if (blocks().length === 0) {
+          <p class="soft">No drawing defines a block with attributes. A parts list needs one whose attributes are the cells of a row.</p>
+        }
+        @if (d) {
+          <div class="actions">
+            <p-button severity="secondary" label="Close" (onClick)="settingUp.set(false)" />
+            <p-button [text]="true" label="Remove from layout" (onClick)="changed.emit({ drawn: null })" />
+          </div>
+        }
+      </section>
+    } @else {
+      <div class="actions above">
+        @if (editable() && behind()) {
+          <p-button
+            [label]="behind() === 1 ? 'Update the list' : 'Update ' + behind() + ' lists'"
+            (onClick)="put.emit({ drawing: null, sheet: null, corner: null, erase: erase() })"
+          />
+        }
+        <button type="button" class="link" (click)="settingUp.set(true)">Edit how it is drawn</button>
+        @if (erasable()) {
+          <div class="tick">
+            <p-checkbox inputId="dl-erase" [binary]="true" [ngModel]="erase()" (ngModelChange)="erase.set($event)" />
+            <label for="dl-erase">Clear {{ textsOf(erasable()) }} that the BOM leaves blank</label>
+          </div>
+        }
+      </div>
+    }
+    @if (d && view(); as v) {
+      @for (sheet of v.sheets; track sheet.file + sheet.layout) {
+        <section class="card sheet" [attr.aria-label]="'Sheet ' + sheet.layout + ' of ' + sheet.path">
+          <header>
+            <h3><rule-file [id]="sheet.file" [path]="sheet.path" [text]="nameOf(sheet.path)" /> · {{ sheet.layout }}</h3>
+            <p [class.warn]="stateOf(sheet).lags">{{ stateOf(sheet).text }}</p>
+            <div class="actions">
+              @if (editable() && !sheet.lock && sheet.defined && !sheet.pending) {
+                @if (sheet.rows === 0) {
+                  <p-select
+                    appendTo="body"
+                    [ariaLabel]="'Where the list starts on ' + sheet.layout"
+                    [options]="$any(starts)"
+                    [ngModel]="start()"
+                    (ngModelChange)="start.set($event)"
+                  />
+                  @if (start() === 'coordinates') {
+                    <p-inputnumber
+                      ariaLabel="x"
+                      placeholder="x"
+                      mode="decimal"
+                      [maxFractionDigits]="3"
+                      [useGrouping]="false"
+                      [ngModel]="x()"
+                      (ngModelChange)="x.set($event)"
+                    />
+                    <p-inputnumber
+                      ariaLabel="y"
+                      placeholder="y"
+                      mode="decimal"
+                      [maxFractionDigits]="3"
+                      [useGrouping]="false"
+                      [ngModel]="y()"
+                      (ngModelChange)="y.set($event)"
+                    />
+                  }
+                  <p-button severity="secondary" label="Place the list" [disabled]="corner() === null" (onClick)="putOne(sheet, corner())" />
+                } @else if (stateOf(sheet).lags) {
+                  <p-button severity="secondary" label="Update this list" (onClick)="putOne(sheet, null)" />
+                }
+              }
+            </div>
+          </header>
+          @if (sheet.rows && differing(sheet).length) {
+            <table class="list">
+              <thead>
+                <tr>
+                  <th>Item</th>
+                  <th>Row</th>
+                  <th>Difference</th>
+                  <th>Drawn → BOM</th>
+                </tr>
+              </thead>
+              <tbody>
+                @for (row of differing(sheet); track row.holder ?? row.row) {
+                  <tr>
+                    <td class="mono">{{ row.item }}</td>
+                    <td>{{ row.label }}</td>
+                    <td>{{ kinds[row.kind] || 'kept text' }}</td>
+                    <td>
+                      @if (row.kind === 'changed' || row.kind === 'same') {
+                        @for (cell of row.cells; track cell.tag) {
+                          <span class="chip" [class.soft]="cell.keeps"
+                            >{{ v.heads[cell.tag] ?? cell.tag }}: {{ cell.now || '–' }} → {{ cell.keeps ? 'blank; the text stays' : cell.should || '–' }}</span
+                          >
+                        }
+                      }
+                    </td>
+                  </tr>
+                }
+              </tbody>
+            </table>
+          }
+          @if (d.marks && (sheet.marks.length || sheet.marksDefined)) {
+            <h4>Item marks</h4>
+            <p class="soft">{{ marksText(sheet) }}</p>
+            @if (wrongMarks(sheet); as wrong) {
+              @if (wrong.length) {
+                <table class="list">
+                  <thead>
+                    <tr>
+                      <th>Mark</th>
+                      <th>Problem</th>
+                      <th>Set to</th>
+                    </tr>
+                  </thead>
+                  <tbody>
+                    @for (mark of wrong; track mark.holder) {
+                      <tr>
+                        <td class="mono">{{ mark.number || 'blank' }}</td>
+                        <td>{{ mark.state === 'no row' ? 'no row has this number' : mark.label + ' is item ' + mark.should }}</td>
+                        <td>
+                          @if (editable() && !sheet.lock) {
+                            @if (mark.state === 'wrong number') {
+                              <button
+                                type="button"
+                                class="link"
+                                (click)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: null })"
+                              >
+                                Set to {{ mark.should }}
+                              </button>
+                            }
+                            <p-select
+                              appendTo="body"
+                              [ariaLabel]="'Row of mark ' + mark.number"
+                              placeholder="choose its row"
+                              [options]="$any(rows())"
+                              optionLabel="text"
+                              optionValue="id"
+                              [filter]="true"
+                              [ngModel]="null"
+                              (ngModelChange)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: mark.holder, row: $event })"
+                            />
+                          }
+                        </td>
+                      </tr>
+                    }
+                  </tbody>
+                </table>
+              }
+            }
+            @if (editable() && !sheet.lock && !sheet.pending) {
+              <div class="actions">
+                @if (leftBehind(sheet); as n) {
+                  <p-button
+                    severity="secondary"
+                    [label]="'Set ' + marksOf(n) + ' to the new numbers'"
+                    (onClick)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: null, row: null })"
+                  />
+                }
+                @if (sheet.without.length && sheet.marksDefined) {
+                  <span [id]="'dl-edge-' + sheet.file">Place {{ marksOf(sheet.without.length) }} along the view's</span>
+                  <p-select
+                    appendTo="body"
+                    [ariaLabelledBy]="'dl-edge-' + sheet.file"
+                    [options]="edges"
+                    [ngModel]="edge()"
+                    (ngModelChange)="edge.set($event)"
+                  />
+                  <p-button
+                    severity="secondary"
+                    label="Place marks"
+                    (onClick)="placed.emit({ drawing: sheet.file, sheet: sheet.layout, edge: edge(), view: 0 })"
+                  />
+                }
+              </div>
+            }
+          }
+        </section>
+      } @empty {
+        <p class="note">No drawing shows this assembly.</p>
+      }
+    } @else if (d) {
+      <span class="skeleton"></span><span class="skeleton"></span>
+    }
+  `,
+  styles: `
+    :host {
+      display: block;
+    }
+    .set-up,
+    .sheet {
+      padding: 12px 16px;
+      margin-bottom: 12px;
+    }
+    .fields {
+      display: grid;
+      grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
+      gap: 10px 14px;
+    }
+    .fields p-select,
+    .cells p-select {
+      width: 100%;
+    }
+    .cells {
+      max-width: 560px;
+      margin: 10px 0;
+    }
+    header {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 4px 16px;
+      align-items: center;
+    }
+    header h3,
+    header p {
+      margin: 0;
+    }
+    header .actions {
+      margin-left: auto;
+    }
+    h4 {
+      margin: 12px 0 2px;
+    }
+    .above {
+      margin-bottom: 12px;
+    }
+    .tick {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+    }
+    .chip {
+      margin: 0 6px 2px 0;
+    }
+    .actions p-inputnumber {
+      width: 90px;
+    }
+  `,
+})
+export class DrawnLists {
+  readonly content = input.required<BomContent>();
+  /** `null` while it is loaded. */
+  readonly view = input.required<DrawnBom | null>();
+  readonly blocks = input.required<readonly DrawnBlock[]>();
+  readonly properties = input.required<readonly Property[]>();
+  /** Rows of the list, for marks. */
+  readonly rows = input.required<readonly { readonly id: string; readonly text: string }[]>();
+  readonly editable = input.required<boolean>();
+  readonly changed = output<Partial<BomContent>>();
+  readonly put = output<{ drawing: number | null; sheet: string | null; corner: ListCorner | null; erase: boolean }>();
+  readonly marked = output<{ drawing: number; sheet: string; holder: string | null; row: string | null }>();
+  readonly placed = output<{ drawing: number; sheet: string; edge: ViewEdge; view: number }>();
+
+  protected readonly kinds = KIND_WORDS;
+  protected readonly growths = [...LIST_GROWTHS];
+  protected readonly sides = ['left', 'right'];
+  protected readonly edges = [...VIEW_EDGES];
+  protected readonly starts: readonly { readonly label: string; readonly value: Start }[] = [
+    ...LIST_CORNERS.map((value) => ({ value, label: value === 'title block' ? 'at the title block' : `${value} corner` })),
+    { value: 'coordinates', label: 'at coordinates' },
+  ];
+  protected readonly settingUp = signal(false);
+  protected readonly erase = signal(false);
+  protected readonly start = signal<Start>('title block');
+  protected readonly x = signal<number | null>(null);
+  protected readonly y = signal<number | null>(null);
+  protected readonly edge = signal<ViewEdge>('top');
+
+  protected readonly corner = computed((): ListCorner | null => {
+    const start = this.start();
+    if (start !== 'coordinates') return start;
+    const [x, y] = [this.x(), this.y()];
+    return x === null || y === null ? null : { x, y };
+  });
+  protected readonly shows = computed(() => [
+    ...SHOWN_FACTS.map((fact) => ({ key: JSON.stringify({ fact }), text: BOM_FACTS[fact] })),
+    ...this.properties().map((property) => ({ key: JSON.stringify({ property: property.id }), text: property.caption })),
+  ]);
+  protected readonly behind = computed(
+    () => (this.view()?.sheets ?? []).filter((sheet) => !sheet.lock && !sheet.pending && sheet.rows && this.stateOf(sheet).lags).length,
+  );
+  protected readonly erasable = computed(() => (this.view()?.sheets ?? []).reduce((sum, sheet) => sum + sheet.erased, 0));
+
+  protected textsOf = (n: number) => count(n, 'text');
+  protected marksOf = (n: number) => count(n, 'mark');
+  protected nameOf = (path: string) => path.slice(path.lastIndexOf('/') + 1);
+  protected tagsOf(block: string): string[] {
+    return [...(this.blocks().find((row) => row.name.toLowerCase() === block.toLowerCase())?.tags ?? [])];
+  }
+  protected keyOfTag(list: DrawnList, tag: string): string | null {
+    const cell = list.cells.find((entry) => entry.tag === tag);
+    return cell ? JSON.stringify(cell.of) : null;
+  }
+  protected differing = (sheet: DrawnSheet) => sheet.differences.filter((row) => row.kind !== 'same' || row.cells.length > 0);
+  protected wrongMarks = (sheet: DrawnSheet) => sheet.marks.filter((mark) => mark.state !== 'right');
+  protected leftBehind = (sheet: DrawnSheet) => sheet.marks.filter((mark) => mark.state === 'wrong number').length;
+
+  protected stateOf(sheet: DrawnSheet): { readonly text: string; readonly lags: boolean } {
+    if (!sheet.defined) return { text: `The drawing does not define ${this.content().drawn!.block}.`, lags: false };
+    const lags = sheet.differences.some((row) => row.kind !== 'same');
+    const ends = [...(sheet.lock ? [`The file ${sheet.lock}.`] : []), ...(sheet.pending ? ['Changes are pending in your tray.'] : [])];
+    if (sheet.rows === 0) return { text: ['No list drawn yet.', ...ends].join(' '), lags: false };
+    const n = sheet.differences.filter((row) => row.kind !== 'same').length;
+    return { text: [`${count(sheet.rows, 'row')} drawn, ${lags ? `${count(n, 'differs', 'differ')} from the BOM` : 'up to date'}.`, ...ends].join(' '), lags };
+  }
+  protected marksText({ marks, without }: DrawnSheet): string {
+    const wrong = marks.filter((mark) => mark.state !== 'right').length;
+    return [
+      `${count(marks.length, 'mark')}, ${wrong ? `${wrong} wrong` : 'all right'}.`,
+      ...(without.length ? [`Without a mark: ${without.map((row) => row.item).join(', ')}.`] : []),
+    ].join(' ');
+  }
+  protected putOne(sheet: DrawnSheet, corner: ListCorner | null): void {
+    this.put.emit({ drawing: sheet.file, sheet: sheet.layout, corner, erase: this.erase() });
+  }
+  protected set(change: Partial<DrawnList>): void {
+    const drawn = this.content().drawn;
+    if (drawn) this.changed.emit({ drawn: { ...drawn, ...change } });
+  }
+  protected chooseBlock(block: string): void {
+    const cells = suggestCells(this.tagsOf(block), this.properties());
+    const old = this.content().drawn;
+    this.settingUp.set(true);
+    this.changed.emit({ drawn: { growth: 'up', rowsPerColumn: null, side: 'left', marks: null, ...old, block, cells } });
+  }
+  protected chooseMark(block: string | null): void {
+    const [tag] = block === null ? [] : this.tagsOf(block);
+    this.set({ marks: block === null || tag === undefined ? null : { block, tag } });
+  }
+  protected bind(list: DrawnList, tag: string, key: string | null): void {
+    const others = list.cells.filter((cell) => cell.tag !== tag);
+    this.set({ cells: key === null ? others : [...others, { tag, of: JSON.parse(key) as BomColumn['of'] }] });
+  }
+}
