@@ -35,7 +35,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     const misfit = today.getByRole('row').first();
     await expect(misfit).toContainText(/is not among the choices|is another spelling of/);
     const found = await misfit.getByRole('cell').first().innerText();
-    const choices = page.getByRole('textbox', { name: /^Choices, one a line/ });
+    const choices = page.getByRole('textbox', { name: /^Choices, one per line/ });
     await choices.fill(`${await choices.inputValue()}\n${found}`);
     await expect(today.getByRole('cell', { name: found, exact: true })).toBeHidden();
     // Whoever turns to something else is asked first, and finds all as it was after staying.

@@ -124,7 +124,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
       await page.getByRole('option', { name: option, exact: true }).click();
     }
     await dialog.getByRole('button', { name: 'Save' }).click();
-    await expect(page.getByRole('row', { name: /Supplier assembly Batch draft in detail always never ask/ })).toBeVisible();
+    await expect(page.getByRole('row', { name: /Supplier assembly Batch draft custom always never ask/ })).toBeVisible();
   });
 
   await test.step('brought into force with the rest of the schema', async () => {

@@ -100,7 +100,7 @@ const two = (n: number) => String(n).padStart(2, '0');
         <label class="tick"><input type="checkbox" [ngModel]="d.active" (ngModelChange)="edit({ active: $event })" />active</label>
         <div class="actions top">
           <p-button label="Save" [disabled]="!d.name.trim() || !d.folder.trim() || (d.when === 'release' && !d.state)" (onClick)="save(d)" />
-          <p-button severity="secondary" label="Give up" (onClick)="delivery.set(null)" />
+          <p-button severity="secondary" label="Discard" (onClick)="delivery.set(null)" />
         </div>
       </section>
     }
@@ -120,7 +120,7 @@ const two = (n: number) => String(n).padStart(2, '0');
         >
         <div class="actions top">
           <p-button label="Save" [disabled]="!f.folder.trim()" (onClick)="saveFolder(f)" />
-          <p-button severity="secondary" label="Give up" (onClick)="folder.set(null)" />
+          <p-button severity="secondary" label="Discard" (onClick)="folder.set(null)" />
         </div>
       </section>
     }

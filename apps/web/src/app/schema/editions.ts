@@ -182,13 +182,16 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
       }
     </section>
     <section class="card" aria-labelledby="travel">
-      <h2 id="travel">Out and in</h2>
+      <h2 id="travel">Export and import</h2>
       <div class="row">
-        <p-button severity="secondary" label="Workbook to discuss" (onClick)="download('xlsx')" />
+        <p-button severity="secondary" label="Workbook for review" (onClick)="download('xlsx')" />
         <p-button severity="secondary" label="JSON" (onClick)="download('json')" />
         <a href="/api/schema/page" target="_blank" rel="noopener">Page to print</a>
         @if (mayAdminister()) {
-          <label class="file">Import a workbook, CSV or JSON file <input type="file" accept=".xlsx,.csv,.json" (change)="take($event)" /></label>
+          <label class="file"
+            ><span class="link">Import a workbook, CSV or JSON file</span
+            ><input type="file" class="visually-hidden" accept=".xlsx,.csv,.json" (change)="take($event)"
+          /></label>
         }
       </div>
     </section>
@@ -220,6 +223,10 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
     }
     .file {
       margin-left: auto;
+      cursor: pointer;
+    }
+    .file:focus-within {
+      outline: 2px solid var(--brass);
     }
   `,
 })

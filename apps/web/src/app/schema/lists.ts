@@ -210,7 +210,9 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
             <div class="row">
               <p-button severity="secondary" label="Save the source" (onClick)="saveSource(row)" />
               <p-button severity="secondary" label="Compare with the source" [disabled]="!row.source" (onClick)="look(row, null)" />
-              <label class="file">or load a file <input type="file" accept=".csv,.xlsx,.txt" (change)="pickFile(row, $event)" /></label>
+              <label class="file"
+                ><span class="link">Load a file</span><input type="file" class="visually-hidden" accept=".csv,.xlsx,.txt" (change)="pickFile(row, $event)"
+              /></label>
             </div>
             @if (preview(); as p) {
               <div class="note" role="status">
@@ -251,6 +253,12 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
     }
   `,
   styles: `
+    .file {
+      cursor: pointer;
+    }
+    .file:focus-within {
+      outline: 2px solid var(--brass);
+    }
     section.card {
       padding: 14px 18px;
       margin-bottom: 14px;

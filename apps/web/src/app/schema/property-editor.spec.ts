@@ -119,11 +119,11 @@ describe('a property in depth', () => {
 
   it('choices are lines; those of a list are not typed, and narrow by another property', async () => {
     const { stage } = await staged({ id: 3 });
-    await stage.type('Choices, one a line', 'S235JR\n1.4301\nash, oiled\n');
+    await stage.type('Choices, one per line', 'S235JR\n1.4301\nash, oiled\n');
     await stage.click('Save in the draft');
     expect(sent(stage).draft.choices).toEqual(['S235JR', '1.4301', 'ash, oiled']);
     await stage.select('Choices come from', 'Finishes (1)');
-    expect(() => stage.field('Choices, one a line')).toThrow();
+    expect(() => stage.field('Choices, one per line')).toThrow();
     await stage.select('Narrowed by', 'Part number');
     await stage.click('Save in the draft');
     expect(sent(stage).draft).toMatchObject({ list: 'Finishes', narrowedBy: 'Part number', choices: [] });
@@ -134,7 +134,7 @@ describe('a property in depth', () => {
     const bar = () => stage.page.querySelector('[aria-label="In files today"] [role=img]')!.getAttribute('aria-label');
     expect(stage.last('foundValues')).toEqual(['Material', {}]);
     expect(bar()).toMatch(/6.*fit.*2.*do not/);
-    await stage.type('Choices, one a line', 'S235JR\nAsh');
+    await stage.type('Choices, one per line', 'S235JR\nAsh');
     expect(bar()).toMatch(/8.*fit/);
   });
 

@@ -99,7 +99,7 @@ describe('the tray', () => {
     expect(stage.action('[Tray] Accept')).toMatchObject({ lines: [1], accepted: false });
     await stage.tick('Accept all lines', true);
     expect(stage.action('[Tray] Accept')).toMatchObject({ lines: 'all', accepted: true });
-    await stage.click('Give up parts/file-2.step Supplier');
+    await stage.click('Discard parts/file-2.step Supplier');
     expect(stage.action('[Tray] Drop')).toMatchObject({ lines: [2] });
     await stage.click('Discard all');
     expect(stage.action('[Tray] Drop')).toMatchObject({ lines: 'all' });

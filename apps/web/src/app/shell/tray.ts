@@ -31,7 +31,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
             <label class="mode"
               ><span>If a file fails</span>
               <select [ngModel]="mode()" (ngModelChange)="mode.set($event)" name="mode">
-                <option value="whole">put everything back</option>
+                <option value="whole">restore all files</option>
                 <option value="file by file">continue with the other files</option>
               </select></label
             >
@@ -104,7 +104,7 @@ import { Api, CatalogueActions, Count, FileLink, LinePlace, Notices, plainHeld, 
                   }
                 </span>
                 <span role="cell"
-                  ><button type="button" class="link" [attr.aria-label]="'Give up ' + line.path + ' ' + line.name" (click)="drop([line])">give up</button></span
+                  ><button type="button" class="link" [attr.aria-label]="'Discard ' + line.path + ' ' + line.name" (click)="drop([line])">discard</button></span
                 >
               </div>
             </cdk-virtual-scroll-viewport>

@@ -22,7 +22,7 @@ describe('properties made of names that were found', () => {
   it('come as they were judged by their values, with what speaks against them', async () => {
     const { stage } = await staged();
     expect(stage.last('drafts')).toEqual([['Surface', 'Weight']]);
-    expect([stage.field('Type of Surface').value, stage.field('Choices of Surface, one a line').value]).toEqual(['choice', 'brushed\npolished']);
+    expect([stage.field('Type of Surface').value, stage.field('Choices of Surface, one per line').value]).toEqual(['choice', 'brushed\npolished']);
     expect([stage.field('Unit of Weight').value, body().includes('Weight is nearly Mass.')]).toEqual(['lb', true]);
     expect(() => stage.field('Unit of Surface')).toThrow();
   });
@@ -30,7 +30,7 @@ describe('properties made of names that were found', () => {
     const { stage, closed } = await staged();
     await stage.type('Written name for Surface', 'Finish');
     await stage.type('Caption for Surface', 'Surface finish');
-    await stage.type('Choices of Surface, one a line', 'brushed\n\npolished\nraw');
+    await stage.type('Choices of Surface, one per line', 'brushed\n\npolished\nraw');
     await stage.tick('Define Weight', false);
     await stage.click('Define 1 property');
     expect(stage.last('addProperties')![0]).toMatchObject([{ writtenName: 'Finish', caption: 'Surface finish', choices: ['brushed', 'polished', 'raw'] }]);

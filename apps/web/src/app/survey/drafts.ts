@@ -118,7 +118,7 @@ interface Row extends FoundDraft {
                   @if (row.draft.type === 'choice') {
                     <textarea
                       rows="3"
-                      [attr.aria-label]="'Choices of ' + row.found + ', one a line'"
+                      [attr.aria-label]="'Choices of ' + row.found + ', one per line'"
                       [ngModel]="row.draft.choices.join(newline)"
                       (ngModelChange)="edit(i, { choices: choices($event) })"
                     ></textarea>

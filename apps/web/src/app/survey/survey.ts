@@ -539,7 +539,7 @@ export class SurveyStation {
   protected readonly title = computed(() => {
     switch (this.look()) {
       case 'strays':
-        return 'Names that the schema does not know';
+        return 'Names outside the schema';
       case 'stand-ins':
         return 'Names with stand-ins';
       case 'coverage':

@@ -140,7 +140,9 @@ export class BindingEditor {
   });
 
   /** What is edited: only another cell, or another binding of it, takes the place of what is being typed. */
-  private readonly subject = computed(() => JSON.stringify([this.block(), this.cell().tag, this.cell().drafted]));
+  private readonly subject = computed(() => JSON.stringify([this.block(), this.cell().tag, this.cell().drafted, this.named()]));
+  /** Whether the properties are there: their names are what is typed. */
+  private readonly named = computed(() => this.properties().length > 0);
 
   constructor() {
     effect(() => {

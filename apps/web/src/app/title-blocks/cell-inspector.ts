@@ -49,7 +49,7 @@ import { TitleBlocksStore } from './title-blocks.store';
         <p class="soft">It cannot be typed here: {{ cell.owner!.of }}, {{ why }}.</p>
       } @else {
         <p>
-          <button type="button" class="link" (click)="write.emit()">Type here</button>&ngsp;<span class="soft">{{ hint() }}</span>
+          <button type="button" class="link" (click)="write.emit()">Edit this text</button>&ngsp;<span class="soft">{{ hint() }}</span>
         </p>
       }
     }

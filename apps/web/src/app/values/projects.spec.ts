@@ -112,11 +112,11 @@ describe('projects and drawing sets', () => {
     await stage.rested();
     await stage.click('loose/bolt.step');
     expect([stage.last('files'), stage.last('projectMembers')]).toEqual([[{ search: 'bolt', limit: 10 }], [2, { files: [31], member: true }]]);
-    await stage.click('take out: DR-15/drum.step');
+    await stage.click('Remove: DR-15/drum.step');
     expect(stage.last('projectMembers')).toEqual([2, { files: [11], member: false }]);
-    await stage.click('leave to the rule: spare.step');
+    await stage.click('Leave to the rule: spare.step');
     expect(stage.last('projectMembers')).toEqual([2, { files: [12], member: null }]);
-    await stage.click('leave to the rule: DR-15/old.step');
+    await stage.click('Leave to the rule: DR-15/old.step');
     expect(stage.last('projectMembers')).toEqual([2, { files: [13], member: null }]);
   });
 
@@ -146,7 +146,7 @@ describe('projects and drawing sets', () => {
   it('a viewer sees the values and changes nothing', async () => {
     const { stage } = await staged({ id: '2' }, {}, 'viewer');
     expect([...stage.page.querySelectorAll<HTMLInputElement>('[aria-label="Values"] input')].map((input) => input.disabled)).toEqual([true, true]);
-    expect(() => stage.button('take out: DR-15/drum.step')).toThrow();
+    expect(() => stage.button('Remove: DR-15/drum.step')).toThrow();
     expect(() => stage.button('New project …')).toThrow();
   });
 

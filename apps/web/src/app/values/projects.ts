@@ -246,10 +246,10 @@ const MOST_SHOWN = 200;
                       <button
                         type="button"
                         class="link"
-                        [attr.aria-label]="(file.how === 'by hand' ? 'leave to the rule: ' : 'take out: ') + file.path"
+                        [attr.aria-label]="(file.how === 'by hand' ? 'Leave to the rule: ' : 'Remove: ') + file.path"
                         (click)="member(v, file.file, file.how === 'by hand' ? null : false)"
                       >
-                        {{ file.how === 'by hand' ? 'leave to the rule' : 'take out' }}
+                        {{ file.how === 'by hand' ? 'Leave to the rule' : 'Remove' }}
                       </button>
                     }
                   </td>
@@ -261,8 +261,8 @@ const MOST_SHOWN = 200;
                   <td class="warn">removed by hand</td>
                   <td>
                     @if (mayEdit()) {
-                      <button type="button" class="link" [attr.aria-label]="'leave to the rule: ' + file.path" (click)="member(v, file.file, null)">
-                        leave to the rule
+                      <button type="button" class="link" [attr.aria-label]="'Leave to the rule: ' + file.path" (click)="member(v, file.file, null)">
+                        Leave to the rule
                       </button>
                     }
                   </td>

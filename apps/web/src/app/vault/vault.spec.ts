@@ -103,7 +103,7 @@ describe('the vault', () => {
   it('lists the links of the draft, and says which are not in force yet', async () => {
     const stage = await staged();
     const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
-    expect(rows[0]).toMatch(/^TITLE ?part ?Description ?in detail ?always ?never ?ask ?change$/);
+    expect(rows[0]).toMatch(/^TITLE ?part ?Description ?custom ?always ?never ?ask ?change$/);
     expect(rows[1]).toMatch(/^SUPPLIER ?part ?the name "Suplier" ?draft/);
     expect(stage.text('.note').replace(/\s+/g, ' ')).toContain('1 link is not in force yet.');
   });

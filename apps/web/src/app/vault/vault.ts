@@ -268,7 +268,7 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
                       <span class="chip">draft</span>
                     }
                   </td>
-                  <td>{{ leadOf(link.link) ?? 'in detail' }}</td>
+                  <td>{{ leadOf(link.link) ?? 'custom' }}</td>
                   <td>{{ link.in }}</td>
                   <td>{{ link.out }}</td>
                   <td>{{ link.onClash }}</td>
