@@ -135,7 +135,9 @@ export function buildServices({
   const drawnLists = new DrawnLists(db, boms, trays);
   const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
-  const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'));
+  const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'), (user, assembly, layout) =>
+    boms.places({ id: user }, assembly, layout),
+  );
   const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));
   const deliveries = new Deliveries(db, layouts, sendOuts, takeBacks, [...own, join(dataFolder, 'send-outs')], clock);
   const overviews = new Overviews(db, properties, judgements, titleBlocks, boms, bomLayouts, vault, layouts, sendOuts, toDos);

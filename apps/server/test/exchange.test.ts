@@ -338,6 +338,48 @@ describe('a file that cannot be taken back', () => {
   });
 });
 
+describe('the table of a bill of materials', () => {
+  it('has item numbers and quantities for reading, and comes back as any table', async () => {
+    const [unit, structure] = [
+      await rule.file('drum-unit.step'),
+      ((await okafor.get('/bom/layouts')).body as { id: number; name: string }[]).find((row) => row.name === 'Structure')!.id,
+    ];
+    const description = await rule.property('Description');
+    const columns = [{ property: description, header: '', editable: true }];
+    const bytes = await sendOut('csv', { filter: { assembly: unit }, columns, bom: { layout: structure } });
+    const rows = new TextDecoder()
+      .decode(bytes)
+      .trim()
+      .split(/\r?\n/)
+      .map((line) => line.split(','));
+    // By hand: the drum, its shaft, four arms, two bearings, in the order of their paths.
+    expect(rows.map((row) => row.slice(1, 4).join(' '))).toEqual([
+      'File BOM item BOM quantity',
+      'DR-15/parts/agitator-arm.step 3 4',
+      'DR-15/parts/drum-shaft.step 2 1',
+      'DR-15/parts/drum.step 1 1',
+      'bought parts/drum-bearing.step 4 2',
+    ]);
+    const book = sheetjs.read(await sendOut('xlsx', { filter: { assembly: unit }, columns, bom: { layout: null } }), { type: 'buffer' });
+    const cells = sheetjs.utils.sheet_to_json<(string | number)[]>(book.Sheets['Values']!, { header: 1 });
+    expect(cells.slice(0, 2).map((row) => row.slice(1, 4))).toEqual([
+      ['File', 'BOM item', 'BOM quantity'],
+      ['DR-15/parts/agitator-arm.step', '3', 4],
+    ]);
+    // What is typed in them is left alone, and nobody is asked about it.
+    const text = new TextDecoder().decode(bytes).replace(',3,4,', ',33,44,').replace('Agitator arm', 'Agitator arm, straight');
+    const view = await takeBack('bom.csv', new TextEncoder().encode(text));
+    expect([view.takeBack.state, (await cellsOf(view)).map((cell) => [cell.verdict, cell.proposed?.text])]).toEqual([
+      'compared',
+      [['change', 'Agitator arm, straight']],
+    ]);
+    expect(view.inspection?.columns.filter((column) => column.use === 'ignored').map((column) => [column.header, column.ask])).toEqual([
+      ['BOM item', false],
+      ['BOM quantity', false],
+    ]);
+  });
+});
+
 describe('a list from elsewhere', () => {
   it('in a guessed encoding is shown first, and read as somebody says', async () => {
     const asked = await takeBack('liste.csv', Buffer.from('File;Description\r\nDR-15/parts/drum.step;Trommel für 15 kg\r\n', 'latin1'));

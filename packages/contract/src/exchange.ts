@@ -32,6 +32,17 @@ export interface LayoutContent {
   /** Whether cells that are not editable are locked in the workbook. */
   readonly protect: boolean;
   readonly csv: CsvForm;
+  /**
+   * For the BOM of an assembly: whether rows say their item number and quantity, and the BOM layout whose numbers they have; `null` for
+   * numbers in the order of the structure. Absent for tables without them.
+   */
+  readonly bom?: { readonly layout: number | null } | null;
+}
+
+/** Where a part is in a bill of materials: its item number, or several, and the pieces in the whole assembly. */
+export interface BomPlace {
+  readonly item: string;
+  readonly quantity: number;
 }
 
 /** A layout of everything: every file, every property that applies. */

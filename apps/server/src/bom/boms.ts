@@ -2,6 +2,7 @@ import {
   BomAssembly,
   BomMember,
   BomNumber,
+  BomPlace,
   BomRenumber,
   BomRenumbered,
   BomRequest,
@@ -24,6 +25,7 @@ import {
   itemTexts,
   makeRows,
   numberRows,
+  plainContent,
   renumber,
   sameRows,
   whereUsed,
@@ -297,6 +299,20 @@ export class Boms {
       );
     }
     return { changes: changes.map((change) => ({ ...change, label: labels.get(change.row)! })), written: write };
+  }
+
+  /** Item numbers and quantities by part file. A part that is in several rows has their numbers, and the pieces of all of them. */
+  async places(user: Pick<User, 'id'>, assembly: number, layout: number | null): Promise<Record<number, BomPlace>> {
+    const content = layout === null ? { ...plainContent([]), structure: 'summed' as const, assemblies: true } : (await this.layouts.get(user, layout)).content;
+    const made = await this.make(user, assembly, { content, layout });
+    const found: Record<number, BomPlace> = {};
+    for (const row of made.rows) {
+      if (row.match.state !== 'matched' || row.bodies) continue;
+      const before = found[row.match.file];
+      const item = made.items.get(row.id) ?? '';
+      found[row.match.file] = before ? { item: `${before.item}, ${item}`, quantity: before.quantity + row.total } : { item, quantity: row.total };
+    }
+    return found;
   }
 
   /** Every way from a part up to assemblies that nothing places. */

@@ -1,10 +1,12 @@
-import { LayoutContent, TableFormat } from '@rule/contract';
+import { BomPlace, LayoutContent, TableFormat } from '@rule/contract';
 import {
   DocumentHead,
   FILE_HEADER,
   HOLDER_HEADER,
   IDENTITY_HEADER,
+  ITEM_HEADER,
   PROPERTY_HEADER,
+  QUANTITY_HEADER,
   TableColumn,
   TableError,
   VALUE_HEADER,
@@ -51,6 +53,8 @@ export interface SendOutInput {
   /** Title and sentences of the sheet that says how the workbook is filled in. */
   readonly howTo: { readonly title: string; readonly lines: readonly string[] };
   readonly target: string;
+  /** Item numbers and quantities by part file, where the table has them. */
+  readonly bom: Readonly<Record<number, BomPlace>> | null;
   /** Only these files, where a delivery names them. */
   readonly only: readonly number[] | null;
 }
@@ -222,11 +226,31 @@ function writerOf(input: SendOutInput, out: (piece: Uint8Array) => void): TableW
   }
 }
 
-const frontOf = (content: LayoutContent): string[] => [IDENTITY_HEADER, FILE_HEADER, ...(content.level === 'document' ? [] : [HOLDER_HEADER])];
+/** Columns in front of the properties, with their widths in characters. */
+const frontOf = ({ content, bom }: SendOutInput): { readonly header: string; readonly width: number }[] => [
+  { header: IDENTITY_HEADER, width: 14 },
+  { header: FILE_HEADER, width: 42 },
+  ...(content.level === 'document' ? [] : [{ header: HOLDER_HEADER, width: 26 }]),
+  ...(bom
+    ? [
+        { header: ITEM_HEADER, width: 11 },
+        { header: QUANTITY_HEADER, width: 15 },
+      ]
+    : []),
+];
 
-function csvWriter({ sendOut: id, content, columns }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+/** What stands in front of a row's values. */
+const saidOf = ({ sendOut, content, bom }: SendOutInput, n: number, row: LoadedRow): (string | number)[] => [
+  identityMark(sendOut, n),
+  row.path,
+  ...(content.level === 'document' ? [] : [row.label]),
+  ...(bom ? [bom[row.id]?.item ?? '', bom[row.id]?.quantity ?? ''] : []),
+];
+
+function csvWriter(input: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const { content, columns } = input;
   const { delimiter, decimal, encoding } = content.csv;
-  const front = frontOf(content);
+  const front = frontOf(input).map(({ header }) => header);
   const write = (n: number | null, path: string, rows: readonly (readonly string[])[]) => {
     const bytes = encodeText(csvText(rows, delimiter), encoding);
     if (bytes) return out(bytes);
@@ -242,7 +266,7 @@ function csvWriter({ sendOut: id, content, columns }: SendOutInput, out: (piece:
       write(null, '', [content.shape === 'long' ? [...front, PROPERTY_HEADER, VALUE_HEADER] : [...front, ...columns.map((column) => column.header)]]);
     },
     row: (n, row) => {
-      const said = [identityMark(id, n), row.path, ...(content.level === 'document' ? [] : [row.label])];
+      const said = saidOf(input, n, row).map(String);
       const text = ({ property }: TableColumn) => cellText(row.held[property.id], property, decimal);
       write(
         n,
@@ -256,13 +280,10 @@ function csvWriter({ sendOut: id, content, columns }: SendOutInput, out: (piece:
   };
 }
 
-function sheetWriter({ sendOut: id, content, columns, lists, edition, howTo }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+function sheetWriter(input: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const { sendOut: id, content, columns, lists, edition, howTo } = input;
   const writer = new WorkbookWriter(out, { 'Rule send-out': String(id), 'Rule edition': String(edition) });
-  const front = [
-    { header: IDENTITY_HEADER, width: 14 },
-    { header: FILE_HEADER, width: 42 },
-    ...(content.level === 'document' ? [] : [{ header: HOLDER_HEADER, width: 26 }]),
-  ];
+  const front = frontOf(input);
   const ground = { lists: new Map(lists.map((list) => [list.name, list])), protect: content.protect };
   let choices: (writer: WorkbookWriter) => void = () => undefined;
   return {
@@ -286,7 +307,7 @@ function sheetWriter({ sendOut: id, content, columns, lists, edition, howTo }: S
       writer.beginSheet(plan.form);
     },
     row: (n, row) => {
-      const said: WrittenCell[] = [identityMark(id, n), row.path, ...(content.level === 'document' ? [] : [row.label])].map((value) => ({ value }));
+      const said: WrittenCell[] = saidOf(input, n, row).map((value) => ({ value }));
       const cell = ({ property, editable }: TableColumn): WrittenCell => {
         const value = cellValue(row.held[property.id], property);
         if (!inRow(property, row, content.level)) return { value, look: { format: '@', locked: true, look: 'off' } };

@@ -1,6 +1,6 @@
 import { mkdir, rm } from 'node:fs/promises';
 import { join } from 'node:path';
-import { FileFilter, LayoutContent, SendOutRequest, SendOutRow, SendOutStarted, SurveyTable, TableFormat, WHOLE_LIBRARY } from '@rule/contract';
+import { BomPlace, FileFilter, LayoutContent, SendOutRequest, SendOutRow, SendOutStarted, SurveyTable, TableFormat, WHOLE_LIBRARY } from '@rule/contract';
 import { TableColumn } from '@rule/core/exchange';
 import { ChoiceListDraft, Property, isHeldAt, whyNotChanged, KINDS, whyNotTyped } from '@rule/core/schema';
 import { TypeGuess, columnOf } from '@rule/core/survey';
@@ -43,6 +43,8 @@ export class SendOuts {
     private readonly editions: Editions,
     private readonly clock: () => Date,
     private readonly folder: string,
+    /** Item numbers and quantities of an assembly's parts, as a person sees them. */
+    private readonly places: (user: number, assembly: number, layout: number | null) => Promise<Readonly<Record<number, BomPlace>>>,
   ) {
     jobs.define<{ sendOut: number }>('table', (context, { sendOut }) => this.make(sendOut, null, context));
   }
@@ -197,7 +199,8 @@ export class SendOuts {
       edition: number;
       at: string;
       recipient: string;
-    }>('SELECT format, content, columns, found, edition, at, recipient FROM send_outs WHERE id = $1', [id]);
+      user: number;
+    }>('SELECT format, content, columns, found, edition, at, recipient, user_id AS user FROM send_outs WHERE id = $1', [id]);
     if (!row) throw notFound(`Send-out ${id}`);
     const [active, lists] = await Promise.all([
       this.properties.active(this.db),
@@ -219,6 +222,7 @@ export class SendOuts {
     ]);
     await mkdir(this.folder, { recursive: true });
     const target = this.pathOf(id, row.format);
+    const { assembly } = row.content.filter;
     try {
       const sent = await this.pool.run('sendOut', {
         sendOut: id,
@@ -231,6 +235,7 @@ export class SendOuts {
         at: new Date(row.at),
         howTo: howTo(id, row.edition, row.at, row.recipient),
         target,
+        bom: assembly !== undefined && row.content.bom ? await this.places(row.user, assembly, row.content.bom.layout) : null,
         only,
       });
       context?.progress('', sent.rows, sent.rows);

@@ -35,6 +35,7 @@ const layoutContent = Joi.object<LayoutContent>({
     decimal: Joi.valid(...DECIMAL_SIGNS).required(),
     encoding: Joi.valid(...WRITTEN_ENCODINGS).required(),
   }).required(),
+  bom: Joi.object({ layout: id.allow(null).required() }).allow(null),
 });
 
 /** Checks a {@link LayoutDraft}. */

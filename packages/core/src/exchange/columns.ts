@@ -6,6 +6,9 @@ import { TableCell, TableError } from './table';
 export const IDENTITY_HEADER = 'Rule identity';
 export const FILE_HEADER = 'File';
 export const HOLDER_HEADER = 'Holder';
+/** Headers of the columns that say where a part is in a bill of materials. They are for reading. */
+export const ITEM_HEADER = 'BOM item';
+export const QUANTITY_HEADER = 'BOM quantity';
 /** Headers of a table with one row a value. */
 export const PROPERTY_HEADER = 'Property';
 export const VALUE_HEADER = 'Value';
@@ -57,6 +60,8 @@ const ROLES: Readonly<Record<string, ColumnUse>> = {
   [IDENTITY_HEADER]: 'identity',
   [FILE_HEADER]: 'file',
   [HOLDER_HEADER]: 'holder',
+  [ITEM_HEADER]: 'ignored',
+  [QUANTITY_HEADER]: 'ignored',
 };
 
 /** Finds out what the columns of a table are by their headers. Nothing uncertain is settled: it is asked about. */
@@ -79,7 +84,7 @@ export function matchColumns(header: readonly string[], { properties, sent, abbr
     if (first !== undefined) return match('ignored', null, null, true, `The header is used twice, also in column ${first + 1}.`);
     seen.set(name, at);
     const role = ROLES[name] ?? (long && name === PROPERTY_HEADER ? 'property name' : long && name === VALUE_HEADER ? 'value' : undefined);
-    if (role) return match(role, null, 'role', false, '');
+    if (role) return match(role, null, 'role', false, role === 'ignored' ? 'From the bill of materials; read-only.' : '');
     if (!fileFound && FILE_WORDS.has(likenessKey(name)) && !active.some((property) => property.writtenName === name)) {
       fileFound = true;
       return match('file', null, 'role', false, 'Names the files.');

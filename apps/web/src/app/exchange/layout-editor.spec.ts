@@ -18,6 +18,7 @@ const answers = {
     { id: 2, level: 'project', name: 'DR-15' },
   ],
   assemblies: [{ id: 9, path: 'DR-15/drum.step' }],
+  bomLayouts: [{ id: 3, name: 'Structure' }],
   countRows: { rows: 12 },
   tableLayouts: { saved: [], purposes: [] },
   sendOuts: [],
@@ -62,6 +63,18 @@ describe('a layout of a table', () => {
       'any',
       'project: DR-15',
     ]);
+  });
+
+  it('gives the rows of a BOM their item numbers and quantities, as long as there is one', async () => {
+    const stage = await staged();
+    await stage.select('BOM of an assembly', 'DR-15/drum.step');
+    await stage.select('Item number and quantity', 'as in Structure');
+    expect((await content(stage)).bom).toEqual({ layout: 3 });
+    await stage.select('Item number and quantity', 'numbered in order');
+    expect((await content(stage)).bom).toEqual({ layout: null });
+    await stage.select('BOM of an assembly', 'none in particular');
+    expect((await content(stage)).bom).toBeNull();
+    expect(() => stage.field('Item number and quantity')).toThrow();
   });
 
   it('orders columns by button and by key, gives them headers, and says which are filled in', async () => {

@@ -95,6 +95,18 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
               }
             </select></label
           >
+          @if (c.filter.assembly !== undefined) {
+            <label class="field"
+              ><span>Item number and quantity</span
+              ><select [ngModel]="c.bom ? (c.bom.layout ?? 'order') : ''" (ngModelChange)="items($event)">
+                <option value="">no such columns</option>
+                <option value="order">numbered in order</option>
+                @for (row of bomLayouts(); track row.id) {
+                  <option [value]="row.id">as in {{ row.name }}</option>
+                }
+              </select></label
+            >
+          }
         </div>
         <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" (changed)="where($event)" />
         <div class="pair top">
@@ -316,6 +328,7 @@ export class LayoutEditor {
   protected readonly classes = signal<readonly ClassRow[]>([]);
   protected readonly projects = signal<readonly WideRow[]>([]);
   protected readonly assemblies = signal<readonly { id: number; path: string }[]>([]);
+  protected readonly bomLayouts = signal<readonly { id: number; name: string }[]>([]);
   private readonly properties = this.store.selectSignal(catalogueFeature.selectActive);
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
@@ -341,6 +354,7 @@ export class LayoutEditor {
     this.api.classes().subscribe({ next: (rows) => this.classes.set(rows), error: this.notices.failed });
     this.api.projects().subscribe({ next: (rows) => this.projects.set(rows.filter((row) => row.level !== 'company')), error: this.notices.failed });
     this.api.assemblies().subscribe({ next: (rows) => this.assemblies.set(rows), error: this.notices.failed });
+    this.api.bomLayouts().subscribe({ next: (rows) => this.bomLayouts.set(rows), error: this.notices.failed });
     effect((onCleanup) => {
       const { content } = this.draft();
       untracked(() => this.rows.set(null));
@@ -370,7 +384,15 @@ export class LayoutEditor {
   }
   protected filterBy(change: Readonly<Record<string, unknown>>): void {
     const all = { ...this.draft().content.filter, ...change };
-    this.edit({ filter: Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined)) });
+    this.edit({
+      filter: Object.fromEntries(Object.entries(all).filter(([, value]) => value !== undefined)),
+      // Only the parts of an assembly have numbers.
+      ...(all.assembly === undefined && this.draft().content.bom ? { bom: null } : {}),
+    });
+  }
+  /** Chooses the numbers that rows have: none, those of the structure, or those of a layout. */
+  protected items(chosen: string): void {
+    this.edit({ bom: chosen === '' ? null : { layout: chosen === 'order' ? null : Number(chosen) } });
   }
   protected where(clauses: readonly Clause[]): void {
     this.filterBy({ where: clauses.length ? clauses : undefined });
