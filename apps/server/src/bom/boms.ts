@@ -16,6 +16,7 @@ import {
 import {
   BOM_FACTS,
   BomColumn,
+  BomFact,
   BomLimit,
   BomRow,
   BomTableRow as ShownRow,
@@ -59,6 +60,9 @@ export interface MadeBom {
 }
 
 const NONE: BomTableRow['candidates'] = [];
+
+/** Units of facts that have one, as headers say them. */
+const FACT_UNITS: Partial<Record<BomFact, string>> = { mass: ', kg', length: ', mm', section: ', mm' };
 
 /** Rows whose cells are worked out before others get their turn. */
 const AT_ONCE = 1000;
@@ -150,7 +154,7 @@ export class Boms {
       );
       const headers = content.columns.map(({ header, of }) => {
         if (header !== '') return header;
-        if ('fact' in of) return of.fact === 'mass' ? `${BOM_FACTS.mass}, kg` : BOM_FACTS[of.fact];
+        if ('fact' in of) return `${BOM_FACTS[of.fact]}${FACT_UNITS[of.fact] ?? ''}`;
         const property = data.properties.get(of.property);
         return property ? `${property.caption}${property.unit ? `, ${property.unit}` : ''}` : 'gone from the schema';
       });
@@ -206,7 +210,7 @@ export class Boms {
           number: numbers.get(row.id) ?? null,
           path: part?.path ?? null,
           className: part?.className ?? null,
-          picture: part !== undefined && data.hasPicture(part.id),
+          picture: part !== undefined && (row.bodies ? data.hasBodyPictures(part.id) : data.hasPicture(part.id)),
           members: members.length,
           cells: row.cells,
           candidates: match.state === 'ambiguous' ? match.candidates.map((id) => ({ id, path: paths[id] ?? `file ${id}` })) : NONE,

@@ -6,6 +6,9 @@ import { BomData } from './sources';
 /** Different values of a row that are named. */
 const MOST_VALUES = 20;
 
+/** A length by geometry as it is read: to a tenth of a millimetre. */
+const millimetres = (n: number): number => Math.round(n * 10) / 10;
+
 /** Cells of a bill of materials, worked out when they are asked for and once. */
 export class BomCells {
   private readonly known = new Map<string, Map<BomRow, BomValue>>();
@@ -61,6 +64,14 @@ export class BomCells {
         const mass = row.bodies || !file ? null : this.data.mass(file.id);
         if (mass === null) return { text: '', sum: { value: null, without: row.total } };
         return { text: mass.toPrecision(4).replace(/\.?0+$/, ''), number: mass, sum: { value: mass * row.total, without: 0 } };
+      }
+      case 'length':
+      case 'section': {
+        const at = row.bodies?.file ?? file?.id;
+        const size = at === undefined ? null : this.data.size(at, row.bodies ? row.bodies.keys[0]! : null);
+        if (!size) return { text: '' };
+        const [length, width, height] = size.map(millimetres) as [number, number, number];
+        return fact === 'length' ? { text: String(length), number: length } : { text: `${width} × ${height}` };
       }
       case 'changed':
         return { text: file ? new Date(file.changed).toISOString().slice(0, 10) : '' };

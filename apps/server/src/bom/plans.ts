@@ -19,10 +19,10 @@ export const COPY_VALUES = `SELECT v.file_id AS assembly, substr(v.holder, 6) AS
   JOIN held_values v ON v.file_id = ANY($1::int[]) AND v.place = s.place AND v.name = s.name AND starts_with(v.holder, 'copy:')`;
 
 /** Bodies of parts in the order of the file. */
-export const BODIES = `SELECT file_id AS file, key, label FROM holders WHERE file_id = ANY($1::int[]) AND level = 'body' ORDER BY file_id, key`;
+export const BODIES = `SELECT file_id AS file, key, label FROM holders WHERE file_id = ANY($1::int[]) AND level = 'body' ORDER BY file_id, position, key`;
 
 /** Measured solids of parts. */
-export const SOLIDS = `SELECT fs.file_id AS file, s.result->'bodies' AS bodies FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
+export const SOLIDS = `SELECT fs.file_id AS file, s.result->'bodies' AS bodies, cardinality(s.body_pictures) AS pictures FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
   WHERE fs.file_id = ANY($1::int[]) AND fs.product = f.reading->'structure'->'roots'->>0 AND s.result IS NOT NULL`;
 
 /** Files of which there is a picture. */

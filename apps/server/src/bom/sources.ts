@@ -53,6 +53,7 @@ export class BomData implements RowFacts {
   private readonly copies = new Map<string, Record<number, HeldValue>>();
   private readonly bodyLists = new Map<number, { key: string; label: string; equal: string }[]>();
   private readonly massOf = new Map<number, number | null>();
+  private readonly solids = new Map<number, { readonly bodies: readonly Solid[]; readonly pictures: number }>();
   private readonly pictured = new Set<number>();
   private readonly shown = new Map<Property, WeakMap<HeldValue, BomValue>>();
 
@@ -114,7 +115,7 @@ export class BomData implements RowFacts {
       slots.length ? sql.all<{ assembly: number; product: string; property: number; held: HeldValue }>(COPY_VALUES, [assemblies, asRecordset(slots)]) : [],
       wide.length ? sql.all<{ property: number } & HeldValue>(ABOVE, [assembly, asRecordset(wide)]) : [],
       this.content.bodies ? sql.all<{ file: number; key: string; label: string }>(BODIES, [parts]) : [],
-      this.content.bodies ? sql.all<{ file: number; bodies: Solid[] }>(SOLIDS, [parts]) : [],
+      this.content.bodies || shows('length') || shows('section') ? sql.all<{ file: number; bodies: Solid[]; pictures: number }>(SOLIDS, [parts]) : [],
       shows('picture') ? sql.all<{ file: number }>(PICTURED, [parts]) : [],
     ]);
     this.held = held;
@@ -128,6 +129,7 @@ export class BomData implements RowFacts {
       else this.copies.set(key, { [property]: value });
     }
     this.take(findings);
+    for (const row of solids) this.solids.set(row.file, row);
     this.takeBodies(bodies, new Map(solids.map((row) => [row.file, row.bodies])), bodily);
     if (shows('mass')) await this.weigh(sql, assembly, parts, densities);
   }
@@ -185,6 +187,19 @@ export class BomData implements RowFacts {
   bodies = (file: number) => this.bodyLists.get(file) ?? [];
   hasPicture = (file: number): boolean => this.pictured.has(file);
   mass = (file: number): number | null => this.massOf.get(file) ?? null;
+
+  /** Sides of the smallest box around a part of one solid, or around a body, the longest first; `null` where that was not measured. */
+  size(file: number, body: string | null): readonly [number, number, number] | null {
+    const solids = this.solids.get(file)?.bodies ?? [];
+    if (body === null) return solids.length === 1 ? (solids[0]!.size ?? null) : null;
+    const list = this.bodies(file);
+    return list.length === solids.length ? (solids[list.findIndex((entry) => entry.key === body)]?.size ?? null) : null;
+  }
+  /** Whether there is a picture of each body. */
+  hasBodyPictures = (file: number): boolean => {
+    const pictures = this.solids.get(file)?.pictures ?? 0;
+    return pictures > 0 && pictures === this.bodies(file).length;
+  };
 
   /** Where a member's value of a property stands: with the occurrence, with its part, or above the assembly. */
   holderOf(member: Omit<Member, 'times'>, property: Property): { readonly file: number; readonly holder: string } | null {

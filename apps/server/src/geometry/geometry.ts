@@ -8,6 +8,11 @@ import { notFound } from '../platform/problem';
 import { readSettings } from '../platform/settings';
 import { Masses } from './masses';
 
+/** The picture of a body: bodies are measured in the order of their file, and where their numbers differ, nobody knows which is which. */
+const BODY_PICTURE = `WITH b AS (SELECT key, row_number() OVER (ORDER BY position, key) AS n, count(*) OVER () AS total FROM holders WHERE file_id = $1 AND level = 'body')
+  SELECT s.body_pictures[b.n] AS picture FROM b, file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
+  WHERE b.key = $2 AND fs.file_id = $1 AND fs.product = f.reading->'structure'->'roots'->>0 AND cardinality(s.body_pictures) = b.total`;
+
 /** Longest that the kernel may work on one shape. */
 const LONGEST_MS = 90_000;
 
@@ -154,8 +159,13 @@ export class Geometries {
       .sort((a, b) => a.path.localeCompare(b.path));
   }
 
-  /** The picture of a file as PNG. */
-  async picture(file: number): Promise<Buffer> {
+  /** The picture of a file as PNG, or of one of its bodies. */
+  async picture(file: number, body?: string): Promise<Buffer> {
+    if (body !== undefined) {
+      const own = await this.db.one<{ picture: Buffer | null }>(BODY_PICTURE, [file, body]);
+      if (!own?.picture) throw notFound(`A picture of ${body} in file ${file}`);
+      return own.picture;
+    }
     const row = await this.db.one<{ picture: Buffer }>(
       `SELECT s.picture FROM file_shapes fs JOIN shapes s ON s.hash = fs.hash JOIN files f ON f.id = fs.file_id
        WHERE fs.file_id = $1 AND s.picture IS NOT NULL ORDER BY fs.product = '' DESC, fs.product = f.reading->'structure'->'roots'->>0 DESC LIMIT 1`,

@@ -61,7 +61,7 @@ export class Masses {
       `SELECT f.id, f.path, f.kind, coalesce(c.stated_mass, false) AS "statedMass", f.reading->'structure'->'roots'->>0 AS "productKey", s.result AS shape,
          ${value('property', '$2')}->>'text' AS material, ${value('fact', `'material'`)}->>'text' AS "modelMaterial", ${value('fact', `'density'`)} AS density, ${value('property', '$1')} AS mass,
          coalesce((SELECT jsonb_agg(jsonb_build_object('key', h.key, 'material', (SELECT v.text FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.name IN ('material', $2) AND v.text <> '' ORDER BY v.place LIMIT 1),
-           'density', (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.place = 'fact' AND v.name = 'density')) ORDER BY h.key)
+           'density', (SELECT ${HELD} FROM held_values v WHERE v.file_id = f.id AND v.holder = h.key AND v.place = 'fact' AND v.name = 'density')) ORDER BY h.position, h.key)
            FROM holders h WHERE h.file_id = f.id AND h.level = 'body'), '[]') AS bodies
        FROM files f LEFT JOIN classes c ON c.id = f.class_id
        LEFT JOIN file_shapes fs ON fs.file_id = f.id AND fs.product = CASE WHEN f.kind = 'assembly' THEN '' ELSE f.reading->'structure'->'roots'->>0 END

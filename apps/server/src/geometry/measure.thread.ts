@@ -4,7 +4,7 @@ import { createRequire } from 'node:module';
 import { workerData } from 'node:worker_threads';
 import { FileError } from '@rule/core/files';
 import { CutShape, cutShapes } from '@rule/core/files/step';
-import { Shape, Solid, drawTriangles } from '@rule/core/geometry';
+import { Shape, Solid, drawTriangles, smallestBox } from '@rule/core/geometry';
 import { PNG } from 'pngjs';
 import openKernel, { OpenCascadeInstance, TopoDS_Shape } from 'replicad-opencascadejs';
 import { NotAFile, readPlain } from '../platform/plain-file';
@@ -35,7 +35,12 @@ const MESH_SHARE = 0.003;
 interface Measured {
   readonly shape: Shape;
   readonly picture: Buffer;
+  /** Of each body, where there are several and not too many. */
+  readonly bodyPictures: readonly Buffer[];
 }
+
+/** Bodies of a part that have pictures of their own. */
+const MOST_BODIES = 60;
 
 const explore = (oc: OpenCascadeInstance, shape: TopoDS_Shape, kind: 'TopAbs_SOLID' | 'TopAbs_FACE'): TopoDS_Shape[] => {
   const list: TopoDS_Shape[] = [];
@@ -67,7 +72,6 @@ export async function measure(bytes: Uint8Array): Promise<Measured> {
     const shape = reader.OneShape();
     if (shape.IsNull()) throw new Error('The geometry kernel finds no shape.');
     const solids = explore(oc, shape, 'TopAbs_SOLID');
-    const bodies = solids.map((solid) => solidOf(oc, solid));
     const whole = solidOf(oc, shape);
     const box = new oc.Bnd_Box();
     oc.BRepBndLib.AddOptimal(shape, box, false, false);
@@ -75,15 +79,18 @@ export async function measure(bytes: Uint8Array): Promise<Measured> {
     const max = [box.GetXMax(), box.GetYMax(), box.GetZMax()] as const;
     box.delete();
     const size = Math.hypot(max[0] - min[0], max[1] - min[1], max[2] - min[2]);
-    const picture = draw(oc, shape, size);
-    return { shape: { ...whole, box: { min, max }, bodies }, picture };
+    const picture = pictureOf(meshOf(oc, shape, size));
+    const meshes = solids.length <= MOST_BODIES ? solids.map((solid) => meshOf(oc, solid, size)) : [];
+    const bodies = solids.map((solid, i) => ({ ...solidOf(oc, solid), ...(meshes[i] ? { size: smallestBox(meshes[i]) } : {}) }));
+    return { shape: { ...whole, box: { min, max }, bodies }, picture, bodyPictures: meshes.length > 1 ? meshes.map(pictureOf) : [] };
   } finally {
     reader.delete();
     oc.FS.unlink('/in.step');
   }
 }
 
-function draw(oc: OpenCascadeInstance, shape: TopoDS_Shape, size: number): Buffer {
+/** The triangles of a shape. @param size diagonal of the whole, which says how fine the mesh is */
+function meshOf(oc: OpenCascadeInstance, shape: TopoDS_Shape, size: number): number[] {
   const mesh = new oc.BRepMesh_IncrementalMesh(shape, Math.max(1e-6, size * MESH_SHARE), false, MESH_ANGLE, false);
   const triangles: number[] = [];
   for (const face of explore(oc, shape, 'TopAbs_FACE')) {
@@ -108,6 +115,10 @@ function draw(oc: OpenCascadeInstance, shape: TopoDS_Shape, size: number): Buffe
     location.delete();
   }
   mesh.delete();
+  return triangles;
+}
+
+function pictureOf(triangles: readonly number[]): Buffer {
   const { rgba } = drawTriangles(triangles, WIDTH, HEIGHT, COLOUR);
   const png = new PNG({ width: WIDTH, height: HEIGHT });
   png.data = Buffer.from(rgba);
@@ -150,8 +161,13 @@ export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[
     known.set(hash, null);
     await sql.run(`INSERT INTO shapes (hash, problem) VALUES ($1, $2) ON CONFLICT (hash) DO NOTHING`, [hash, MEASURING]);
     try {
-      const { shape, picture } = await measure(cut);
-      await sql.run('UPDATE shapes SET problem = NULL, result = $2::jsonb, picture = $3 WHERE hash = $1', [hash, JSON.stringify(shape), picture]);
+      const { shape, picture, bodyPictures } = await measure(cut);
+      await sql.run('UPDATE shapes SET problem = NULL, result = $2::jsonb, picture = $3, body_pictures = $4 WHERE hash = $1', [
+        hash,
+        JSON.stringify(shape),
+        picture,
+        `{${bodyPictures.map((png) => `"\\\\x${png.toString('hex')}"`).join()}}`,
+      ]);
     } catch (error) {
       const message = error instanceof Error ? error.message : 'The geometry kernel gave up on the shape.';
       await sql.run('UPDATE shapes SET problem = $2 WHERE hash = $1', [hash, message]);

@@ -42,7 +42,7 @@ function numberOf(text: string): number | null {
 }
 
 function* holderRows({ id, reading }: ReadFile): Generator<CopyValue[]> {
-  for (const { key, level, label } of reading?.holders ?? []) yield [id, key, level, label];
+  for (const [at, { key, level, label }] of (reading?.holders ?? []).entries()) yield [id, key, level, label, at];
 }
 
 /** The main scale of a sheet is the one that most viewports have. */
@@ -209,7 +209,7 @@ export class Readings {
       await sql.run('DELETE FROM sheets WHERE file_id = ANY($1::int[])', [this.known]);
       await sql.run('DELETE FROM placed_blocks WHERE file_id = ANY($1::int[])', [this.known]);
     }
-    await sql.copy('holders (file_id, key, level, label)', this.holders);
+    await sql.copy('holders (file_id, key, level, label, position)', this.holders);
     await sql.copy('sheets (file_id, layout, position, scale, width, height, unit, largest, scales_differ)', this.sheets);
     await sql.copy('placed_blocks (file_id, holder, layout, block, family, inside, missing, fixed, lettering)', this.placed);
     await sql.copy(VALUE_COLUMNS, this.values);

@@ -959,7 +959,7 @@ ALTER TABLE agreed_values ALTER COLUMN field SET NOT NULL, ALTER COLUMN leads_to
     name: '0021-lists-on-sheets',
     up: `
 -- Drawings are read again: where blocks and views are on their sheets, and the next free handle.
-UPDATE files SET read_by = 4 WHERE format <> 'dxf';
+UPDATE files SET read_by = 4 WHERE format <> 'dxf' AND NOT EXISTS (SELECT 1 FROM holders h WHERE h.file_id = files.id AND h.level = 'body');
 ALTER TABLE files ALTER COLUMN read_by SET DEFAULT 4;
 -- Rows of lists that item marks are known to point at, so that a renumbered list tells which marks are left behind.
 CREATE TABLE mark_rows (
@@ -973,6 +973,11 @@ CREATE TABLE mark_rows (
 );
 CREATE INDEX mark_rows_file ON mark_rows (file_id);
 CREATE INDEX mark_rows_assembly ON mark_rows (assembly_id);
+-- Holders in the order of their file: measured bodies are in that order too. Shapes are measured again for sizes and pictures of their bodies.
+ALTER TABLE holders ADD COLUMN position int NOT NULL DEFAULT 0;
+ALTER TABLE shapes ADD COLUMN body_pictures bytea[] NOT NULL DEFAULT '{}';
+DELETE FROM shapes WHERE result IS NOT NULL;
+UPDATE files SET shaped_hash = NULL WHERE format = 'step';
 `,
   },
 ];

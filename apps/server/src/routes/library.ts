@@ -13,8 +13,8 @@ export function libraryHandlers(s: Services): Handlers<NamesIn<'Libraries'>> {
     'PUT /files/{file}/model': ({ params, body }) => s.libraries.settleModel(params.file, body.model),
     'PUT /files/{file}/part': ({ params, body }) => s.libraries.settlePart(params.file, body.product, body.part),
     'GET /files/{file}/geometry': ({ params }) => s.geometries.of(params.file),
-    'GET /files/{file}/picture': async ({ params, response }) => {
-      const picture = await s.geometries.picture(params.file);
+    'GET /files/{file}/picture': async ({ params, query, response }) => {
+      const picture = await s.geometries.picture(params.file, query.body);
       response.type('image/png').setHeader('cache-control', 'private, max-age=60');
       response.send(picture);
     },

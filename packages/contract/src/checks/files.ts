@@ -21,3 +21,6 @@ export const settleModel = Joi.object<SettleModel>({ model: id.allow(null).requi
 
 /** Checks a {@link SettlePart}. */
 export const settlePart = Joi.object<SettlePart>({ product: Joi.string().max(2000).required(), part: id.allow(null).required() }).required();
+
+/** Checks which body of a part a picture is asked of. */
+export const pictureQuery = Joi.object<{ body?: string }>({ body: Joi.string().min(1).max(400) });

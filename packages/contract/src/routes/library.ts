@@ -1,5 +1,5 @@
 import { ClassRow, FileDetails, FileGeometry, JobStarted, Library, UploadOutcome } from '..';
-import { classesDraft, library, libraryPlace, settleModel, settlePart, uploadDraft } from '../checks';
+import { classesDraft, library, libraryPlace, pictureQuery, settleModel, settlePart, uploadDraft } from '../checks';
 import { RouteTable, bytes, json, nothing } from '../route';
 
 /** Libraries, classes and single files. */
@@ -8,7 +8,12 @@ export const libraryRoutes = {
   'PUT /files/{file}/model': { summary: 'Settle which model a drawing shows', role: 'editor', body: settleModel, answer: nothing },
   'PUT /files/{file}/part': { summary: "Settle which part file an assembly's copy belongs to", role: 'editor', body: settlePart, answer: nothing },
   'GET /files/{file}/geometry': { summary: 'Volume, area, box, centre, mass and material of a file', role: 'viewer', answer: json<FileGeometry>() },
-  'GET /files/{file}/picture': { summary: 'A picture of a part or assembly (PNG)', role: 'viewer', answer: bytes('image/png') },
+  'GET /files/{file}/picture': {
+    summary: 'A picture of a part or assembly, or of one body of a part (PNG)',
+    role: 'viewer',
+    query: pictureQuery,
+    answer: bytes('image/png'),
+  },
   'GET /files/{file}/content': { summary: 'The file itself', role: 'viewer', answer: bytes('application/octet-stream') },
   'GET /libraries': { summary: 'Libraries and their folders', role: 'viewer', answer: json<Library[]>() },
   'POST /libraries': {

@@ -16,6 +16,8 @@ export const BOM_FACTS = {
   class: 'Class',
   picture: 'Picture',
   mass: 'Mass by geometry',
+  length: 'Length by geometry',
+  section: 'Cross-section by geometry',
   changed: 'Last change',
 } as const;
 export type BomFact = keyof typeof BOM_FACTS;

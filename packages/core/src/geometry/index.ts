@@ -1,2 +1,3 @@
+export * from './box';
 export * from './mass';
 export * from './picture';

@@ -6,6 +6,8 @@ export interface Solid {
   readonly volume: number;
   readonly area: number;
   readonly centroid: readonly [number, number, number];
+  /** Sides of the smallest box around it, the longest first; absent where it was measured by an older version of Rule. */
+  readonly size?: readonly [number, number, number];
 }
 
 /** What the kernel says of a product. Lengths in millimetres; the figures of the whole are those of its solids together. */

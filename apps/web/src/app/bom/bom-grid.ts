@@ -173,8 +173,8 @@ const PICTURE_ROW = 62;
                           (blur)="commit(row, column, $any($event.target).value, false)"
                         />
                       } @else if (isPicture(column)) {
-                        @if (row.picture && row.match.state === 'matched' && !row.bodies) {
-                          <img loading="lazy" [src]="'/api/files/' + row.match.file + '/picture'" [alt]="row.label" />
+                        @if (row.picture && row.match.state === 'matched') {
+                          <img loading="lazy" [src]="pictureOf(row)" [alt]="row.label" />
                         }
                       } @else if (isPart(column) && row.match.state !== 'matched') {
                         {{ row.label }}
@@ -440,11 +440,16 @@ export class BomGrid {
     return total?.without ? `${total.without} pieces have no value` : '';
   }
   protected isNumber(column: BomColumn): boolean {
-    if ('fact' in column.of) return ['item', 'quantity', 'total', 'mass'].includes(column.of.fact);
+    if ('fact' in column.of) return ['item', 'quantity', 'total', 'mass', 'length'].includes(column.of.fact);
     const type = this.byId().get(column.of.property)?.type;
     return type === 'number' || type === 'whole';
   }
   protected isPicture = (column: BomColumn) => 'fact' in column.of && column.of.fact === 'picture';
+  /** Where the picture of a row is: of its part, or of the body that it stands for. */
+  protected pictureOf({ match, bodies }: BomTableRow): string {
+    const file = match.state === 'matched' ? match.file : 0;
+    return `/api/files/${file}/picture${bodies ? `?body=${encodeURIComponent(bodies.keys[0]!)}` : ''}`;
+  }
   protected isPart = (column: BomColumn) => 'fact' in column.of && column.of.fact === 'part';
   protected typedAt = (row: BomTableRow, column: BomColumn): string | null =>
     'property' in column.of ? (this.typed()[`${column.of.property}\n${row.id}`] ?? null) : null;

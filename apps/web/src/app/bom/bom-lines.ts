@@ -42,6 +42,8 @@ const WIDTHS: Readonly<Record<string, number>> = {
   class: 110,
   picture: 92,
   mass: 110,
+  length: 96,
+  section: 130,
   changed: 100,
 };
 
