@@ -4,6 +4,7 @@ import {
   DEMO_COMPANY,
   DEMO_DENSITIES,
   DEMO_FORMS,
+  DEMO_KEPT,
   demoLayouts,
   DEMO_LINKS,
   DEMO_PASSWORD,
@@ -12,6 +13,7 @@ import {
   DEMO_SYNONYMS,
   DEMO_USERS,
 } from '@rule/demo';
+import { KeptBomView } from '@rule/contract';
 import { newInput, readMappingDocument } from '@rule/core/schema';
 import { beginAnew } from './platform/migrations';
 import { readSettings, writeSettings } from './platform/settings';
@@ -22,6 +24,19 @@ import { addUser } from './users/users';
 export interface DemoFolders {
   readonly workshop: string;
   readonly inherited: string | null;
+}
+
+/** The demo's kept list in the form in which lists are kept. */
+function keptContent(): Pick<KeptBomView, 'headers' | 'lines' | 'totals'> {
+  const { headers, rows } = DEMO_KEPT;
+  return {
+    headers,
+    lines: rows.map(([item, quantity, path, ...values]) => {
+      const label = path.slice(path.lastIndexOf('/') + 1) || values[1];
+      return { key: path || `copy ${label}`, level: 1, item, label, quantity, cells: [item, quantity, label, ...values], path: path || null, hash: null };
+    }),
+    totals: headers.map(() => ''),
+  };
 }
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
@@ -64,6 +79,10 @@ export async function loadDemo(
     (name) => classIds.get(name)!,
   ))
     await bomLayouts.add(null, layout);
+  await db.run(
+    `INSERT INTO bom_kept (assembly_id, title, path, layout, edition, at, by_name, content) SELECT id, $2, path, '', NULL, $3, $4, $5::jsonb FROM files WHERE path = $1`,
+    [DEMO_KEPT.path, DEMO_KEPT.title, DEMO_KEPT.at, DEMO_KEPT.by, JSON.stringify(keptContent())],
+  );
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
   await vault.stand(workshop, true);
   // People come last: without them, what is there is no demo yet.

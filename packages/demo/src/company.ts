@@ -271,6 +271,21 @@ export function demoLayouts(property: (name: string) => number, classOf: (name: 
   ];
 }
 
+/** A list of the drum unit that was kept before the fourth arm, when bearings came unsealed and the shaft was one with the drum. */
+export const DEMO_KEPT = {
+  path: 'DR-15/assemblies/drum-unit.step',
+  title: 'Drum unit, first batch',
+  at: '2026-06-12T09:30:00Z',
+  by: 'Edda Varga',
+  headers: ['Item', 'Quantity', 'Part file', 'Part number', 'Description', 'Material'],
+  rows: [
+    ['1', '1', 'DR-15/parts/drum.step', 'DR15-110', 'Drum, 15 kg', '1.4301'],
+    ['2', '3', 'DR-15/parts/agitator-arm.step', 'DR15-115', 'Agitator arm', '1.4301'],
+    ['3', '2', 'bought parts/drum-bearing.step', 'BP-6204', 'Drum bearing', '100Cr6'],
+    ['4', '2', '', 'BP-FELT12', 'Felt seal', 'wool'],
+  ],
+} as const;
+
 export const DEMO_LINKS: readonly LinkDocument[] = [
   { field: 'Number', kind: 'part', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
   { field: 'Number', kind: 'assembly', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
