@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, it, jest } from '@jest/globals';
-import { BlockRow, BomLayout, BomRequest, DrawnBlock, DrawnBom, DrawnSheet, Problem, ProposedAnswer, Tray } from '@rule/contract';
+import { BlockRow, BomLayout, BomRequest, DrawnBlock, DrawnBom, DrawnSheet, GridPage, Problem, ProposedAnswer, Tray } from '@rule/contract';
 import { execFileSync } from 'node:child_process';
 import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
@@ -72,6 +72,8 @@ describe('the parts list on a drawing', () => {
     // Rows and marks are no title blocks.
     const families = ((await varga.get('/title-blocks')).body as BlockRow[]).map((row) => row.family);
     expect([families.includes('mrw-title'), families.includes('mrw-part-row'), families.includes('mrw-mark')]).toEqual([true, false, false]);
+    const sheets = (await varga.get(`/values?level=sheet&search=${encodeURIComponent('DR15-200')}`)).body as GridPage;
+    expect(sheets.rows.map((row) => row.file.path)).toEqual([DRAWING]);
     const blocks = (await varga.get('/bom/blocks')).body as DrawnBlock[];
     expect(blocks.find((block) => block.name === 'MRW-PART-ROW')?.tags).toEqual(['POS', 'QTY', 'PARTNO', 'DESCR', 'MATL']);
   });

@@ -8,6 +8,9 @@ export interface KeptBlock {
   readonly definition: string;
 }
 
+/** Families that are rows of parts lists or item marks by a shared BOM layout: they are no title blocks. */
+export const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(v.block)) FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(block) WHERE l.shared AND v.block IS NOT NULL)`;
+
 /** The blocks of a drawing `f` in SQL: rows of `block`, a JSON object, and `position`. */
 export const BLOCKS_OF_F = `LATERAL (SELECT d.definition AS block, u.position FROM unnest(f.blocks) WITH ORDINALITY u(hash, position) JOIN block_definitions d USING (hash))`;
 

@@ -4,7 +4,7 @@ import { BlockReading } from '@rule/core/files';
 import { Property, bindingOf, usesOf } from '@rule/core/schema';
 import { BoundCell, CellFit, CellLearner, CellObservation, CellState, cellLines } from '@rule/core/titleblocks';
 import { compileStandIns } from '@rule/core/values';
-import { BLOCKS_OF_F, cellsOfBlocks } from '../library/blocks';
+import { BLOCKS_OF_F, DRAWN_FAMILIES, cellsOfBlocks } from '../library/blocks';
 import { Libraries } from '../library/library';
 import { Db } from '../platform/db';
 import { invalid, notFound } from '../platform/problem';
@@ -27,9 +27,6 @@ const MOST_LEFT = 500;
 
 /** States of cells as one JSON object, counted. */
 const COUNTED = `coalesce(jsonb_object_agg(n.state, n.cells) FILTER (WHERE n.state IS NOT NULL), '{}')`;
-
-/** Families that are rows of parts lists or item marks by a shared BOM layout: they are no title blocks. */
-const DRAWN_FAMILIES = `ARRAY(SELECT lower(trim(v.block)) FROM bom_layouts l, LATERAL (VALUES (l.content->'drawn'->>'block'), (l.content->'drawn'->'marks'->>'block')) v(block) WHERE l.shared AND v.block IS NOT NULL)`;
 
 /** Title blocks: the cells that drawings have, what they are bound to, and what they would show. */
 export class TitleBlocks {

@@ -1,6 +1,7 @@
 import { Clause, FileFilter, FileRow, GridGroup, GridPage, GridQuery, GridRow, GridView, GridViewDraft, GroupBy } from '@rule/contract';
 import { Binding, INNER_LEVELS, InnerLevel, Property, familyOf, homeCell, homeCells, isHeldAt, slotOf } from '@rule/core/schema';
 import { FILE_ROW } from '../library/library';
+import { DRAWN_FAMILIES } from '../library/blocks';
 import { Db } from '../platform/db';
 import { Memo } from '../platform/memo';
 import { invalid, notFound } from '../platform/problem';
@@ -71,6 +72,8 @@ export class Grid {
     await this.judgements.settle();
     const from = `FROM files f JOIN holders h ON h.file_id = f.id LEFT JOIN placed_blocks b ON b.file_id = h.file_id AND b.holder = h.key
       LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout`;
+    // Rows of parts lists and item marks are no sheets.
+    parts.push(`(b.family IS NULL OR b.family <> ALL(${DRAWN_FAMILIES}))`);
     const where = parts.join(' AND ');
     const total = await this.memo.get(JSON.stringify([where, bind]), () =>
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n ${from} WHERE ${where}`, bind),
@@ -211,9 +214,10 @@ export class Grid {
     const [folders, kinds, levels] = await Promise.all([
       this.db.all<{ folder: string; files: number }>('SELECT folder, count(*)::int AS files FROM files WHERE NOT removed GROUP BY folder'),
       this.db.all<{ kind: string; files: number }>('SELECT kind, count(*)::int AS files FROM files WHERE NOT removed GROUP BY kind ORDER BY kind'),
-      this.db.all<{ level: InnerLevel }>('SELECT a.level FROM unnest($1::text[]) a(level) WHERE EXISTS (SELECT 1 FROM holders h WHERE h.level = a.level)', [
-        asked,
-      ]),
+      this.db.all<{ level: InnerLevel }>(
+        'SELECT a.level FROM unnest($1::text[]) WITH ORDINALITY a(level, n) WHERE EXISTS (SELECT 1 FROM holders h WHERE h.level = a.level) ORDER BY a.n',
+        [asked],
+      ),
     ]);
     const below = new Map<string, number>();
     for (const { folder, files } of folders) {

@@ -1,5 +1,5 @@
-import { BlockReading, Point, ViewBox } from '../files/contract';
-import { DEFAULT_ABBREVIATIONS, dictionaryOf, fullWords, plainLetters, wordsOf } from '../survey/words';
+import type { BlockReading, Point, ViewBox } from '../files';
+import { DEFAULT_ABBREVIATIONS, dictionaryOf, fullWords, plainLetters, wordsOf } from '../survey';
 import { BomColumn } from './layout';
 
 /** Which way a drawn list grows: its next row is above or below the last one. */

@@ -99,5 +99,5 @@ export function smallestBox(triangles: Triangles): readonly [number, number, num
       best = [width, height, high - low];
     }
   }
-  return best.sort((a, b) => b - a) as [number, number, number];
+  return best.sort((a, b) => b - a);
 }
