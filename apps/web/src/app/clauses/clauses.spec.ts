@@ -50,7 +50,7 @@ describe('conditions on files', () => {
     expect(changes.at(-1)![0]!.text).toBe('hopper');
     await stage.type('Condition 2: written name', 'Mass');
     expect(changes.at(-1)![1]!.name).toBe('Mass');
-    await stage.click('remove condition 1');
+    await stage.click('Remove condition 1');
     expect(changes.at(-1)).toEqual([clauses[1]]);
     await stage.click('Add a condition');
     expect(changes.at(-1)).toEqual([...clauses, { subject: 'file name', operator: 'contains', text: '' }]);

@@ -67,7 +67,7 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
             (ngModelChange)="edit(i, { text: $event })"
           />
         }
-        <button type="button" class="link" [attr.aria-label]="'remove condition ' + (i + 1)" (click)="drop(i)">remove</button>
+        <button type="button" class="link" [attr.aria-label]="'Remove condition ' + (i + 1)" (click)="drop(i)">Remove</button>
         @if (problem(clause); as text) {
           <small class="soft">{{ text }}</small>
         }

@@ -51,7 +51,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
               }
             </div>
           </div>
-          <button type="button" class="link" [disabled]="!mayAdminister()" (click)="drop(i)" [attr.aria-label]="'Remove ' + row.title">remove</button>
+          <button type="button" class="link" [disabled]="!mayAdminister()" (click)="drop(i)" [attr.aria-label]="'Remove ' + row.title">Remove</button>
         </div>
         <div class="field">
           <span>Must hold</span>

@@ -95,7 +95,7 @@ describe('file names', () => {
     await stage.click('Save the rules');
     const [{ rules }] = stage.last('saveNaming') as [{ rules: NamingRule[] }];
     expect(rules[0]!.kinds).toHaveLength(1);
-    await stage.click('remove rule 1');
+    await stage.click('Remove rule 1');
     await stage.click('Save the rules');
     expect(stage.last('saveNaming')).toEqual([{ rules: [] }]);
   });

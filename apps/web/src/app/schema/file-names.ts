@@ -76,7 +76,7 @@ const MOST_SHOWN = 300;
             </label>
           }
           @if (mayAdminister()) {
-            <button type="button" class="link" [attr.aria-label]="'remove rule ' + (i + 1)" (click)="drop(i)">remove</button>
+            <button type="button" class="link" [attr.aria-label]="'Remove rule ' + (i + 1)" (click)="drop(i)">Remove</button>
           }
         </div>
         <div class="field">

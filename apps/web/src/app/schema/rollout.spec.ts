@@ -48,9 +48,9 @@ describe('the rollout of an edition', () => {
     const acts = [...stage.page.querySelectorAll('tbody tr')].map((each) =>
       [...each.querySelectorAll('td:last-child button')].map((button) => button.textContent.trim()),
     );
-    expect(acts).toEqual([['rename', 'add the name'], ['compute'], ['remove 7']]);
-    await stage.click('rename to Supplier');
-    await stage.click('remove left over values of Colour');
+    expect(acts).toEqual([['Rename', 'Add the name'], ['Compute'], ['Remove 7']]);
+    await stage.click('Rename to Supplier');
+    await stage.click('Remove left over values of Colour');
     expect(stage.calls.filter((call) => call.name === 'rolloutTray').map((call) => call.args)).toEqual([
       [1, 'rename'],
       [3, 'remove'],
@@ -69,11 +69,11 @@ describe('the rollout of an edition', () => {
   });
   it('a viewer sees it and carries nothing on; a failure is said', async () => {
     const stage = await staged({}, 'viewer');
-    expect(() => stage.button('rename to Supplier')).toThrow();
+    expect(() => stage.button('Rename to Supplier')).toThrow();
   });
   it('a failure is said', async () => {
     const stage = await staged({ rolloutTray: throwError(() => new Error('Nothing to do.')) });
-    await stage.click('compute Label');
+    await stage.click('Compute Label');
     expect(stage.said).toEqual(['Error: Nothing to do.']);
   });
 });

@@ -70,19 +70,19 @@ interface Row extends RolloutRow {
                 <td class="acts">
                   @if (mayEdit()) {
                     @if (row.otherName) {
-                      <button type="button" class="link" [attr.aria-label]="'rename to ' + row.of.writtenName" (click)="act(row, 'rename')">rename</button>
+                      <button type="button" class="link" [attr.aria-label]="'Rename to ' + row.of.writtenName" (click)="act(row, 'rename')">Rename</button>
                     }
                     @if (!row.of.retired && row.named + row.barred < row.reached && isTyped(row.of)) {
-                      <button type="button" class="link" [attr.aria-label]="'add the name ' + row.of.writtenName" (click)="act(row, 'add the name')">
-                        add the name
+                      <button type="button" class="link" [attr.aria-label]="'Add the name ' + row.of.writtenName" (click)="act(row, 'add the name')">
+                        Add the name
                       </button>
                     }
                     @if (!row.of.retired && isComputed(row.of)) {
-                      <button type="button" class="link" [attr.aria-label]="'compute ' + row.of.caption" (click)="act(row, 'compute')">compute</button>
+                      <button type="button" class="link" [attr.aria-label]="'Compute ' + row.of.caption" (click)="act(row, 'compute')">Compute</button>
                     }
                     @if (row.left) {
-                      <button type="button" class="link" [attr.aria-label]="'remove left over values of ' + row.of.caption" (click)="act(row, 'remove')">
-                        remove {{ row.left }}
+                      <button type="button" class="link" [attr.aria-label]="'Remove left over values of ' + row.of.caption" (click)="act(row, 'remove')">
+                        Remove {{ row.left }}
                       </button>
                     }
                   }

@@ -33,7 +33,7 @@ import { Api, JobsActions, Notices } from '../shared';
             <p-button
               type="submit"
               severity="secondary"
-              [label]="row.confirmed || text(row).trim() !== row.root ? 'Point it there' : 'It stands there'"
+              [label]="row.confirmed || text(row).trim() !== row.root ? 'Set folder' : 'Confirm folder'"
               [disabled]="!text(row).trim() || (row.confirmed && text(row).trim() === row.root)"
             />
           </form>

@@ -33,23 +33,23 @@ describe('people', () => {
     expect([lines[1], lines[2]]).toEqual([expect.stringContaining('locked'), expect.stringContaining('first password')]);
     // Nobody locks or removes themselves.
     expect(lines[0]).not.toMatch(/lock|remove/);
-    expect(lines[1]).toContain('unlock');
+    expect(lines[1]).toContain('Unlock');
   });
   it('are added, and the first password is said once', async () => {
     const stage = await staged({ addPerson: { id: 4, password: 'abcd-efgh' }, changePerson: null });
     expect(stage.button('Add').disabled).toBe(true);
-    await stage.type('Whole name', ' Bea Marsh ');
+    await stage.type('Full name', ' Bea Marsh ');
     await stage.type('Signs in as', 'b.marsh');
     await stage.click('Add');
     expect(stage.last('addPerson')).toEqual([{ name: 'b.marsh', displayName: 'Bea Marsh', role: 'editor' }]);
     expect(stage.text('[role=status]')).toContain('First password of Bea Marsh, said this once: abcd-efgh');
-    await stage.click('unlock Person okafor');
+    await stage.click('Unlock Person okafor');
     expect(stage.last('changePerson')).toEqual([2, { displayName: 'Person okafor', role: 'editor', locked: false }]);
     expect(stage.page.querySelector('[role=status]')).toBeNull();
   });
   it('what is refused is said, and the table shows how things stand', async () => {
     const stage = await staged({ changePerson: throwError(() => new Error('This is the last administrator.')) });
-    await stage.click('lock Person new');
+    await stage.click('Lock Person new');
     expect(stage.said).toEqual(['Error: This is the last administrator.']);
   });
 });
@@ -98,8 +98,8 @@ describe('libraries', () => {
     await stage.show(LibraryPlaces);
     await stage.rested();
     expect(stage.text('.chip')).toBe('restored, not confirmed yet');
-    expect(stage.button('Point it there').disabled).toBe(true);
-    await stage.click('It stands there');
+    expect(stage.button('Set folder').disabled).toBe(true);
+    await stage.click('Confirm folder');
     expect([stage.last('placeLibrary'), stage.said]).toEqual([[1, '/lib/1'], ['Library 1 stands in /lib/1, and is read.']]);
   });
 });

@@ -57,27 +57,27 @@ import { Api, Notices, sessionFeature, showInstant } from '../shared';
               </td>
               <td class="soft">{{ row.signedInAt ? instant(row.signedInAt) : 'never' }}</td>
               <td class="acts">
-                <button type="button" class="link" [attr.aria-label]="'new password for ' + row.displayName" (click)="reset(row)">new password</button>
+                <button type="button" class="link" [attr.aria-label]="'Reset password of ' + row.displayName" (click)="reset(row)">Reset password</button>
                 @if (row.name !== me()?.name) {
                   <button
                     type="button"
                     class="link"
-                    [attr.aria-label]="(row.locked ? 'unlock ' : 'lock ') + row.displayName"
+                    [attr.aria-label]="(row.locked ? 'Unlock ' : 'Lock ') + row.displayName"
                     (click)="change(row, { locked: !row.locked })"
                   >
-                    {{ row.locked ? 'unlock' : 'lock' }}
+                    {{ row.locked ? 'Unlock' : 'Lock' }}
                   </button>
-                  <button type="button" class="link" [attr.aria-label]="'remove ' + row.displayName" (click)="leaving.set(row)">remove</button>
+                  <button type="button" class="link" [attr.aria-label]="'Remove ' + row.displayName" (click)="leaving.set(row)">Remove</button>
                 }
               </td>
             </tr>
           }
         </tbody>
       </table>
-      <h2>Add somebody</h2>
+      <h2>Add a person</h2>
       <form (ngSubmit)="add()">
         <label class="field"
-          ><span>Whole name</span><input pInputText name="displayName" [ngModel]="displayName()" (ngModelChange)="displayName.set($event)"
+          ><span>Full name</span><input pInputText name="displayName" [ngModel]="displayName()" (ngModelChange)="displayName.set($event)"
         /></label>
         <label class="field"
           ><span>Signs in as</span><input pInputText name="name" class="mono" autocomplete="off" [ngModel]="name()" (ngModelChange)="name.set($event)"

@@ -44,7 +44,7 @@ describe('classes', () => {
     name.value = 'Sheet';
     name.dispatchEvent(new Event('input'));
     await stage.settled();
-    await stage.click('remove Bought');
+    await stage.click('Remove Bought');
     // A condition that says nothing would take all files in.
     expect(stage.button(SAVE).disabled).toBe(true);
     const text = [...stage.page.querySelectorAll<HTMLInputElement>('[aria-label$=": text"]')].at(-1)!;
@@ -60,7 +60,7 @@ describe('classes', () => {
 
   it('that the server refuses stay as they were typed, with the reason', async () => {
     const { stage, saved } = await staged(throwError(() => ({ error: { title: 'Refused', detail: 'Two classes have the name Bought.' } })));
-    await stage.click('remove Weldment');
+    await stage.click('Remove Weldment');
     await stage.click(SAVE);
     expect(stage.page.querySelector('[role=alert]')).not.toBeNull();
     expect([saved(), sections(stage)]).toEqual([0, ['Class Bought']]);

@@ -41,7 +41,7 @@ type Draft = ClassesDraft['classes'][number];
             <button type="button" class="link" [disabled]="i === drafts().length - 1" [attr.aria-label]="'down: ' + entry.name" (click)="move(i, 1)">
               down
             </button>
-            <button type="button" class="link" [attr.aria-label]="'remove ' + entry.name" (click)="drop(i)">remove</button>
+            <button type="button" class="link" [attr.aria-label]="'Remove ' + entry.name" (click)="drop(i)">Remove</button>
           </div>
           <rule-clauses [clauses]="entry.clauses" [names]="names()" (changed)="edit(i, { clauses: $event })" />
         </section>

@@ -90,7 +90,7 @@ describe('foreign names', () => {
     stage.page.querySelector<HTMLButtonElement>('.names button')!.click();
     await stage.settled();
     expect(stage.field('Their name 2').value).toBe('Fin');
-    await stage.click('remove row 1');
+    await stage.click('Remove row 1');
     expect(stage.field('Their name 1').value).toBe('Fin');
   });
 
@@ -101,7 +101,7 @@ describe('foreign names', () => {
     await stage.type('kept as', ' Ferrow 2 ');
     await stage.click('Keep');
     expect([stage.last('saveForeign'), stage.said]).toEqual([[6, { name: 'Ferrow 2', rows: mapping.rows }], ['The mapping Ferrow is kept.']]);
-    await stage.click('remove');
+    await stage.click('Remove');
     expect(stage.last('removeForeign')).toEqual([9]);
     expect(() => stage.field('Their name 1')).toThrow();
   });

@@ -58,7 +58,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
         <label>kept as <input pInputText name="name" [ngModel]="name()" (ngModelChange)="name.set($event)" /></label>
         <p-button size="small" severity="secondary" label="Keep" [disabled]="!name().trim() || !rows().length" (onClick)="save()" />
         @if (id() !== null) {
-          <button type="button" class="link" (click)="remove()">remove</button>
+          <button type="button" class="link" (click)="remove()">Remove</button>
         }
       }
     </div>
@@ -174,7 +174,7 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
                   }
                 }
               </td>
-              <td><button type="button" class="link" [attr.aria-label]="'remove row ' + (i + 1)" (click)="drop(i)">remove</button></td>
+              <td><button type="button" class="link" [attr.aria-label]="'Remove row ' + (i + 1)" (click)="drop(i)">Remove</button></td>
             </tr>
             @if (where() === i) {
               <tr>

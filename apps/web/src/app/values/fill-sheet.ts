@@ -143,7 +143,7 @@ interface Outdated {
               <button type="button" class="link" (click)="useSet(set)">{{ set.name }}</button>
               <span class="soft">{{ set.values.length | count: 'value' }}{{ set.mine ? '' : ', by ' + set.by }}</span>
               @if (set.mine) {
-                <button type="button" class="link" [attr.aria-label]="'Remove the saved values ' + set.name" (click)="removeSet(set)">remove</button>
+                <button type="button" class="link" [attr.aria-label]="'Remove the saved values ' + set.name" (click)="removeSet(set)">Remove</button>
               }
             </p>
           } @empty {

@@ -247,7 +247,7 @@ import { Why } from './why';
                 @for (kept of ownViews(); track kept.id) {
                   <p class="one">
                     {{ kept.name }}{{ kept.shared ? ', for everyone' : '' }}
-                    <button type="button" class="link" [attr.aria-label]="'remove the view ' + kept.name" (click)="removeView(kept)">remove</button>
+                    <button type="button" class="link" [attr.aria-label]="'Remove the view ' + kept.name" (click)="removeView(kept)">Remove</button>
                   </p>
                 }
                 <button type="button" class="link" (click)="resetColumns()">All columns in the order of the schema</button>
