@@ -51,8 +51,9 @@ interface SheetRow {
   readonly height: number | null;
   readonly views: readonly ViewBox[] | null;
   readonly next: string | null;
-  /** Lines of the person's tray about blocks of this drawing that come or go. */
+  /** Lines of the person's tray about blocks of this drawing that come or go, and about texts in rows and marks. */
   readonly pending: number;
+  readonly texts: number;
 }
 
 interface BlockRow {
@@ -110,7 +111,7 @@ export class DrawnLists {
     const { drawn: list } = request.content;
     if (!list) throw invalid('not-drawn', 'The layout does not say how its list is drawn. Choose the row block first.');
     const made = await this.boms.make(user, assembly, request);
-    const rows = await this.db.all<SheetRow>(SHEETS_SHOWING, [assembly, user.id]);
+    const rows = await this.db.all<SheetRow>(SHEETS_SHOWING, [assembly, user.id, [list.block, list.marks?.block ?? list.block].map(familyOf)]);
     const files = [...new Set(rows.map((row) => row.file))];
     const [found, known] = await Promise.all([
       this.db.all<BlockRow>(BLOCKS_OF_SHEETS, [files]),
@@ -180,7 +181,7 @@ export class DrawnLists {
           path: row.path,
           layout: row.layout,
           lock: row.lock,
-          pending: row.pending > 0,
+          pending: row.pending + row.texts > 0,
           defined: sheet.blocks.has(familyOf(drawn.list.block)),
           marksDefined: drawn.list.marks !== null && sheet.blocks.has(familyOf(drawn.list.marks.block)),
           rows: sheet.slots.length,
