@@ -56,6 +56,7 @@ for (const surface of ['light', 'dark'] as const)
       'bom?look=drawings',
       'vault',
       'vault?look=table',
+      'vault?look=rehearsal',
       'exchange',
       'exchange?layout=1',
       'exchange?layout=new&start=Purchasing',

@@ -50,6 +50,7 @@ import { People } from './users/people';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
 import { VaultLocks } from './vault/locks';
+import { KeptRehearsals } from './vault/rehearsals';
 import { VaultRuns } from './vault/runs';
 import { Vault } from './vault/vault';
 import { WorkPool } from './platform/pool';
@@ -122,6 +123,7 @@ export function buildServices({
   const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
   const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, clock);
   const vaultRuns = new VaultRuns(db, vault, jobs);
+  const keptRehearsals = new KeptRehearsals(db, vaultRuns, clock);
   const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, vaultLocks);
   const foreign = new ForeignMappings(db, properties, surveys, trays, vaultLocks);
@@ -199,6 +201,7 @@ export function buildServices({
     keptBoms,
     vault,
     vaultRuns,
+    keptRehearsals,
     vaultLocks,
     layouts,
     sendOuts,

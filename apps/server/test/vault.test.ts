@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import { step } from '@rule/core/files/step';
-import { DraftView, Problem, RehearsedFile, VaultFile, VaultRunResult, VaultState } from '@rule/contract';
+import { DraftView, KeptRehearsal, KeptRehearsalView, Problem, RehearsedFile, VaultFile, VaultRunResult, VaultState } from '@rule/contract';
 import { mkdir, mkdtemp, writeFile } from 'node:fs/promises';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -213,6 +213,29 @@ describe('the vault', () => {
     });
     port.fields = fields;
     expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).toBe(0);
+  });
+
+  it('a rehearsal is kept with every value that would pass, as it was then', async () => {
+    const kept = (await okafor.post('/vault/rehearsals', { title: 'Before going live' })).body as KeptRehearsal;
+    expect(kept).toMatchObject({ title: 'Before going live', files: 22, blocked: 1, edition: 1, by: 'Tobe Okafor', mine: true });
+    const present = (await okafor.post('/vault/rehearse', { files: null })).body as RehearsedFile[];
+    const view = (await okafor.get(`/vault/rehearsals/${kept.id}`)).body as KeptRehearsalView;
+    expect(view.rows.map(({ path, counts, blocked }) => [path, counts, blocked])).toEqual(present.map(({ path, counts, blocked }) => [path, counts, blocked]));
+    for (const row of view.rows) expect(row.told).toHaveLength(row.counts.in + row.counts.out + row.counts.ask + row.counts.stays);
+    // The hopper's title was given by hand on both sides: its record asks, or its file leads, as the links say.
+    const csv = (await okafor.get(`/vault/rehearsals/${kept.id}/table`)).text.trim().split(/\r?\n/);
+    expect(csv[0]).toBe('File,Kind,State,Version,Bytes changed,Blocked,Record field,In the file,In the record,Outcome,Reason');
+    expect(csv.filter((line) => line.includes('slide-gate.step'))).toHaveLength(3);
+    expect(csv.find((line) => line.includes('chimney-stub.step'))).toContain('The file is released in the vault.');
+    // It stays what it was when files change.
+    await okafor.post(`/files/${await rule.file('slide-gate.step')}/check-in`, { settled: {} }).expect(200);
+    expect(((await okafor.get(`/vault/rehearsals/${kept.id}`)).body as KeptRehearsalView).rows).toEqual(view.rows);
+    const guest = await rule.signIn('guest');
+    const lindqvist = await rule.signIn('lindqvist');
+    expect(((await guest.get('/vault/rehearsals')).body as KeptRehearsal[]).map((row) => [row.title, row.mine])).toEqual([['Before going live', false]]);
+    expect((await lindqvist.delete(`/vault/rehearsals/${kept.id}`)).status).toBe(409);
+    expect((await okafor.delete(`/vault/rehearsals/${kept.id}`)).status).toBeLessThan(300);
+    expect((await okafor.get(`/vault/rehearsals/${kept.id}`)).status).toBe(404);
   });
 
   it('many files are rehearsed without asking the vault, checked in as a job, and what failed is told file by file', async () => {

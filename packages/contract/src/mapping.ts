@@ -237,6 +237,27 @@ export interface RehearsedFile {
   }[];
 }
 
+/** A rehearsal that was kept as evidence. */
+export interface KeptRehearsal {
+  readonly id: number;
+  readonly title: string;
+  readonly at: string;
+  /** When the vault was last heard of then. */
+  readonly vaultAt: string | null;
+  readonly edition: number | null;
+  readonly by: string;
+  readonly mine: boolean;
+  readonly files: number;
+  /** Files that could not have been checked in, and values that would have been asked about. */
+  readonly blocked: number;
+  readonly asks: number;
+}
+
+/** A kept rehearsal with its files: every value that would pass, ask or stay apart is told. */
+export interface KeptRehearsalView extends KeptRehearsal {
+  readonly rows: readonly RehearsedFile[];
+}
+
 /** What becomes of values that would be asked about, where many files are checked in. */
 export const RUN_CLASHES = ['leave out', 'file', 'record'] as const;
 

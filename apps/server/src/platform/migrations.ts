@@ -978,6 +978,17 @@ ALTER TABLE holders ADD COLUMN position int NOT NULL DEFAULT 0;
 ALTER TABLE shapes ADD COLUMN body_pictures bytea[] NOT NULL DEFAULT '{}';
 DELETE FROM shapes WHERE result IS NOT NULL;
 UPDATE files SET shaped_hash = NULL WHERE format = 'step';
+-- Rehearsals that were kept as evidence: what links would have done with each file at that time.
+CREATE TABLE vault_rehearsals (
+  id serial PRIMARY KEY,
+  title text NOT NULL,
+  at timestamptz NOT NULL,
+  vault_at timestamptz,
+  edition int,
+  user_id int REFERENCES users ON DELETE SET NULL,
+  by_name text NOT NULL,
+  content jsonb NOT NULL
+);
 `,
   },
 ];

@@ -49,8 +49,11 @@ export class VaultRuns {
     );
   }
 
-  /** What a run would do with each file, by what was last heard of the vault: nothing is asked of it, and nothing written. */
-  async rehearse(ids: readonly number[] | null): Promise<RehearsedFile[]> {
+  /**
+   * What a run would do with each file, by what was last heard of the vault: nothing is asked of it, and nothing written.
+   * @param most values that are told of one file
+   */
+  async rehearse(ids: readonly number[] | null, most = MOST_TOLD): Promise<RehearsedFile[]> {
     const files = await this.files(ids);
     const told: RehearsedFile[] = [];
     for (let at = 0; at < files.length; at += BATCH) {
@@ -79,7 +82,7 @@ export class VaultRuns {
               : null,
           told: links
             .filter(({ values }) => values.decision.action !== 'equal')
-            .slice(0, MOST_TOLD)
+            .slice(0, most)
             .map(({ values: { link, file: own, record, decision } }) => ({
               field: link.field,
               file: own,

@@ -130,6 +130,9 @@ export const checkIn = Joi.object<CheckIn>({
   over: Joi.number().integer().min(1),
 }).required();
 
+/** Checks the title of a rehearsal that is kept. */
+export const keepRehearsal = Joi.object<{ title: string }>({ title: Joi.string().trim().min(1).max(200).required() }).required();
+
 /** Checks which files a run is rehearsed for. */
 export const rehearseRun = Joi.object<{ files: number[] | null }>({ files: Joi.array().items(id).max(100_000).allow(null).required() }).required();
 

@@ -1,6 +1,6 @@
-import { CheckInReport, JobStarted, RehearsedFile, VaultFile, VaultState } from '..';
-import { checkIn, inVault, rehearseRun, vaultRun } from '../checks';
-import { RouteTable, json, nothing } from '../route';
+import { CheckInReport, JobStarted, KeptRehearsal, KeptRehearsalView, RehearsedFile, VaultFile, VaultState } from '..';
+import { checkIn, inVault, keepRehearsal, rehearseRun, vaultRun } from '../checks';
+import { RouteTable, bytes, json, nothing } from '../route';
 
 /** The vault: links and records. */
 export const vaultRoutes = {
@@ -19,5 +19,19 @@ export const vaultRoutes = {
     body: rehearseRun,
     answer: json<RehearsedFile[]>(),
   },
+  'GET /vault/rehearsals': { summary: 'Kept rehearsals, newest first', role: 'viewer', answer: json<KeptRehearsal[]>() },
+  'POST /vault/rehearsals': {
+    summary: 'Rehearse a check-in of all files and keep the result as evidence',
+    role: 'editor',
+    body: keepRehearsal,
+    answer: json<KeptRehearsal>(),
+  },
+  'GET /vault/rehearsals/{rehearsal}': { summary: 'A kept rehearsal with its files', role: 'viewer', answer: json<KeptRehearsalView>() },
+  'GET /vault/rehearsals/{rehearsal}/table': {
+    summary: 'A kept rehearsal as CSV, one line per file and link',
+    role: 'viewer',
+    answer: bytes('text/csv'),
+  },
+  'DELETE /vault/rehearsals/{rehearsal}': { summary: 'Remove a kept rehearsal', role: 'editor', answer: nothing },
   'POST /vault/runs': { summary: 'Check in many files', role: 'editor', body: vaultRun, answer: json<JobStarted>() },
 } satisfies RouteTable;

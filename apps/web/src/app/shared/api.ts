@@ -298,6 +298,11 @@ export class Api {
   removeLink = (id: number) => this.server.ask('DELETE /schema/draft/links/{link}', { params: { link: id } });
   record = (file: number) => this.server.ask('GET /files/{file}/record', { params: { file } });
   rehearse = () => this.server.ask('POST /vault/rehearse', { body: { files: null } });
+  rehearsals = () => this.server.ask('GET /vault/rehearsals');
+  keepRehearsal = (title: string) => this.server.ask('POST /vault/rehearsals', { body: { title } });
+  rehearsal = (rehearsal: number) => this.server.ask('GET /vault/rehearsals/{rehearsal}', { params: { rehearsal } });
+  rehearsalTable = (rehearsal: number) => this.server.download('GET /vault/rehearsals/{rehearsal}/table', { params: { rehearsal } });
+  removeRehearsal = (rehearsal: number) => this.server.ask('DELETE /vault/rehearsals/{rehearsal}', { params: { rehearsal } });
   runVault = (body: VaultRun) => this.server.ask('POST /vault/runs', { body });
   checkIn = (file: number, body: CheckIn) => this.server.ask('POST /files/{file}/check-in', { params: { file }, body });
 

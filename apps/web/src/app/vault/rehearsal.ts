@@ -1,11 +1,12 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { RUN_CLASHES, RehearsedFile, VaultRun, VaultRunResult } from '@rule/contract';
+import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, VaultRun, VaultRunResult } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
+import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Count, FileLink } from '../shared';
+import { Count, FileLink, showInstant } from '../shared';
 
 const CLASH_WORDS: Readonly<Record<VaultRun['clash'], string>> = {
   'leave out': 'leave the file out',
@@ -20,17 +21,31 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, ScrollingModule, SelectModule],
+  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, ScrollingModule, SelectModule],
   template: `
     <div class="head">
       <div>
-        <h1>Rehearsal</h1>
-        <p>
-          What checking in would do, by what the vault said last. Nothing is written. {{ open().length | count: 'file has' : 'files have' }} something to check
-          in{{ blocked() ? ', ' + blocked() + ' of them cannot be checked in now' : '' }}.
-        </p>
+        <h1>{{ kept()?.title ?? 'Rehearsal' }}</h1>
+        @if (kept(); as k) {
+          <p>
+            Kept on {{ when(k.at) }} by {{ k.by }}{{ k.edition ? ', edition ' + k.edition : '' }}. {{ open().length | count: 'file' }} of {{ k.files }} had
+            something to check in, {{ k.asks | count: 'value was' : 'values were' }} to be decided, {{ k.blocked | count: 'file' }} could not be checked in.
+          </p>
+        } @else {
+          <p>
+            What checking in would do, by what the vault said last. Nothing is written. {{ open().length | count: 'file has' : 'files have' }} something to
+            check in{{ blocked() ? ', ' + blocked() + ' of them cannot be checked in now' : '' }}.
+          </p>
+        }
       </div>
-      @if (editable()) {
+      @if (kept(); as k) {
+        <div class="actions">
+          <p-button severity="secondary" label="Send out as CSV" (onClick)="sent.emit(k.id)" />
+          @if (k.mine || removable()) {
+            <p-button [text]="true" label="Remove" (onClick)="removed.emit(k.id)" />
+          }
+        </div>
+      } @else if (editable()) {
         <div class="actions">
           <span id="run-clash" class="soft">Where both changed</span>
           <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
@@ -40,10 +55,18 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
             [loading]="running()"
             (onClick)="started.emit({ files: [...chosen()], clash })"
           />
+          <p-button severity="secondary" label="Keep" ariaLabel="Keep this rehearsal" (onClick)="naming.set(!naming())" />
         </div>
       }
     </div>
-    @if (result(); as r) {
+    @if (naming() && !kept()) {
+      <form class="keep" (submit)="keep(); $event.preventDefault()">
+        <label class="field"><span>Title</span><input pInputText name="title" [(ngModel)]="title" placeholder="Before going live" /></label>
+        <p-button type="submit" label="Keep this rehearsal" [disabled]="!title.trim()" />
+        <p-button [text]="true" label="Cancel" (onClick)="naming.set(false)" />
+      </form>
+    }
+    @if (!kept() && result(); as r) {
       <section class="card result" aria-label="Last run">
         <p>
           <b>{{ r.rows.length | count: 'file' }}</b>: {{ countOf('checked in') }} checked in, {{ countOf('nothing to do') }} with nothing to do,
@@ -68,7 +91,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     >
       <div class="row header" role="row">
         <span role="columnheader">
-          @if (editable()) {
+          @if (editable() && !kept()) {
             <p-checkbox ariaLabel="Choose all that can be checked in" [binary]="true" [ngModel]="all()" (ngModelChange)="chooseAll($event)" />
           } @else {
             <span class="visually-hidden">Chosen</span>
@@ -82,7 +105,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
         <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(58vh, ' + 32 * shown().length + 'px)'">
           <div class="row" role="row" *cdkVirtualFor="let row of shown(); trackBy: byFile">
             <span role="cell">
-              @if (editable() && !row.blocked) {
+              @if (editable() && !row.blocked && !kept()) {
                 <p-checkbox [ariaLabel]="'Choose ' + row.path" [binary]="true" [ngModel]="chosen().has(row.file)" (ngModelChange)="choose(row.file, $event)" />
               }
             </span>
@@ -95,7 +118,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
             <span role="cell" [class.bad]="row.blocked" [title]="why(row)">{{ why(row) }}</span>
           </div>
         </cdk-virtual-scroll-viewport>
-      } @else if (rows()) {
+      } @else if (kept() || rows()) {
         <p class="soft none">Every file of the vault agrees with its record.</p>
       } @else {
         <span class="skeleton"></span><span class="skeleton"></span>
@@ -118,6 +141,16 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     .result ul {
       margin: 0;
     }
+    .keep {
+      display: flex;
+      gap: 12px;
+      align-items: end;
+      margin-bottom: 12px;
+    }
+    .keep .field {
+      margin: 0;
+      width: 320px;
+    }
     .none {
       padding: 0 12px;
     }
@@ -133,15 +166,26 @@ export class VaultRehearsal {
   readonly result = input<VaultRunResult | null>(null);
   readonly running = input(false);
   readonly editable = input(false);
+  /** A kept rehearsal that is shown instead of the present one. */
+  readonly kept = input<KeptRehearsalView | null>(null);
+  /** Whether kept rehearsals of others may be removed. */
+  readonly removable = input(false);
   readonly started = output<VaultRun>();
+  readonly keeping = output<string>();
+  readonly sent = output<number>();
+  readonly removed = output<number>();
+  protected readonly when = showInstant;
+  protected readonly naming = signal(false);
+  protected title = '';
   protected readonly headers = ['File', 'State', 'Bytes', 'Into record', 'Into file', 'Asks', 'What'];
   protected readonly clashes = RUN_CLASHES.map((value) => ({ value, text: CLASH_WORDS[value] }));
   protected clash: VaultRun['clash'] = 'leave out';
   protected readonly quietly = signal(false);
   private readonly picked = signal<ReadonlySet<number>>(new Set());
 
-  protected readonly open = computed(() => (this.rows() ?? []).filter(acts));
-  protected readonly shown = computed(() => (this.quietly() ? (this.rows() ?? []) : this.open()));
+  private readonly told = computed(() => this.kept()?.rows ?? this.rows() ?? []);
+  protected readonly open = computed(() => this.told().filter(acts));
+  protected readonly shown = computed(() => (this.quietly() ? this.told() : this.open()));
   protected readonly blocked = computed(() => this.open().filter((row) => row.blocked).length);
   private readonly ready = computed(() => this.shown().filter((row) => !row.blocked));
   /** Files that are chosen and can still be checked in. */
@@ -150,6 +194,12 @@ export class VaultRehearsal {
   protected readonly leftOut = computed(() => this.result()?.rows.filter((row) => row.outcome === 'left out') ?? []);
   protected readonly failed = computed(() => this.leftOut().map((row) => row.file));
 
+  protected keep(): void {
+    if (!this.title.trim()) return;
+    this.keeping.emit(this.title.trim());
+    this.title = '';
+    this.naming.set(false);
+  }
   protected byFile = (_: number, row: RehearsedFile) => row.file;
   protected countOf = (outcome: string) => this.result()?.rows.filter((row) => row.outcome === outcome).length ?? 0;
   protected why(row: RehearsedFile): string {

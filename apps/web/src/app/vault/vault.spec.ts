@@ -91,6 +91,7 @@ const staged = async (inputs: object = {}, more: object = {}, role = 'administra
       removeLink: {},
       setInVault: {},
       checkIn: { version: 4, recordChanges: 2, fileChanges: 0, changeSet: 12 },
+      rehearsals: [],
       ...more,
     },
     { role, properties: [property(1, 'Description'), property(2, 'Supplier')] },
@@ -245,6 +246,55 @@ describe('the vault', () => {
     expect(stage.text('.result')).toBe('1 file: 0 checked in, 0 with nothing to do, 1 left out. Retry 1 filea/arm.step It is checked out by haas.');
     await stage.click('Retry 1 file');
     expect(stage.last('runVault')).toEqual([{ files: [1], clash: 'leave out' }]);
+  });
+
+  const row = {
+    file: 1,
+    path: 'a/arm.step',
+    kind: 'part',
+    state: 'open',
+    version: 1,
+    counts: { in: 0, out: 0, ask: 1, stays: 0 },
+    changed: false,
+    blocked: null,
+    told: [{ field: 'Title', file: 'b', record: 'a', action: 'ask', reason: 'both changed since they last agreed' }],
+  };
+  const kept = {
+    id: 4,
+    title: 'Before going live',
+    at: '2026-11-25T08:00:00Z',
+    vaultAt: null,
+    edition: 2,
+    by: 'Edda Varga',
+    mine: true,
+    files: 7,
+    blocked: 2,
+    asks: 1,
+  };
+  it('a rehearsal is kept under a title', async () => {
+    const stage = await staged({ look: 'rehearsal' }, { rehearse: [row], keepRehearsal: kept, rehearsals: [kept] });
+    await stage.click('Keep this rehearsal');
+    await stage.type('Title', ' Before going live ');
+    stage.page.querySelector<HTMLFormElement>('form.keep')!.requestSubmit();
+    await stage.settled();
+    expect([stage.last('keepRehearsal'), stage.said]).toEqual([['Before going live'], ['Rehearsal Before going live kept.']]);
+  });
+
+  it('a kept rehearsal is shown as it was, and removed', async () => {
+    giveRoom();
+    const shown = await staged(
+      { look: 'rehearsal', kept: '4' },
+      { rehearse: [], rehearsals: [kept], rehearsal: { ...kept, rows: [row] }, removeRehearsal: null, rehearsalTable: { name: 'x.csv', blob: new Blob([]) } },
+    );
+    expect(shown.text('h1')).toBe('Before going live');
+    expect(shown.text('.head p')).toMatch(
+      /by Edda Varga, edition 2\. 1 file of 7 had something to check in, 1 value was to be decided, 2 files could not be checked in\.$/,
+    );
+    expect(shown.text('[role=rowgroup]')).toContain('a/arm.step');
+    // What is shown is over: nothing can be chosen in it.
+    expect(() => shown.field('Choose a/arm.step')).toThrow();
+    await shown.click('Remove');
+    expect(shown.last('removeRehearsal')).toEqual([4]);
   });
 
   it('an editor checks in but changes no link', async () => {

@@ -1,11 +1,11 @@
 import { inject } from '@angular/core';
-import { CheckIn, CheckInReport, RehearsedFile, VaultFile, VaultRun, VaultState } from '@rule/contract';
+import { CheckIn, CheckInReport, KeptRehearsal, KeptRehearsalView, RehearsedFile, VaultFile, VaultRun, VaultState } from '@rule/contract';
 import { Link } from '@rule/core/schema';
 import { patchState, signalStore, withMethods, withState } from '@ngrx/signals';
 import { rxMethod } from '@ngrx/signals/rxjs-interop';
 import { Store } from '@ngrx/store';
 import { EMPTY, Observable, catchError, concat, pipe, switchMap, tap } from 'rxjs';
-import { Api, CatalogueActions, JobsActions, Notices, TrayActions, problemOf } from '../shared';
+import { Api, CatalogueActions, JobsActions, Notices, TrayActions, problemOf, saveBlob } from '../shared';
 
 interface State {
   readonly state: VaultState | null;
@@ -19,13 +19,28 @@ interface State {
   readonly linkProblem: string | null;
   /** What a check-in of many files would do. */
   readonly rehearsed: readonly RehearsedFile[] | null;
+  /** Rehearsals that were kept, and the one that is shown. */
+  readonly kept: readonly KeptRehearsal[];
+  readonly keptView: KeptRehearsalView | null;
   /** The job that checks files in. */
   readonly run: number | null;
 }
 
 /** What the Vault station works on: the vault as it last said, the links, and one file beside its record. */
 export const VaultStore = signalStore(
-  withState<State>({ state: null, record: null, error: null, report: null, busy: false, newer: null, linkProblem: null, rehearsed: null, run: null }),
+  withState<State>({
+    state: null,
+    record: null,
+    error: null,
+    report: null,
+    busy: false,
+    newer: null,
+    linkProblem: null,
+    rehearsed: null,
+    kept: [],
+    keptView: null,
+    run: null,
+  }),
   withMethods((store, api = inject(Api), global = inject(Store), notices = inject(Notices)) => {
     const failed = (failure: unknown) => {
       const problem = problemOf(failure);
@@ -55,6 +70,16 @@ export const VaultStore = signalStore(
             catchError(failed),
           );
         }),
+      ),
+    );
+    const loadKept = rxMethod<void>(
+      pipe(
+        switchMap(() =>
+          api.rehearsals().pipe(
+            tap((kept) => patchState(store, { kept })),
+            catchError(failed),
+          ),
+        ),
       ),
     );
     /** Changes a link of the draft, and says where it went. */
@@ -97,6 +122,38 @@ export const VaultStore = signalStore(
           ),
         ),
       ),
+      loadKept,
+      keepRehearsal: (title: string, done: (id: number) => void) =>
+        api.keepRehearsal(title).subscribe({
+          next: (kept) => {
+            notices.done(`Rehearsal ${kept.title} kept.`);
+            loadKept();
+            done(kept.id);
+          },
+          error: notices.failed,
+        }),
+      openKept: rxMethod<number | null>(
+        pipe(
+          tap(() => patchState(store, { keptView: null })),
+          switchMap((id) =>
+            id === null
+              ? EMPTY
+              : api.rehearsal(id).pipe(
+                  tap((keptView) => patchState(store, { keptView })),
+                  catchError(failed),
+                ),
+          ),
+        ),
+      ),
+      removeKept: (id: number, done: () => void) =>
+        api.removeRehearsal(id).subscribe({
+          next: () => {
+            loadKept();
+            done();
+          },
+          error: notices.failed,
+        }),
+      sendKept: (id: number) => api.rehearsalTable(id).subscribe({ next: saveBlob, error: notices.failed }),
       rehearse: rxMethod<void>(
         pipe(
           switchMap(() =>

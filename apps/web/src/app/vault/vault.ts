@@ -68,7 +68,20 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
           [on]="!file() && look() === 'table'"
           (choose)="go({ look: 'table', file: null })"
         />
-        <rule-index-row text="Rehearsal" [on]="!file() && look() === 'rehearsal'" (choose)="go({ look: 'rehearsal', file: null })" />
+        <rule-index-row
+          text="Rehearsal"
+          [on]="!file() && look() === 'rehearsal' && !keptAsked()"
+          (choose)="go({ look: 'rehearsal', file: null, kept: null })"
+        />
+        @for (row of store.kept(); track row.id) {
+          <rule-index-row
+            [text]="row.title"
+            [depth]="1"
+            [end]="when(row.at).slice(0, 10)"
+            [on]="!file() && look() === 'rehearsal' && keptAsked() === '' + row.id"
+            (choose)="go({ look: 'rehearsal', file: null, kept: row.id })"
+          />
+        }
         <h3>Files in the vault</h3>
         <rule-index-list [entries]="fileEntries()" [chosen]="fileId()" (choose)="go({ file: $event })" />
       </div>
@@ -186,7 +199,18 @@ const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
           <h1>Record</h1>
         }
       } @else if (look() === 'rehearsal') {
-        <rule-vault-rehearsal [rows]="store.rehearsed()" [result]="runResult()" [running]="running()" [editable]="mayEdit()" (started)="store.start($event)" />
+        <rule-vault-rehearsal
+          [rows]="store.rehearsed()"
+          [kept]="keptAsked() ? store.keptView() : null"
+          [removable]="mayAdminister()"
+          [result]="runResult()"
+          [running]="running()"
+          [editable]="mayEdit()"
+          (started)="store.start($event)"
+          (keeping)="keep($event)"
+          (sent)="store.sendKept($event)"
+          (removed)="removeKept($event)"
+        />
       } @else if (look() === 'table') {
         <div class="head">
           <div>
@@ -487,6 +511,7 @@ export class VaultStation {
   private readonly global = inject(Store);
   private readonly router = inject(Router);
   readonly file = input<string>();
+  readonly keptAsked = input<string | undefined>(undefined, { alias: 'kept' });
   readonly look = input('links', { transform: (text: string | undefined) => text ?? 'links' });
 
   protected readonly when = showInstant;
@@ -559,6 +584,11 @@ export class VaultStation {
 
   constructor() {
     this.store.open();
+    this.store.loadKept();
+    effect(() => {
+      const kept = this.keptAsked();
+      untracked(() => this.store.openKept(kept ? Number(kept) : null));
+    });
     effect(() => {
       const id = this.fileId();
       this.applied();
@@ -576,6 +606,12 @@ export class VaultStation {
     });
   }
 
+  protected keep(title: string): void {
+    this.store.keepRehearsal(title, (id) => this.go({ look: 'rehearsal', file: null, kept: id }));
+  }
+  protected removeKept(id: number): void {
+    this.store.removeKept(id, () => this.go({ kept: null }));
+  }
   /** What taking one side means: a blank one erases the other, and says so. */
   protected takeText(taken: string | null, other: string | null): string {
     return taken ? `take ${taken}` : `erase ${other ?? ''}`;
