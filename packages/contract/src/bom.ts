@@ -214,6 +214,8 @@ export interface DrawnSheet {
   /** Whether the drawing defines the row block and the mark block. */
   readonly defined: boolean;
   readonly marksDefined: boolean;
+  /** Views that marks can be placed around. */
+  readonly views: number;
   /** Rows that are drawn. */
   readonly rows: number;
   readonly differences: readonly DrawnDifference[];

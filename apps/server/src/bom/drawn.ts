@@ -184,6 +184,7 @@ export class DrawnLists {
           pending: row.pending + row.texts > 0,
           defined: sheet.blocks.has(familyOf(drawn.list.block)),
           marksDefined: drawn.list.marks !== null && sheet.blocks.has(familyOf(drawn.list.marks.block)),
+          views: row.views?.length ?? 0,
           rows: sheet.slots.length,
           differences,
           erased,

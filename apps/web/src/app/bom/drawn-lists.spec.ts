@@ -28,6 +28,7 @@ const sheet = (more: Partial<DrawnSheet> = {}): DrawnSheet => ({
   pending: false,
   defined: true,
   marksDefined: true,
+  views: 1,
   rows: 2,
   differences: [
     { kind: 'same', row: 'a', holder: 'h1', item: '1', label: 'Drum', cells: [] },

@@ -286,7 +286,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
                   />
                 }
                 @if (sheet.without.length && sheet.marksDefined) {
-                  <span [id]="'dl-edge-' + sheet.file">Place {{ marksOf(sheet.without.length) }} along the view's</span>
+                  <span [id]="'dl-edge-' + sheet.file">Place {{ marksOf(sheet.without.length) }} along an edge of the view:</span>
                   <p-select
                     appendTo="body"
                     [ariaLabelledBy]="'dl-edge-' + sheet.file"
@@ -294,10 +294,21 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
                     [ngModel]="edge()"
                     (ngModelChange)="edge.set($event)"
                   />
+                  @if (sheet.views > 1) {
+                    <p-select
+                      appendTo="body"
+                      [ariaLabel]="'View on ' + sheet.layout"
+                      [options]="viewsOf(sheet.views)"
+                      optionLabel="text"
+                      optionValue="value"
+                      [ngModel]="atView(sheet)"
+                      (ngModelChange)="viewAt.set($event)"
+                    />
+                  }
                   <p-button
                     severity="secondary"
                     label="Place marks"
-                    (onClick)="placed.emit({ drawing: sheet.file, sheet: sheet.layout, edge: edge(), view: 0 })"
+                    (onClick)="placed.emit({ drawing: sheet.file, sheet: sheet.layout, edge: edge(), view: atView(sheet) })"
                   />
                 }
               </div>
@@ -393,6 +404,7 @@ export class DrawnLists {
   protected readonly x = signal<number | null>(null);
   protected readonly y = signal<number | null>(null);
   protected readonly edge = signal<ViewEdge>('top');
+  protected readonly viewAt = signal(0);
 
   protected readonly corner = computed((): ListCorner | null => {
     const start = this.start();
@@ -409,6 +421,9 @@ export class DrawnLists {
   );
   protected readonly erasable = computed(() => (this.view()?.sheets ?? []).reduce((sum, sheet) => sum + sheet.erased, 0));
 
+  protected viewsOf = (n: number) => Array.from({ length: n }, (_, i) => ({ value: i, text: `view ${i + 1}` }));
+  /** The view that is chosen, where this sheet has it. */
+  protected atView = (sheet: DrawnSheet) => (this.viewAt() < sheet.views ? this.viewAt() : 0);
   protected textsOf = (n: number) => count(n, 'text');
   protected marksOf = (n: number) => count(n, 'mark');
   protected nameOf = (path: string) => path.slice(path.lastIndexOf('/') + 1);
