@@ -123,14 +123,30 @@ export interface DrawnDifference {
   readonly cells: readonly { readonly tag: string; readonly now: string; readonly should: string; readonly keeps: boolean }[];
 }
 
-/** How alike a drawn row and a row are: equal texts count, quantities and blanks do not, and an equal number counts least. */
-function likeness(slot: Slot, row: WantedRow, tags: readonly string[], weak: ReadonlySet<string>): number {
+/** What equal texts of a cell speak for: quantities and the like alone say nothing, an equal number little. */
+interface Weight {
+  readonly tag: string;
+  readonly weight: number;
+  readonly tells: boolean;
+}
+
+const weightOf = ({ tag, of }: DrawnList['cells'][number]): Weight => {
+  if (!('fact' in of)) return { tag, weight: 10, tells: true };
+  if (of.fact === 'item') return { tag, weight: 1, tells: true };
+  return ['quantity', 'total', 'unit', 'class'].includes(of.fact) ? { tag, weight: 1, tells: false } : { tag, weight: 10, tells: true };
+};
+
+/** How alike a drawn row and a row are; 0 where nothing tells that they are the same. */
+function likeness(slot: Slot, row: WantedRow, weights: readonly Weight[]): number {
   let sum = 0;
-  for (const tag of tags) {
-    const text = slot.texts[tag] ?? '';
-    if (text !== '' && text === row.texts[tag]) sum += weak.has(tag) ? 1 : 10;
+  let told = false;
+  for (const { tag, weight, tells } of weights) {
+    const text = slot.texts[tag];
+    if (text === undefined || text === '' || text !== row.texts[tag]) continue;
+    sum += weight;
+    told ||= tells;
   }
-  return sum;
+  return told ? sum : 0;
 }
 
 /** The most pairs of drawn and wanted rows that are compared text by text; longer lists are matched in their order. */
@@ -138,13 +154,12 @@ const MOST_PAIRS = 1_000_000;
 
 /** Which drawn row shows which row now: the most alike first. */
 function matchRows(slots: readonly Slot[], wanted: readonly WantedRow[], list: DrawnList): Map<WantedRow, Slot> {
-  const tags = list.cells.map((cell) => cell.tag);
-  const weak = new Set(list.cells.flatMap(({ tag, of }) => ('fact' in of && ['item', 'quantity', 'total', 'unit', 'class'].includes(of.fact) ? [tag] : [])));
+  const weights = list.cells.map(weightOf);
   const pairs: { readonly slot: Slot; readonly row: WantedRow; readonly likeness: number; readonly apart: number }[] = [];
   if (slots.length * wanted.length <= MOST_PAIRS)
     for (const [i, slot] of slots.entries())
       for (const [j, row] of wanted.entries()) {
-        const alike = likeness(slot, row, tags, weak);
+        const alike = likeness(slot, row, weights);
         if (alike > 0) pairs.push({ slot, row, likeness: alike, apart: Math.abs(i - j) });
       }
   else for (const [i, slot] of slots.entries()) if (wanted[i]) pairs.push({ slot, row: wanted[i], likeness: 1, apart: 0 });
