@@ -150,7 +150,10 @@ export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[
   const problems: string[] = [];
   const known = new Map(
     (
-      await sql.all<{ hash: string; problem: string | null }>('SELECT hash, problem FROM shapes WHERE hash = ANY($1::text[])', [hashed.map((cut) => cut.hash)])
+      await sql.all<{ hash: string; problem: string | null }>(
+        'SELECT hash, problem FROM shapes WHERE hash = ANY($1::text[]) AND (measured_by = 1 OR problem IS NOT NULL)',
+        [hashed.map((cut) => cut.hash)],
+      )
     ).map((row) => [row.hash, row.problem]),
   );
   for (const { hash, product, file: cut } of hashed) {
@@ -159,10 +162,10 @@ export async function shapeFile({ file, full }: ShapeFileInput): Promise<string[
       continue;
     }
     known.set(hash, null);
-    await sql.run(`INSERT INTO shapes (hash, problem) VALUES ($1, $2) ON CONFLICT (hash) DO NOTHING`, [hash, MEASURING]);
+    await sql.run(`INSERT INTO shapes (hash, problem) VALUES ($1, $2) ON CONFLICT (hash) DO UPDATE SET problem = excluded.problem`, [hash, MEASURING]);
     try {
       const { shape, picture, bodyPictures } = await measure(cut);
-      await sql.run('UPDATE shapes SET problem = NULL, result = $2::jsonb, picture = $3, body_pictures = $4 WHERE hash = $1', [
+      await sql.run('UPDATE shapes SET problem = NULL, result = $2::jsonb, picture = $3, body_pictures = $4, measured_by = 1 WHERE hash = $1', [
         hash,
         JSON.stringify(shape),
         picture,

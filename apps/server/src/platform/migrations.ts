@@ -976,7 +976,9 @@ CREATE INDEX mark_rows_assembly ON mark_rows (assembly_id);
 -- Holders in the order of their file: measured bodies are in that order too. Shapes are measured again for sizes and pictures of their bodies.
 ALTER TABLE holders ADD COLUMN position int NOT NULL DEFAULT 0;
 ALTER TABLE shapes ADD COLUMN body_pictures bytea[] NOT NULL DEFAULT '{}';
-DELETE FROM shapes WHERE result IS NOT NULL;
+-- What is known of them counts until then.
+ALTER TABLE shapes ADD COLUMN measured_by int NOT NULL DEFAULT 0;
+ALTER TABLE shapes ALTER COLUMN measured_by SET DEFAULT 1;
 UPDATE files SET shaped_hash = NULL WHERE format = 'step';
 -- Rehearsals that were kept as evidence: what links would have done with each file at that time.
 CREATE TABLE vault_rehearsals (
