@@ -63,6 +63,7 @@ const inputOf = (sendOutId: number, format: 'csv' | 'xlsx', content: LayoutConte
   at: new Date(),
   howTo: { title: '', lines: [] },
   target: join(data, `out.${format}`),
+  bom: null,
   only: null,
 });
 const ids = (await db.all<{ id: number }>('SELECT id FROM files ORDER BY path, id')).map((row) => row.id);

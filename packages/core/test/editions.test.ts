@@ -531,7 +531,7 @@ describe('who may change a value', () => {
     const closed = { mayChange: { role: 'editor' as const, states: ['open'], closedClasses: ['Bought'] } };
     expect(ask(closed, 'editor', { className: 'Bought' })).toBe('can be changed only by administrators in files of class Bought');
     expect(ask(closed, 'administrator', { className: 'Bought' })).toBeNull();
-    expect(ask(closed, 'administrator', { state: 'released' })).toBe('may be changed only in the state open; the file is released');
+    expect(ask(closed, 'administrator', { state: 'released' })).toBe('can be changed only in state open; the file is released');
     expect(ask({ system: true }, 'administrator')).toBe('belongs to another program and is read-only');
     for (const feed of ['file', 'model', 'sheet', 'counted', 'ruled'] as const) expect(ask({ feed }, 'administrator')).not.toBeNull();
   });
