@@ -3,6 +3,7 @@ import { Hop, wayOf } from '@rule/core/trace';
 import { EntryForm, compareNames, likenessKey, slotOf } from '@rule/core/schema';
 import { CellState } from '@rule/core/titleblocks';
 import { compileStandIns } from '@rule/core/values';
+import { count } from '@rule/core/words';
 import { Db, asRecordset } from '../platform/db';
 import { Memo } from '../platform/memo';
 import { Properties } from '../schema/properties';
@@ -15,8 +16,6 @@ import { Layouts } from '../exchange/layouts';
 import { SendOuts } from '../exchange/send-outs';
 import { Judgements } from '../values/judgements';
 import { ToDos } from '../upkeep/to-dos';
-
-const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
 
 /** Progress of the company, and the way of single properties. */
 export class Overviews {
@@ -95,29 +94,29 @@ export class Overviews {
     const inState = (state: CellState) => blocks.flatMap((block) => block.cells).reduce((sum, cell) => sum + (cell.states[state] ?? 0), 0);
     const [stale, erased, lacking] = [inState('stale'), inState('would be erased'), inState('lacking')];
     const toDo = [
-      { station: 'survey', count: files!.unread, text: `${some(files!.unread, 'file', 'files')} could not be read` },
-      { station: 'survey', count: strays!.n, text: `${some(strays!.n, 'written name is', 'written names are')} not in the schema` },
-      { station: 'schema', view: 'lists', count: apart!.n, text: `${some(apart!.n, 'choice list is', 'choice lists are')} no longer in step with the source` },
+      { station: 'survey', count: files!.unread, text: `${count(files!.unread, 'file', 'files')} could not be read` },
+      { station: 'survey', count: strays!.n, text: `${count(strays!.n, 'written name is', 'written names are')} not in the schema` },
+      { station: 'schema', view: 'lists', count: apart!.n, text: `${count(apart!.n, 'choice list is', 'choice lists are')} no longer in step with the source` },
       {
         station: 'values',
         view: 'to-do',
         count: arrived,
-        text: `${some(arrived, 'new or changed file lacks', 'new or changed files lack')} names or required values`,
+        text: `${count(arrived, 'new or changed file lacks', 'new or changed files lack')} names or required values`,
       },
-      { station: 'values', finding: 'missing' as const, count: missing, text: `${some(missing, 'required value is', 'required values are')} missing` },
-      { station: 'values', finding: 'wrong' as const, count: wrong, text: `${some(wrong, 'value breaks', 'values break')} the schema` },
-      { station: 'values', finding: 'stale' as const, count: staleValues, text: `${some(staleValues, 'value is', 'values are')} stale` },
-      { station: 'title-blocks', count: stale, text: `${some(stale, 'title block cell is', 'title block cells are')} stale` },
+      { station: 'values', finding: 'missing' as const, count: missing, text: `${count(missing, 'required value is', 'required values are')} missing` },
+      { station: 'values', finding: 'wrong' as const, count: wrong, text: `${count(wrong, 'value breaks', 'values break')} the schema` },
+      { station: 'values', finding: 'stale' as const, count: staleValues, text: `${count(staleValues, 'value is', 'values are')} stale` },
+      { station: 'title-blocks', count: stale, text: `${count(stale, 'title block cell is', 'title block cells are')} stale` },
       {
         station: 'title-blocks',
         count: erased,
-        text: `${some(erased, 'title block cell shows', 'title block cells show')} a text where its source is blank`,
+        text: `${count(erased, 'title block cell shows', 'title block cells show')} a text where its source is blank`,
       },
-      { station: 'title-blocks', count: lacking, text: `${some(lacking, 'title block cell is', 'title block cells are')} missing in drawings` },
-      { station: 'title-blocks', count: unbound, text: `${some(unbound, 'cell is', 'cells are')} not bound to a property` },
-      { station: 'title-blocks', count: drawings!.n, text: `${some(drawings!.n, 'drawing shows', 'drawings show')} no known model` },
-      { station: 'bom', count: unmatched, text: `${some(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
-      { station: 'exchange', count: out!.n, text: `${some(out!.n, 'table is', 'tables are')} still out` },
+      { station: 'title-blocks', count: lacking, text: `${count(lacking, 'title block cell is', 'title block cells are')} missing in drawings` },
+      { station: 'title-blocks', count: unbound, text: `${count(unbound, 'cell is', 'cells are')} not bound to a property` },
+      { station: 'title-blocks', count: drawings!.n, text: `${count(drawings!.n, 'drawing shows', 'drawings show')} no known model` },
+      { station: 'bom', count: unmatched, text: `${count(unmatched, 'part in an assembly has', 'parts in assemblies have')} no part file yet` },
+      { station: 'exchange', count: out!.n, text: `${count(out!.n, 'table is', 'tables are')} still out` },
     ].filter((item) => item.count > 0);
     const [draft, forms] = await Promise.all([
       this.db.one<{ number: number }>(`SELECT number FROM editions WHERE state = 'draft'`),

@@ -1,5 +1,6 @@
 import { RehearsedFile, VaultRun, VaultRunFile, VaultRunResult } from '@rule/contract';
 import { Kind } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { JobContext, Jobs } from '../jobs/jobs';
 import { Db } from '../platform/db';
 import { AppError } from '../platform/problem';
@@ -99,7 +100,7 @@ export class VaultRuns {
 
   /** Begins to check files in. @returns the job's number */
   start(user: User, run: VaultRun): Promise<number> {
-    return this.jobs.start(user, 'check-in', `Check in ${run.files.length === 1 ? '1 file' : `${run.files.length} files`}`, { ...run, user });
+    return this.jobs.start(user, 'check-in', `Check in ${count(run.files.length, 'file')}`, { ...run, user });
   }
 
   private async run(context: JobContext, user: User, ids: readonly number[], clash: VaultRun['clash']): Promise<VaultRunResult> {

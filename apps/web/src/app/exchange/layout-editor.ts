@@ -8,7 +8,7 @@ import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
 import { Subscription, filter, first, switchMap, timer } from 'rxjs';
 import { Clauses } from '../clauses';
-import { Api, CatalogueActions, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
+import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
 import { ExchangeStore } from './exchange.store';
 
 const LEVEL_SAID: Readonly<Record<RowLevel, string>> = {
@@ -29,7 +29,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
 @Component({
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, FormsModule, InputTextModule],
+  imports: [ButtonModule, Clauses, Count, FormsModule, InputTextModule],
   template: `
     @let c = draft().content;
     <div class="head">
@@ -222,7 +222,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             (onClick)="send(format)"
           />
         }
-        <span class="soft" role="status">{{ rows() === null ? 'counting …' : rows() === 1 ? '1 row' : rows() + ' rows' }}</span>
+        <span class="soft" role="status">{{ rows() === null ? 'counting …' : (rows() | count: 'row') }}</span>
       </div>
     </section>
     <section class="card out" aria-label="Layout">

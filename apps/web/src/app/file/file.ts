@@ -69,7 +69,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
               <span class="chip brass">{{ d.file.class }}</span>
             }
             @if (pending()) {
-              <span class="chip warn">{{ pending() }} pending {{ pending() === 1 ? 'change' : 'changes' }}</span>
+              <span class="chip warn">{{ pending() | count: 'pending change' }}</span>
             }
           </div>
         </div>

@@ -1,6 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, layoutChanges, linkEndWords } from '@rule/core/schema';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
@@ -349,8 +350,7 @@ export class SchemaEditions {
     const changes = this.store.changes();
     const people = new Set((this.store.draft()?.edits ?? []).map((edit) => edit.by)).size;
     const definitions = new Set(this.rows(changes).map((row) => row.subject)).size;
-    const some = (n: number, one: string, many: string) => (n === 1 ? `1 ${one}` : `${n} ${many}`);
-    return `It holds ${some(changes.length, 'change', 'changes')} to ${some(definitions, 'definition', 'definitions')}${people > 1 ? ` by ${people} people` : ''}.`;
+    return `It holds ${count(changes.length, 'change')} to ${count(definitions, 'definition')}${people > 1 ? ` by ${people} people` : ''}.`;
   });
   protected ask(): void {
     this.asking.set(true);

@@ -241,7 +241,7 @@ export class FileNames {
     this.api.namesToTray(this.renames().map((row) => row.file)).subscribe({
       next: ({ lines, barred }) => {
         this.global.dispatch(TrayActions.load());
-        const left = barred === 0 ? '' : barred === 1 ? ' 1 file cannot be renamed.' : ` ${barred} files cannot be renamed.`;
+        const left = barred === 0 ? '' : ` ${count(barred, 'file')} cannot be renamed.`;
         this.notices.done(`${count(lines, 'line')} added to your tray.${left}`);
       },
       error: this.notices.failed,

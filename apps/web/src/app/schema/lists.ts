@@ -24,8 +24,7 @@ const draftOfRow = ({ name, columns, choices, goesWith }: ChoiceListRow): Choice
         <h1>{{ chosen()?.name ?? (making() ? 'New choice list' : 'Choice lists') }}</h1>
         <p class="soft">
           @if (chosen(); as row) {
-            {{ row.choices.length }} {{ row.choices.length === 1 ? 'choice' : 'choices'
-            }}{{ row.usedBy.length ? ', used by ' + row.usedBy.join(', ') : ', not used yet' }}.
+            {{ row.choices.length | count: 'choice' }}{{ row.usedBy.length ? ', used by ' + row.usedBy.join(', ') : ', not used yet' }}.
             @if (row.loadedAt) {
               Loaded {{ when(row.loadedAt) }}.
             }

@@ -3,9 +3,6 @@ import { HeldValue } from '@rule/core/values';
 /** A held value for people: with its unit, and a dash for nothing. */
 export const plainHeld = (held: HeldValue | null): string => (held === null || held.text === '' ? '—' : held.unit ? `${held.text} ${held.unit}` : held.text);
 
-/** A number with what it counts: `1 file`, `2 files`. */
-export const counted = (n: number, one: string, many = `${one}s`): string => `${n} ${n === 1 ? one : many}`;
-
 /** An instant as date and time in the machine's zone, in the manner of ISO 8601. */
 export function showInstant(iso: string): string {
   const at = new Date(iso);

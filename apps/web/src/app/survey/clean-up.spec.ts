@@ -76,7 +76,7 @@ describe('a clean-up', () => {
     const stage = await staged(merge);
     expect(asked(stage)).toEqual({ action: merge, filter: { folder: 'parts' }, levels: [], chosen: [] });
     expect(body()).toContain('3 values in 2 files would change.');
-    expect(body()).toContain('1 value goes and stands nowhere else in the file.');
+    expect(body()).toContain('1 value is removed that is nowhere else in the file.');
     expect(body()).toContain('1 clash is left as they are until you choose.');
     expect(body()).toContain('1 file is skipped.');
     expect(body()).toContain('1 would break the schema.');

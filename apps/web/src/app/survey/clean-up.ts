@@ -157,9 +157,9 @@ export function titleOf(action: CleanUp): string {
           <p class="note bad" role="alert">{{ text }}</p>
         } @else if (preview(); as p) {
           <p class="note" role="status">
-            <b>{{ p.lines }}</b> {{ p.lines === 1 ? 'value' : 'values' }} in <b>{{ p.files }}</b> {{ p.files === 1 ? 'file' : 'files' }} would change.
+            <b>{{ p.lines | count: 'value' }}</b> in <b>{{ p.files | count: 'file' }}</b> would change.
             @if (p.going) {
-              {{ p.going | count: 'value goes' : 'values go' }} and {{ p.going === 1 ? 'stands' : 'stand' }} nowhere else in the file.
+              {{ p.going | count: 'value is removed that is' : 'values are removed that are' }} nowhere else in the file.
             }
             @if (p.clashes) {
               {{ p.clashes | count: 'clash is' : 'clashes are' }} left as they are until you choose.
@@ -260,7 +260,7 @@ export function titleOf(action: CleanUp): string {
         <p-button severity="secondary" label="Close" (onClick)="closed.emit()" />
         @if (mayEdit()) {
           <p-button
-            [label]="'Put ' + (preview()?.lines ?? 0) + (preview()?.lines === 1 ? ' value' : ' values') + ' in the tray'"
+            [label]="'Put ' + (preview()?.lines ?? 0 | count: 'value') + ' in the tray'"
             [disabled]="!preview()?.lines || busy()"
             [loading]="busy()"
             (onClick)="put()"

@@ -208,8 +208,8 @@ export const pairsOf = (text: string): { theirs: string; ours: string }[] =>
           <label><input type="checkbox" name="keep" [ngModel]="keep()" (ngModelChange)="keep.set($event)" /> leave their names in the files</label>
         </div>
         <p class="note" role="status">
-          <b>{{ arriving() }}</b> {{ arriving() === 1 ? 'value' : 'values' }} would arrive in {{ p.files | count: 'file' }}. {{ refusedCount() }} would be
-          refused, {{ p.unmapped.length | count: 'name stays' : 'names stay' }} unmapped.
+          <b>{{ arriving() | count: 'value' }}</b> would arrive in {{ p.files | count: 'file' }}. {{ refusedCount() }} would be refused,
+          {{ p.unmapped.length | count: 'name stays' : 'names stay' }} unmapped.
           @if (p.skipped.length) {
             {{ p.skipped.length | count: 'file is' : 'files are' }} skipped.
           }

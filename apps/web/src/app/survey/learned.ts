@@ -4,7 +4,7 @@ import { Binding, Property, sameDefinition } from '@rule/core/schema';
 import { CleanUp } from '@rule/core/survey';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
-import { Api, CatalogueActions, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
+import { Api, CatalogueActions, Count, ExactName, FileLink, Notices, problemOf, sessionFeature } from '../shared';
 
 type Cell = Learned['cells'][number];
 
@@ -12,7 +12,7 @@ type Cell = Learned['cells'][number];
 @Component({
   selector: 'rule-learned',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ExactName, FileLink],
+  imports: [Count, ExactName, FileLink],
   template: `
     @if (error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
@@ -41,7 +41,7 @@ type Cell = Learned['cells'][number];
                 <td>the {{ cell.source }}</td>
                 <td>{{ written(cell) }}</td>
                 <td>
-                  {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts }} different {{ cell.texts === 1 ? 'text' : 'texts' }}
+                  {{ cell.agree }} of {{ cell.compared }} drawings, {{ cell.texts | count: 'different text' }}
                   @if (cell.texts === 1) {
                     <span class="warn">a single text proves little</span>
                   }

@@ -102,7 +102,7 @@ describe('conditions', () => {
     const button = (text: string) => [...element.querySelectorAll('button')].find((candidate) => candidate.textContent?.trim() === text)!;
     button('Add a condition').click();
     expect(said.at(-1)).toEqual([...clauses, { subject: 'file name', operator: 'contains', text: '' }]);
-    element.querySelector<HTMLButtonElement>('[aria-label="remove condition 1"]')!.click();
+    element.querySelector<HTMLButtonElement>('[aria-label="Remove condition 1"]')!.click();
     expect(said.at(-1)).toEqual([clauses[1]]);
     const kind = element.querySelector<HTMLSelectElement>('[aria-label="Condition 1: kind"]')!;
     kind.value = 'drawing';

@@ -26,6 +26,7 @@ import {
   showInstant,
   trayFeature,
   Way,
+  Count,
 } from '../shared';
 import { Classes } from './classes';
 import { CleanUpDialog } from './clean-up';
@@ -50,6 +51,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
   selector: 'rule-survey-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   imports: [
+    Count,
     Bench,
     ButtonModule,
     Classes,
@@ -335,9 +337,9 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
           <h2><rule-exact-name [name]="row.name" /></h2>
           @for (part of row.parts; track part.kind + part.level) {
             <p class="soft">
-              {{ part.level === 'document' ? 'Document property' : 'Value at the level ' + part.level }} of {{ part.files }} {{ part.kind }}
-              {{ part.files === 1 ? 'file' : 'files' }}: {{ part.filled }} filled, {{ part.standIns }} with a stand-in,
-              {{ part.files - part.filled - part.standIns }} empty; {{ part.distinct }} different {{ part.distinct === 1 ? 'text' : 'texts' }}.
+              {{ part.level === 'document' ? 'Document property' : 'Value at the level ' + part.level }} of {{ part.files | count: part.kind + ' file' }}:
+              {{ part.filled }} filled, {{ part.standIns }} with a stand-in, {{ part.files - part.filled - part.standIns }} empty;
+              {{ part.distinct | count: 'different text' }}.
             </p>
           }
           @if (row.status === 'alike') {

@@ -67,10 +67,7 @@ export function barsOf(values: readonly ValueCount[]): Bar[] {
     @if (error(); as text) {
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (found(); as f) {
-      <p class="soft">
-        In {{ f.files | count: 'file' }}: {{ f.distinct }} different {{ f.distinct === 1 ? 'value' : 'values' }}, {{ f.blank }} empty, {{ f.standIns }} with a
-        stand-in.
-      </p>
+      <p class="soft">In {{ f.files | count: 'file' }}: {{ f.distinct | count: 'different value' }}, {{ f.blank }} empty, {{ f.standIns }} with a stand-in.</p>
       <div class="columns">
         <section class="card">
           <h2>How often</h2>

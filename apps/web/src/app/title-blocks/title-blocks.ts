@@ -4,6 +4,7 @@ import { BlockCell, BlockView, OwnedValue } from '@rule/contract';
 import { fileName } from '@rule/core/files';
 import { bindingWords } from '@rule/core/schema';
 import { CELL_STATES, CELL_STATE_WORDS, CellState, CellWish } from '@rule/core/titleblocks';
+import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { Bench, Count, FileLink, IndexEntry, IndexList, IndexRow, Notices, sessionFeature, trayFeature } from '../shared';
@@ -278,7 +279,7 @@ export class TitleBlocksStation {
   }
 
   protected cellsOf(n: number, more = ''): string {
-    return n === 1 ? `1 ${more}cell` : `${n} ${more}cells`;
+    return count(n, `${more}cell`);
   }
   /** A state as a clause: a cell that is stale, that shows what it should. */
   protected clause(state: CellState): string {

@@ -50,7 +50,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
           <span id="run-clash" class="soft">Where both changed</span>
           <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
           <p-button
-            [label]="'Check in ' + (chosen().size === 1 ? '1 file' : chosen().size + ' files')"
+            [label]="'Check in ' + (chosen().size | count: 'file')"
             [disabled]="chosen().size === 0 || running()"
             [loading]="running()"
             (onClick)="started.emit({ files: [...chosen()], clash })"
