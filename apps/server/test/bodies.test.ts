@@ -58,6 +58,7 @@ describe('a welded part', () => {
     expect(pictures.map((bytes) => [PNG.sync.read(bytes).width, PNG.sync.read(bytes).height])).toEqual([320, 320, 320].map((width) => [width, 240]));
     expect(new Set(pictures.map((bytes) => bytes.toString('base64'))).size).toBe(3);
     expect((await guest.get(`/files/${part}/picture?body=body:none`)).status).toBe(404);
+    expect((await guest.get(`/files/${part}/picture?v=0123456789ab`)).status).toBe(200);
   });
 
   it('is measured body by body in the order of its file', async () => {

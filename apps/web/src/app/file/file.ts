@@ -180,7 +180,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                 <section class="card">
                   <h2>Geometry</h2>
                   @if (hasPicture()) {
-                    <img [src]="'/api/files/' + d.file.id + '/picture?' + d.file.hash.slice(0, 12)" [alt]="'Picture of ' + d.file.name" />
+                    <img [src]="'/api/files/' + d.file.id + '/picture?v=' + d.file.hash.slice(0, 12)" [alt]="'Picture of ' + d.file.name" />
                   }
                   @if (!g.measured) {
                     <p class="soft">Not measured yet. It is measured in the background; see Jobs for progress.</p>
