@@ -107,7 +107,7 @@ test("purchasing's round trip: out, filled in with another program, back, decide
     await expect(counts).toContainText('1changed on both sides');
     await expect(counts).toContainText('1refused');
     const cells = page.getByRole('table', { name: 'Cells' });
-    await expect(cells.getByRole('row', { name: /drum\.step Description/ })).toContainText('was sent out for reading only');
+    await expect(cells.getByRole('row', { name: /drum\.step Description/ })).toContainText('was sent out read-only');
     expect(await accessFaults(page, 'review')).toEqual([]);
     const conflict = cells.getByRole('row', { name: /trier\.step Order number/ });
     await conflict.focus();

@@ -115,7 +115,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     await index.getByRole('button', { name: /^Draft of edition/ }).click();
     await page.getByLabel('Note: reason for the change').fill('Finish is called as the standard calls it');
     await page.getByRole('button', { name: 'Bring into force' }).click();
-    await expect(page.getByText(/Finish has a new written name: \d+ lines that rename it in files wait in your tray/)).toBeVisible();
+    await expect(page.getByText(/Finish has a new written name: \d+ lines that rename it in files were added to your tray/)).toBeVisible();
     const before = value('DR-15/parts/drum.step', 'Finish');
     expect(before).toBeTruthy();
     await applyTray(page);
@@ -131,7 +131,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
       .first()
       .click();
     await page.getByRole('button', { name: 'Check against the files' }).click();
-    await expect(page.getByRole('status').filter({ hasText: 'Read anew' })).toContainText('values stand in the files as they were meant');
+    await expect(page.getByRole('status').filter({ hasText: 'Read again' })).toContainText('values are in the files as intended');
     await page.goto('/schema?view=rollout');
     await expect(page.getByRole('row', { name: /^Finish/ })).toBeVisible();
   });

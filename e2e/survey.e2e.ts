@@ -158,7 +158,7 @@ test('a library that nobody knows is dropped, looked through and cleaned up, and
       .first()
       .click();
     await page.getByRole('button', { name: 'Check against the files' }).click();
-    await expect(page.getByRole('status').filter({ hasText: 'Read anew' })).toContainText('2 of 2 values stand in the files as they were meant');
+    await expect(page.getByRole('status').filter({ hasText: 'Read again' })).toContainText('2 of 2 values are in the files as intended');
     await page.getByRole('button', { name: /^Revert 2 values/ }).click();
     await expect(page.getByText(/is reverted/)).toBeVisible();
     expect(value('DR-5/models/F5-013.stp', 'Surface')).toBe('BRUSHED');

@@ -198,7 +198,7 @@ test('a project value reaches all its drawings, and its sheets have values of th
   await test.step('its value is pushed down', async () => {
     await page.getByRole('textbox', { name: /^Customer/ }).fill('Quay Roastery Ltd');
     await page.getByRole('textbox', { name: /^Customer/ }).press('Tab');
-    await expect(page.getByText(/waits in the tray/)).toBeVisible();
+    await expect(page.getByText(/pending; now/)).toBeVisible();
     await applyTray(page);
     for (const path of drawings) expect(value(path, 'Customer')).toBe('Quay Roastery Ltd');
     await expect(page.getByRole('region', { name: 'Not reached yet' })).toBeHidden();

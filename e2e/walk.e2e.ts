@@ -288,7 +288,7 @@ test('two people, one value: the second one sees the conflict and settles it', a
   expect(await applyTray(first)).toContain('1 value written into 1 file');
   await second.reload();
   await second.getByRole('button', { name: 'Review' }).click();
-  await expect(second.getByText('changed meanwhile, was brushed')).toBeVisible();
+  await expect(second.getByText('changed since, was brushed')).toBeVisible();
   await second.getByRole('button', { name: 'Keep polished' }).click();
   await expect(second.getByText('nothing pending')).toBeVisible();
   expect(property('DR-15/parts/drum.step', 'Finish')!.text).toBe('polished');

@@ -78,6 +78,17 @@ describe('the parts list on a drawing', () => {
     expect(blocks.find((block) => block.name === 'MRW-PART-ROW')?.tags).toEqual(['POS', 'QTY', 'PARTNO', 'DESCR', 'MATL']);
   });
 
+  it('is no title block: what every block with such a cell shows leaves its rows alone', async () => {
+    await rule.bind({
+      block: null,
+      cell: 'DESCR',
+      leads: false,
+      shows: [{ property: await rule.property('Description'), from: 'model', form: { letters: 'as they are', unit: false } }],
+    });
+    await varga.get('/title-blocks').expect(200);
+    expect(await rule.db.all(`SELECT DISTINCT family FROM cell_states WHERE tag IN ('DESCR', 'MATL')`)).toEqual([{ family: 'mrw-title' }]);
+  });
+
   it('is put in order through the tray, clean to ezdxf, and taken back to the byte', async () => {
     const before = readFileSync(path());
     const answer = await okafor.post(`/files/${unit}/bom/drawn/tray`, { ...request(), drawing: sheetFile, sheet: 'Sheet 1', corner: null, erase: false });

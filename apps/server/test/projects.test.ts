@@ -116,10 +116,10 @@ describe('a project', () => {
   it('refuses what files hold themselves, what breaks the schema, and a value typed where it is inherited', async () => {
     const refused = async (file: number, property: string, text: string) =>
       ((await okafor.post('/tray', { values: [{ file, property: await rule.property(property), text }] }).expect(422)).body as { detail: string }).detail;
-    expect(await refused(-id, 'Material', 'DC01')).toBe('project Tern Street, Material: is held at the level document, not by a project.');
+    expect(await refused(-id, 'Material', 'DC01')).toBe('project Tern Street, Material: is held at document level, not by a project.');
     expect(await refused(-id, 'Client', 'Roaster '.repeat(4) + 'x')).toMatch(/may have 30 characters/);
     expect(await refused(await rule.file('parts/drum.step'), 'Client', 'x')).toMatch(/inherited from the project and cannot be overridden/);
-    expect(await refused(await rule.file('parts/drum.step'), 'Site', 'x')).toMatch(/held at the level company/);
+    expect(await refused(await rule.file('parts/drum.step'), 'Site', 'x')).toMatch(/held at company level/);
     expect(await refused(-4711, 'Client', 'x')).toMatch(/is not in the library/);
   });
 
@@ -183,8 +183,8 @@ describe('values of single occurrences', () => {
     expect(bearings.map(({ key }) => valuesOf('drum-unit.step', 'property', key)['Tightening torque'])).toEqual(['20', '25']);
     const refused = async (holder: string) =>
       ((await okafor.post('/tray', { values: [{ file: assembly, holder, property, text: '1' }] }).expect(422)).body as { detail: string }).detail;
-    expect(await refused('')).toMatch(/held at the level occurrence/);
-    expect(await refused('occurrence:gone')).toMatch(/no such holder/);
+    expect(await refused('')).toMatch(/held at occurrence level/);
+    expect(await refused('occurrence:gone')).toMatch(/no longer has this holder/);
   });
 });
 

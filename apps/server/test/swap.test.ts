@@ -153,7 +153,7 @@ describe('files that get new versions and names', () => {
       const { arrived, failed } = await new Swap(store).forward(moves, whole, hooks);
       await new Swap(store).clear(moves);
       expect(arrived.length).toBe(whole ? 0 : 2);
-      expect(String([...failed.values()][0])).toContain('cancelled');
+      expect(String([...failed.values()][0])).toContain('Cancelled');
       for (const [n, move] of moves.entries()) expect(readFileSync(at(n), 'utf8')).toMatch(arrived.includes(move) ? /^new/ : /^old/);
       rmSync(root, { recursive: true });
     }

@@ -20,6 +20,7 @@ import {
 import { sheetName } from '@rule/core/standards';
 import { HeldValue, convert, findUnit } from '@rule/core/values';
 import { Masses } from '../geometry/masses';
+import { DRAWN_FAMILIES } from '../library/blocks';
 import { Sql } from '../platform/db';
 
 interface FileRow {
@@ -277,7 +278,8 @@ interface InsideHolder {
 async function holdersOf(sql: Sql, ids: readonly number[], { inner, names }: Surroundings): Promise<Map<number, InsideHolder[]>> {
   const [found, values] = await Promise.all([
     sql.all<{ file: number; key: string; level: InnerLevel; label: string }>(
-      `SELECT file_id AS file, key, level, label FROM holders WHERE file_id = ANY($1::int[]) AND level = ANY($2::text[]) ORDER BY file_id, key`,
+      `SELECT file_id AS file, key, level, label FROM holders WHERE file_id = ANY($1::int[]) AND level = ANY($2::text[])
+         AND NOT (level = 'sheet' AND lower(trim(label)) = ANY(${DRAWN_FAMILIES})) ORDER BY file_id, key`,
       [ids, inner],
     ),
     sql.all<ValueRow>(

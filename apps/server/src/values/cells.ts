@@ -5,7 +5,7 @@ import { Lettering, PLAIN_FIT, letteringUnit, seriesFor } from '@rule/core/lette
 import { Binding, CellFact, CellForm, CellPiece, Judged, PreparedSchema, Property, WideLevel, bindingOf, isWide } from '@rule/core/schema';
 import { sheetName } from '@rule/core/standards';
 import { BoundCell, CellText, LetteredCell, cellState, cellText, composed, factText, fitOfCell, sheetScaleText, tooLong } from '@rule/core/titleblocks';
-import { BlockCells, cellsOfBlocks } from '../library/blocks';
+import { BlockCells, DRAWN_FAMILIES, cellsOfBlocks } from '../library/blocks';
 import { PlacedLettering } from '../library/readings';
 import { HeldValue } from '@rule/core/values';
 import { CopyValue, Sql } from '../platform/db';
@@ -67,7 +67,7 @@ export const PLACED = `SELECT b.file_id AS file, f.path, f.name, b.holder, b.lay
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'created') AS made,
     (SELECT left(v.text, 10) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = '' AND v.place = 'field' AND v.name = 'modified') AS saved,
     coalesce((SELECT jsonb_object_agg(v.name, v.text) FROM held_values v WHERE v.file_id = b.file_id AND v.holder = b.holder AND v.place = 'cell'), '{}') AS texts
-  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed
+  FROM placed_blocks b JOIN files f ON f.id = b.file_id AND NOT f.removed AND b.family <> ALL(${DRAWN_FAMILIES})
   LEFT JOIN sheets s ON s.file_id = b.file_id AND s.layout = b.layout
   LEFT JOIN set_sheets ss ON ss.file_id = b.file_id AND ss.layout = b.layout
   LEFT JOIN sheet_models sm ON sm.file_id = b.file_id AND sm.layout = b.layout
