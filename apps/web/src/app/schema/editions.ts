@@ -185,7 +185,7 @@ export const fieldWords = (field: string): string => field.replace(/[A-Z]/g, (le
     <section class="card" aria-labelledby="travel">
       <h2 id="travel">Export and import</h2>
       <div class="row">
-        <p-button severity="secondary" label="Workbook for review" (onClick)="download('xlsx')" />
+        <p-button severity="secondary" label="Export workbook" (onClick)="download('xlsx')" />
         <p-button severity="secondary" label="JSON" (onClick)="download('json')" />
         <a href="/api/schema/page" target="_blank" rel="noopener">Page to print</a>
         @if (mayAdminister()) {
