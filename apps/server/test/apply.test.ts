@@ -206,7 +206,8 @@ describe('refusals', () => {
   it('a file released after the line was made is not written', async () => {
     await propose(okafor, ['drum.step', 'Finish', 'polished']);
     const [entry] = await rule.vault<{ id: number }[]>('POST', '/api/files/query', { paths: ['DR-15/parts/drum.step'] });
-    await rule.vault('PUT', `/api/files/${entry!.id}/state`, { state: 'released' });
+    await rule.vault('PUT', `/api/files/${entry!.id}/record`, { record: { Number: 'DR15-110' } });
+    for (const step of ['submit', 'release']) await rule.vault('POST', `/api/files/${entry!.id}/steps`, { by: 'Jori Haas', step });
     expect(await apply(okafor)).toMatchObject({
       state: 'put back',
       failures: [{ path: 'DR-15/parts/drum.step', message: 'The file is released in the vault.' }],

@@ -7,13 +7,15 @@ import { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { Binding, PropertyDraft, draftOf } from '@rule/core/schema';
-import { DEMO_FIELDS, DEMO_PASSWORD, DEMO_RECORDS, DEMO_RELEASED, DEMO_VAULT_TABLE } from '@rule/demo';
+import { DEMO_FIELDS, DEMO_PASSWORD, DEMO_RECORDS, DEMO_STATES, DEMO_STEP_SETS, DEMO_VAULT_TABLE, demoEntryKind } from '@rule/demo';
 import { Express } from 'express';
 import pg from 'pg';
 import { pino } from 'pino';
 import { Sequelize } from 'sequelize';
 import request, { Test } from 'supertest';
-import { VaultStandIn } from '../../vault/src/vault';
+import { vaultApp } from '../../vault/src/api';
+import { newField } from '../../vault/src/definition';
+import { VaultStore } from '../../vault/src/vault';
 import { buildApp } from '../src/app';
 import { Step } from '../src/changes/apply';
 import { loadDemo } from '../src/demo';
@@ -136,20 +138,23 @@ async function demoTemplate(): Promise<string> {
     await migrate(db.sequelize);
     const data = mkdtempSync(join(tmpdir(), 'rule-template-'));
     const pool = new WorkPool(worker, { databaseUrl: url, storeRoot: storeFolder(data) }, 1);
-    const vault = new VaultStandIn(db.sequelize, TOKEN);
+    const vault = new VaultStore(db.sequelize);
     await vault.migrate();
     const paths = readdirSync(DEMO_LIBRARY, { recursive: true, encoding: 'utf8' }).filter((path) => /\.(step|dxf)$/.test(path));
     await vault.fill({
-      fields: DEMO_FIELDS,
+      fields: DEMO_FIELDS.map(({ name, ...rest }) => newField(name, rest)),
       table: DEMO_VAULT_TABLE,
+      sets: DEMO_STEP_SETS,
       files: paths.map((path) => ({
         path,
         content: readFileSync(join(DEMO_LIBRARY, path)),
-        state: DEMO_RELEASED.includes(path) ? 'released' : 'open',
+        kind: demoEntryKind(path),
+        state: DEMO_STATES[path]?.state ?? 'open',
+        stateBy: DEMO_STATES[path]?.by ?? 'vault',
         record: DEMO_RECORDS[path] ?? {},
       })),
     });
-    const server = await listening(vault.app());
+    const server = await listening(vaultApp(vault, TOKEN));
     await loadDemo(
       buildServices({
         db,
@@ -181,8 +186,8 @@ export async function startRule(options: Options = {}): Promise<Rule> {
   options.prepareLibrary?.(library);
 
   const vaultDb = new Sequelize(database.url, { dialect: 'postgres', logging: false, pool: { max: 2 } });
-  const vault = new VaultStandIn(vaultDb, TOKEN);
-  const vaultServer = await listening(vault.app());
+  const vault = new VaultStore(vaultDb);
+  const vaultServer = await listening(vaultApp(vault, TOKEN));
   const vaultUrl = `http://127.0.0.1:${(vaultServer.address() as AddressInfo).port}`;
 
   const db = new Db(database.url);

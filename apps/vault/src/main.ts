@@ -1,8 +1,10 @@
 import { readFileSync, readdirSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
-import { DEMO_FIELDS, DEMO_RECORDS, DEMO_RELEASED, DEMO_VAULT_TABLE } from '@rule/demo';
+import { DEMO_FIELDS, DEMO_RECORDS, DEMO_STATES, DEMO_STEP_SETS, DEMO_VAULT_TABLE, demoEntryKind } from '@rule/demo';
 import { Sequelize } from 'sequelize';
-import { VaultContent, VaultStandIn } from './vault';
+import { vaultApp } from './api';
+import { newField } from './definition';
+import { VaultContent, VaultStore } from './vault';
 
 const env = (name: string): string => {
   const value = process.env[name];
@@ -16,12 +18,15 @@ function demoContent(folder: string): VaultContent {
     entry.isFile() ? [relative(folder, join(entry.parentPath, entry.name)).split(sep).join('/')] : [],
   );
   return {
-    fields: DEMO_FIELDS,
+    fields: DEMO_FIELDS.map(({ name, ...rest }) => newField(name, rest)),
     table: DEMO_VAULT_TABLE,
+    sets: DEMO_STEP_SETS,
     files: paths.sort().map((path) => ({
       path,
       content: readFileSync(join(folder, path)),
-      state: DEMO_RELEASED.includes(path) ? 'released' : 'open',
+      kind: demoEntryKind(path),
+      state: DEMO_STATES[path]?.state ?? 'open',
+      stateBy: DEMO_STATES[path]?.by ?? 'vault',
       record: DEMO_RECORDS[path] ?? {},
     })),
   };
@@ -32,12 +37,12 @@ const leave = () => process.exit(1);
 process.on('disconnect', leave);
 
 const sequelize = new Sequelize(env('VAULT_DATABASE_URL'), { dialect: 'postgres', logging: false, pool: { max: 4 } });
-const vault = new VaultStandIn(sequelize, env('VAULT_TOKEN'));
+const vault = new VaultStore(sequelize, process.env['VAULT_DEFINITIONS'] !== 'fixed');
 await vault.migrate();
 const demo = process.env['VAULT_DEMO_LIBRARY'];
 if (demo) await vault.fill(demoContent(demo));
 const port = Number(process.env['VAULT_PORT'] ?? 4311);
-const server = vault.app().listen(port, '127.0.0.1', () => {
+const server = vaultApp(vault, env('VAULT_TOKEN')).listen(port, '127.0.0.1', () => {
   console.log(JSON.stringify({ msg: 'vault stand-in is up', port }));
   process.send?.('up');
 });

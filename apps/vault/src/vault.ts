@@ -1,45 +1,11 @@
-import { createHash, timingSafeEqual } from 'node:crypto';
-import express, { Express, NextFunction, Request, Response } from 'express';
-import Joi from 'joi';
+import { createHash } from 'node:crypto';
 import { QueryTypes, Sequelize, Transaction } from 'sequelize';
 import { SequelizeStorage, Umzug } from 'umzug';
-
-/** The stand-in's own tables, in a database schema of their own. It knows nothing of Rule. */
-const FIRST = `
-CREATE SCHEMA IF NOT EXISTS vault;
-CREATE TABLE vault.files (
-  id serial PRIMARY KEY,
-  path text NOT NULL UNIQUE,
-  state text NOT NULL DEFAULT 'open' CHECK (state IN ('open','in check','released')),
-  checked_out_by text,
-  record jsonb NOT NULL DEFAULT '{}'
-);
-CREATE TABLE vault.versions (
-  file_id int NOT NULL REFERENCES vault.files,
-  version int NOT NULL,
-  content bytea NOT NULL,
-  hash text NOT NULL,
-  comment text NOT NULL,
-  by text NOT NULL,
-  at timestamptz NOT NULL DEFAULT now(),
-  PRIMARY KEY (file_id, version)
-);
-CREATE TABLE vault.fields (name text PRIMARY KEY, position serial);
-CREATE TABLE vault.link_table (field text NOT NULL, kind text NOT NULL, name text NOT NULL, PRIMARY KEY (field, kind));
-`;
-
-/** Largest file that the stand-in takes. */
-const LARGEST = '512mb';
-
-/** How the stand-in misbehaves, for tests: answer late, fail or drop the connection a number of times. */
-interface Faults {
-  delayMs: number;
-  failNext: number;
-  dropNext: number;
-}
+import { EntryKind, Field, State, Step, SYSTEM_FIELDS, has, nextRevision, whyNotHeld } from './definition';
+import { ENTRY, FIELDS, FIRST, FOLDERS, SEARCH, SECOND } from './tables';
 
 /** A refusal that has a status and a sentence. */
-class Refusal extends Error {
+export class Refusal extends Error {
   constructor(
     readonly status: number,
     message: string,
@@ -48,70 +14,103 @@ class Refusal extends Error {
   }
 }
 
-/** Entries with the number and the hash (SHA-256 of the bytes) of their newest version. */
-const ENTRY = `SELECT f.id, f.path, f.state, f.checked_out_by AS "checkedOutBy", f.record, v.version, v.hash
-  FROM vault.files f CROSS JOIN LATERAL (SELECT version, hash FROM vault.versions v WHERE v.file_id = f.id ORDER BY version DESC LIMIT 1) v`;
+/** Changes of a record: a value, or nothing any more. */
+export type RecordChanges = Readonly<Record<string, string | null>>;
 
-const by = Joi.object({ by: Joi.string().max(100).required() }).required();
-const checkIn = Joi.object({
-  by: Joi.string().max(100).required(),
-  comment: Joi.string().max(1000).allow('').required(),
-  record: Joi.object().pattern(Joi.string().max(100), Joi.string().max(10_000).allow(null)).required(),
-}).required();
-const record = Joi.object({ record: Joi.object().pattern(Joi.string().max(100), Joi.string().max(10_000).allow(null)).required() }).required();
-const state = Joi.object({ state: Joi.valid('open', 'in check', 'released').required() }).required();
-const faultsSchema = Joi.object({
-  delayMs: Joi.number().integer().min(0).max(60_000).default(0),
-  failNext: Joi.number().integer().min(0).default(0),
-  dropNext: Joi.number().integer().min(0).default(0),
-}).required();
+/** What is looked for among entries; `null` for whatever there is. */
+export interface Search {
+  readonly paths: readonly string[] | null;
+  readonly text: string | null;
+  readonly folder: string | null;
+  readonly state: State | null;
+}
+
+/** A row of the vault's own table: which name it looks for in which kind of file. */
+export interface LinkTableRow {
+  readonly field: string;
+  readonly kind: string;
+  readonly name: string;
+}
 
 /** What the vault holds when it is new. */
 export interface VaultContent {
-  readonly fields: readonly string[];
-  readonly table: readonly { readonly field: string; readonly kind: string; readonly name: string }[];
-  readonly files: readonly { readonly path: string; readonly content: Uint8Array; readonly state: string; readonly record: Readonly<Record<string, string>> }[];
+  readonly fields: readonly Field[];
+  readonly table: readonly LinkTableRow[];
+  /** What steps of the workflow set, by their names. */
+  readonly sets?: Readonly<Record<string, Readonly<Record<string, string>>>>;
+  readonly files: readonly {
+    readonly path: string;
+    readonly content: Uint8Array;
+    readonly kind: EntryKind;
+    readonly class?: string | null;
+    readonly state: string;
+    readonly stateBy?: string;
+    readonly checkedOutBy?: string | null;
+    readonly record: Readonly<Record<string, string>>;
+  }[];
 }
 
-function checked<T>(schema: Joi.Schema, input: unknown): T {
-  const result = schema.validate(input ?? {});
-  if (result.error) throw new Refusal(400, result.error.message);
-  return result.value as T;
+/** An entry as it is kept. */
+interface Row {
+  readonly path: string;
+  readonly kind: EntryKind;
+  readonly class: string | null;
+  readonly state: State;
+  readonly revision: string;
+  readonly checkedOutBy: string | null;
+  readonly record: Record<string, string>;
 }
 
-/** The document vault that stands in for an outside one: folders, versions, check-out and check-in, states, records. */
-export class VaultStandIn {
-  private readonly faults: Faults = { delayMs: 0, failNext: 0, dropNext: 0 };
+/** Characters that no part of a path may have, and the parts that lead elsewhere. */
+const BAD_PATH = /[\u0000-\u001f\\:*?"<>|]/;
 
+function checkPath(path: string): void {
+  const parts = path.split('/');
+  if (BAD_PATH.test(path) || parts.some((part) => part === '' || part === '.' || part === '..' || part !== part.trim()))
+    throw new Refusal(400, `${JSON.stringify(path)} is not a path`);
+}
+
+/** The document vault that stands in for an outside one: folders, versions, check-out and check-in, a workflow, records with defined fields. */
+export class VaultStore {
   constructor(
     private readonly sequelize: Sequelize,
-    private readonly token: string,
+    /** Whether fields and the link table can be changed through the interface, or by the vault's administrator alone. */
+    readonly mayDefine = true,
   ) {}
 
   async migrate(): Promise<void> {
     await this.sequelize.query('CREATE SCHEMA IF NOT EXISTS vault');
     const storage = new SequelizeStorage({ sequelize: this.sequelize, modelName: 'vaultMigration', tableName: 'migrations', schema: 'vault' });
-    // Where the note is missing although the tables are there, a start broke off in between.
-    const first = async () => {
-      const [row] = await this.select<{ made: unknown }>(`SELECT to_regclass('vault.link_table') AS made`);
-      if (!row?.made) await this.sequelize.query(FIRST);
+    /** Where the note is missing although the tables are there, a start broke off in between. */
+    const once = (there: string, sql: string) => async () => {
+      const [row] = await this.select<{ made: unknown }>('SELECT to_regclass($1) AS made', [there]);
+      if (!row?.made) await this.sequelize.query(`BEGIN; ${sql} COMMIT;`);
     };
-    await new Umzug({ migrations: [{ name: '0001-first', up: first }], storage, logger: undefined }).up();
+    const migrations = [
+      { name: '0001-first', up: once('vault.link_table', FIRST) },
+      { name: '0002-definitions', up: once('vault.steps', SECOND) },
+    ];
+    await new Umzug({ migrations, storage, logger: undefined }).up();
   }
 
   /** Fills an empty vault. */
   async fill(content: VaultContent): Promise<void> {
     if ((await this.select('SELECT 1 FROM vault.fields LIMIT 1')).length) return;
     await this.sequelize.transaction(async (transaction) => {
-      for (const field of content.fields) await this.run('INSERT INTO vault.fields (name) VALUES ($1)', [field], transaction);
-      for (const { field, kind, name } of content.table) await this.run('INSERT INTO vault.link_table VALUES ($1, $2, $3)', [field, kind, name], transaction);
+      for (const field of content.fields) await this.putField(field, transaction);
+      for (const [step, sets] of Object.entries(content.sets ?? {}))
+        await this.run('UPDATE vault.steps SET sets = $2::jsonb WHERE name = $1', [step, JSON.stringify(sets)], transaction);
+      await this.putTable(content.table, transaction);
       for (const file of content.files) {
-        const [row] = await this.select<{ id: number }>(
-          'INSERT INTO vault.files (path, state, record) VALUES ($1, $2, $3::jsonb) RETURNING id',
-          [file.path, file.state, JSON.stringify(file.record)],
-          transaction,
-        );
-        await this.addVersion(row!.id, file.content, 'brought in', 'vault', transaction);
+        const { id } = (
+          await this.select<{ id: number }>(
+            `INSERT INTO vault.files (path, kind, class, state, state_by, checked_out_by, checked_out_at, record)
+             VALUES ($1, $2, $3, $4, $5, $6, CASE WHEN $6::text IS NULL THEN NULL ELSE now() END, $7::jsonb) RETURNING id`,
+            [file.path, file.kind, file.class ?? null, file.state, file.stateBy ?? 'vault', file.checkedOutBy ?? null, JSON.stringify(file.record)],
+            transaction,
+          )
+        )[0]!;
+        await this.addVersion(id, file.content, 'brought in', 'vault', transaction);
       }
     });
   }
@@ -133,164 +132,281 @@ export class VaultStandIn {
     );
   }
 
-  /** Runs work on one file that nobody else changes meanwhile. */
-  private onFile<T>(
-    id: number,
-    work: (file: { state: string; checkedOutBy: string | null; record: Record<string, string> }, transaction: Transaction) => Promise<T>,
-  ): Promise<T> {
+  /** Runs work on one entry that nobody else changes meanwhile. */
+  private onEntry(id: number, work: (row: Row, transaction: Transaction) => Promise<void>): Promise<object> {
     return this.sequelize.transaction(async (transaction) => {
-      const [file] = await this.select<{ state: string; checkedOutBy: string | null; record: Record<string, string> }>(
-        'SELECT state, checked_out_by AS "checkedOutBy", record FROM vault.files WHERE id = $1 FOR UPDATE',
+      const [row] = await this.select<Row>(
+        'SELECT path, kind, class, state, revision, checked_out_by AS "checkedOutBy", record FROM vault.files WHERE id = $1 FOR UPDATE',
         [id],
         transaction,
       );
-      if (!file) throw new Refusal(404, `there is no file ${id}`);
-      return work(file, transaction);
+      if (!row) throw new Refusal(404, `there is no file ${id}`);
+      await work(row, transaction);
+      return this.entry(id, transaction);
     });
   }
 
-  private async entry(id: number): Promise<object> {
-    return (await this.select(`${ENTRY} WHERE f.id = $1`, [id]))[0]!;
+  fields(transaction: Transaction | null = null): Promise<Field[]> {
+    return this.select<Field>(FIELDS, [], transaction);
+  }
+  steps(transaction: Transaction | null = null): Promise<Step[]> {
+    return this.select<Step>(
+      'SELECT name, from_state AS "from", to_state AS "to", sets, next_revision AS "nextRevision" FROM vault.steps ORDER BY position',
+      [],
+      transaction,
+    );
+  }
+  table(): Promise<LinkTableRow[]> {
+    return this.select('SELECT field, kind, name FROM vault.link_table ORDER BY field, kind');
+  }
+  folders(): Promise<object[]> {
+    return this.select(FOLDERS);
+  }
+  search({ paths, text, folder, state }: Search): Promise<object[]> {
+    return this.select(SEARCH, [paths, text, folder, state]);
+  }
+  versions(id: number): Promise<object[]> {
+    return this.select('SELECT version, hash, comment, by, at, length(content) AS size FROM vault.versions WHERE file_id = $1 ORDER BY version', [id]);
   }
 
-  private async changedRecord(before: Record<string, string>, changes: Readonly<Record<string, string | null>>): Promise<Record<string, string>> {
-    const known = new Set((await this.select<{ name: string }>('SELECT name FROM vault.fields')).map((field) => field.name));
-    const after = { ...before };
-    for (const [field, value] of Object.entries(changes)) {
-      if (!known.has(field)) throw new Refusal(400, `records have no field ${field}`);
-      if (value === null) delete after[field];
-      else after[field] = value;
+  async entry(id: number, transaction: Transaction | null = null): Promise<object> {
+    const [entry] = await this.select(`${ENTRY} WHERE f.id = $1`, [id], transaction);
+    if (!entry) throw new Refusal(404, `there is no file ${id}`);
+    return entry;
+  }
+
+  /** The bytes of a version; of the newest where none is named. */
+  async content(id: number, version: number | null): Promise<Buffer> {
+    const [row] = await this.select<{ content: Buffer }>(
+      'SELECT content FROM vault.versions WHERE file_id = $1 AND ($2::int IS NULL OR version = $2) ORDER BY version DESC LIMIT 1',
+      [id, version],
+    );
+    if (!row) throw new Refusal(404, version === null ? 'there is no such file' : `the file has no version ${version}`);
+    return row.content;
+  }
+
+  /** A record after changes. @throws Refusal for what its fields do not take */
+  private async changedRecord({ kind, class: className, record }: Pick<Row, 'kind' | 'class' | 'record'>, changes: RecordChanges, transaction: Transaction) {
+    const fields = new Map((await this.fields(transaction)).map((field) => [field.name, field]));
+    const after = { ...record };
+    for (const [name, given] of Object.entries(changes)) {
+      const value = given === '' ? null : given;
+      const field = fields.get(name);
+      if ((SYSTEM_FIELDS as readonly string[]).includes(name)) throw new Refusal(400, `${name} is kept by the vault itself`);
+      if (!field) throw new Refusal(400, `records have no field ${name}`);
+      if (field.retired) throw new Refusal(400, `the field ${name} is retired`);
+      if (!has(field, kind, className)) throw new Refusal(400, `records of a ${className ?? kind} have no field ${name}`);
+      if (value === null) {
+        if (field.required && record[name] !== undefined) throw new Refusal(400, `${name} cannot be emptied`);
+        delete after[name];
+        continue;
+      }
+      const wrong = whyNotHeld(field, value);
+      if (wrong) throw new Refusal(400, wrong);
+      after[name] = value;
     }
     return after;
   }
 
-  app(): Express {
-    const app = express();
-    app.disable('x-powered-by');
-    app.use((request: Request, _response: Response, next: NextFunction) => {
-      const given = Buffer.from(request.get('authorization') ?? '');
-      const wanted = Buffer.from(`Bearer ${this.token}`);
-      if (given.length !== wanted.length || !timingSafeEqual(given, wanted)) throw new Refusal(401, 'the token is wrong');
-      next();
+  /** Adds a file to the vault, with the initial values of its record. */
+  add(
+    path: string,
+    content: Uint8Array,
+    { by, comment, kind, class: className, record }: { by: string; comment: string; kind: EntryKind; class: string | null; record: RecordChanges },
+  ): Promise<object> {
+    checkPath(path);
+    return this.sequelize.transaction(async (transaction) => {
+      const initial = Object.fromEntries(
+        (await this.fields(transaction)).flatMap((field) =>
+          field.initial !== null && !field.retired && has(field, kind, className) ? [[field.name, field.initial]] : [],
+        ),
+      );
+      const filled = await this.changedRecord({ kind, class: className, record: initial }, record, transaction);
+      const [row] = await this.select<{ id: number }>(
+        `INSERT INTO vault.files (path, kind, class, state_by, record) SELECT $1, $2, $3, $4, $5::jsonb
+         WHERE NOT EXISTS (SELECT 1 FROM vault.folders WHERE path = $1) ON CONFLICT (path) DO NOTHING RETURNING id`,
+        [path, kind, className, by, JSON.stringify(filled)],
+        transaction,
+      );
+      if (!row) throw new Refusal(409, `${path} is in the vault already`);
+      await this.addVersion(row.id, content, comment, by, transaction);
+      return this.entry(row.id, transaction);
     });
-    app.post('/api/faults', express.json(), (request, response) => {
-      Object.assign(this.faults, checked<Faults>(faultsSchema, request.body));
-      response.json(this.faults);
-    });
-    app.use(async (request: Request, _response: Response, next: NextFunction) => {
-      if (this.faults.delayMs) await new Promise((resolve) => setTimeout(resolve, this.faults.delayMs));
-      if (this.faults.dropNext > 0) {
-        this.faults.dropNext--;
-        request.socket.destroy();
-        return;
-      }
-      if (this.faults.failNext > 0) {
-        this.faults.failNext--;
-        throw new Refusal(500, 'the vault has an inner fault');
-      }
-      next();
-    });
-    const json = express.json({ limit: '16mb' });
-    const idOf = (request: Request) => {
-      const id = Number(request.params['id']);
-      if (!Number.isInteger(id) || id < 1) throw new Refusal(400, 'a file has a number');
-      return id;
-    };
+  }
 
-    app.get(
-      '/api/fields',
-      async (_request, response) =>
-        void response.json((await this.select<{ name: string }>('SELECT name FROM vault.fields ORDER BY position')).map((field) => field.name)),
-    );
-    app.get(
-      '/api/link-table',
-      async (_request, response) => void response.json(await this.select('SELECT field, kind, name FROM vault.link_table ORDER BY field, kind')),
-    );
-    app.post('/api/files/query', json, async (request, response) => {
-      const { paths } = checked<{ paths: string[] | null }>(Joi.object({ paths: Joi.array().items(Joi.string()).allow(null).required() }), request.body);
-      const found = await this.select(`${ENTRY} WHERE $1::text[] IS NULL OR f.path = ANY($1::text[]) ORDER BY f.path`, [paths]);
-      // Whoever asks can tell a whole answer from a part of one.
-      response.set('x-total-count', String(found.length)).json(found);
+  /** Gives a file another name or another folder. Its versions, its record and its number stay. */
+  move(id: number, person: string, path: string): Promise<object> {
+    checkPath(path);
+    return this.onEntry(id, async (row, transaction) => {
+      if (row.state === 'released') throw new Refusal(409, 'the file is released');
+      if (row.checkedOutBy !== null && row.checkedOutBy !== person) throw new Refusal(409, `the file is checked out by ${row.checkedOutBy}`);
+      const [taken] = await this.select('SELECT 1 FROM vault.files WHERE path = $1 AND id <> $2 UNION SELECT 1 FROM vault.folders WHERE path = $1', [path, id], transaction);
+      if (taken) throw new Refusal(409, `${path} is in the vault already`);
+      await this.run('UPDATE vault.files SET path = $2 WHERE id = $1', [id, path], transaction);
     });
-    app.get('/api/files/:id/versions', async (request, response) => {
-      response.json(
-        await this.select('SELECT version, hash, comment, by, at, length(content) AS size FROM vault.versions WHERE file_id = $1 ORDER BY version', [
-          idOf(request),
-        ]),
+  }
+
+  checkOut(id: number, person: string): Promise<object> {
+    return this.onEntry(id, async (row, transaction) => {
+      if (row.state === 'released') throw new Refusal(409, 'the file is released');
+      if (row.checkedOutBy !== null && row.checkedOutBy !== person) throw new Refusal(409, `the file is checked out by ${row.checkedOutBy}`);
+      await this.run('UPDATE vault.files SET checked_out_by = $2, checked_out_at = coalesce(checked_out_at, now()) WHERE id = $1', [id, person], transaction);
+    });
+  }
+
+  undoCheckOut(id: number, person: string): Promise<object> {
+    return this.onEntry(id, async (row, transaction) => {
+      if (row.checkedOutBy !== person) throw new Refusal(409, `the file is not checked out by ${person}`);
+      await this.run('UPDATE vault.files SET checked_out_by = NULL, checked_out_at = NULL WHERE id = $1', [id], transaction);
+    });
+  }
+
+  /** Takes a new version in from who has the file out, and changes its record with it. */
+  checkIn(id: number, content: Uint8Array, { by, comment, record }: { by: string; comment: string; record: RecordChanges }): Promise<object> {
+    return this.onEntry(id, async (row, transaction) => {
+      if (row.checkedOutBy !== by) throw new Refusal(409, `the file is not checked out by ${by}`);
+      const after = await this.changedRecord(row, record, transaction);
+      await this.addVersion(id, content, comment, by, transaction);
+      await this.run(
+        'UPDATE vault.files SET checked_out_by = NULL, checked_out_at = NULL, record = $2::jsonb WHERE id = $1',
+        [id, JSON.stringify(after)],
+        transaction,
       );
     });
-    app.get('/api/files/:id/content', async (request, response) => {
-      const [row] = await this.select<{ content: Buffer }>('SELECT content FROM vault.versions WHERE file_id = $1 ORDER BY version DESC LIMIT 1', [
-        idOf(request),
+  }
+
+  /** Changes a record without a new version of its file. */
+  changeRecord(id: number, by: string, record: RecordChanges): Promise<object> {
+    return this.onEntry(id, async (row, transaction) => {
+      if (row.state === 'released') throw new Refusal(409, 'the file is released');
+      if (row.checkedOutBy !== null && row.checkedOutBy !== by) throw new Refusal(409, `the file is checked out by ${row.checkedOutBy}`);
+      await this.run(
+        'UPDATE vault.files SET record = $2::jsonb WHERE id = $1',
+        [id, JSON.stringify(await this.changedRecord(row, record, transaction))],
+        transaction,
+      );
+    });
+  }
+
+  /** Takes a step of the workflow. */
+  takeStep(id: number, by: string, name: string): Promise<object> {
+    return this.onEntry(id, async (row, transaction) => {
+      const step = (await this.steps(transaction)).find((other) => other.name === name);
+      if (!step) throw new Refusal(400, `the workflow has no step ${name}`);
+      if (row.state !== step.from) throw new Refusal(409, `the file is ${row.state}; ${name} begins at ${step.from}`);
+      if (row.checkedOutBy !== null) throw new Refusal(409, `the file is checked out by ${row.checkedOutBy}`);
+      const now = new Date();
+      const set = Object.entries(step.sets).map(([field, text]): [string, string] => [
+        field,
+        text.replaceAll('{person}', by).replaceAll('{date}', now.toISOString().slice(0, 10)),
       ]);
-      if (!row) throw new Refusal(404, 'there is no such file');
-      response.type('application/octet-stream').send(row.content);
+      const fields = await this.fields(transaction);
+      const there = set.filter(([field]) => fields.some((other) => other.name === field && !other.retired && has(other, row.kind, row.class)));
+      const record = await this.changedRecord(row, Object.fromEntries(there), transaction);
+      if (step.to === 'released') {
+        const missing = fields.filter((field) => field.required && !field.retired && has(field, row.kind, row.class) && record[field.name] === undefined);
+        if (missing.length) throw new Refusal(409, `${missing.map((field) => field.name).join(', ')} must be filled in before release`);
+      }
+      await this.run(
+        'UPDATE vault.files SET state = $2, state_by = $3, state_at = $4, revision = $5, record = $6::jsonb WHERE id = $1',
+        [id, step.to, by, now, step.nextRevision ? nextRevision(row.revision) : row.revision, JSON.stringify(record)],
+        transaction,
+      );
     });
-    app.post('/api/files/:id/check-out', json, async (request, response) => {
-      const { by: person } = checked<{ by: string }>(by, request.body);
-      await this.onFile(idOf(request), async (file, transaction) => {
-        if (file.state === 'released') throw new Refusal(409, 'the file is released');
-        if (file.checkedOutBy !== null && file.checkedOutBy !== person) throw new Refusal(409, `the file is checked out by ${file.checkedOutBy}`);
-        await this.run('UPDATE vault.files SET checked_out_by = $2 WHERE id = $1', [idOf(request), person], transaction);
-      });
-      response.json(await this.entry(idOf(request)));
-    });
-    app.post('/api/files/:id/undo-check-out', json, async (request, response) => {
-      const { by: person } = checked<{ by: string }>(by, request.body);
-      await this.onFile(idOf(request), async (file, transaction) => {
-        if (file.checkedOutBy !== person) throw new Refusal(409, `the file is not checked out by ${person}`);
-        await this.run('UPDATE vault.files SET checked_out_by = NULL WHERE id = $1', [idOf(request)], transaction);
-      });
-      response.json(await this.entry(idOf(request)));
-    });
-    app.post('/api/files/:id/check-in', express.raw({ type: () => true, limit: LARGEST }), async (request, response) => {
-      const meta = checked<{ by: string; comment: string; record: Record<string, string | null> }>(checkIn, parseMeta(request.get('x-check-in')));
-      const content: unknown = request.body;
-      if (!(content instanceof Uint8Array) || content.length === 0) throw new Refusal(400, 'the file is empty');
-      await this.onFile(idOf(request), async (file, transaction) => {
-        if (file.checkedOutBy !== meta.by) throw new Refusal(409, `the file is not checked out by ${meta.by}`);
-        const after = await this.changedRecord(file.record, meta.record);
-        await this.addVersion(idOf(request), content, meta.comment, meta.by, transaction);
-        await this.run('UPDATE vault.files SET checked_out_by = NULL, record = $2::jsonb WHERE id = $1', [idOf(request), JSON.stringify(after)], transaction);
-      });
-      response.json(await this.entry(idOf(request)));
-    });
-    app.put('/api/files/:id/record', json, async (request, response) => {
-      const changes = checked<{ record: Record<string, string | null> }>(record, request.body).record;
-      await this.onFile(idOf(request), async (file, transaction) => {
+  }
+
+  async addFolder(path: string): Promise<void> {
+    checkPath(path);
+    if ((await this.select('SELECT 1 FROM vault.files WHERE path = $1', [path])).length) throw new Refusal(409, `${path} is a file`);
+    await this.run('INSERT INTO vault.folders VALUES ($1) ON CONFLICT DO NOTHING', [path]);
+  }
+
+  async removeFolder(path: string): Promise<void> {
+    const inside = await this.select(
+      `SELECT 1 FROM vault.files WHERE starts_with(path, $1 || '/') UNION SELECT 1 FROM vault.folders WHERE starts_with(path, $1 || '/') LIMIT 1`,
+      [path],
+    );
+    if (inside.length) throw new Refusal(409, `${path} is not empty`);
+    if (!(await this.select('DELETE FROM vault.folders WHERE path = $1 RETURNING path', [path])).length) throw new Refusal(404, `there is no folder ${path}`);
+  }
+
+  private checkMayDefine(): void {
+    if (!this.mayDefine) throw new Refusal(403, "only the vault's administrator changes fields and the link table");
+  }
+
+  private async putField(field: Field, transaction: Transaction | null = null): Promise<void> {
+    const { name, type, length, choices, initial, required, kinds, classes, fixed, retired } = field;
+    await this.run(
+      `INSERT INTO vault.fields (name, type, length, choices, initial, required, kinds, classes, fixed, retired)
+       VALUES ($1, $2, $3, $4::jsonb, $5, $6, $7::jsonb, $8::jsonb, $9, $10)
+       ON CONFLICT (name) DO UPDATE SET type = excluded.type, length = excluded.length, choices = excluded.choices, initial = excluded.initial,
+         required = excluded.required, kinds = excluded.kinds, classes = excluded.classes, retired = excluded.retired`,
+      [name, type, length, JSON.stringify(choices), initial, required, JSON.stringify(kinds), JSON.stringify(classes), fixed, retired],
+      transaction,
+    );
+  }
+
+  /** What of a field's definition makes no sense. */
+  private checkField(field: Field): void {
+    if ((SYSTEM_FIELDS as readonly string[]).includes(field.name)) throw new Refusal(409, `${field.name} is kept by the vault itself`);
+    if (field.type === 'list' && field.choices.length === 0) throw new Refusal(400, `the list of ${field.name} offers nothing`);
+    const wrong = field.initial === null ? null : whyNotHeld(field, field.initial);
+    if (wrong) throw new Refusal(400, `the initial value does not fit: ${wrong}`);
+  }
+
+  async addField(field: Field): Promise<Field> {
+    this.checkMayDefine();
+    this.checkField(field);
+    if ((await this.fields()).some((other) => other.name.toLowerCase() === field.name.toLowerCase()))
+      throw new Refusal(409, `records have a field ${field.name} already`);
+    await this.putField({ ...field, fixed: false, retired: false });
+    return field;
+  }
+
+  /** Changes a field's definition, and its name where another one is given: values follow. @throws Refusal where records hold what it would not take */
+  changeField(name: string, field: Field): Promise<Field> {
+    this.checkMayDefine();
+    this.checkField(field);
+    return this.sequelize.transaction(async (transaction) => {
+      const fields = await this.fields(transaction);
+      const before = fields.find((other) => other.name === name);
+      if (!before) throw new Refusal(404, `records have no field ${name}`);
+      if (before.fixed) throw new Refusal(403, `only the vault's administrator changes ${name}`);
+      if (fields.some((other) => other !== before && other.name.toLowerCase() === field.name.toLowerCase()))
+        throw new Refusal(409, `records have a field ${field.name} already`);
+      const held = await this.select<{ path: string; value: string }>(
+        'SELECT path, record->>$1 AS value FROM vault.files WHERE record ? $1 ORDER BY path',
+        [name],
+        transaction,
+      );
+      for (const { path, value } of held) {
+        const wrong = whyNotHeld(field, value);
+        if (wrong) throw new Refusal(409, `${path} holds ${JSON.stringify(value)}: ${wrong}`);
+      }
+      if (field.name !== name) {
+        await this.run('UPDATE vault.fields SET name = $2 WHERE name = $1', [name, field.name], transaction);
         await this.run(
-          'UPDATE vault.files SET record = $2::jsonb WHERE id = $1',
-          [idOf(request), JSON.stringify(await this.changedRecord(file.record, changes))],
+          `UPDATE vault.files SET record = (record - $1) || jsonb_build_object($2::text, record->$1) WHERE record ? $1`,
+          [name, field.name],
           transaction,
         );
-      });
-      response.json(await this.entry(idOf(request)));
-    });
-    app.put('/api/files/:id/state', json, async (request, response) => {
-      const { state: wanted } = checked<{ state: string }>(state, request.body);
-      await this.onFile(idOf(request), (_file, transaction) =>
-        this.run('UPDATE vault.files SET state = $2 WHERE id = $1', [idOf(request), wanted], transaction),
-      );
-      response.json(await this.entry(idOf(request)));
-    });
-    app.use((error: unknown, _request: Request, response: Response, next: NextFunction) => {
-      if (response.headersSent) {
-        next(error);
-        return;
+        await this.run('UPDATE vault.link_table SET field = $2 WHERE field = $1', [name, field.name], transaction);
       }
-      if (!(error instanceof Refusal)) console.error(error);
-      response
-        .status(error instanceof Refusal ? error.status : 500)
-        .json({ message: error instanceof Refusal ? error.message : 'the vault has an inner fault' });
+      await this.putField({ ...field, fixed: false }, transaction);
+      return { ...field, fixed: false };
     });
-    return app;
   }
-}
 
-function parseMeta(header: string | undefined): unknown {
-  try {
-    return JSON.parse(Buffer.from(header ?? '', 'base64url').toString('utf8'));
-  } catch {
-    throw new Refusal(400, 'the header x-check-in cannot be read');
+  private async putTable(rows: readonly LinkTableRow[], transaction: Transaction): Promise<void> {
+    await this.run('DELETE FROM vault.link_table', [], transaction);
+    for (const { field, kind, name } of rows) await this.run('INSERT INTO vault.link_table VALUES ($1, $2, $3)', [field, kind, name], transaction);
+  }
+
+  async setTable(rows: readonly LinkTableRow[]): Promise<LinkTableRow[]> {
+    this.checkMayDefine();
+    const known = new Set((await this.fields()).map((field) => field.name));
+    for (const { field } of rows) if (!known.has(field)) throw new Refusal(400, `records have no field ${field}`);
+    await this.sequelize.transaction((transaction) => this.putTable(rows, transaction));
+    return this.table();
   }
 }

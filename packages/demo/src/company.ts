@@ -3,6 +3,17 @@ import { BomColumn, BomContent, factColumn, plainContent, propertyColumn } from 
 import type { VaultTableRow } from '@rule/core/vault';
 import { MARK_BLOCK, ROW_BLOCK } from './sheet';
 
+/** A field of the vault's records, as far as it differs from a plain text of any length. */
+interface DemoField {
+  readonly name: string;
+  readonly type?: 'text' | 'number' | 'date' | 'yes or no' | 'list';
+  readonly length?: number;
+  readonly choices?: readonly string[];
+  readonly required?: boolean;
+  readonly kinds?: readonly ('part' | 'assembly' | 'drawing' | 'document')[];
+  readonly fixed?: boolean;
+}
+
 /** A BOM layout as it is added. */
 interface BomLayoutShape {
   readonly name: string;
@@ -298,8 +309,24 @@ export const DEMO_LINKS: readonly LinkDocument[] = [
   { field: 'Supplier', kind: 'part', at: { property: 'Supplier' }, in: 'when blank', out: 'always', onClash: "take the record's" },
 ];
 
-/** The fields that the vault's records have. */
-export const DEMO_FIELDS = ['Number', 'Title', 'Material', 'Mass kg', 'Supplier'] as const;
+/**
+ * The fields that the vault's records have. Some agree with the schema; Material and Mass kg are plain texts under a choice and a number,
+ * Title takes fewer characters than the description, and three are of the vault alone.
+ */
+export const DEMO_FIELDS: readonly DemoField[] = [
+  { name: 'Number', length: 20, required: true },
+  { name: 'Title', length: 36 },
+  { name: 'Material', kinds: ['part'] },
+  { name: 'Mass kg', length: 20, kinds: ['part', 'assembly'] },
+  { name: 'Supplier', length: 60, kinds: ['part'] },
+  { name: 'Food contact', type: 'list', choices: ['yes', 'no', 'indirect'], kinds: ['part'] },
+  { name: 'Keep until', type: 'date', kinds: ['document'] },
+  { name: 'Released by', length: 60, fixed: true },
+  { name: 'Released on', type: 'date', fixed: true },
+];
+
+/** What steps of the vault's workflow set. */
+export const DEMO_STEP_SETS = { release: { 'Released by': '{person}', 'Released on': '{date}' }, revise: { 'Released by': '', 'Released on': '' } } as const;
 
 /** The vault's own link table. One name has a blank too many. */
 export const DEMO_VAULT_TABLE: readonly VaultTableRow[] = [
@@ -320,7 +347,16 @@ export const DEMO_RECORDS: Readonly<Record<string, Readonly<Record<string, strin
   'bought parts/gear-motor.step': { Number: 'BP-GM40', Title: 'Gear motor 40 W', Supplier: 'Otterby Drives' },
   'bought parts/drum-bearing.step': { Number: 'BP-6204', Title: 'Drum bearing, sealed', Supplier: 'Ostrelle Bearings' },
 };
-export const DEMO_RELEASED: readonly string[] = ['DR-15/parts/chimney-stub.step'];
+
+/** States of files in the vault that are not open, and who set them. */
+export const DEMO_STATES: Readonly<Record<string, { readonly state: string; readonly by: string }>> = {
+  'DR-15/parts/chimney-stub.step': { state: 'released', by: 'Jori Haas' },
+  'DR-15/parts/frame-leg.step': { state: 'in check', by: 'Runa Lindqvist' },
+};
+
+/** The kind under which the vault keeps a file. */
+export const demoEntryKind = (path: string): 'part' | 'assembly' | 'drawing' | 'document' =>
+  path.includes('/assemblies/') ? 'assembly' : path.endsWith('.step') ? 'part' : path.endsWith('.dxf') ? 'drawing' : 'document';
 
 /** Classes of the demo, in the order in which they are tried. The written mass of bought parts leads: their models are hollow. */
 export const DEMO_CLASSES = [
