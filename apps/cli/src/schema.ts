@@ -1,7 +1,7 @@
 import { readFile, writeFile } from 'node:fs/promises';
 import { basename } from 'node:path';
 import { setTimeout as pause } from 'node:timers/promises';
-import { SchemaChange, cellName } from '@rule/core/schema';
+import { SchemaChange, cellName, linkName } from '@rule/core/schema';
 import { Outcome } from './commands';
 import { Row } from './output';
 import { RuleServer } from './server';
@@ -47,7 +47,7 @@ export const changeRows = (changes: readonly SchemaChange[]): Row[] =>
         return [{ subject: `cell ${cellName(change.binding)}`, change: change.type, before: '', after: '' }];
       case 'link added':
       case 'link removed':
-        return [{ subject: `record field ${change.link.field} (${change.link.kind})`, change: change.type, before: '', after: '' }];
+        return [{ subject: `record field ${linkName(change.link)}`, change: change.type, before: '', after: '' }];
       case 'property changed':
       case 'check changed':
       case 'form changed':

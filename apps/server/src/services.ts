@@ -50,6 +50,8 @@ import { People } from './users/people';
 import { Tokens } from './users/tokens';
 import { VaultPort } from './vault/port';
 import { VaultLocks } from './vault/locks';
+import { Definitions } from './vault/definitions';
+import { Records } from './vault/records';
 import { KeptRehearsals } from './vault/rehearsals';
 import { VaultRuns } from './vault/runs';
 import { Vault } from './vault/vault';
@@ -123,6 +125,8 @@ export function buildServices({
   const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
   const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, clock);
   const vaultRuns = new VaultRuns(db, vault, jobs);
+  const definitions = new Definitions(db, vaultPort, editions, vault);
+  const records = new Records(db, vaultPort, vault, properties, vaultLocks, pool, clock);
   const keptRehearsals = new KeptRehearsals(db, vaultRuns, clock);
   const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, vaultLocks);
@@ -201,6 +205,8 @@ export function buildServices({
     keptBoms,
     vault,
     vaultRuns,
+    definitions,
+    records,
     keptRehearsals,
     vaultLocks,
     layouts,

@@ -11,6 +11,7 @@ import { Db } from './platform/db';
 import type { Tasks } from './platform/pool';
 import { DiskStore } from './platform/store';
 import * as trying from './rollout/try.thread';
+import * as listing from './vault/list.thread';
 import { judgeWaiting } from './values/judgements';
 
 const { databaseUrl, storeRoot } = workerData as { databaseUrl: string; storeRoot: string };
@@ -37,6 +38,7 @@ const tasks: Tasks = {
   toTray: (input) => traying.toTray(input, database()),
   judge: ({ only, now }) => judgeWaiting(database(), only, now),
   tryPage: (input) => trying.tryPage(input, database()),
+  readList: (input) => listing.readList(input),
 };
 
 // The pool calls them by these names.
@@ -57,4 +59,5 @@ export const {
   toTray,
   judge,
   tryPage,
+  readList,
 } = tasks;

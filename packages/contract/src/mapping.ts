@@ -1,8 +1,8 @@
 import { BlockReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
-import { Binding, Kind, Link } from '@rule/core/schema';
+import { Binding, Kind, Link, LinkEnd } from '@rule/core/schema';
 import { BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
-import { Decision, TableFinding } from '@rule/core/vault';
+import { Decision, TableFinding, VaultDefinition, VaultField } from '@rule/core/vault';
 import { FileRow } from './files';
 import { LockedOut, Tray } from './values';
 
@@ -149,12 +149,6 @@ export interface SheetModel {
   readonly model: number | null;
 }
 
-/** A link of the edition in force, with where it leads in its kind of file. */
-export interface LinkRow extends Link {
-  readonly place: 'property' | 'field';
-  readonly name: string;
-}
-
 /** How the vault stands to the library that stands for it, as it last said: no look waits for it. */
 export interface VaultState {
   /** What went wrong when it was asked last; `null` when it answered. */
@@ -163,39 +157,146 @@ export interface VaultState {
   readonly at: string | null;
   /** Libraries, and which of them stands for the vault. */
   readonly libraries: readonly { readonly id: number; readonly name: string; readonly inVault: boolean }[];
-  readonly fields: readonly string[];
+  readonly definition: VaultDefinition;
   /** Links of the edition in force. */
-  readonly links: readonly LinkRow[];
+  readonly links: readonly Link[];
   /** Links of the draft; the same where there is none. */
   readonly drafted: readonly Link[];
   readonly table: readonly TableFinding[];
-  readonly files: readonly {
-    readonly file: number;
-    readonly path: string;
-    readonly kind: Kind;
-    readonly state: string;
-    readonly version: number;
-    readonly checkedOutBy: string | null;
-  }[];
+  /** Folders that hold files of the vault, with how many they hold themselves. */
+  readonly folders: readonly { readonly path: string; readonly files: number }[];
+  readonly files: number;
 }
 
 /** One link of one file: its three values and what the next check-in does. */
 export interface LinkValues {
-  readonly link: LinkRow;
+  readonly link: Link;
+  /** Where the file's value is, or would be written; `null` where the file has no such place. */
+  readonly end: LinkEnd | null;
+  /** The name there, to the letter. */
+  readonly name: string;
   readonly file: string | null;
   readonly record: string | null;
   /** `undefined` when file and record never agreed. */
   readonly agreed?: string | null;
   readonly decision: Decision;
+  /** Whether the name is not in the file yet, and would be added. */
+  readonly adds: boolean;
+  /** Why the value cannot pass; `null` where nothing is against it. */
+  readonly refused: string | null;
+}
+
+/** Where an entry of the vault stands. */
+export interface EntryStanding {
+  readonly version: number;
+  readonly versionBy: string;
+  readonly versionAt: string | null;
+  readonly state: string;
+  readonly stateBy: string;
+  readonly stateAt: string | null;
+  readonly checkedOutBy: string | null;
+  readonly checkedOutAt: string | null;
 }
 
 /** A file beside its record in the vault. */
-export interface VaultFile {
+export interface VaultFile extends EntryStanding {
   readonly file: FileRow;
-  readonly version: number;
-  readonly state: string;
-  readonly checkedOutBy: string | null;
+  readonly record: Readonly<Record<string, string>>;
   readonly values: readonly LinkValues[];
+}
+
+/** What of records is shown. */
+export interface RecordsQuery {
+  readonly folder?: string;
+  /** Looked for in paths and values. */
+  readonly text?: string;
+  readonly state?: string;
+  readonly kind?: Kind;
+  readonly offset: number;
+  readonly limit: number;
+}
+
+/** A record of the vault. */
+export interface RecordRow extends EntryStanding {
+  readonly entry: number;
+  /** The file of the library; `null` where it is not there. */
+  readonly file: number | null;
+  readonly path: string;
+  readonly kind: Kind;
+  readonly className: string | null;
+  readonly record: Readonly<Record<string, string>>;
+  /** Fields that cannot be typed here, with the reason. */
+  readonly closed: Readonly<Record<string, string>>;
+}
+
+/** Records, and how many there are. */
+export interface RecordPage {
+  readonly rows: readonly RecordRow[];
+  readonly total: number;
+}
+
+/** Values typed in records. A value of a record that is not as its author saw it is not written. */
+export interface RecordEdits {
+  readonly title: string;
+  readonly edits: readonly { readonly entry: number; readonly field: string; readonly before: string | null; readonly after: string | null }[];
+}
+
+/** What became of values typed in records. */
+export interface RecordEditReport {
+  /** Number under which it can be undone; `null` where nothing was written. */
+  readonly edit: number | null;
+  readonly written: number;
+  readonly left: readonly { readonly path: string; readonly field: string; readonly reason: string }[];
+}
+
+/** A change of records that was made with Rule. */
+export interface RecordEditRow {
+  readonly id: number;
+  readonly title: string;
+  readonly at: string;
+  readonly by: string;
+  readonly undoneAt: string | null;
+  readonly values: number;
+  readonly records: number;
+}
+
+/** A field to be made from a property; or the one of a name, as it shall be. */
+export interface FieldOrder {
+  readonly property?: number;
+  readonly name?: string;
+  readonly field?: VaultField;
+}
+
+/** A list from elsewhere to be taken into records: which column says which file, and which field each of the others goes to. */
+export interface LegacyList {
+  readonly headers: readonly string[];
+  readonly rows: readonly (readonly string[])[];
+  /** Header of the column with paths, file names, or values of the record field in `keyField`. */
+  readonly key: string;
+  /** The record field whose values the key column holds; `null` for paths and file names. */
+  readonly keyField: string | null;
+  readonly columns: readonly { readonly header: string; readonly field: string }[];
+}
+
+/** What a list would do, row by row. */
+export interface LegacyRow {
+  readonly row: number;
+  readonly key: string;
+  readonly path: string | null;
+  readonly entry: number | null;
+  readonly changes: readonly { readonly field: string; readonly before: string | null; readonly after: string }[];
+  /** Why the row cannot be taken, or a value of it. */
+  readonly problems: readonly string[];
+}
+
+/** A file of the library that the vault does not have yet, and what its record would hold. */
+export interface Newcomer {
+  readonly file: number;
+  readonly path: string;
+  readonly kind: Kind;
+  readonly className: string | null;
+  readonly record: Readonly<Record<string, string>>;
+  readonly problem: string | null;
 }
 
 /** What was decided where file and record differ, by the number of the link. */
@@ -261,8 +362,13 @@ export interface KeptRehearsalView extends KeptRehearsal {
 /** What becomes of values that would be asked about, where many files are checked in. */
 export const RUN_CLASHES = ['leave out', 'file', 'record'] as const;
 
-/** Files to be checked in, one after the other. */
+/** What is done with many files of the vault, one after the other. */
+export const RUN_KINDS = ['check in', 'records to files', 'files to records', 'check out', 'undo check-out', 'bring in'] as const;
+export type RunKind = (typeof RUN_KINDS)[number];
+
+/** Files to be worked on, one after the other. */
 export interface VaultRun {
+  readonly kind: RunKind;
   readonly files: readonly number[];
   readonly clash: (typeof RUN_CLASHES)[number];
 }
@@ -271,12 +377,13 @@ export interface VaultRun {
 export interface VaultRunFile {
   readonly file: number;
   readonly path: string;
-  readonly outcome: 'checked in' | 'nothing to do' | 'left out';
+  readonly outcome: 'done' | 'nothing to do' | 'left out';
   readonly message: string;
   readonly version: number | null;
 }
 
 /** What a run comes to; the result of its job. */
 export interface VaultRunResult {
+  readonly kind: RunKind;
   readonly rows: readonly VaultRunFile[];
 }

@@ -102,8 +102,14 @@ describe('editions', () => {
   const link = fc.record<Link>({
     id: fc.integer({ min: 1, max: 5 }),
     field: fc.constantFrom('Title', 'Number'),
-    kind: fc.constantFrom(...KINDS),
-    at: fc.oneof(fc.record({ property: fc.integer({ min: 1, max: 9 }) }), fc.record({ place: fc.constant('field' as const), name: fc.constant('product id') })),
+    kinds: fc.subarray([...KINDS], { minLength: 1 }),
+    classes: fc.subarray(['made', 'bought']),
+    at: fc.array(fc.oneof(fc.record({ property: fc.integer({ min: 1, max: 9 }) }), fc.record({ place: fc.constant('field' as const), name: fc.constant('product id') })), {
+      minLength: 1,
+      maxLength: 2,
+    }),
+    states: fc.constant([]),
+    step: fc.constantFrom(null, 'release'),
     in: fc.constantFrom(...PASSES),
     out: fc.constantFrom(...PASSES),
     onClash: fc.constantFrom(...CLASHES),

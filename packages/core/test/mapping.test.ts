@@ -113,9 +113,12 @@ describe('a single-level BOM', () => {
 describe('a vault link', () => {
   const link = (change: Partial<Link>): Link => ({
     field: 'F',
-    kind: 'part',
+    kinds: ['part'],
+    classes: [],
+    states: [],
+    step: null,
     id: 1,
-    at: { property: 1 },
+    at: [{ property: 1 }],
     in: 'always',
     out: 'always',
     onClash: 'ask',
@@ -211,7 +214,7 @@ describe('a vault link', () => {
   });
 
   it('is said by who leads, and read before it is tried', () => {
-    for (const lead of LEADS) expect(leadOf(passingOf(lead))).toBe(lead);
+    for (const lead of LEADS) expect(leadOf({ ...passingOf(lead), step: lead === 'a workflow step' ? 'release' : null })).toBe(lead);
     expect(leadOf({ in: 'when blank', out: 'always', onClash: 'ask' })).toBeNull();
     const told = (lead: (typeof LEADS)[number]) => proofTable(passingOf(lead)).map((proof) => proof.decision.action);
     // nothing · file · record · both · never agreed: both filled, record blank, file blank · file emptied · record emptied
@@ -299,9 +302,12 @@ describe('the way of a property', () => {
   it('names every place that uses the property', () => {
     const hops = way({
       columns: ['Parts list'],
-      links: [{ field: 'Mat', kind: 'part', name: 'Material', in: 'always', out: 'never' }],
+      links: [
+        { field: 'Mat', files: 'part', in: 'always', out: 'never', step: null },
+        { field: 'Rev', files: 'part', in: 'never', out: 'always', step: 'revise' },
+      ],
       sentOut: [{ id: 3, at: '2026-11-25' }],
     });
-    expect(hops.map((hop) => hop.detail)).toEqual(['text', 'layout Parts list', 'part: in always, out never', 'send-out 3, 2026-11-25']);
+    expect(hops.map((hop) => hop.detail)).toEqual(['text', 'layout Parts list', 'part: in always, out never', 'part: set by the step revise', 'send-out 3, 2026-11-25']);
   });
 });

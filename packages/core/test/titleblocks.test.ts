@@ -12,7 +12,8 @@ import {
   bindingOf,
   checkMapping,
   homeCell,
-  linkSlot,
+  Link,
+  endSlot,
   mappingDocument,
   newDraft,
   readMappingDocument,
@@ -25,6 +26,19 @@ import { compileStandIns, heldText } from '../src/values';
 const standIns = compileStandIns(['-*']);
 const property = (id: number, name: string, change: Partial<Property> = {}): Property => ({ ...newDraft(name), id, retired: false, ...change });
 const mass = property(1, 'Mass', { type: 'number', unit: 'kg', decimals: 2, placeholder: '0.00' });
+const link = (change: Partial<Link>): Link => ({
+  id: 1,
+  field: 'F',
+  kinds: ['part'],
+  classes: [],
+  at: [],
+  in: 'always',
+  out: 'never',
+  onClash: 'ask',
+  states: [],
+  step: null,
+  ...change,
+});
 const text = (value: string): CellText => ({ state: 'value', text: value });
 const blank: CellText = { state: 'blank', placeholder: '', why: 'Finish is blank' };
 const noModel: CellText = { state: 'no model', placeholder: '', why: 'no model' };
@@ -193,21 +207,20 @@ describe('bindings and links of a schema', () => {
       checkMapping(
         [{ ...title, retired: true }],
         [shows(1, 'A', 'T', title, 'model')],
-        [{ id: 7, field: 'Title', kind: 'part', at: { property: 2 }, in: 'always', out: 'never', onClash: 'ask' }],
+        [link({ id: 7, field: 'Title', at: [{ property: 2 }] })],
       ).map(({ of, message }) => [of, message]),
     ).toEqual([
       ['binding', 'The cell T of A shows Description, which is retired.'],
       ['link', 'The link of the record field Title (part) leads to Description, which is retired.'],
     ]);
-    const link = { id: 1, field: 'F', kind: 'part' as const, in: 'always' as const, out: 'never' as const, onClash: 'ask' as const };
     expect(
       checkMapping(
         properties,
         [],
         [
-          { ...link, at: { property: 4 } },
-          { ...link, id: 2, at: { place: 'property', name: '' } },
-          { ...link, id: 3, field: 'G', kind: 'assembly', at: { property: 5 } },
+          link({ at: [{ property: 4 }] }),
+          link({ id: 2, at: [{ place: 'property', name: '' }] }),
+          link({ id: 3, field: 'G', kinds: ['assembly'], at: [{ property: 5 }] }),
         ],
       ).map(({ id, code }) => [id, code]),
     ).toEqual([
@@ -220,19 +233,17 @@ describe('bindings and links of a schema', () => {
 
   it('follow a property under another name, and travel by written names', () => {
     const bindings = [shows(1, 'A', 'T', title, 'model'), { ...shows(2, null, 'X', number, 'sheet', true) }];
-    const links = [
-      { id: 1, field: 'Title', kind: 'part' as const, at: { property: 2 }, in: 'always' as const, out: 'never' as const, onClash: 'ask' as const },
-    ];
+    const links = [link({ field: 'Title', at: [{ property: 2 }] })];
     const document = mappingDocument(properties, bindings, links);
-    expect(document.links[0]!.at).toEqual({ property: 'Description' });
+    expect(document.links[0]!.at).toEqual([{ property: 'Description' }]);
     const elsewhere = [property(71, 'Benennung', { knownSpellings: ['Description'] }), property(72, 'Sheet number')];
     const read = readMappingDocument(elsewhere, document);
     expect(read.bindings.map(({ shows: [piece] }) => piece)).toMatchObject([{ property: 71 }, { property: 72 }]);
-    expect(read.links[0]!.at).toEqual({ property: 71 });
+    expect(read.links[0]!.at).toEqual([{ property: 71 }]);
     expect(readMappingDocument([], document)).toEqual({ bindings: [], links: [], unknown: ['Description', 'Sheet number', 'Description'] });
     const byId = new Map([[2, { ...title, writtenName: 'Benennung' }]]);
-    expect(linkSlot(links[0]!, byId)).toEqual({ place: 'property', name: 'Benennung' });
-    expect(linkSlot({ kind: 'part', at: { place: 'field', name: 'product id' } }, byId)).toEqual({ place: 'field', name: 'product id' });
+    expect(endSlot(links[0]!.at[0]!, 'part', byId)).toEqual({ place: 'property', name: 'Benennung' });
+    expect(endSlot({ place: 'field', name: 'product id' }, 'part', byId)).toEqual({ place: 'field', name: 'product id' });
     expect(usesOf(2, bindings, links)).toEqual({ bindings: [bindings[0]], links });
   });
 

@@ -297,16 +297,31 @@ export const DEMO_KEPT = {
   ],
 } as const;
 
+/** A link of the demo, as far as it differs from one in which both sides count alike. */
+const link = (field: string, kinds: readonly Kind[], at: LinkDocument['at'][number] | LinkDocument['at'], more: Partial<LinkDocument> = {}): LinkDocument => ({
+  field,
+  kinds,
+  classes: [],
+  at: Array.isArray(at) ? (at as LinkDocument['at']) : [at as LinkDocument['at'][number]],
+  in: 'always',
+  out: 'always',
+  onClash: 'ask',
+  states: [],
+  step: null,
+  ...more,
+});
+const OF_THE_FILE = { in: 'always', out: 'never', onClash: "take the file's" } as const;
+
+/** One link of each lead. While a part is being checked, its file says what the material is. */
 export const DEMO_LINKS: readonly LinkDocument[] = [
-  { field: 'Number', kind: 'part', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Number', kind: 'assembly', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Number', kind: 'drawing', at: { property: 'Part number' }, in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Title', kind: 'part', at: { property: 'Description' }, in: 'always', out: 'when blank', onClash: 'ask' },
-  { field: 'Title', kind: 'assembly', at: { property: 'Description' }, in: 'always', out: 'when blank', onClash: 'ask' },
-  { field: 'Title', kind: 'drawing', at: { property: 'Description' }, in: 'always', out: 'when blank', onClash: 'ask' },
-  { field: 'Material', kind: 'part', at: { property: 'Material' }, in: 'always', out: 'always', onClash: 'ask' },
-  { field: 'Mass kg', kind: 'part', at: { property: 'Mass' }, in: 'always', out: 'never', onClash: "take the file's" },
-  { field: 'Supplier', kind: 'part', at: { property: 'Supplier' }, in: 'when blank', out: 'always', onClash: "take the record's" },
+  link('Number', ['part', 'assembly', 'drawing'], { property: 'Part number' }, OF_THE_FILE),
+  link('Title', ['part', 'assembly'], { property: 'Description' }, { out: 'when blank' }),
+  link('Title', ['drawing'], [{ property: 'Description' }, { property: 'Description', of: 'model' }], OF_THE_FILE),
+  link('Material', ['part'], { property: 'Material' }, { states: [{ state: 'in check', ...OF_THE_FILE }] }),
+  link('Mass kg', ['part'], { property: 'Mass' }, OF_THE_FILE),
+  link('Supplier', ['part'], { property: 'Supplier' }, { in: 'when blank', onClash: "take the record's" }),
+  link('Food contact', ['part'], { property: 'Food contact' }, { in: 'never', out: 'always', onClash: "take the record's" }),
+  link('Released on', ['part', 'assembly', 'drawing'], { place: 'property', name: 'Released on' }, { in: 'never', onClash: "take the record's", step: 'release' }),
 ];
 
 /**
@@ -326,7 +341,7 @@ export const DEMO_FIELDS: readonly DemoField[] = [
 ];
 
 /** What steps of the vault's workflow set. */
-export const DEMO_STEP_SETS = { release: { 'Released by': '{person}', 'Released on': '{date}' }, revise: { 'Released by': '', 'Released on': '' } } as const;
+export const DEMO_STEP_SETS = { release: { 'Released by': '{person}', 'Released on': '{date}' } } as const;
 
 /** The vault's own link table. One name has a blank too many. */
 export const DEMO_VAULT_TABLE: readonly VaultTableRow[] = [

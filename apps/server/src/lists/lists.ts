@@ -3,13 +3,13 @@ import { readFile, realpath, stat } from 'node:fs/promises';
 import { sep } from 'node:path';
 import { ChoiceListRow, ListPreview, ListSource } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Table, TableError, readCsv, readWorkbook } from '@rule/core/exchange';
 import { ChoiceListDraft, ListComparison, checkList, compareList, slotOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import pg from 'pg';
 import { HELD } from '../library/readings';
 import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
+import { PlainTable, readTable } from '../platform/table';
 import { Trays } from '../changes/tray';
 import { User } from '../users/user';
 import { Properties } from '../schema/properties';
@@ -181,19 +181,19 @@ export class ChoiceLists {
     upload: { readonly name: string; readonly bytes: Uint8Array } | null,
   ): Promise<{ comparison: ListComparison; token: string }> {
     const stored = await this.get(id);
-    const table = upload ? readTable(upload.name, upload.bytes, null) : await this.fetch(stored);
+    const table = upload ? tooLong(readTable(upload.name, upload.bytes, null)) : await this.fetch(stored);
     const comparison = compareList({ ...stored.content, name: stored.name }, table);
     return { comparison, token: createHash('sha256').update(JSON.stringify(comparison.result)).digest('hex').slice(0, 32) };
   }
 
-  private async fetch({ name, source }: Stored): Promise<ListTable> {
+  private async fetch({ name, source }: Stored): Promise<PlainTable> {
     if (source === null) throw invalid('no-source', `${name} has no source to load from.`);
     if (source.type === 'database') return queryTable(source);
     const path = await realpath(source.path).catch(() => undefined);
     if (path === undefined || !(await stat(path)).isFile()) throw invalid('no-file', `${source.path} is not a file on the server.`);
     if (this.forbidden.some((own) => path === own || path.startsWith(own + sep))) throw invalid('own-folder', `${source.path} is part of Rule's own data.`);
     if ((await stat(path)).size > LARGEST) throw invalid('too-large', `${source.path} is larger than ${LARGEST / 1024 / 1024} MB.`);
-    return readTable(path, await readFile(path), source.sheet);
+    return tooLong(readTable(path, await readFile(path), source.sheet));
   }
 
   /** Lines that put the replacements of retired choices in the place of the retired ones, in all files and all properties that use the list. */
@@ -224,42 +224,7 @@ export class ChoiceLists {
   }
 }
 
-interface ListTable {
-  readonly header: readonly string[];
-  readonly rows: readonly (readonly string[])[];
-}
-
-/** Reads a table: a workbook, a CSV file, or a text with one value a line. Its first row names the columns; a text has none. */
-function readTable(name: string, bytes: Uint8Array, sheet: string | null): ListTable {
-  try {
-    if (/\.txt$/i.test(name)) {
-      const lines = readCsv(bytes).rows.map((row) =>
-        row
-          .map((cell) => cell.text)
-          .join(' ')
-          .trim(),
-      );
-      return { header: ['value'], rows: lines.filter(Boolean).map((line) => [line]) };
-    }
-    const tables: Table[] = /\.(csv|tsv)$/i.test(name) ? [readCsv(bytes)] : readWorkbook(bytes);
-    const table = sheet === null ? tables[0] : tables.find((candidate) => candidate.sheet === sheet);
-    if (!table)
-      throw invalid(
-        'no-sheet',
-        sheet === null ? `${name} has no sheet.` : `${name} has no sheet ${JSON.stringify(sheet)}; it has ${tables.map((t) => t.sheet).join(', ')}.`,
-      );
-    const [header, ...body] = table.rows.map((row) => row.map((cell) => cell.text.trim()));
-    if (!header || header.every((cell) => cell === '')) throw invalid('no-header', `${name} has no header row.`);
-    const wrong = table.rows.slice(1).flatMap((row, i) => (row.some((cell) => cell.is === 'error') ? [i + 2] : []))[0];
-    if (wrong !== undefined) throw invalid('error-cell', `${name}, row ${wrong}: a cell holds an error.`);
-    return tooLong({ header, rows: body });
-  } catch (error) {
-    if (error instanceof TableError) throw invalid(error.code, `${name}: ${error.message}`);
-    throw error;
-  }
-}
-
-function tooLong(table: ListTable): ListTable {
+function tooLong(table: PlainTable): PlainTable {
   if (table.rows.length > MOST_ROWS) throw invalid('too-long', `A choice list can have at most ${MOST_ROWS} rows; this one has ${table.rows.length}.`);
   return table;
 }
@@ -272,7 +237,7 @@ const MAY_WRITE = `SELECT current_user AS role, r.rolsuper OR r.rolcreatedb OR r
   FROM pg_roles r WHERE r.rolname = current_user`;
 
 /** Asks a PostgreSQL database: one statement, in a transaction that cannot write, of a role that may not. */
-async function queryTable({ url, query }: Extract<ListSource, { type: 'database' }>): Promise<ListTable> {
+async function queryTable({ url, query }: Extract<ListSource, { type: 'database' }>): Promise<PlainTable> {
   const client = new pg.Client({
     connectionString: url,
     connectionTimeoutMillis: PATIENCE_MS,

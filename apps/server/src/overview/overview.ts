@@ -1,6 +1,6 @@
 import { Overview } from '@rule/contract';
 import { Hop, wayOf } from '@rule/core/trace';
-import { EntryForm, compareNames, likenessKey, slotOf } from '@rule/core/schema';
+import { EntryForm, compareNames, likenessKey, linkFilesWords, slotOf } from '@rule/core/schema';
 import { CellState } from '@rule/core/titleblocks';
 import { compileStandIns } from '@rule/core/values';
 import { count } from '@rule/core/words';
@@ -158,7 +158,9 @@ export class Overviews {
       cells,
       forms: (forms ?? []).filter((form) => form.panels.some((panel) => panel.inputs.some((input) => input.property === id))).map((form) => form.name),
       columns,
-      links: vault.links.filter((link) => 'property' in link.at && link.at.property === id),
+      links: vault.links
+        .filter((link) => link.at.some((at) => 'property' in at && at.property === id))
+        .map(({ field, kinds, classes, in: into, out, step }) => ({ field, files: linkFilesWords({ kinds, classes }), in: into, out, step })),
       vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
       tables,
       sentOut: sentOut.slice(0, 3),

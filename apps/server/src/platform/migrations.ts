@@ -993,6 +993,46 @@ CREATE TABLE vault_rehearsals (
 );
 `,
   },
+  {
+    name: '0022-records-and-links',
+    up: `
+-- What the vault says beside a file: its own kind and class, who did what and when.
+ALTER TABLE vault_records ADD COLUMN kind text NOT NULL DEFAULT 'other', ADD COLUMN class text, ADD COLUMN state_by text NOT NULL DEFAULT '', ADD COLUMN state_at timestamptz,
+  ADD COLUMN checked_out_at timestamptz, ADD COLUMN version_by text NOT NULL DEFAULT '', ADD COLUMN version_at timestamptz;
+-- Fields have definitions now; until the vault was asked again, nothing is known of them.
+DELETE FROM vault_said;
+ALTER TABLE vault_said DROP COLUMN fields, ADD COLUMN definition jsonb NOT NULL DEFAULT '{"fields":[],"systemFields":[],"states":[],"steps":[],"mayDefine":false}';
+-- A link is for several kinds, and has several addresses.
+CREATE OR REPLACE FUNCTION pg_temp.with_links(schema jsonb) RETURNS jsonb LANGUAGE sql AS $$
+  SELECT schema || jsonb_build_object('links', (SELECT coalesce(jsonb_agg(CASE WHEN l.link ? 'kind'
+      THEN (l.link - 'kind') || jsonb_build_object('kinds', jsonb_build_array(l.link->'kind'), 'classes', '[]'::jsonb, 'at', jsonb_build_array(l.link->'at'), 'states', '[]'::jsonb, 'step', NULL)
+      ELSE l.link END ORDER BY l.i), '[]') FROM jsonb_array_elements(coalesce(schema->'links', '[]')) WITH ORDINALITY AS l(link, i))) $$;
+UPDATE editions SET schema = pg_temp.with_links(schema);
+UPDATE discarded_drafts SET schema = pg_temp.with_links(schema);
+UPDATE agreed_values SET leads_to = jsonb_build_array(leads_to);
+-- Check-ins that have begun: where one breaks off, what became of it is found out afterwards.
+CREATE TABLE vault_begun (
+  file_id int PRIMARY KEY REFERENCES files ON DELETE CASCADE,
+  entry_id int NOT NULL,
+  version int NOT NULL,
+  hash text,
+  change_set_id int,
+  user_id int NOT NULL REFERENCES users ON DELETE CASCADE,
+  at timestamptz NOT NULL
+);
+-- Records changed from Rule, field by field, so that a change can be seen and taken back.
+CREATE TABLE record_edits (id serial PRIMARY KEY, title text NOT NULL, user_id int REFERENCES users ON DELETE SET NULL, by_name text NOT NULL, at timestamptz NOT NULL, undone_at timestamptz);
+CREATE TABLE record_edit_lines (
+  edit_id int NOT NULL REFERENCES record_edits ON DELETE CASCADE,
+  entry_id int NOT NULL,
+  path text NOT NULL,
+  field text NOT NULL,
+  before text,
+  after text,
+  PRIMARY KEY (edit_id, entry_id, field)
+);
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

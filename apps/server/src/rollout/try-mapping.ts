@@ -1,4 +1,4 @@
-import { Link, PreparedSchema, Property, bindingOf, linkSlot, sameDefinition, slotKey } from '@rule/core/schema';
+import { Link, LinkEnd, PreparedSchema, Property, bindingOf, endSlot, linkReaches, passingAt, sameDefinition, slotKey } from '@rule/core/schema';
 import { BoundCell, tooLong } from '@rule/core/titleblocks';
 import { decide } from '@rule/core/vault';
 import { Sql } from '../platform/db';
@@ -24,6 +24,8 @@ const quoted = (text: string | null): string => (text === null || text === '' ? 
 
 interface VaultRow {
   readonly file: number;
+  readonly state: string;
+  readonly model: number | null;
   readonly record: Readonly<Record<string, string>>;
   readonly agreed: Readonly<Record<string, string | null>>;
 }
@@ -79,17 +81,17 @@ export class TriedMapping {
     });
   }
 
-  private outcome(link: Link | undefined, text: string | null, record: string | null, agreed: string | null | undefined): string | null {
-    return link && decide(link, text, record, agreed).action === 'in' ? text : record;
+  private outcome(link: Link | undefined, state: string, text: string | null, record: string | null, agreed: string | null | undefined): string | null {
+    return link && decide(passingAt(link, state), text, record, agreed).action === 'in' ? text : record;
   }
 
   /** Record fields of some files that the next check-in would leave with something else. */
   async records(sql: Sql, files: readonly number[]): Promise<MappedFinding[]> {
     const [before, after] = [this.was.schema.links, this.is.schema.links];
-    const reached = ({ at }: Link) => 'property' in at && this.differing.has(at.property);
+    const reached = ({ at }: Link) => at.some((end) => 'property' in end && this.differing.has(end.property));
     if (sameDefinition(before, after) && ![...before, ...after].some(reached)) return [];
     const rows = await sql.all<VaultRow>(
-      `SELECT f.id AS file, r.record, coalesce((SELECT jsonb_object_agg(a.link_id, a.value) FROM agreed_values a WHERE a.file_id = f.id), '{}') AS agreed
+      `SELECT f.id AS file, r.state, f.model_file_id AS model, r.record, coalesce((SELECT jsonb_object_agg(a.link_id, a.value) FROM agreed_values a WHERE a.file_id = f.id), '{}') AS agreed
        FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault JOIN vault_records r ON r.path = f.path WHERE f.id = ANY($1::int[]) AND NOT f.removed`,
       [files],
     );
@@ -97,31 +99,42 @@ export class TriedMapping {
     for (let at = 0; at < rows.length; at += BATCH) {
       const page = rows.slice(at, at + BATCH);
       const around = surroundingsOf([this.was, this.is]);
-      const raw = [...before, ...after].flatMap((link) => ('name' in link.at ? [link.at.name] : []));
+      const raw = [...before, ...after].flatMap(({ at: ends }) => ends.flatMap((end) => ('name' in end ? [end.name] : [])));
       const facts = await loadFacts(
         sql,
-        page.map((row) => row.file),
+        [...new Set(page.flatMap(({ file, model }) => (model === null ? [file] : [file, model])))],
         { ...around, names: [...around.names, ...raw] },
       );
-      for (const { file, record, agreed } of page) {
+      for (const { file, state, model, record, agreed } of page) {
         const own = facts.get(file);
         if (!own) continue;
-        const judged = [this.was, this.is].map((schema) => schema.judge(own).values);
-        const text = (link: Link | undefined, i: 0 | 1, properties: ReadonlyMap<number, Property>): string | null => {
-          if (!link) return null;
-          if ('property' in link.at) return recordText(judged[i]!.get(link.at.property)?.value ?? null, properties.get(link.at.property) ?? null);
-          const slot = linkSlot(link, properties)!;
+        const shown = model === null ? undefined : facts.get(model);
+        const judged = [this.was, this.is].map((schema) => ({ own: schema.judge(own).values, model: shown && schema.judge(shown).values }));
+        const textOf = (end: LinkEnd, i: 0 | 1, properties: ReadonlyMap<number, Property>): string | null => {
+          if ('property' in end) {
+            const from = end.of === 'model' ? judged[i]!.model : judged[i]!.own;
+            return recordText(from?.get(end.property)?.value ?? null, properties.get(end.property) ?? null);
+          }
+          const slot = endSlot(end, own.kind, properties)!;
           return recordText(own.held.get(slotKey(slot.place, slot.name)) ?? null, null);
         };
+        const text = (link: Link | undefined, i: 0 | 1, properties: ReadonlyMap<number, Property>): string | null => {
+          for (const end of link?.at ?? []) {
+            const found = textOf(end, i, properties);
+            if (found !== null && found !== '') return found;
+          }
+          return null;
+        };
         const properties = [this.was, this.is].map(({ schema }) => new Map(schema.properties.map((property) => [property.id, property])));
-        const linksOf = (links: readonly Link[]) => new Map(links.filter((link) => link.kind === own.kind).map((link) => [link.field, link]));
+        const linksOf = (links: readonly Link[]) =>
+          new Map(links.filter((link) => linkReaches(link, own.kind, own.className)).map((link) => [link.field, link]));
         const [old, fresh] = [linksOf(before), linksOf(after)];
         for (const field of new Set([...old.keys(), ...fresh.keys()])) {
           const [was, is] = [old.get(field), fresh.get(field)];
           const stands = record[field] ?? null;
           const [one, other] = [
-            this.outcome(was, text(was, 0, properties[0]!), stands, was && agreed[was.id]),
-            this.outcome(is, text(is, 1, properties[1]!), stands, is && agreed[is.id]),
+            this.outcome(was, state, text(was, 0, properties[0]!), stands, was && agreed[was.id]),
+            this.outcome(is, state, text(is, 1, properties[1]!), stands, is && agreed[is.id]),
           ];
           if (one === other) continue;
           found.push([

@@ -2,6 +2,7 @@ import { NamesIn } from '@rule/contract/routes';
 import { Handlers } from './router';
 import { Services } from '../services';
 import { disposition } from './send';
+import { uploadOf } from './upload';
 
 /** The vault: links and records. */
 export function vaultHandlers(s: Services): Handlers<NamesIn<'Vault'>> {
@@ -24,6 +25,28 @@ export function vaultHandlers(s: Services): Handlers<NamesIn<'Vault'>> {
       response.send(text);
     },
     'DELETE /vault/rehearsals/{rehearsal}': ({ user, params }) => s.keptRehearsals.remove(user, params.rehearsal),
+    'POST /vault/newcomers': ({ body }) => s.vaultRuns.newcomers(body.folder),
+    'GET /vault/definition': () => s.definitions.view(),
+    'POST /vault/fields': async ({ body }) => {
+      await s.definitions.order(body);
+      return s.definitions.view();
+    },
+    'GET /vault/definition/table': async ({ response }) => {
+      response.type('text/csv; charset=utf-8').setHeader('content-disposition', disposition('record fields.csv'));
+      response.send(await s.definitions.handedOver());
+    },
+    'POST /vault/link-table/correct': async () => ({ corrected: await s.definitions.correctTable() }),
+    'GET /vault/records': ({ query }) => s.records.page(query),
+    'PUT /vault/records': ({ user, body }) => s.records.edit(user, body),
+    'GET /vault/record-edits': () => s.records.history(),
+    'POST /vault/record-edits/{edit}/undo': ({ user, params }) => s.records.undo(user, params.edit),
+    'POST /vault/list-file': async ({ request }) => {
+      const { name, bytes } = uploadOf(request);
+      const { header, rows } = await s.records.openList(name, bytes);
+      return { headers: [...header], rows: rows.map((row) => [...row]) };
+    },
+    'POST /vault/list/preview': ({ body }) => s.records.readList(body),
+    'POST /vault/list': ({ user, body }) => s.records.takeList(user, body),
     'POST /vault/runs': async ({ user, body }) => ({ job: await s.vaultRuns.start(user, body) }),
   };
 }

@@ -32,7 +32,10 @@ import {
   renamed,
   sameDefinition,
   usesOf,
+  linkFilesWords,
+  linksOverlap,
   withHomes,
+  withLeads,
 } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { Db, Sql, asRecordset } from '../platform/db';
@@ -332,8 +335,8 @@ export class Editions {
     let saved = id ?? 0;
     await this.change(author, `linked the record field ${link.field}`, async (schema, sql) => {
       if (id !== null && !schema.links.some((other) => other.id === id)) throw notFound(`Link ${id} of the draft`);
-      if (schema.links.some((other) => other.id !== id && fieldKey(other) === fieldKey(link)))
-        throw refused('field-taken', `The record field ${link.field} is already linked for a ${link.kind}.`);
+      if (schema.links.some((other) => other.id !== id && other.field === link.field && linksOverlap(other, link)))
+        throw refused('field-taken', `The record field ${link.field} is already linked for some of these files (${linkFilesWords(link)}).`);
       if (id === null) saved = (await sql.one<{ id: number }>(`SELECT nextval('link_ids')::int AS id`))!.id;
       const links = id === null ? [...schema.links, { ...link, id: saved }] : schema.links.map((other) => (other.id === id ? { ...link, id } : other));
       refuseBroken(schema, { ...schema, links });
@@ -485,7 +488,7 @@ export class Editions {
 
 /** What tells bindings apart: a cell of a family of blocks. */
 const cellKey = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => JSON.stringify([block === null ? null : familyOf(block), cell]);
-const fieldKey = ({ field, kind }: Pick<Link, 'field' | 'kind'>): string => JSON.stringify([field, kind]);
+const fieldKey = ({ field, kinds, classes }: Pick<Link, 'field' | 'kinds' | 'classes'>): string => JSON.stringify([field, [...kinds].sort(), [...classes].sort()]);
 
 /**
  * Which cell is the home of a value is a matter of the cell: it is bound to the property, and leads. Documents and programs that say it at the
@@ -640,7 +643,7 @@ export function problemsOf(schema: Schema, ground: Parameters<typeof checkDefini
 /** Writes what is in force where every query looks for it. */
 async function enact(sql: Sql, schema: Schema): Promise<void> {
   // Cells that lead are the homes of their properties for everybody who asks where a value is.
-  const list = withHomes(schema.properties, schema.bindings).map((property, position) => ({
+  const list = withLeads(withHomes(schema.properties, schema.bindings), schema.links).map((property, position) => ({
     id: property.id,
     retired: property.retired,
     position,

@@ -3,6 +3,32 @@ import { Db, asRecordset } from '../platform/db';
 import { AppError } from '../platform/problem';
 import { RULE_USER, VaultEntry, VaultPort, vaultProblem } from './port';
 
+/** Keeps entries as they were last heard of; `$1` is a recordset of {@link rowOf}. */
+const KEEP = `INSERT INTO vault_records AS r (entry_id, path, kind, class, version, version_by, version_at, hash, state, state_by, state_at, checked_out_by, checked_out_at, record)
+  SELECT entry, path, kind, class, version, version_by, version_at, hash, state, state_by, state_at, checked_out_by, checked_out_at, record
+  FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, kind text, class text, version int, version_by text, version_at timestamptz, hash text, state text, state_by text,
+    state_at timestamptz, checked_out_by text, checked_out_at timestamptz, record jsonb)
+  ON CONFLICT (entry_id) DO UPDATE SET path = excluded.path, kind = excluded.kind, class = excluded.class, version = excluded.version, version_by = excluded.version_by,
+    version_at = excluded.version_at, hash = excluded.hash, state = excluded.state, state_by = excluded.state_by, state_at = excluded.state_at,
+    checked_out_by = excluded.checked_out_by, checked_out_at = excluded.checked_out_at, record = excluded.record`;
+
+const rowOf = (entry: VaultEntry) => ({
+  entry: entry.id,
+  path: entry.path,
+  kind: entry.kind,
+  class: entry.class,
+  version: entry.version,
+  version_by: entry.versionBy,
+  version_at: entry.versionAt,
+  hash: entry.hash,
+  state: entry.state,
+  state_by: entry.stateBy,
+  state_at: entry.stateAt,
+  checked_out_by: entry.checkedOutBy,
+  checked_out_at: entry.checkedOutAt,
+  record: entry.record,
+});
+
 /** Which files the vault keeps from being written. */
 export class VaultLocks implements Locks {
   constructor(
@@ -36,16 +62,15 @@ export class VaultLocks implements Locks {
             : null,
     }));
     await this.db.transaction(async (sql) => {
-      const rows = [asRecordset(entries.map(({ id, checkedOutBy, ...entry }) => ({ ...entry, entry: id, by: checkedOutBy })))];
+      const rows = [asRecordset(entries.map(rowOf))];
       // What stays as it is is not touched. A path may have gone over from one entry to another: those that are gone give way first.
       await sql.run(
         `DELETE FROM vault_records r WHERE NOT EXISTS (SELECT 1 FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text) WHERE n.entry = r.entry_id AND n.path = r.path)`,
         rows,
       );
       await sql.run(
-        `INSERT INTO vault_records AS r SELECT entry, path, version, state, by, record, hash FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, version int, state text, by text, record jsonb, hash text)
-         ON CONFLICT (entry_id) DO UPDATE SET version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record, hash = excluded.hash
-         WHERE (r.version, r.state, r.checked_out_by, r.record, r.hash) IS DISTINCT FROM (excluded.version, excluded.state, excluded.checked_out_by, excluded.record, excluded.hash)`,
+        `${KEEP} WHERE (r.path, r.version, r.state, r.checked_out_by, r.record, r.hash, r.kind, r.class, r.state_at)
+           IS DISTINCT FROM (excluded.path, excluded.version, excluded.state, excluded.checked_out_by, excluded.record, excluded.hash, excluded.kind, excluded.class, excluded.state_at)`,
         rows,
       );
       // The same path in another library is another file.
@@ -65,12 +90,8 @@ export class VaultLocks implements Locks {
     });
   }
 
-  /** Keeps what the vault has said of one file. */
-  async note({ id, path, version, state, checkedOutBy, record, hash }: VaultEntry): Promise<void> {
-    await this.db.run(
-      `INSERT INTO vault_records VALUES ($1, $2, $3, $4, $5, $6::jsonb, $7)
-       ON CONFLICT (entry_id) DO UPDATE SET path = excluded.path, version = excluded.version, state = excluded.state, checked_out_by = excluded.checked_out_by, record = excluded.record, hash = excluded.hash`,
-      [id, path, version, state, checkedOutBy, JSON.stringify(record), hash],
-    );
+  /** Keeps what the vault has said of some files. */
+  async note(...entries: readonly VaultEntry[]): Promise<void> {
+    await this.db.run(KEEP, [asRecordset(entries.map(rowOf))]);
   }
 }

@@ -2,32 +2,63 @@ import { request as http } from 'node:http';
 import { request as https } from 'node:https';
 import { Readable, pipeline } from 'node:stream';
 import Joi, { Schema } from 'joi';
-import { VaultTableRow } from '@rule/core/vault';
+import { KINDS, Kind } from '@rule/core/schema';
+import { FIELD_TYPES, VaultDefinition, VaultField, VaultTableRow } from '@rule/core/vault';
 import { AppError } from '../platform/problem';
 
 /** A file as the vault knows it. */
 export interface VaultEntry {
   readonly id: number;
   readonly path: string;
+  readonly kind: Kind;
+  /** The vault's own class; `null` for none. */
+  readonly class: string | null;
   readonly version: number;
   /** SHA-256 of the newest version's bytes, in hexadecimal. */
   readonly hash: string;
-  readonly state: 'open' | 'in check' | 'released';
+  readonly versionBy: string;
+  readonly versionAt: string;
+  readonly state: (typeof STATES)[number];
+  readonly stateBy: string;
+  readonly stateAt: string;
   readonly checkedOutBy: string | null;
+  readonly checkedOutAt: string | null;
+  /** Values by the names of fields; those that the vault keeps itself are among them. */
   readonly record: Readonly<Record<string, string>>;
+}
+
+/** Changes of a record: a value, or nothing any more. */
+export type RecordChanges = Readonly<Record<string, string | null>>;
+
+/** What a file brings along when it is added. */
+export interface Addition {
+  readonly path: string;
+  readonly kind: Kind;
+  readonly class: string | null;
+  readonly comment: string;
+  readonly record: RecordChanges;
 }
 
 /** What Rule needs of a document vault. Another vault can be put behind it. */
 export interface VaultPort {
   /** All files, or those at the given paths. */
   entries(paths?: readonly string[]): Promise<VaultEntry[]>;
-  fields(): Promise<string[]>;
+  /** Fields of records, and the steps of the workflow. */
+  definition(): Promise<VaultDefinition>;
+  /** Makes a field, or changes the one of a name. @throws AppError where the vault does not allow it */
+  saveField(name: string | null, field: VaultField): Promise<void>;
   /** The vault's own link table: which name it looks for in which kind of file. */
   table(): Promise<VaultTableRow[]>;
+  saveTable(rows: readonly VaultTableRow[]): Promise<void>;
+  /** The bytes of the newest version. */
+  content(id: number): Promise<Uint8Array>;
   /** @returns the entry as it is once nobody else can check in */
   checkOut(id: number): Promise<VaultEntry>;
-  undoCheckOut(id: number): Promise<void>;
-  checkIn(id: number, bytes: Uint8Array, comment: string, record: Readonly<Record<string, string | null>>): Promise<VaultEntry>;
+  undoCheckOut(id: number): Promise<VaultEntry>;
+  checkIn(id: number, bytes: Uint8Array, comment: string, record: RecordChanges): Promise<VaultEntry>;
+  /** Changes a record without a new version. */
+  writeRecord(id: number, record: RecordChanges): Promise<VaultEntry>;
+  add(addition: Addition, bytes: Uint8Array): Promise<VaultEntry>;
 }
 
 /** The vault did not answer, or not as it should. */
@@ -39,19 +70,62 @@ export const RULE_USER = 'Rule';
 /** How many rows a full answer has, said beside it: an answer that lacks some is not believed. */
 const COUNT = 'x-total-count';
 
+/** States that Rule knows the meaning of. */
+const STATES = ['open', 'in check', 'released'] as const;
+
+/** What the stand-in calls a file that is neither part nor assembly nor drawing. */
+const OTHER = 'document';
+const KINDS_THERE = KINDS.map((kind) => (kind === 'other' ? OTHER : kind));
+const kindHere = (kind: string): Kind => (kind === OTHER ? 'other' : (kind as Kind));
+const kindThere = (kind: Kind): string => (kind === 'other' ? OTHER : kind);
+
+const instant = Joi.string().isoDate();
 const entryCheck = Joi.object({
   id: Joi.number().integer().min(1).required(),
   path: Joi.string().min(1).max(4096).required(),
+  kind: Joi.valid(...KINDS_THERE).required(),
+  class: Joi.string().allow(null).required(),
   version: Joi.number().integer().min(1).required(),
   hash: Joi.string().hex().length(64).required(),
-  state: Joi.valid('open', 'in check', 'released').required(),
+  versionBy: Joi.string().required(),
+  versionAt: instant.required(),
+  state: Joi.valid(...STATES).required(),
+  stateBy: Joi.string().required(),
+  stateAt: instant.required(),
   checkedOutBy: Joi.string().allow(null).required(),
+  checkedOutAt: instant.allow(null).required(),
   record: Joi.object().pattern(Joi.string(), Joi.string().allow('')).required(),
 })
   .unknown(true)
   .required();
 const entriesCheck = Joi.array().items(entryCheck).unique('path').unique('id').required();
-const fieldsCheck = Joi.array().items(Joi.string().required()).unique().required();
+const fieldCheck = Joi.object({
+  name: Joi.string().required(),
+  type: Joi.valid(...FIELD_TYPES).required(),
+  length: Joi.number().integer().min(1).allow(null).required(),
+  choices: Joi.array().items(Joi.string().allow('')).required(),
+  initial: Joi.string().allow('', null).required(),
+  required: Joi.boolean().required(),
+  kinds: Joi.array()
+    .items(Joi.valid(...KINDS_THERE))
+    .required(),
+  classes: Joi.array().items(Joi.string()).required(),
+  fixed: Joi.boolean().required(),
+  retired: Joi.boolean().required(),
+}).unknown(true);
+const definitionCheck = Joi.object({
+  fields: Joi.array().items(fieldCheck).unique('name').required(),
+  systemFields: Joi.array().items(Joi.string()).required(),
+  states: Joi.array().items(Joi.string()).required(),
+  steps: Joi.array()
+    .items(
+      Joi.object({ name: Joi.string().required(), from: Joi.string().required(), to: Joi.string().required(), sets: Joi.object().required() }).unknown(true),
+    )
+    .required(),
+  mayDefine: Joi.boolean().required(),
+})
+  .unknown(true)
+  .required();
 const tableCheck = Joi.array()
   .items(Joi.object({ field: Joi.string().required(), kind: Joi.string().required(), name: Joi.string().allow('').required() }).unknown(true))
   .required();
@@ -82,20 +156,18 @@ export class HttpVault implements VaultPort {
   private async call(method: string, path: string, body?: unknown, headers: Record<string, string> = {}): Promise<Answer> {
     const isBytes = body instanceof Uint8Array;
     const bytes = body === undefined ? null : isBytes ? body : Buffer.from(JSON.stringify(body));
-    const { status, text, count } = await this.send(method, new URL(`${this.base}${path}`), bytes, {
+    const { status, content, count } = await this.send(method, new URL(`${this.base}${path}`), bytes, {
       authorization: `Bearer ${this.token}`,
       ...(bytes ? { 'content-type': isBytes ? 'application/octet-stream' : 'application/json', 'content-length': String(bytes.length) } : {}),
       ...headers,
     });
-    let answer: unknown;
-    try {
-      answer = text === '' ? null : JSON.parse(text);
-    } catch {
-      throw vaultProblem("The vault's answer cannot be read.");
-    }
-    if (status >= 200 && status < 300) return { status, count, body: answer };
-    const detail = (answer as { message?: string } | null)?.message ?? `status ${status}`;
-    throw status === 409 ? new AppError(409, 'vault-refused', `The vault refused: ${detail}`) : vaultProblem(`The vault failed: ${detail}`);
+    return { status, count, body: answerOf(status, content) };
+  }
+
+  private async bytes(path: string): Promise<{ readonly body: Uint8Array }> {
+    const { status, content } = await this.send('GET', new URL(`${this.base}${path}`), null, { authorization: `Bearer ${this.token}` });
+    if (status < 200 || status >= 300) answerOf(status, content);
+    return { body: content };
   }
 
   private send(
@@ -103,7 +175,7 @@ export class HttpVault implements VaultPort {
     url: URL,
     bytes: Uint8Array | null,
     headers: Record<string, string>,
-  ): Promise<{ status: number; text: string; count: number | null }> {
+  ): Promise<{ status: number; content: Buffer; count: number | null }> {
     return new Promise((done, fail) => {
       const request = (url.protocol === 'https:' ? https : http)(url, { method, headers, timeout: this.silenceMs });
       const broke = (message: string) => fail(vaultProblem(message));
@@ -118,7 +190,7 @@ export class HttpVault implements VaultPort {
         response.on('close', () => response.complete || broke("The vault's answer broke off."));
         response.on('end', () => {
           const count = response.headers[COUNT];
-          done({ status: response.statusCode ?? 0, text: Buffer.concat(pieces).toString('utf8'), count: count === undefined ? null : Number(count) });
+          done({ status: response.statusCode ?? 0, content: Buffer.concat(pieces), count: count === undefined ? null : Number(count) });
         });
       });
       if (bytes) {
@@ -139,27 +211,86 @@ export class HttpVault implements VaultPort {
     return answer.body as T;
   }
 
+  private entry(answer: Answer): VaultEntry {
+    const entry = this.checked<VaultEntry>(answer, entryCheck);
+    return { ...entry, kind: kindHere(entry.kind) };
+  }
+
   async entries(paths?: readonly string[]): Promise<VaultEntry[]> {
     const answer = await this.call('POST', '/api/files/query', { paths: paths ?? null });
     if (answer.count === null) throw vaultProblem('The vault does not state the number of files, so its list may be incomplete.');
-    return this.checked(answer, entriesCheck);
+    return this.checked<VaultEntry[]>(answer, entriesCheck).map((entry) => ({ ...entry, kind: kindHere(entry.kind) }));
   }
-  async fields(): Promise<string[]> {
-    return this.checked(await this.call('GET', '/api/fields'), fieldsCheck);
+  async definition(): Promise<VaultDefinition> {
+    const { fields, systemFields, states, steps, mayDefine } = this.checked<
+      Omit<VaultDefinition, 'steps'> & { readonly steps: readonly { readonly name: string; readonly from: string; readonly to: string; readonly sets: object }[] }
+    >(await this.call('GET', '/api/definition'), definitionCheck);
+    return {
+      fields: fields.map(({ name, type, length, choices, initial, required, kinds, classes, fixed, retired }) => ({
+        name,
+        type,
+        length,
+        choices,
+        initial,
+        required,
+        kinds: kinds.map(kindHere),
+        classes,
+        fixed,
+        retired,
+      })),
+      systemFields,
+      states,
+      steps: steps.map(({ name, from, to, sets }) => ({ name, from, to, sets: Object.keys(sets) })),
+      mayDefine,
+    };
+  }
+  async saveField(name: string | null, field: VaultField): Promise<void> {
+    const body = { ...field, kinds: field.kinds.map(kindThere) };
+    const there = name === null ? await this.call('POST', '/api/fields', body) : await this.call('PUT', `/api/fields/${encodeURIComponent(name)}`, body);
+    this.checked(there, fieldCheck);
   }
   async table(): Promise<VaultTableRow[]> {
     return this.checked(await this.call('GET', '/api/link-table'), tableCheck);
   }
+  async saveTable(rows: readonly VaultTableRow[]): Promise<void> {
+    this.checked(await this.call('PUT', '/api/link-table', { rows }), tableCheck);
+  }
+  async content(id: number): Promise<Uint8Array> {
+    return (await this.bytes(`/api/files/${id}/content`)).body;
+  }
   async checkOut(id: number): Promise<VaultEntry> {
-    return this.checked(await this.call('POST', `/api/files/${id}/check-out`, { by: RULE_USER }), entryCheck);
+    return this.entry(await this.call('POST', `/api/files/${id}/check-out`, { by: RULE_USER }));
   }
-  async undoCheckOut(id: number): Promise<void> {
-    this.checked(await this.call('POST', `/api/files/${id}/undo-check-out`, { by: RULE_USER }), entryCheck);
+  async undoCheckOut(id: number): Promise<VaultEntry> {
+    return this.entry(await this.call('POST', `/api/files/${id}/undo-check-out`, { by: RULE_USER }));
   }
-  async checkIn(id: number, bytes: Uint8Array, comment: string, record: Readonly<Record<string, string | null>>): Promise<VaultEntry> {
-    const meta = Buffer.from(JSON.stringify({ by: RULE_USER, comment, record })).toString('base64url');
-    return this.checked(await this.call('POST', `/api/files/${id}/check-in`, bytes, { 'x-check-in': meta }), entryCheck);
+  async checkIn(id: number, bytes: Uint8Array, comment: string, record: RecordChanges): Promise<VaultEntry> {
+    return this.entry(await this.call('POST', `/api/files/${id}/check-in`, bytes, beside('x-check-in', { by: RULE_USER, comment, record })));
   }
+  async writeRecord(id: number, record: RecordChanges): Promise<VaultEntry> {
+    return this.entry(await this.call('PUT', `/api/files/${id}/record`, { by: RULE_USER, record }));
+  }
+  async add({ kind, ...addition }: Addition, bytes: Uint8Array): Promise<VaultEntry> {
+    return this.entry(await this.call('POST', '/api/files', bytes, beside('x-add', { ...addition, by: RULE_USER, kind: kindThere(kind) })));
+  }
+}
+
+/** What goes beside a file's bytes, as a header. */
+const beside = (name: string, value: object): Record<string, string> => ({ [name]: Buffer.from(JSON.stringify(value)).toString('base64url') });
+
+/** What was sent as an answer. @throws AppError for a refusal and for what is no answer */
+function answerOf(status: number, content: Buffer): unknown {
+  let answer: unknown;
+  try {
+    const text = content.toString('utf8');
+    answer = text === '' ? null : JSON.parse(text);
+  } catch {
+    throw vaultProblem("The vault's answer cannot be read.");
+  }
+  if (status >= 200 && status < 300) return answer;
+  const detail = (answer as { message?: string } | null)?.message ?? `status ${status}`;
+  if (status === 401 || status === 404 || status >= 500) throw vaultProblem(`The vault failed: ${detail}`);
+  throw new AppError(409, 'vault-refused', `The vault refused: ${detail}`);
 }
 
 function* piecesOf(bytes: Uint8Array): Generator<Uint8Array> {

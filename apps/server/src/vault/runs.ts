@@ -1,9 +1,8 @@
-import { RehearsedFile, VaultRun, VaultRunFile, VaultRunResult } from '@rule/contract';
+import { Newcomer, RehearsedFile, RunKind, VaultRun, VaultRunFile, VaultRunResult } from '@rule/contract';
 import { Kind } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { JobContext, Jobs } from '../jobs/jobs';
 import { Db } from '../platform/db';
-import { AppError } from '../platform/problem';
 import { User } from '../users/user';
 import { Vault } from './vault';
 
@@ -29,6 +28,16 @@ const ORDER: readonly Kind[] = ['part', 'assembly', 'drawing', 'other'];
 /** Reasons and values that are told of one file. */
 const MOST_TOLD = 5;
 
+/** What a run is called in the list of jobs. */
+const TITLES: Readonly<Record<RunKind, (files: string) => string>> = {
+  'check in': (files) => `Check in ${files}`,
+  'records to files': (files) => `Pass records to ${files}`,
+  'files to records': (files) => `Pass ${files} to records`,
+  'check out': (files) => `Check out ${files}`,
+  'undo check-out': (files) => `Undo the check-out of ${files}`,
+  'bring in': (files) => `Bring ${files} into the vault`,
+};
+
 /** Values passed through links for many files: told beforehand, done as a job, reported file by file. */
 export class VaultRuns {
   constructor(
@@ -36,7 +45,7 @@ export class VaultRuns {
     private readonly vault: Vault,
     private readonly jobs: Jobs,
   ) {
-    jobs.define<VaultRun & { user: User }>('check-in', (context, { user, files, clash }) => this.run(context, user, files, clash));
+    jobs.define<VaultRun & { user: User }>('check-in', (context, { user, ...run }) => this.run(context, user, run));
   }
 
   /** The vault's files with what was last heard of them: all, or some. */
@@ -48,6 +57,29 @@ export class VaultRuns {
        WHERE $1::int[] IS NULL OR f.id = ANY($1::int[]) ORDER BY array_position($2::text[], f.kind), f.path`,
       [ids, ORDER],
     );
+  }
+
+  /** Files of the library that stands for the vault which the vault does not have: in a folder of it, or some. */
+  private strangers(folder: string | null, ids: readonly number[] | null): Promise<{ id: number; path: string; kind: Kind; className: string | null }[]> {
+    return this.db.all(
+      `SELECT f.id, f.path, f.kind, c.name AS "className" FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id
+       WHERE NOT f.removed AND NOT EXISTS (SELECT 1 FROM vault_records r WHERE r.path = f.path)
+         AND ($1::text IS NULL OR $1 = '' OR starts_with(f.path, $1 || '/')) AND ($2::int[] IS NULL OR f.id = ANY($2::int[]))
+       ORDER BY array_position($3::text[], f.kind), f.path`,
+      [folder, ids, ORDER],
+    );
+  }
+
+  /** What bringing a folder in would do: the files that the vault lacks, with the record that each would get. */
+  async newcomers(folder: string): Promise<Newcomer[]> {
+    const files = await this.strangers(folder, null);
+    const told: Newcomer[] = [];
+    for (let at = 0; at < files.length; at += BATCH) {
+      const batch = files.slice(at, at + BATCH);
+      const fresh = await this.vault.fresh(batch);
+      for (const { id, path, kind, className } of batch) told.push({ file: id, path, kind, className, ...fresh.get(id)! });
+    }
+    return told;
   }
 
   /**
@@ -66,6 +98,7 @@ export class VaultRuns {
         for (const { values } of links) if (values.decision.action !== 'equal') counts[values.decision.action]++;
         const changes = file.hash !== file.newest;
         const behind = changes && file.base !== file.version;
+        const refused = links.find(({ values }) => values.refused !== null)?.values;
         told.push({
           file: file.id,
           path: file.path,
@@ -80,7 +113,9 @@ export class VaultRuns {
               ? file.base === null
                 ? `The vault version this file is based on is not known.`
                 : `The vault has version ${file.version}; this file is based on version ${file.base}.`
-              : null,
+              : refused
+                ? `${refused.link.field}: ${refused.refused}.`
+                : null,
           told: links
             .filter(({ values }) => values.decision.action !== 'equal')
             .slice(0, most)
@@ -98,18 +133,18 @@ export class VaultRuns {
     return told;
   }
 
-  /** Begins to check files in. @returns the job's number */
+  /** Begins a run. @returns the job's number */
   start(user: User, run: VaultRun): Promise<number> {
-    return this.jobs.start(user, 'check-in', `Check in ${count(run.files.length, 'file')}`, { ...run, user });
+    return this.jobs.start(user, 'check-in', TITLES[run.kind](count(run.files.length, 'file')), { ...run, user });
   }
 
-  private async run(context: JobContext, user: User, ids: readonly number[], clash: VaultRun['clash']): Promise<VaultRunResult> {
-    const files = await this.files(ids);
+  private async run(context: JobContext, user: User, { kind, files: ids, clash }: VaultRun): Promise<VaultRunResult> {
+    const files = kind === 'bring in' ? await this.strangers(null, ids) : await this.files(ids);
     const rows: VaultRunFile[] = [];
     for (const [i, file] of files.entries()) {
       if (context.signal.aborted) break;
-      context.progress('checking files in', i, files.length);
-      const row = await this.one(user, file, clash);
+      context.progress(TITLES[kind]('files').toLowerCase(), i, files.length);
+      const row = await this.one(user, kind, file, clash);
       rows.push(row);
       if (row.outcome === 'left out') context.error(file.path, row.message);
     }
@@ -118,11 +153,17 @@ export class VaultRuns {
     for (const file of files)
       if (!done.has(file.id))
         rows.push({ file: file.id, path: file.path, outcome: 'left out', message: 'The run was cancelled before this file.', version: null });
-    context.progress('checking files in', files.length, files.length);
-    return { rows };
+    // What has left the vault or the library meanwhile is said too.
+    const known = new Set(files.map((file) => file.id));
+    const gone = ids.filter((id) => !known.has(id));
+    if (gone.length)
+      for (const { id, path } of await this.db.all<{ id: number; path: string }>('SELECT id, path FROM files WHERE id = ANY($1::int[]) ORDER BY path', [gone]))
+        rows.push({ file: id, path, outcome: 'left out', message: kind === 'bring in' ? 'The file is in the vault already.' : 'The file is not in the vault.', version: null });
+    context.progress(TITLES[kind]('files').toLowerCase(), files.length, files.length);
+    return { kind, rows };
   }
 
-  private async one(user: User, file: FileInVault, clash: VaultRun['clash']): Promise<VaultRunFile> {
+  private async one(user: User, kind: RunKind, file: { readonly id: number; readonly path: string }, clash: VaultRun['clash']): Promise<VaultRunFile> {
     const row = (outcome: VaultRunFile['outcome'], message: string, version: number | null = null): VaultRunFile => ({
       file: file.id,
       path: file.path,
@@ -131,20 +172,49 @@ export class VaultRuns {
       version,
     });
     try {
-      const links = (await this.vault.compareAll([file], false)).get(file.id)!;
-      const settled: Record<string, 'file' | 'record'> = {};
-      for (const { values } of links) {
-        if (values.decision.action !== 'ask' || clash === 'leave out') continue;
-        // A blank never erases, nor for many at once: that is decided file by file.
-        if ((values[clash] ?? '') !== '') settled[values.link.id] = clash;
+      switch (kind) {
+        case 'bring in': {
+          const entry = await this.vault.bringIn(user, file.id);
+          return row('done', `brought in with ${count(Object.keys(entry.record).length, 'record value')}`, entry.version);
+        }
+        case 'check out':
+        case 'undo check-out':
+          await this.vault.keepOut(file.id, kind === 'check out');
+          return row('done', kind === 'check out' ? 'checked out' : 'no longer checked out');
+        case 'records to files':
+        case 'files to records': {
+          const settled = await this.settled(file as FileInVault, clash);
+          const { passed, left } = kind === 'records to files' ? await this.vault.toFile(user, file.id, settled) : await this.vault.toRecord(user, file.id, settled);
+          const undecided = left ? `; ${count(left, 'value needs', 'values need')} a decision` : '';
+          return passed ? row('done', `${count(passed, 'value')} passed${undecided}`) : row('nothing to do', `No value to pass${undecided}.`);
+        }
+        case 'check in':
+          return await this.checkIn(user, file as FileInVault, clash, row);
       }
-      const acts = links.some(({ values }) => ['in', 'out', 'ask'].includes(values.decision.action));
-      if (!acts && file.hash === file.newest) return row('nothing to do', 'File and record already agree.');
-      const report = await this.vault.checkIn(user, file.id, { settled });
-      return row('checked in', `${report.recordChanges} into the record, ${report.fileChanges} into the file`, report.version);
     } catch (error) {
-      if (error instanceof AppError) return row('left out', error.message);
       return row('left out', error instanceof Error ? error.message : String(error));
     }
+  }
+
+  /** What is taken where a value would be asked about. A blank never erases, nor for many at once: that is decided file by file. */
+  private async settled(file: FileInVault, clash: VaultRun['clash']): Promise<Record<string, 'file' | 'record'>> {
+    const settled: Record<string, 'file' | 'record'> = {};
+    if (clash === 'leave out') return settled;
+    for (const { values } of (await this.vault.compareAll([file], false)).get(file.id)!)
+      if (values.decision.action === 'ask' && (values[clash] ?? '') !== '') settled[values.link.id] = clash;
+    return settled;
+  }
+
+  private async checkIn(
+    user: User,
+    file: FileInVault,
+    clash: VaultRun['clash'],
+    row: (outcome: VaultRunFile['outcome'], message: string, version?: number | null) => VaultRunFile,
+  ): Promise<VaultRunFile> {
+    const links = (await this.vault.compareAll([file], false)).get(file.id)!;
+    const acts = links.some(({ values }) => ['in', 'out', 'ask'].includes(values.decision.action));
+    if (!acts && file.hash === file.newest) return row('nothing to do', 'File and record already agree.');
+    const report = await this.vault.checkIn(user, file.id, { settled: await this.settled(file, clash) });
+    return row('done', `checked in: ${report.recordChanges} into the record, ${report.fileChanges} into the file`, report.version);
   }
 }

@@ -1,11 +1,11 @@
 import { count } from '@rule/core/words';
 import { createHash } from 'node:crypto';
 import { join } from 'node:path';
-import { CheckIn, CheckInReport, FileRow, LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
+import { CheckIn, CheckInReport, EntryStanding, FileRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Link, Property, checkProposed, forClass, linkSlot, sameDefinition } from '@rule/core/schema';
+import { Kind, Link, checkProposed, forClass, passingAt, sameDefinition } from '@rule/core/schema';
 import { HeldValue, StandIns, compileStandIns, heldText } from '@rule/core/values';
-import { VaultTableRow, compareVaultTable, decide } from '@rule/core/vault';
+import { Decision, VaultDefinition, VaultTableRow, compareVaultTable, decide, whyNotTaken } from '@rule/core/vault';
 import { Applying } from '../changes/apply';
 import { Libraries } from '../library/library';
 import { Db, asRecordset } from '../platform/db';
@@ -16,21 +16,48 @@ import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
 import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
-import { heldAt, valuesFor } from '../values/held';
-import { recordText } from '../values/linked';
 import { Judgements } from '../values/judgements';
 import { VaultLocks } from './locks';
-import { VaultEntry, VaultPort } from './port';
+import { RULE_USER, VaultEntry, VaultPort } from './port';
+import { Side, linkedFiles, sidesOf } from './sides';
 
-/** One link of a file: its three values, what the file holds to the letter, and the property that it leads to. */
+/** One link of a file: its three values, and the file's side to the letter. */
 export interface Compared {
   readonly values: LinkValues;
-  readonly held: HeldValue | null;
-  readonly property: Property | null;
+  readonly side: Side;
+}
+
+/** Which way values may pass. */
+export type Ways = 'both' | 'in' | 'out';
+
+/** How an entry stands, by what was last heard of it. */
+export const STANDING = `r.version, r.version_by AS "versionBy", r.version_at AS "versionAt", r.state, r.state_by AS "stateBy", r.state_at AS "stateAt",
+  r.checked_out_by AS "checkedOutBy", r.checked_out_at AS "checkedOutAt"`;
+
+/** A definition of which nothing is known yet. */
+const UNKNOWN: VaultDefinition = { fields: [], systemFields: [], states: [], steps: [], mayDefine: false };
+
+/** Time after which nobody waits for a check-in any more that is not under way here. */
+const GIVEN_UP_MS = 10 * 60_000;
+
+/** A check-in that has begun. */
+interface Begun {
+  readonly file: number;
+  readonly entry: number;
+  readonly version: number;
+  readonly hash: string | null;
+  readonly changeSet: number | null;
+  readonly path: string;
+  readonly kind: Kind;
+  readonly user: User;
 }
 
 /** Links between record fields and file addresses, and check-in through them. */
 export class Vault {
+  /** Files that are being checked in here: their check-ins have not broken off, however long they take. */
+  private readonly running = new Set<number>();
+  private readonly since: Date;
+
   constructor(
     private readonly db: Db,
     private readonly port: VaultPort,
@@ -42,16 +69,13 @@ export class Vault {
     private readonly locks: VaultLocks,
     private readonly applying: Applying,
     private readonly clock: () => Date,
-  ) {}
+  ) {
+    this.since = clock();
+  }
 
-  /** The links of the edition in force, with where they lead. One whose property is not there leads nowhere, and is not among them. */
-  async links(): Promise<LinkRow[]> {
-    const [{ schema }, list] = await Promise.all([this.editions.inForce(this.db), this.properties.list(this.db)]);
-    const byId = new Map(list.map((property) => [property.id, property]));
-    return schema.links.flatMap((link): LinkRow[] => {
-      const slot = linkSlot(link, byId);
-      return slot === null || slot.place === 'cell' ? [] : [{ ...link, place: slot.place, name: slot.name }];
-    });
+  /** The links of the edition in force. */
+  async links(): Promise<readonly Link[]> {
+    return (await this.editions.inForce(this.db)).schema.links;
   }
 
   /** Says whether a library stands for the vault. One does at most; its files are the vault's, path by path. */
@@ -64,47 +88,56 @@ export class Vault {
   /** Asks the vault for all that looks need, and keeps it. Where it does not answer, what it said last goes on to count, and the reason is kept. */
   async refresh(): Promise<void> {
     try {
-      const [fields, table, entries] = await Promise.all([this.port.fields(), this.port.table(), this.port.entries()]);
+      const [definition, table, entries] = await Promise.all([this.port.definition(), this.port.table(), this.port.entries()]);
       await this.locks.store(entries);
       await this.db.run(
-        `INSERT INTO vault_said VALUES (1, $1, $2::jsonb, $3::jsonb, NULL) ON CONFLICT (id) DO UPDATE SET at = excluded.at, fields = excluded.fields, link_table = excluded.link_table, problem = NULL`,
-        [this.clock(), JSON.stringify(fields), JSON.stringify(table)],
+        `INSERT INTO vault_said (id, at, definition, link_table, problem) VALUES (1, $1, $2::jsonb, $3::jsonb, NULL)
+         ON CONFLICT (id) DO UPDATE SET at = excluded.at, definition = excluded.definition, link_table = excluded.link_table, problem = NULL`,
+        [this.clock(), JSON.stringify(definition), JSON.stringify(table)],
       );
     } catch (error) {
       if (!(error instanceof AppError)) throw error;
-      await this.db.run(`INSERT INTO vault_said VALUES (1, 'epoch', '[]', '[]', $1) ON CONFLICT (id) DO UPDATE SET problem = excluded.problem`, [
-        error.message,
-      ]);
+      await this.db.run(
+        `INSERT INTO vault_said (id, at, link_table, problem) VALUES (1, 'epoch', '[]', $1) ON CONFLICT (id) DO UPDATE SET problem = excluded.problem`,
+        [error.message],
+      );
+      return;
     }
+    await this.settleBegun();
+  }
+
+  /** The definition of records as the vault last said it. */
+  async definition(): Promise<VaultDefinition> {
+    return (await this.db.one<{ definition: VaultDefinition }>('SELECT definition FROM vault_said'))?.definition ?? UNKNOWN;
   }
 
   /** How the vault stands to the library, as it last said. */
   async state(): Promise<VaultState> {
-    const [said, links, { links: drafted }, properties, libraries, files] = await Promise.all([
-      this.db.one<{ at: string; known: boolean; fields: string[]; table: VaultTableRow[]; problem: string | null }>(
-        `SELECT at, at > 'epoch' AS known, fields, link_table AS "table", problem FROM vault_said`,
+    const [said, links, { links: drafted }, properties, libraries, folders] = await Promise.all([
+      this.db.one<{ at: string; known: boolean; definition: VaultDefinition; table: VaultTableRow[]; problem: string | null }>(
+        `SELECT at, at > 'epoch' AS known, definition, link_table AS "table", problem FROM vault_said`,
       ),
       this.links(),
       this.editions.draftSchema(),
       this.properties.list(this.db),
       this.db.all<VaultState['libraries'][number]>('SELECT id, name, in_vault AS "inVault" FROM libraries ORDER BY name'),
-      this.db.all<VaultState['files'][number]>(
-        `SELECT f.id AS file, f.path, f.kind, r.state, r.version, r.checked_out_by AS "checkedOutBy" FROM vault_records r
-         JOIN files f ON f.path = r.path AND NOT f.removed JOIN libraries l ON l.id = f.library_id AND l.in_vault ORDER BY f.path`,
+      this.db.all<VaultState['folders'][number]>(
+        `SELECT regexp_replace(path, '/?[^/]*$', '') AS path, count(*)::int AS files FROM vault_records GROUP BY 1 ORDER BY 1`,
       ),
     ]);
     return {
       problem: said?.problem ?? (said ? null : 'The vault has not been asked yet.'),
       at: said?.known ? said.at : null,
       libraries,
-      fields: said?.fields ?? [],
+      definition: said?.definition ?? UNKNOWN,
       links,
       drafted,
       table: compareVaultTable(
         said?.table ?? [],
         properties.filter((property) => !property.retired).map((property) => property.writtenName),
       ),
-      files,
+      folders,
+      files: folders.reduce((sum, folder) => sum + folder.files, 0),
     };
   }
 
@@ -129,23 +162,14 @@ export class Vault {
   async file(id: number): Promise<VaultFile> {
     const file = await this.libraries.file(id);
     const path = await this.path(id);
-    const entry = await this.db.one<VaultEntry>(
-      'SELECT entry_id AS id, path, version, hash, state, checked_out_by AS "checkedOutBy", record FROM vault_records WHERE path = $1',
-      [path],
-    );
-    if (!entry) throw new AppError(404, 'not-in-vault', `${file.path} is not in the vault.`);
-    return {
-      file,
-      version: entry.version,
-      state: entry.state,
-      checkedOutBy: entry.checkedOutBy,
-      values: (await this.compare(id, file.kind, entry)).map(({ values }) => values),
-    };
+    const row = await this.db.one<EntryStanding & { readonly record: VaultEntry['record'] }>(`SELECT ${STANDING}, r.record FROM vault_records r WHERE r.path = $1`, [path]);
+    if (!row) throw new AppError(404, 'not-in-vault', `${file.path} is not in the vault.`);
+    return { file, ...row, values: (await this.compare(id, file.kind, row)).map(({ values }) => values) };
   }
 
   /** The links of one file with their three values, and what the file holds to the letter. */
-  private async compare(id: number, kind: Link['kind'], entry: VaultEntry): Promise<readonly Compared[]> {
-    return (await this.compareAll([{ id, kind, record: entry.record }])).get(id)!;
+  private async compare(id: number, kind: Kind, { record, state }: Pick<VaultEntry, 'record'> & { readonly state: string }): Promise<readonly Compared[]> {
+    return (await this.compareAll([{ id, kind, record, state }])).get(id)!;
   }
 
   /**
@@ -153,26 +177,25 @@ export class Vault {
    * @param exactly whether it is wanted what files hold to the letter, where what the grid shows of them is enough to decide
    */
   async compareAll(
-    files: readonly { readonly id: number; readonly kind: Link['kind']; readonly record: VaultEntry['record'] }[],
+    files: readonly { readonly id: number; readonly kind: Kind; readonly record: VaultEntry['record']; readonly state: string }[],
     exactly = true,
   ): Promise<ReadonlyMap<number, readonly Compared[]>> {
     const links = await this.links();
     const byId = new Map((await this.properties.list(this.db)).map((property) => [property.id, property]));
     const ids = files.map((file) => file.id);
     await this.judgements.settle(ids);
-    const asked = files.flatMap((file) => links.filter((link) => link.kind === file.kind).map((link) => ({ file, link })));
-    const letters = asked.filter(({ link }) => exactly || !('property' in link.at));
-    const [held, values, agreements] = await Promise.all([
-      heldAt(
-        this.db,
-        letters.map(({ file, link: { place, name } }) => ({ file: file.id, holder: '', place, name })),
-      ),
-      valuesFor(this.db, ids, byId.values()),
+    const linked = await linkedFiles(this.db, ids);
+    const [sides, agreements, definition, settings] = await Promise.all([
+      sidesOf(this.db, linked, links, byId, exactly),
       this.db.all<{ file: number; link: number; value: string | null; field: string; at: Link['at'] }>(
         'SELECT file_id AS file, link_id AS link, value, field, leads_to AS at FROM agreed_values WHERE file_id = ANY($1::int[])',
         [ids],
       ),
+      this.definition(),
+      readSettings(this.db),
     ]);
+    const standIns = compileStandIns(settings.standIns);
+    const classes = new Map(linked.map((file) => [file.id, file.className]));
     // What was agreed on for another field or another address says nothing of this one.
     const holds = new Map(links.map((link) => [link.id, link]));
     const agreed = new Map(
@@ -180,29 +203,45 @@ export class Vault {
         .filter(({ link, field, at }) => holds.get(link)?.field === field && sameDefinition(holds.get(link)!.at, at))
         .map((row) => [`${row.file}/${row.link}`, row.value]),
     );
-    const toTheLetter = new Map(letters.map((entry, i) => [entry, held[i]!]));
-    const compared = new Map<number, Compared[]>(ids.map((id) => [id, []]));
-    for (const entry of asked) {
-      const { file, link } = entry;
-      const own = toTheLetter.get(entry) ?? null;
-      const property = 'property' in link.at ? byId.get(link.at.property)! : null;
-      // A property says what the grid shows of it: also one that is under a known spelling, or is worked out.
-      const text = recordText(property ? (values.get(file.id)?.[property.id] ?? null) : own, property);
-      const record = file.record[link.field] ?? null;
-      const last = agreed.get(`${file.id}/${link.id}`);
-      compared.get(file.id)!.push({
-        values: { link, file: text, record, ...(last === undefined ? {} : { agreed: last }), decision: decide(link, text, record, last) },
-        held: own,
-        property,
-      });
-    }
-    return compared;
+    return new Map(
+      files.map(({ id, kind, record: values, state }): [number, readonly Compared[]] => [
+        id,
+        [...(sides.get(id) ?? [])].map(([number, side]): Compared => {
+          const link = holds.get(number)!;
+          const record = values[link.field] ?? null;
+          const last = agreed.get(`${id}/${number}`);
+          const decision: Decision = side.why === null ? decide(passingAt(link, state), side.text, record, last) : { action: 'stays', reason: side.why };
+          const refusal =
+            decision.action === 'in'
+              ? whyNotTaken(definition, link.field, kind, side.text)
+              : decision.action === 'out'
+                ? whyNotWritten(side, record, classes.get(id) ?? null, standIns)
+                : null;
+          const adds = decision.action === 'out' && side.targets.some(({ address, held }) => address.place === 'property' && held === null);
+          return {
+            values: {
+              link,
+              end: side.end,
+              name: side.targets[0]?.address.name ?? side.property?.writtenName ?? '',
+              file: side.text,
+              record,
+              ...(last === undefined ? {} : { agreed: last }),
+              decision,
+              adds,
+              refused: refusal,
+            },
+            side,
+          };
+        }),
+      ]),
+    );
   }
 
   /** @throws AppError for a field that the vault, as far as it is known, does not have */
   async checkField(field: string): Promise<void> {
-    const said = await this.db.one<{ fields: string[] }>(`SELECT fields FROM vault_said WHERE at > 'epoch'`);
-    if (said && !said.fields.includes(field)) throw invalid('unknown-field', `The vault has no record field ${field}. It has: ${said.fields.join(', ')}.`);
+    const { fields, systemFields } = await this.definition();
+    const names = [...fields.filter((other) => !other.retired).map((other) => other.name), ...systemFields];
+    if (names.length && !names.includes(field)) throw invalid('unknown-field', `The vault has no record field ${field}. It has: ${names.join(', ')}.`);
   }
 
   /**
@@ -230,86 +269,223 @@ export class Vault {
 
   /**
    * Checks a file in: passes values through its links both ways, as decided and settled. All that can be refused is refused before anything
-   * is written; the file is checked out first, so that nobody comes between, and what the vault refuses leaves file and record as they were.
+   * is written; the file is checked out first, so that nobody comes between. Where it breaks off, what became of it is found out: either file
+   * and record agree, or both are as they were.
    */
-  async checkIn(user: User, id: number, { settled, over }: CheckIn): Promise<CheckInReport> {
+  async checkIn(user: User, id: number, wishes: CheckIn): Promise<CheckInReport> {
+    if (this.running.has(id)) throw refused('under-way', 'This file is being checked in already.');
+    this.running.add(id);
+    try {
+      return await this.checkInAlone(user, id, wishes);
+    } finally {
+      this.running.delete(id);
+    }
+  }
+
+  private async checkInAlone(user: User, id: number, { settled, over }: CheckIn): Promise<CheckInReport> {
+    await this.settleBegun(id);
     const file = await this.libraries.file(id);
     const path = await this.path(id);
     const entry = await this.entry(path);
     await this.bytesToCheckIn(id, path, entry, over);
-    const compared = await this.compare(id, file.kind, entry);
-    const { lines, record } = await this.passing(file, compared, settled);
-    const out = await this.port.checkOut(entry.id);
+    const { lines, record } = await this.passing(file, await this.compare(id, file.kind, entry), settled, 'both');
+    await this.db.run(
+      `INSERT INTO vault_begun (file_id, entry_id, version, user_id, at) VALUES ($1, $2, $3, $4, $5)
+       ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version, hash = NULL, change_set_id = NULL, user_id = excluded.user_id, at = excluded.at`,
+      [id, entry.id, entry.version, user.id, this.clock()],
+    );
     try {
+      const out = await this.port.checkOut(entry.id);
       if (out.version !== entry.version) throw refused('newer-in-vault', `Someone checked in version ${out.version} of ${path} in the meantime. Try again.`);
-      let changeSet: number | null = null;
-      if (lines.length) {
-        const report = await this.applying.applyLines(user, `check-in of ${file.name}`, [...lines, ...(await this.texts.following(this.db, lines))]);
-        if (report.state !== 'applied') throw refused('not-applied', `${file.path}: ${report.failures[0]?.message ?? 'the values could not be written'}`);
-        changeSet = report.changeSet;
-      }
+      const changeSet = await this.write(user, `check-in of ${file.name}`, file.path, lines);
       // Rule itself may have written it since; someone else may not.
       const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
+      await this.db.run('UPDATE vault_begun SET hash = $2, change_set_id = $3 WHERE file_id = $1', [
+        id,
+        createHash('sha256').update(bytes).digest('hex'),
+        changeSet,
+      ]);
       const after = await this.port.checkIn(
         entry.id,
         bytes,
         changeSet === null ? `Checked in by ${user.displayName} with Rule` : `Checked in by ${user.displayName} with Rule, change set ${changeSet}`,
         record,
       );
-      await this.agree(id, await this.compare(id, file.kind, after));
-      await this.locks.note(after);
-      await this.db.run(
-        'INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version',
-        [id, after.id, after.version],
-      );
+      await this.finish(id, file.kind, after);
       return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet };
     } catch (error) {
-      await this.port.undoCheckOut(entry.id).catch(() => undefined);
+      const adopted = await this.settleBegun(id).catch(() => null);
+      // The vault had taken it in, and only its answer was lost.
+      if (adopted) return { version: adopted, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet: null };
       throw error;
     }
   }
 
-  /** What passes from file to record and from record to file, each value checked for where it goes. @throws AppError with what cannot pass */
+  /** Passes what the record says into the file, without a check-in. @returns how many values, and how many were left undecided */
+  async toFile(user: User, id: number, settled: CheckIn['settled']): Promise<{ readonly passed: number; readonly left: number }> {
+    const file = await this.libraries.file(id);
+    const entry = await this.entry(await this.path(id));
+    const compared = await this.compare(id, file.kind, entry);
+    const { lines, left } = await this.passing(file, compared, settled, 'out');
+    await this.write(user, `records to files: ${file.name}`, file.path, lines);
+    if (lines.length) await this.agree(id, await this.compare(id, file.kind, entry));
+    return { passed: lines.length, left };
+  }
+
+  /** Passes what the file says into its record, without a new version. */
+  async toRecord(user: User, id: number, settled: CheckIn['settled']): Promise<{ readonly passed: number; readonly left: number }> {
+    void user;
+    const file = await this.libraries.file(id);
+    const path = await this.path(id);
+    const entry = await this.entry(path);
+    await this.bytesToCheckIn(id, path, entry, undefined);
+    const { record, left } = await this.passing(file, await this.compare(id, file.kind, entry), settled, 'in');
+    const passed = Object.keys(record).length;
+    if (passed) {
+      const after = await this.port.writeRecord(entry.id, record);
+      await this.locks.note(after);
+      await this.agree(id, await this.compare(id, file.kind, after));
+    }
+    return { passed, left };
+  }
+
+  /** Keeps a file for Rule, or gives it free. */
+  async keepOut(id: number, out: boolean): Promise<void> {
+    const entry = await this.entry(await this.path(id));
+    if (!out && entry.checkedOutBy !== RULE_USER) throw refused('not-out', `${entry.path} is not checked out by Rule.`);
+    await this.locks.note(out ? await this.port.checkOut(entry.id) : await this.port.undoCheckOut(entry.id));
+  }
+
+  /** What a record would hold if its file were brought in, by the links and initial values; and why it cannot be. */
+  async fresh(files: readonly { readonly id: number; readonly kind: Kind }[]): Promise<Map<number, { readonly record: Record<string, string>; readonly problem: string | null }>> {
+    const definition = await this.definition();
+    const compared = await this.compareAll(
+      files.map((file) => ({ ...file, record: {}, state: 'open' })),
+      false,
+    );
+    return new Map(
+      files.map(({ id, kind }) => {
+        const record: Record<string, string> = {};
+        let problem: string | null = null;
+        for (const { values } of compared.get(id)!) {
+          if (values.decision.action !== 'in' || values.file === null) continue;
+          const refusal = whyNotTaken(definition, values.link.field, kind, values.file);
+          if (refusal) problem ??= refusal;
+          else record[values.link.field] = values.file;
+        }
+        return [id, { record, problem }];
+      }),
+    );
+  }
+
+  /** Adds a file that the vault does not have, its record filled at once. */
+  async bringIn(user: User, id: number): Promise<VaultEntry> {
+    const file = await this.libraries.file(id);
+    const path = await this.path(id);
+    if ((await this.port.entries([path])).length) throw refused('in-vault', `${path} is in the vault already.`);
+    const { record, problem } = (await this.fresh([{ id, kind: file.kind }])).get(id)!;
+    if (problem) throw refused('cannot-pass', `${path}: ${problem}. Nothing was brought in.`);
+    const row = (await this.db.one<{ root: string; hash: string }>('SELECT l.root, f.hash FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1', [id]))!;
+    const bytes = await readPlain(join(row.root, path));
+    if (createHash('sha256').update(bytes).digest('hex') !== row.hash)
+      throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again.`);
+    const [linked] = await linkedFiles(this.db, [id]);
+    const after = await this.port.add({ path, kind: file.kind, class: linked!.className, comment: `Brought in by ${user.displayName} with Rule`, record }, bytes);
+    await this.finish(id, file.kind, after);
+    return after;
+  }
+
+  private async write(user: User, title: string, path: string, lines: readonly Line[]): Promise<number | null> {
+    if (lines.length === 0) return null;
+    const report = await this.applying.applyLines(user, title, [...lines, ...(await this.texts.following(this.db, lines))]);
+    if (report.state !== 'applied') throw refused('not-applied', `${path}: ${report.failures[0]?.message ?? 'the values could not be written'}`);
+    return report.changeSet;
+  }
+
+  /** Keeps what the vault holds now, and on what both sides agree. */
+  private async finish(id: number, kind: Kind, after: VaultEntry): Promise<void> {
+    await this.agree(id, await this.compare(id, kind, after));
+    await this.locks.note(after);
+    await this.db.run('INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version', [
+      id,
+      after.id,
+      after.version,
+    ]);
+    await this.db.run('DELETE FROM vault_begun WHERE file_id = $1', [id]);
+  }
+
+  /**
+   * Finds out what became of check-ins that broke off, of one file or of all: what the vault has taken in is adopted, of everything else the
+   * file gets its old values back and is given free. What cannot be found out now is found out later.
+   * @returns the version that was adopted, where one file was asked about
+   */
+  private async settleBegun(id?: number): Promise<number | null> {
+    const begun = await this.db.all<Begun>(
+      `SELECT b.file_id AS file, b.entry_id AS entry, b.version, b.hash, b.change_set_id AS "changeSet", f.path, f.kind,
+         jsonb_build_object('id', u.id, 'name', u.name, 'displayName', u.display_name, 'role', u.role) AS user
+       FROM vault_begun b JOIN files f ON f.id = b.file_id JOIN users u ON u.id = b.user_id
+       WHERE CASE WHEN $1::int IS NULL THEN b.at < $2::timestamptz OR b.at < $3::timestamptz ELSE b.file_id = $1 END`,
+      // What began before this server did, or too long ago, nobody is waiting for any more.
+      [id ?? null, this.since, new Date(this.clock().getTime() - GIVEN_UP_MS)],
+    );
+    let adopted: number | null = null;
+    for (const row of begun) {
+      if (id === undefined && this.running.has(row.file)) continue;
+      const [entry] = await this.port.entries([row.path]);
+      if (entry && row.hash !== null && entry.version > row.version && entry.hash === row.hash) {
+        await this.finish(row.file, row.kind, entry);
+        adopted = entry.version;
+        continue;
+      }
+      if (entry?.checkedOutBy === RULE_USER) await this.locks.note(await this.port.undoCheckOut(entry.id));
+      await this.db.run('DELETE FROM vault_begun WHERE file_id = $1', [row.file]);
+      // Whoever wrote into the file since then has the last word: then the values stay, and the next check-in passes them.
+      if (row.changeSet !== null) await this.applying.revert(row.user, row.changeSet).catch(() => undefined);
+    }
+    return adopted;
+  }
+
+  /**
+   * What passes from file to record and from record to file, each value checked for where it goes.
+   * @param ways the ways that are wanted; of one way alone, what nobody has decided is left as it is, and counted
+   * @throws AppError with what cannot pass
+   */
   private async passing(
     file: FileRow,
     compared: readonly Compared[],
     settled: CheckIn['settled'],
-  ): Promise<{ lines: Line[]; record: Record<string, string | null> }> {
+    ways: Ways,
+  ): Promise<{ lines: Line[]; record: Record<string, string | null>; left: number }> {
     const open = compared.filter(({ values }) => values.decision.action === 'ask' && !settled[values.link.id]);
-    if (open.length)
+    if (open.length && ways === 'both')
       throw refused(
         'clash',
         `${count(open.length, 'value needs', 'values need')} a decision.`,
         open.map(({ values }) => ({ field: values.link.field, code: 'clash', message: values.decision.reason })),
       );
-    const [fields, settings, row] = await Promise.all([
-      this.port.fields(),
+    const [definition, settings, row] = await Promise.all([
+      this.port.definition(),
       readSettings(this.db),
       this.db.one<{ name: string | null }>('SELECT c.name FROM files f LEFT JOIN classes c ON c.id = f.class_id WHERE f.id = $1', [file.id]),
     ]);
-    const known = new Set(fields);
     const standIns = compileStandIns(settings.standIns);
     const lines: Line[] = [];
     const record: Record<string, string | null> = {};
     const wrong: { field: string; code: string; message: string }[] = [];
-    for (const { values, held, property } of compared) {
-      const { link } = values;
-      const action = values.decision.action === 'ask' ? (settled[link.id] === 'file' ? 'in' : 'out') : values.decision.action;
-      if (action === 'in') {
-        if (known.has(link.field)) record[link.field] = values.file;
-        else wrong.push({ field: link.field, code: 'unknown-field', message: `the vault has no record field ${link.field}` });
+    for (const { values, side } of compared) {
+      const { link, decision } = values;
+      const action = decision.action !== 'ask' ? decision.action : settled[link.id] === 'file' ? 'in' : settled[link.id] === 'record' ? 'out' : 'stays';
+      if (action === 'in' && ways !== 'out') {
+        const refusal = whyNotTaken(definition, link.field, file.kind, side.text);
+        if (refusal === null) record[link.field] = side.text;
+        else wrong.push({ field: link.field, code: definition.fields.some((field) => field.name === link.field) ? 'bad-file-value' : 'unknown-field', message: refusal });
       }
-      if (action === 'out') {
-        const proposed = fileValue(values.record, property && forClass(property, row?.name ?? null), standIns);
-        if (proposed.ok)
-          lines.push({
-            address: { file: file.id, holder: '', place: link.place, name: link.name },
-            base: held,
-            proposed: proposed.held,
-            reason: `vault field ${link.field}`,
-            follows: false,
-          });
-        else wrong.push({ field: link.field, code: 'bad-record-value', message: `${property?.caption ?? link.name} ${proposed.problem}` });
+      if (action === 'out' && ways !== 'in') {
+        const refusal = whyNotWritten(side, values.record, row?.name ?? null, standIns);
+        if (refusal !== null) wrong.push({ field: link.field, code: 'bad-record-value', message: refusal });
+        else
+          for (const { address, held } of side.targets)
+            lines.push({ address, base: held, proposed: proposedOf(side, values.record, row?.name ?? null, standIns), reason: `vault field ${link.field}`, follows: false });
       }
     }
     if (wrong.length)
@@ -318,7 +494,7 @@ export class Vault {
         `${file.path}: ${wrong[0]!.message}${wrong.length > 1 ? `, and ${wrong.length - 1} more` : ''}. Nothing was changed.`,
         wrong,
       );
-    return { lines, record };
+    return { lines, record, left: ways === 'both' ? 0 : open.length };
   }
 
   /** Remembers the values on which file and record agree now. */
@@ -334,13 +510,19 @@ export class Vault {
   }
 }
 
-/** A record's text as the file holds it, by the same checks as what people type; or what is wrong with it. */
-function fileValue(
-  text: string | null,
-  property: Property | null,
-  standIns: StandIns,
-): { readonly ok: true; readonly held: HeldValue | null } | { readonly ok: false; readonly problem: string } {
-  if (!property) return { ok: true, held: text === null || text === '' ? null : heldText(text) };
-  const check = checkProposed(text ?? '', property, standIns);
-  return check.ok ? { ok: true, held: check.held } : { ok: false, problem: check.violations[0]!.message };
+/** A record's text as the file would hold it, by the same checks as what people type. */
+const written = (side: Side, text: string | null, className: string | null, standIns: StandIns) =>
+  side.property ? checkProposed(text ?? '', forClass(side.property, className), standIns) : null;
+
+/** Why a record's text cannot be written into the file; `null` where it can. */
+function whyNotWritten(side: Side, text: string | null, className: string | null, standIns: StandIns): string | null {
+  if (side.targets.length === 0) return 'the file has no place for it';
+  const check = written(side, text, className, standIns);
+  return check === null || check.ok ? null : `${side.property!.caption} ${check.violations[0]!.message}`;
+}
+
+function proposedOf(side: Side, text: string | null, className: string | null, standIns: StandIns): HeldValue | null {
+  const check = written(side, text, className, standIns);
+  if (check?.ok) return check.held;
+  return text === null || text === '' ? null : heldText(text);
 }

@@ -2,8 +2,25 @@ import { FIT_STEPS, FitRule } from '@rule/core/lettering';
 import { CELL_FACTS, CELL_LETTERS, CELL_SOURCES, CLASHES, CellForm, KINDS, Link, PASSES, SCALE_FORMS, SCALE_RULES, ScaleForm } from '@rule/core/schema';
 import { CELL_STATES } from '@rule/core/titleblocks';
 import { NUMBER_FORMS } from '@rule/core/values';
+import { FIELD_TYPES } from '@rule/core/vault';
 import Joi from 'joi';
-import { RUN_CLASHES, BoundCells, CellTray, CheckIn, HolderQuery, SheetModel, SheetsQuery, TakeUp, TypedCell, VaultRun } from '../mapping';
+import {
+  BoundCells,
+  CellTray,
+  CheckIn,
+  FieldOrder,
+  HolderQuery,
+  LegacyList,
+  RUN_CLASHES,
+  RUN_KINDS,
+  RecordEdits,
+  RecordsQuery,
+  SheetModel,
+  SheetsQuery,
+  TakeUp,
+  TypedCell,
+  VaultRun,
+} from '../mapping';
 import { id } from './files';
 
 const form = Joi.object<CellForm>({
@@ -55,18 +72,38 @@ export const cellBinding = {
   fit,
 };
 
-/** The parts of a link. @param property how a property is named */
-export const linkOf = (property: Joi.Schema) => ({
-  field: Joi.string().max(100).required(),
-  kind: Joi.valid(...KINDS).required(),
-  at: Joi.alternatives(
-    Joi.object({ property: property.required() }),
-    Joi.object({ place: Joi.valid('property', 'field').required(), name: Joi.string().max(255).required() }),
-  ).required(),
+const passing = {
   in: Joi.valid(...PASSES).required(),
   out: Joi.valid(...PASSES).required(),
   onClash: Joi.valid(...CLASHES).required(),
-});
+};
+
+/** The parts of a link. @param property how a property is named */
+export const linkOf = (property: Joi.Schema) =>
+  Joi.object({
+    field: Joi.string().max(100).required(),
+    kinds: Joi.array()
+      .items(Joi.valid(...KINDS))
+      .min(1)
+      .unique()
+      .required(),
+    classes: Joi.array().items(Joi.string().max(100)).unique().max(500).default([]),
+    at: Joi.array()
+      .items(
+        Joi.object({ property: property.required(), of: Joi.valid('model') }),
+        Joi.object({ place: Joi.valid('property', 'field').required(), name: Joi.string().max(255).required() }),
+      )
+      .min(1)
+      .max(20)
+      .required(),
+    ...passing,
+    states: Joi.array()
+      .items(Joi.object({ state: Joi.string().max(100).required(), ...passing }))
+      .unique('state')
+      .max(50)
+      .default([]),
+    step: Joi.string().max(100).allow(null).default(null),
+  });
 
 /** Checks a {@link BoundCells}. */
 export const boundCells = Joi.object<BoundCells>({
@@ -119,7 +156,7 @@ export const takeUpTexts = Joi.object<TakeUp>({
 export const sheetModel = Joi.object<SheetModel>({ layout: Joi.string().max(255).required(), model: id.allow(null).required() }).required();
 
 /** Checks a {@link Link} without its number. */
-export const linkDraft = Joi.object<Omit<Link, 'id'>>(linkOf(id)).required();
+export const linkDraft = linkOf(id).required() as Joi.ObjectSchema<Omit<Link, 'id'>>;
 
 /** Checks whether a library stands for the vault. */
 export const inVault = Joi.object<{ inVault: boolean }>({ inVault: Joi.boolean().required() }).required();
@@ -138,6 +175,74 @@ export const rehearseRun = Joi.object<{ files: number[] | null }>({ files: Joi.a
 
 /** Checks a {@link VaultRun}. */
 export const vaultRun = Joi.object<VaultRun>({
+  kind: Joi.valid(...RUN_KINDS).default('check in'),
   files: Joi.array().items(id).min(1).max(100_000).unique().required(),
   clash: Joi.valid(...RUN_CLASHES).required(),
 }).required();
+
+/** Checks a {@link RecordsQuery}. */
+export const recordsQuery = Joi.object<RecordsQuery>({
+  folder: Joi.string().max(4096).allow(''),
+  text: Joi.string().max(200).allow(''),
+  state: Joi.string().max(100),
+  kind: Joi.valid(...KINDS),
+  offset: Joi.number().integer().min(0).default(0),
+  limit: Joi.number().integer().min(1).max(1000).default(200),
+});
+
+const fieldName = Joi.string().max(100);
+const recordValue = Joi.string().max(10_000).allow('', null);
+
+/** Checks {@link RecordEdits}. */
+export const recordEdits = Joi.object<RecordEdits>({
+  title: Joi.string().trim().min(1).max(200).required(),
+  edits: Joi.array()
+    .items(Joi.object({ entry: id.required(), field: fieldName.required(), before: recordValue.required(), after: recordValue.required() }))
+    .min(1)
+    .max(50_000)
+    .required(),
+}).required();
+
+/** Checks a {@link FieldOrder}. */
+export const fieldOrder = Joi.object<FieldOrder>({
+  property: id,
+  name: fieldName,
+  field: Joi.object({
+    name: fieldName.trim().min(1).required(),
+    type: Joi.valid(...FIELD_TYPES).required(),
+    length: Joi.number().integer().min(1).max(10_000).allow(null).required(),
+    choices: Joi.array().items(Joi.string().max(500)).max(5000).unique().required(),
+    initial: Joi.string().max(10_000).allow(null).required(),
+    required: Joi.boolean().required(),
+    kinds: Joi.array()
+      .items(Joi.valid(...KINDS))
+      .unique()
+      .required(),
+    classes: Joi.array().items(Joi.string().max(100)).unique().required(),
+    fixed: Joi.boolean().required(),
+    retired: Joi.boolean().required(),
+  }),
+})
+  .xor('property', 'name')
+  .and('name', 'field')
+  .required();
+
+/** Checks a {@link LegacyList}. */
+export const legacyList = Joi.object<LegacyList>({
+  headers: Joi.array().items(Joi.string().max(1000).allow('')).min(1).max(500).required(),
+  rows: Joi.array()
+    .items(Joi.array().items(Joi.string().max(10_000).allow('')).max(500))
+    .max(50_000)
+    .required(),
+  key: Joi.string().max(1000).required(),
+  keyField: fieldName.allow(null).required(),
+  columns: Joi.array()
+    .items(Joi.object({ header: Joi.string().max(1000).required(), field: fieldName.required() }))
+    .unique('field')
+    .min(1)
+    .max(500)
+    .required(),
+}).required();
+
+/** Checks a folder of the library whose files are brought into the vault. */
+export const folderOf = Joi.object<{ folder: string }>({ folder: Joi.string().max(4096).allow('').required() }).required();

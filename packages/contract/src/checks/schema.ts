@@ -272,19 +272,33 @@ export const schemaDocument = Joi.object<SchemaDocument>({
     .max(20_000)
     .default([]),
   links: Joi.array()
-    .items(Joi.object(linkOf(name)))
+    .items(linkOf(name))
     .max(10_000)
     .default([]),
   lists: Joi.array().items(Joi.object(choiceList)).max(500).default([]),
   series: Joi.array().items(Joi.object(series)).max(500).default([]),
 }).required();
 
+/** A document whose links are as links are now: earlier versions wrote one kind and one address. */
+function withPresentLinks(document: unknown): unknown {
+  const links = (document as { links?: unknown } | null)?.links;
+  if (!Array.isArray(links)) return document;
+  return {
+    ...(document as object),
+    links: links.map((link: unknown) => {
+      if (typeof link !== 'object' || link === null || !('kind' in link)) return link;
+      const { kind, at, ...rest } = link as { kind: unknown; at?: unknown };
+      return { ...rest, kinds: [kind], at: [at] };
+    }),
+  };
+}
+
 /** What a JSON text says of a schema: a document as Rule sends it out, or its own part alone. */
 export function readSchemaDocument(
   json: unknown,
 ): { readonly ok: true; readonly document: SchemaDocument } | { readonly ok: false; readonly error: Joi.ValidationError } {
   const own = typeof json === 'object' && json !== null && 'x-rule' in json ? (json as Record<string, unknown>)['x-rule'] : json;
-  const checked = schemaDocument.validate(own, { abortEarly: false });
+  const checked = schemaDocument.validate(withPresentLinks(own), { abortEarly: false });
   return checked.error ? { ok: false, error: checked.error } : { ok: true, document: checked.value };
 }
 

@@ -1,5 +1,20 @@
-import { CheckInReport, JobStarted, KeptRehearsal, KeptRehearsalView, RehearsedFile, VaultFile, VaultState } from '..';
-import { checkIn, inVault, keepRehearsal, rehearseRun, vaultRun } from '../checks';
+import { DefinitionView } from '@rule/core/vault';
+import {
+  CheckInReport,
+  JobStarted,
+  KeptRehearsal,
+  KeptRehearsalView,
+  LegacyRow,
+  Newcomer,
+  RecordEditReport,
+  RecordEditRow,
+  RecordPage,
+  RehearsedFile,
+  VaultFile,
+  VaultState,
+} from '..';
+import { checkIn, fieldOrder, folderOf, inVault, keepRehearsal, legacyList, recordEdits, recordsQuery, rehearseRun, vaultRun } from '../checks';
+import { LARGEST_DOCUMENT } from '../media';
 import { RouteTable, bytes, json, nothing } from '../route';
 
 /** The vault: links and records. */
@@ -33,5 +48,36 @@ export const vaultRoutes = {
     answer: bytes('text/csv'),
   },
   'DELETE /vault/rehearsals/{rehearsal}': { summary: 'Remove a kept rehearsal', role: 'editor', answer: nothing },
-  'POST /vault/runs': { summary: 'Check in many files', role: 'editor', body: vaultRun, answer: json<JobStarted>() },
+  'POST /vault/newcomers': {
+    summary: "Files of the vault's library that are not in the vault, with the record that each would get",
+    role: 'viewer',
+    body: folderOf,
+    answer: json<Newcomer[]>(),
+  },
+  'GET /vault/definition': { summary: "The vault's record fields beside the properties of the draft", role: 'viewer', answer: json<DefinitionView>() },
+  'POST /vault/fields': {
+    summary: 'Make a record field from a property, or change, rename or retire one',
+    role: 'administrator',
+    body: fieldOrder,
+    answer: json<DefinitionView>(),
+  },
+  'GET /vault/definition/table': { summary: "What only the vault's administrator can change, as CSV", role: 'viewer', answer: bytes('text/csv') },
+  'POST /vault/link-table/correct': {
+    summary: "Correct names in the vault's own link table that are nearly right",
+    role: 'administrator',
+    answer: json<{ corrected: number }>(),
+  },
+  'GET /vault/records': { summary: 'Records of the vault as last fetched', role: 'viewer', query: recordsQuery, answer: json<RecordPage>() },
+  'PUT /vault/records': { summary: 'Change values in records', role: 'editor', body: recordEdits, answer: json<RecordEditReport>() },
+  'GET /vault/record-edits': { summary: 'Changes made to records, newest first', role: 'viewer', answer: json<RecordEditRow[]>() },
+  'POST /vault/record-edits/{edit}/undo': { summary: 'Undo a change of records', role: 'editor', answer: json<RecordEditReport>() },
+  'POST /vault/list-file': {
+    summary: 'Headers and rows of a list from elsewhere',
+    role: 'editor',
+    upload: LARGEST_DOCUMENT,
+    answer: json<{ headers: string[]; rows: string[][] }>(),
+  },
+  'POST /vault/list/preview': { summary: 'What a list from elsewhere would change in records, row by row', role: 'editor', body: legacyList, answer: json<LegacyRow[]>() },
+  'POST /vault/list': { summary: 'Take a list from elsewhere into records', role: 'editor', body: legacyList, answer: json<RecordEditReport>() },
+  'POST /vault/runs': { summary: 'Check in, check out, pass values or bring in many files', role: 'editor', body: vaultRun, answer: json<JobStarted>() },
 } satisfies RouteTable;

@@ -1,6 +1,6 @@
 import { Property, PropertyDraft } from './property';
 import { EntryForm } from './form';
-import { Binding, Link, cellName } from './mapping';
+import { Binding, Link, cellName, linkName } from './mapping';
 import { Check, Schema } from './schema';
 
 /** One field of a definition, before and after. */
@@ -102,7 +102,7 @@ export function compareSchemas(before: Schema, after: Schema): SchemaChange[] {
     after.links,
     (link) => ({ type: 'link added', link }),
     (link) => ({ type: 'link removed', link }),
-    ({ id, field, kind }, fields) => ({ type: 'link changed', id, field: `${field} (${kind})`, fields }),
+    (link, fields) => ({ type: 'link changed', id: link.id, field: linkName(link), fields }),
   );
   if (!sameDefinition(before.strangers, after.strangers)) changes.push({ type: 'strangers changed', before: before.strangers, after: after.strangers });
   for (const part of ['properties', 'checks', 'forms'] as const) {

@@ -17,7 +17,7 @@ import { HeldValue, StandIns, TypedValue, heldText, holdValue, readHeld, sameHel
 import { CellState, Violation, judge } from './constraints';
 import { sameDefinition } from './editions';
 import { InnerLevel, Kind, Property, PropertyLevel, SheetArea, WideLevel, forClass, inherits, isHeldAt, isWide, reaches, ruleNameOf, slotOf } from './property';
-import { Binding, familyOf, homeCell, homeCells, ledBy, onBlock, withHomes } from './mapping';
+import { Binding, familyOf, homeCell, homeCells, ledBy, onBlock, withHomes, withLeads } from './mapping';
 import { Check, Schema } from './schema';
 import { feelType, feelValue, ruleScope } from './scope';
 
@@ -188,7 +188,7 @@ export class PreparedSchema {
     schema: Schema,
     private readonly ground: JudgeGround,
   ) {
-    this.schema = schema = { ...schema, properties: withHomes(schema.properties, schema.bindings) };
+    this.schema = schema = { ...schema, properties: withLeads(withHomes(schema.properties, schema.bindings), schema.links) };
     const problems: SchemaProblem[] = [];
     this.active = schema.properties.filter((property) => !property.retired);
     this.byRuleName = new Map(this.active.map((property) => [ruleNameOf(property), property]));

@@ -14,8 +14,10 @@ export interface BindingDocument extends Omit<Binding, 'id' | 'shows'> {
 
 /** A link as it travels. */
 export interface LinkDocument extends Omit<Link, 'id' | 'at'> {
-  readonly at: { readonly property: string } | Extract<LinkEnd, { readonly name: string }>;
+  readonly at: readonly LinkEndDocument[];
 }
+
+type LinkEndDocument = { readonly property: string; readonly of?: 'model' } | Extract<LinkEnd, { readonly name: string }>;
 
 /** Bindings and links to be sent out. Those that name a property which is not in the schema are left behind. */
 export function mappingDocument(
@@ -34,9 +36,12 @@ export function mappingDocument(
       return pieces.length === shows.length ? [{ ...binding, shows: pieces }] : [];
     }),
     links: links.flatMap(({ id: _, at, ...link }): LinkDocument[] => {
-      if (!('property' in at)) return [{ ...link, at }];
-      const property = names.get(at.property);
-      return property === undefined ? [] : [{ ...link, at: { property } }];
+      const ends = at.flatMap((end): LinkEndDocument[] => {
+        if (!('property' in end)) return [end];
+        const property = names.get(end.property);
+        return property === undefined ? [] : [{ ...end, property }];
+      });
+      return ends.length === at.length ? [{ ...link, at: ends }] : [];
     }),
   };
 }
@@ -65,9 +70,12 @@ export function readMappingDocument(
       return pieces.length === shows.length ? [{ ...binding, shows: pieces }] : [];
     }),
     links: document.links.flatMap(({ at, ...link }): Omit<Link, 'id'>[] => {
-      if (!('property' in at)) return [{ ...link, at }];
-      const property = idOf(at.property);
-      return property === undefined ? [] : [{ ...link, at: { property } }];
+      const ends = at.flatMap((end): LinkEnd[] => {
+        if (!('property' in end)) return [end];
+        const property = idOf(end.property);
+        return property === undefined ? [] : [{ ...end, property }];
+      });
+      return ends.length === at.length ? [{ ...link, at: ends }] : [];
     }),
     unknown,
   };

@@ -46,6 +46,12 @@ export function bindingWords({ shows, leads, fit }: Pick<Binding, 'shows' | 'lea
   return `${shows.map((piece) => pieceWords(piece, captionOf)).join(' + ')}${leads ? ', at home here' : ''}${fit ? `; if too long: ${fitWords(fit)}` : ''}`;
 }
 
-/** Where a link leads, in words. */
+/** Where an end of a link is, in words. */
 export const linkEndWords = (at: LinkEnd, captionOf: (property: number) => string): string =>
-  'property' in at ? captionOf(at.property) : `${at.place === 'field' ? "the file's own field" : 'the name'} ${JSON.stringify(at.name)}`;
+  'property' in at
+    ? `${captionOf(at.property)}${at.of === 'model' ? ' of the model' : ''}`
+    : `${at.place === 'field' ? "the file's own field" : 'the name'} ${JSON.stringify(at.name)}`;
+
+/** Where a link leads, in words: its addresses in their order. */
+export const linkEndsWords = (at: readonly LinkEnd[], captionOf: (property: number) => string): string =>
+  at.map((end) => linkEndWords(end, captionOf)).join(', else ');

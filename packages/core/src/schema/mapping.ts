@@ -1,6 +1,6 @@
 import { FIT_STEPS, FitRule } from '../lettering';
 import { NUMBER_FORMS } from '../values';
-import { KINDS, Kind, Property, Slot, WideLevel, isHeldAt, isWide, slotOf } from './property';
+import { INNER_LEVELS, KINDS, Kind, Led, Property, Slot, WideLevel, isHeldAt, isWide, slotOf } from './property';
 
 /** Where a cell takes a property's value from: the drawing's document, its own sheet, the model that feeds the sheet, or a holder above files. */
 export const CELL_SOURCES = ['drawing', 'sheet', 'model', 'drawing set', 'project', 'company'] as const;
@@ -95,21 +95,48 @@ export type Passes = (typeof PASSES)[number];
 export const CLASHES = ['ask', "take the file's", "take the record's"] as const;
 export type OnClash = (typeof CLASHES)[number];
 
-/** What a record field is tied to: a property by its number, or a name in files that is not the schema's. */
-export type LinkEnd = { readonly property: number } | { readonly place: 'property' | 'field'; readonly name: string };
+/**
+ * What a record field is tied to: a property by its number, of the file itself or of the model that a drawing shows; or a name in files that is
+ * not the schema's.
+ */
+export type LinkEnd = { readonly property: number; readonly of?: 'model' } | { readonly place: 'property' | 'field'; readonly name: string };
 
-/** A record field tied to an address in one kind of file. */
-export interface Link {
-  readonly id: number;
-  readonly field: string;
-  readonly kind: Kind;
-  readonly at: LinkEnd;
+/** How values pass through a link. */
+export interface Passing {
   /** File to record. */
   readonly in: Passes;
   /** Record to file. */
   readonly out: Passes;
   readonly onClash: OnClash;
 }
+
+/** A record field tied to addresses in some kinds of files. */
+export interface Link extends Passing {
+  readonly id: number;
+  readonly field: string;
+  /** Kinds of files, and the names of the classes among them; no class means all. */
+  readonly kinds: readonly Kind[];
+  readonly classes: readonly string[];
+  /** The first that holds a value gives it; a record's value goes there too, and to the first where none holds one. */
+  readonly at: readonly LinkEnd[];
+  /** How values pass in other states of the workflow than the common ones. */
+  readonly states: readonly ({ readonly state: string } & Passing)[];
+  /** The step of the workflow that sets the field; `null` where none does. Then values pass out of the record alone. */
+  readonly step: string | null;
+}
+
+/** Whether a link is for files of a kind and class. */
+export const linkReaches = ({ kinds, classes }: Pick<Link, 'kinds' | 'classes'>, kind: string, className: string | null): boolean =>
+  kinds.includes(kind as Kind) && (classes.length === 0 || (className !== null && classes.includes(className)));
+
+/** How values pass through a link in a state of the workflow. */
+export const passingAt = (link: Pick<Link, 'states'> & Passing, state: string | null): Passing => link.states.find((entry) => entry.state === state) ?? link;
+
+/** Whether the record alone says what the value is. */
+export const recordLeads = ({ in: into, out }: Passing): boolean => into === 'never' && out === 'always';
+
+/** Whether the file alone says what the value is. */
+export const fileLeads = ({ in: into, out }: Passing): boolean => into === 'always' && out === 'never';
 
 /** A name of a block as the key of its family: programs do not tell blocks apart by case. */
 export const familyOf = (block: string): string => block.trim().toLowerCase();
@@ -171,11 +198,34 @@ export function sourcesOf(property: Pick<Property, 'level' | 'kinds' | 'feed' | 
   ];
 }
 
-/** Where a link's end is in its kind of file; `null` where its property is not in the schema. */
-export function linkSlot({ at, kind }: Pick<Link, 'at' | 'kind'>, properties: ReadonlyMap<number, Property>): Slot | null {
+/** Where an end of a link is in a kind of file; `null` where its property is not in the schema. */
+export function endSlot(at: LinkEnd, kind: Kind, properties: ReadonlyMap<number, Property>): Slot | null {
   if (!('property' in at)) return at;
   const property = properties.get(at.property);
   return property ? slotOf(property, kind) : null;
+}
+
+/** Properties with the links by which the record leads, so that nobody types what the next check-in would replace. */
+export function withLeads<P extends Property>(properties: readonly P[], links: readonly Link[]): P[] {
+  const led = new Map<number, Led[]>();
+  for (const link of links) {
+    const other = link.states.filter((entry) => recordLeads(entry)).map((entry) => entry.state);
+    const whole = recordLeads(link);
+    if (!whole && other.length === 0) continue;
+    const except = link.states.filter((entry) => !recordLeads(entry)).map((entry) => entry.state);
+    const { field, kinds, classes, step } = link;
+    for (const at of link.at)
+      if ('property' in at && at.of === undefined)
+        led.set(at.property, [...(led.get(at.property) ?? []), { field, kinds, classes, step, states: whole ? null : other, except: whole ? except : [] }]);
+  }
+  return properties.map((property) => {
+    const by = led.get(property.id);
+    if (by) return { ...property, led: by };
+    if (property.led === undefined) return property;
+    const { led: _, ...rest } = property;
+    void _;
+    return rest as unknown as P;
+  });
 }
 
 /** What is wrong with a binding or a link of a schema. */
@@ -200,6 +250,17 @@ function fitProblems({ steps, narrowest, abbreviations }: FitRule): string[] {
     ...words.filter((word, i) => words.indexOf(word) !== i).map((word) => `abbreviates ${JSON.stringify(word)} twice.`),
   ];
 }
+
+/** Whether two links are for some of the same files. */
+export const linksOverlap = (a: Pick<Link, 'kinds' | 'classes'>, b: Pick<Link, 'kinds' | 'classes'>): boolean =>
+  a.kinds.some((kind) => b.kinds.includes(kind)) && (a.classes.length === 0 || b.classes.length === 0 || a.classes.some((name) => b.classes.includes(name)));
+
+/** The files that a link is for, in words. */
+export const linkFilesWords = ({ kinds, classes }: Pick<Link, 'kinds' | 'classes'>): string =>
+  `${kinds.length === KINDS.length ? 'every kind' : kinds.join(', ')}${classes.length ? `: ${classes.join(', ')}` : ''}`;
+
+/** How people call a link: its field, and the files that it is for. */
+export const linkName = (link: Pick<Link, 'field' | 'kinds' | 'classes'>): string => `${link.field} (${linkFilesWords(link)})`;
 
 /** Everything that keeps bindings and links of a schema from working. */
 export function checkMapping(properties: readonly Property[], bindings: readonly Binding[], links: readonly Link[]): MappingProblem[] {
@@ -248,26 +309,41 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
     if (other !== undefined) add('led-twice', `and the cell ${other} are both the home of ${byId.get(piece.property)!.caption}.`);
     led.set(home, binding.cell);
   }
-  const fields = new Set<string>();
+  const fields = new Map<string, Link[]>();
   for (const link of links) {
-    const where = `The link of the record field ${link.field} (${link.kind})`;
+    const where = `The link of the record field ${linkName(link)}`;
     const add = (code: string, message: string) => found.push({ of: 'link', id: link.id, severity: 'error', code, message: `${where} ${message}` });
-    const key = JSON.stringify([link.field, link.kind]);
-    if (fields.has(key)) add('field-taken', 'stands twice.');
-    fields.add(key);
-    if (!KINDS.includes(link.kind)) add('no-kind', 'names an unknown kind of file.');
-    if (!('property' in link.at)) {
-      if (link.at.name === '') add('no-name', 'names no address in files.');
-      continue;
+    const others = fields.get(link.field) ?? [];
+    if (others.some((other) => linksOverlap(other, link))) add('field-taken', 'is linked twice for the same files.');
+    fields.set(link.field, [...others, link]);
+    if (link.kinds.length === 0 || link.kinds.some((kind) => !KINDS.includes(kind))) add('no-kind', 'names no kind of file, or an unknown one.');
+    if (link.at.length === 0) add('no-name', 'names no address in files.');
+    if (new Set(link.states.map(({ state }) => state)).size < link.states.length) add('state-twice', 'has two rules for one state.');
+    const writes = [link, ...link.states].some(({ out }) => out !== 'never');
+    if (link.step !== null && !recordLeads(link)) add('step', `is set by the step ${link.step}, so values pass from the record to the file only.`);
+    for (const at of link.at) {
+      if (!('property' in at)) {
+        if (at.name === '') add('no-name', 'names no address in files.');
+        continue;
+      }
+      const why = gone(at.property);
+      if (why !== null) {
+        add('no-property', `leads to ${why}.`);
+        continue;
+      }
+      const property = byId.get(at.property)!;
+      if (at.of === 'model') {
+        if (!link.kinds.includes('drawing')) add('no-model', `takes the ${property.caption} of the model, but is not for drawings.`);
+        if (writes) add('model-written', `takes the ${property.caption} of the model; the record of a drawing cannot change the model. Set Out to never.`);
+        if (!property.kinds.some((kind) => kind === 'part' || kind === 'assembly') || !isHeldAt(property, 'document'))
+          add('not-held', `takes ${property.caption} from the model, which does not hold it.`);
+        continue;
+      }
+      const reached = link.kinds.filter((kind) => property.kinds.includes(kind));
+      if (reached.length === 0) add('not-reached', `leads to ${property.caption}, which does not apply to ${link.kinds.map((kind) => (kind === 'assembly' || kind === 'other' ? `an ${kind}` : `a ${kind}`)).join(' or ')}.`);
+      else if (!isHeldAt(property, 'document') && !INNER_LEVELS.some((level) => (level === 'sheet' || level === 'variant') && isHeldAt(property, level)))
+        add('not-held', `leads to ${property.caption}, which is held at ${property.level} level, not by files.`);
     }
-    const why = gone(link.at.property);
-    if (why !== null) {
-      add('no-property', `leads to ${why}.`);
-      continue;
-    }
-    const property = byId.get(link.at.property)!;
-    if (!property.kinds.includes(link.kind)) add('not-reached', `leads to ${property.caption}, which does not apply to a ${link.kind}.`);
-    else if (!isHeldAt(property, 'document')) add('not-held', `leads to ${property.caption}, which is held at ${property.level} level, not by files.`);
   }
   return found;
 }
@@ -282,6 +358,6 @@ export const withoutCell = (properties: readonly Property[], bindings: readonly 
 export function usesOf(property: number, bindings: readonly Binding[], links: readonly Link[]): { readonly bindings: Binding[]; readonly links: Link[] } {
   return {
     bindings: bindings.filter((binding) => binding.shows.some((piece) => 'property' in piece && piece.property === property)),
-    links: links.filter((link) => 'property' in link.at && link.at.property === property),
+    links: links.filter((link) => link.at.some((at) => 'property' in at && at.property === property)),
   };
 }

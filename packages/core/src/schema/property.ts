@@ -187,6 +187,8 @@ export interface Property {
   readonly system: boolean;
   /** Older and foreign written names that are recognised as this property. */
   readonly knownSpellings: readonly string[];
+  /** Links through which the record says what the value is; worked out of the edition's links, and no part of a definition. */
+  readonly led?: readonly Led[];
   /** Whether a search of files looks into the property's values. */
   readonly searched: boolean;
   readonly retired: boolean;
@@ -326,6 +328,17 @@ export function whyNotTyped(property: Fed, kind: Kind): string | null {
 export const whyNotTypedAbove = (property: Fed, level: WideLevel): string | null =>
   property.feed === 'inherited' && property.inheritFrom === level ? (property.system ? whyNotTyped(property, 'other') : null) : whyNotTyped(property, 'other');
 
+/** A link through which the record of a vault leads. */
+export interface Led {
+  readonly field: string;
+  readonly kinds: readonly Kind[];
+  readonly classes: readonly string[];
+  readonly step: string | null;
+  /** States in which it leads; `null` for all but those in `except`. */
+  readonly states: readonly string[] | null;
+  readonly except: readonly string[];
+}
+
 /** Who wants to change a value, and the file that it is in. */
 export interface Change {
   /** Kind of the file, or the level of a holder above files. */
@@ -337,7 +350,7 @@ export interface Change {
 }
 
 /** Why someone may not change a property of a file; `null` when they may. */
-export function whyNotChanged(property: Fed & Pick<Property, 'mayChange'>, { role, kind, className, state }: Change): string | null {
+export function whyNotChanged(property: Fed & Pick<Property, 'mayChange' | 'led'>, { role, kind, className, state }: Change): string | null {
   const never = isWide(kind) ? whyNotTypedAbove(property, kind) : whyNotTyped(property, kind);
   if (never !== null) return never;
   const { mayChange } = property;
@@ -346,11 +359,18 @@ export function whyNotChanged(property: Fed & Pick<Property, 'mayChange'>, { rol
     if (mayChange.role === 'administrator') return 'can be changed only by administrators';
     if (className !== null && mayChange.closedClasses.includes(className)) return `can be changed only by administrators in files of class ${className}`;
   }
+  const lead = state === null ? undefined : property.led?.find((by) => leadsIn(by, kind, className, state));
+  if (lead) return lead.step === null ? `is led by the record field ${lead.field}; change it in the vault` : `is set by the vault's workflow step ${lead.step}`;
   return stateRefusal(mayChange, state);
 }
 
+const leadsIn = ({ kinds, classes, states, except }: Led, kind: string, className: string | null, state: string): boolean =>
+  kinds.includes(kind as Kind) &&
+  (classes.length === 0 || (className !== null && classes.includes(className))) &&
+  (states === null ? !except.includes(state) : states.includes(state));
+
 /** Why someone may not draw a number of a counted property for a file; `null` when they may. */
-export const whyNotDrawn = (property: Fed & Pick<Property, 'mayChange'>, change: Change): string | null =>
+export const whyNotDrawn = (property: Fed & Pick<Property, 'mayChange' | 'led'>, change: Change): string | null =>
   property.feed === 'counted' ? whyNotChanged({ ...property, feed: 'typed' }, change) : 'is not numbered by a series';
 
 const stateRefusal = ({ states }: Permission, state: string | null): string | null =>

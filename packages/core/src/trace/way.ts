@@ -25,7 +25,7 @@ export interface PropertyWay {
   readonly columns: readonly string[];
   /** Layouts of tables that people fill in. */
   readonly tables: readonly string[];
-  readonly links: readonly { readonly field: string; readonly kind: string; readonly name: string; readonly in: string; readonly out: string }[];
+  readonly links: readonly { readonly field: string; readonly files: string; readonly in: string; readonly out: string; readonly step: string | null }[];
   readonly vaultTable: readonly TableFinding[];
   readonly sentOut: readonly { readonly id: number; readonly at: string }[];
 }
@@ -79,7 +79,7 @@ export function wayOf(way: PropertyWay): Hop[] {
   for (const layout of way.columns) hops.push({ state: 'good', title: 'BOM column', detail: `layout ${layout}`, why: null, station: 'bom' });
   for (const table of way.tables) hops.push({ state: 'good', title: 'Column of a table', detail: `exchange layout ${table}`, why: null, station: 'exchange' });
   for (const link of way.links)
-    hops.push({ state: 'good', title: `Record field ${link.field}`, detail: `${link.kind}: in ${link.in}, out ${link.out}`, why: null, station: 'vault' });
+    hops.push({ state: 'good', title: `Record field ${link.field}`, detail: link.step === null ? `${link.files}: in ${link.in}, out ${link.out}` : `${link.files}: set by the step ${link.step}`, why: null, station: 'vault' });
   for (const finding of way.vaultTable)
     if (finding.state === 'alike')
       hops.push({

@@ -1,2 +1,3 @@
 export * from './link';
 export * from './leads';
+export * from './definition';

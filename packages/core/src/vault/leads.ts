@@ -1,17 +1,16 @@
-import { Link } from '../schema';
+import { Link, Passing } from '../schema';
 import { Decision, decide } from './link';
 
 /** Who has the last word about a linked value. */
-export const LEADS = ['both', 'the file', 'the record', 'neither'] as const;
+export const LEADS = ['both', 'the file', 'the record', 'a workflow step', 'neither'] as const;
 export type Lead = (typeof LEADS)[number];
-
-type Passing = Pick<Link, 'in' | 'out' | 'onClash'>;
 
 /** What a lead means in detail. */
 const MEANS: Readonly<Record<Lead, Passing>> = {
   both: { in: 'always', out: 'always', onClash: 'ask' },
   'the file': { in: 'always', out: 'never', onClash: "take the file's" },
   'the record': { in: 'never', out: 'always', onClash: "take the record's" },
+  'a workflow step': { in: 'never', out: 'always', onClash: "take the record's" },
   neither: { in: 'never', out: 'never', onClash: 'ask' },
 };
 
@@ -19,8 +18,9 @@ const MEANS: Readonly<Record<Lead, Passing>> = {
 export const passingOf = (lead: Lead): Passing => MEANS[lead];
 
 /** The lead that settings mean; `null` where they say something in between. */
-export const leadOf = (link: Passing): Lead | null =>
+export const leadOf = (link: Passing & Partial<Pick<Link, 'step'>>): Lead | null =>
   LEADS.find((lead) => {
+    if ((lead === 'a workflow step') !== (typeof link.step === 'string')) return false;
     const means = MEANS[lead];
     // Where nothing passes, nothing can clash.
     return means.in === link.in && means.out === link.out && (lead === 'neither' || means.onClash === link.onClash);

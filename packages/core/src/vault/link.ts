@@ -1,4 +1,4 @@
-import { Link, NameLikeness, compareNames } from '../schema';
+import { NameLikeness, Passing, compareNames } from '../schema';
 
 /** What the next check-in does with one link: nothing as both are equal, pass in, pass out, ask, or leave both as they are. */
 export interface Decision {
@@ -13,7 +13,7 @@ const isBlank = (value: string | null) => value === null || value === '';
  * side never passes and the other always does, that other side leads: it replaces what was changed on this side alone.
  * @param agreed the value on which both last agreed; `undefined` when they never did. Then a blank side counts as unchanged.
  */
-export function decide(link: Pick<Link, 'in' | 'out' | 'onClash'>, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
+export function decide(link: Passing, file: string | null, record: string | null, agreed: string | null | undefined): Decision {
   if (file === record || (isBlank(file) && isBlank(record))) return { action: 'equal', reason: 'file and record are equal' };
   if (link.in === 'never' && link.out === 'never') return { action: 'stays', reason: 'the link passes no values' };
   const differs = (value: string | null) => (agreed === undefined ? !isBlank(value) : value !== agreed && !(isBlank(value) && isBlank(agreed)));

@@ -1,0 +1,285 @@
+import { LegacyList, LegacyRow, RecordEditReport, RecordEditRow, RecordEdits, RecordPage, RecordRow, RecordsQuery } from '@rule/contract';
+import { Kind, Link, Property, checkProposed, fileLeads, forClass, linkReaches, passingAt } from '@rule/core/schema';
+import { compileStandIns } from '@rule/core/values';
+import { VaultDefinition, fieldReaches, whyNotTaken } from '@rule/core/vault';
+import { count } from '@rule/core/words';
+import { Db, asRecordset } from '../platform/db';
+import { AppError, notFound, refused } from '../platform/problem';
+import { WorkPool } from '../platform/pool';
+import { readSettings } from '../platform/settings';
+import { PlainTable } from '../platform/table';
+import { Properties } from '../schema/properties';
+import { User, mayDecide } from '../users/user';
+import './list.thread';
+import { VaultLocks } from './locks';
+import { RULE_USER, VaultPort } from './port';
+import { STANDING, Vault } from './vault';
+
+/** Records with the files of the library that they are of. */
+const RECORDS = `FROM vault_records r
+  LEFT JOIN (files f JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id) ON f.path = r.path AND NOT f.removed`;
+const WANTED = `WHERE ($1::text IS NULL OR $1 = '' OR starts_with(r.path, $1 || '/'))
+  AND ($2::text IS NULL OR strpos(lower(r.path), lower($2)) > 0 OR EXISTS (SELECT 1 FROM jsonb_each_text(r.record) AS v WHERE strpos(lower(v.value), lower($2)) > 0))
+  AND ($3::text IS NULL OR r.state = $3) AND ($4::text IS NULL OR coalesce(f.kind, r.kind) = $4)`;
+
+/** A record as it is needed to judge an edit. */
+type Judged = Omit<RecordRow, 'closed'>;
+
+/** One value to be written into a record. */
+interface Edit {
+  readonly entry: number;
+  readonly field: string;
+  readonly before: string | null;
+  readonly after: string | null;
+}
+
+const sameText = (a: string | null, b: string | null): boolean => (a ?? '') === (b ?? '');
+
+/** Records of the vault, looked at and changed as values of files are: with the same checks, and taken back as easily. */
+export class Records {
+  constructor(
+    private readonly db: Db,
+    private readonly port: Pick<VaultPort, 'entries' | 'writeRecord'>,
+    private readonly vault: Vault,
+    private readonly properties: Properties,
+    private readonly locks: VaultLocks,
+    private readonly pool: WorkPool,
+    private readonly clock: () => Date,
+  ) {}
+
+  private async judged(where: string, bind: unknown[], rest = ''): Promise<Judged[]> {
+    return this.db.all<Judged>(
+      `SELECT r.entry_id AS entry, f.id AS file, r.path, coalesce(f.kind, r.kind) AS kind, c.name AS "className", r.record, ${STANDING} ${RECORDS} ${where} ${rest}`,
+      bind,
+    );
+  }
+
+  /** A page of records. The vault is not asked. */
+  async page({ folder, text, state, kind, offset, limit }: RecordsQuery): Promise<RecordPage> {
+    const bind = [folder ?? null, text || null, state ?? null, kind ?? null];
+    const [rows, total, links, definition] = await Promise.all([
+      this.judged(WANTED, [...bind, offset, limit], 'ORDER BY r.path OFFSET $5 LIMIT $6'),
+      this.db.one<{ total: number }>(`SELECT count(*)::int AS total ${RECORDS} ${WANTED}`, bind),
+      this.vault.links(),
+      this.vault.definition(),
+    ]);
+    return { rows: rows.map((row) => ({ ...row, closed: closedFields(row, definition, links) })), total: total!.total };
+  }
+
+  /** What people did with records, the newest first. */
+  history(): Promise<RecordEditRow[]> {
+    return this.db.all<RecordEditRow>(
+      `SELECT e.id, e.title, e.at, e.by_name AS "by", e.undone_at AS "undoneAt", count(l.field)::int AS values, count(DISTINCT l.entry_id)::int AS records
+       FROM record_edits e JOIN record_edit_lines l ON l.edit_id = e.id GROUP BY e.id ORDER BY e.id DESC LIMIT 200`,
+    );
+  }
+
+  /** Writes values into records. One that cannot be written is left, with its reason, and stops no other record. */
+  async edit(user: User, { title, edits }: RecordEdits): Promise<RecordEditReport> {
+    const rows = new Map(
+      (await this.judged('WHERE r.entry_id = ANY($1::int[])', [[...new Set(edits.map((edit) => edit.entry))]])).map((row) => [row.entry, row]),
+    );
+    const check = await this.checker();
+    const left: { path: string; field: string; reason: string }[] = [];
+    const good = new Map<number, Edit[]>();
+    for (const edit of edits) {
+      const row = rows.get(edit.entry);
+      const reason = row ? check(row, edit.field, edit.after) : 'the record is not in the vault any more';
+      if (reason !== null) left.push({ path: row?.path ?? String(edit.entry), field: edit.field, reason });
+      else good.set(edit.entry, [...(good.get(edit.entry) ?? []), edit]);
+    }
+    return this.write(user, title, good, rows, left);
+  }
+
+  private async write(
+    user: User,
+    title: string,
+    wanted: ReadonlyMap<number, readonly Edit[]>,
+    rows: ReadonlyMap<number, Judged>,
+    left: { path: string; field: string; reason: string }[],
+  ): Promise<RecordEditReport> {
+    // What the vault holds now decides, not what was last heard of it.
+    const fresh = new Map((wanted.size ? await this.port.entries([...wanted.keys()].map((entry) => rows.get(entry)!.path)) : []).map((entry) => [entry.id, entry]));
+    const lines: (Edit & { path: string })[] = [];
+    for (const [id, edits] of wanted) {
+      const { path } = rows.get(id)!;
+      const now = fresh.get(id);
+      const leave = (edit: Edit, reason: string) => left.push({ path, field: edit.field, reason });
+      if (!now) {
+        for (const edit of edits) leave(edit, 'the record is not in the vault any more');
+        continue;
+      }
+      const same = edits.filter((edit) => {
+        const held = now.record[edit.field] ?? null;
+        if (!sameText(held, edit.before)) leave(edit, `somebody changed it to ${JSON.stringify(held ?? '')} meanwhile`);
+        return sameText(held, edit.before) && !sameText(edit.before, edit.after);
+      });
+      if (same.length === 0) continue;
+      try {
+        await this.locks.note(await this.port.writeRecord(id, Object.fromEntries(same.map((edit) => [edit.field, edit.after === '' ? null : edit.after]))));
+        lines.push(...same.map((edit) => ({ ...edit, path })));
+      } catch (error) {
+        if (!(error instanceof AppError)) throw error;
+        for (const edit of same) leave(edit, error.message);
+      }
+    }
+    if (lines.length === 0) return { edit: null, written: 0, left };
+    const edit = await this.db.transaction(async (sql) => {
+      const { id } = (await sql.one<{ id: number }>('INSERT INTO record_edits (title, user_id, by_name, at) VALUES ($1, $2, $3, $4) RETURNING id', [
+        title,
+        user.id,
+        user.displayName,
+        this.clock(),
+      ]))!;
+      await sql.run(
+        `INSERT INTO record_edit_lines SELECT $2, entry, path, field, before, after FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, field text, before text, after text)`,
+        [asRecordset(lines), id],
+      );
+      return id;
+    });
+    return { edit, written: lines.length, left };
+  }
+
+  /** Gives records back what an edit found, where they still hold what it left. */
+  async undo(user: User, id: number): Promise<RecordEditReport> {
+    const edit = await this.db.one<{ title: string; user: number | null; undone: boolean }>(
+      'SELECT title, user_id AS "user", undone_at IS NOT NULL AS undone FROM record_edits WHERE id = $1',
+      [id],
+    );
+    if (!edit) throw notFound(`Change ${id} of records`);
+    if (edit.undone) throw refused('undone-already', `Change ${id} of records was already undone.`);
+    if (!mayDecide(user, edit.user)) throw refused('not-yours', 'Only the person who made a change or an administrator can undo it.');
+    const lines = await this.db.all<Edit>('SELECT entry_id AS entry, field, after AS before, before AS after FROM record_edit_lines WHERE edit_id = $1', [id]);
+    const rows = new Map((await this.judged('WHERE r.entry_id = ANY($1::int[])', [[...new Set(lines.map((line) => line.entry))]])).map((row) => [row.entry, row]));
+    const wanted = new Map<number, Edit[]>();
+    const left: { path: string; field: string; reason: string }[] = [];
+    for (const line of lines)
+      if (rows.has(line.entry)) wanted.set(line.entry, [...(wanted.get(line.entry) ?? []), line]);
+      else left.push({ path: String(line.entry), field: line.field, reason: 'the record is not in the vault any more' });
+    const report = await this.write(user, `undo of ${edit.title}`, wanted, rows, left);
+    if (report.written) await this.db.run('UPDATE record_edits SET undone_at = $2 WHERE id = $1', [id, this.clock()]);
+    return report;
+  }
+
+  /** Judges a value for a field of a record: by the vault's definition, by the leads of links, and by the schema. */
+  private async checker(): Promise<(row: Judged, field: string, after: string | null) => string | null> {
+    const [links, definition, settings, properties] = await Promise.all([
+      this.vault.links(),
+      this.vault.definition(),
+      readSettings(this.db),
+      this.properties.list(this.db),
+    ]);
+    const standIns = compileStandIns(settings.standIns);
+    const byId = new Map(properties.map((property) => [property.id, property]));
+    return (row, field, after) => {
+      const closed = closedFields(row, definition, links)[field] ?? whyNotTaken(definition, field, row.kind, after);
+      if (closed !== null) return closed;
+      if (after === null || after === '') return null;
+      const property = propertyOf(field, row, links, byId);
+      if (!property) return null;
+      const check = checkProposed(after, forClass(property, row.className), standIns);
+      return check.ok ? null : `${property.caption} ${check.violations[0]!.message}`;
+    };
+  }
+
+  /** Reads a list from elsewhere. @throws AppError for one that cannot be read */
+  async openList(name: string, bytes: Uint8Array): Promise<PlainTable> {
+    const read = await this.pool.run('readList', { name, bytes });
+    if (!read.ok) throw new AppError(read.status, read.code, read.message);
+    return read.table;
+  }
+
+  /** What a list from elsewhere would do with records, row by row. */
+  async readList(list: LegacyList): Promise<LegacyRow[]> {
+    const at = (header: string): number => {
+      const column = list.headers.indexOf(header);
+      if (column < 0) throw refused('no-column', `The list has no column ${JSON.stringify(header)}.`);
+      return column;
+    };
+    const keyAt = at(list.key);
+    const columns = list.columns.map(({ header, field }) => ({ field, at: at(header) }));
+    const check = await this.checker();
+    const records = await this.judged('', []);
+    // A key says one record, or none: of two that it fits it is not known which is meant.
+    const byKey = new Map<string, Judged | null>();
+    const put = (key: string, row: Judged) => byKey.set(key, byKey.has(key) && byKey.get(key) !== row ? null : row);
+    for (const row of records) {
+      const { keyField } = list;
+      if (keyField !== null) {
+        const value = row.record[keyField];
+        if (value !== undefined && value !== '') put(value.trim(), row);
+        continue;
+      }
+      put(row.path.toLowerCase(), row);
+      put(row.path.slice(row.path.lastIndexOf('/') + 1).toLowerCase(), row);
+    }
+    const seen = new Map<number, number>();
+    return list.rows.map((cells, i): LegacyRow => {
+      const key = (cells[keyAt] ?? '').trim();
+      const wanted = list.keyField === null ? key.replaceAll('\\', '/').toLowerCase() : key;
+      const found = key === '' ? undefined : byKey.get(wanted);
+      const row = { row: i + 2, key, path: found?.path ?? null, entry: found?.entry ?? null };
+      const refusal = (problem: string): LegacyRow => ({ ...row, changes: [], problems: [problem] });
+      if (key === '') return refusal('The row does not say which file it is of.');
+      if (found === null) return refusal(`${JSON.stringify(key)} fits several files of the vault.`);
+      if (!found) return refusal(`${JSON.stringify(key)} is not in the vault.`);
+      const before = seen.get(found.entry);
+      if (before !== undefined) return refusal(`Row ${before} is of the same file.`);
+      seen.set(found.entry, i + 2);
+      const problems: string[] = [];
+      const changes = columns.flatMap(({ field, at: column }) => {
+        const after = (cells[column] ?? '').trim();
+        const held = found.record[field] ?? null;
+        // A blank never erases.
+        if (after === '' || sameText(held, after)) return [];
+        const reason = check(found, field, after);
+        if (reason !== null) {
+          problems.push(`${field}: ${reason}.`);
+          return [];
+        }
+        return [{ field, before: held, after }];
+      });
+      return { ...row, changes, problems };
+    });
+  }
+
+  /** Takes a list into records: what can be taken, with a report of what cannot. */
+  async takeList(user: User, list: LegacyList): Promise<RecordEditReport> {
+    const rows = await this.readList(list);
+    const edits = rows.flatMap(({ entry, changes }) => changes.map((change) => ({ entry: entry!, ...change })));
+    const left = rows.flatMap(({ row, key, path, problems }) =>
+      problems.map((problem) => ({ path: path ?? (key || `row ${row}`), field: `row ${row}`, reason: problem })),
+    );
+    if (edits.length === 0) return { edit: null, written: 0, left };
+    const report = await this.edit(user, { title: `list of ${count(list.rows.length, 'row')}`, edits });
+    return { ...report, left: [...left, ...report.left] };
+  }
+}
+
+/** The property that a field of a record holds; nothing where its link leads to several, or to none. */
+function propertyOf(field: string, row: Judged, links: readonly Link[], properties: ReadonlyMap<number, Property>): Property | null {
+  const link = links.find((other) => other.field === field && linkReaches(other, row.kind, row.className));
+  const [end] = link?.at ?? [];
+  return end && 'property' in end ? (properties.get(end.property) ?? null) : null;
+}
+
+/** Fields of a record that nobody types, with the reason as words after the field's name. */
+function closedFields(row: Judged, { fields, systemFields, steps }: VaultDefinition, links: readonly Link[]): Record<string, string> {
+  const closed: Record<string, string> = {};
+  for (const name of systemFields) closed[name] = 'is kept by the vault itself';
+  const whole =
+    row.state === 'released'
+      ? `belongs to a released file${row.stateBy ? ` (${row.stateBy})` : ''}`
+      : row.checkedOutBy !== null && row.checkedOutBy !== RULE_USER
+        ? `belongs to a file that ${row.checkedOutBy} has checked out`
+        : null;
+  for (const field of fields) {
+    const link = links.find((other) => other.field === field.name && linkReaches(other, row.kind as Kind, row.className));
+    if (field.retired) closed[field.name] = 'is retired';
+    else if (!fieldReaches(field, row.kind)) closed[field.name] = `does not exist for ${row.kind} files`;
+    else if (whole !== null) closed[field.name] = whole;
+    else if (steps.some((step) => step.sets.includes(field.name))) closed[field.name] = 'is set by a step of the workflow';
+    else if (link && fileLeads(passingAt(link, row.state))) closed[field.name] = 'is led by the file; change it there';
+  }
+  return closed;
+}
