@@ -129,23 +129,24 @@ it('bindings, homes in cells and links from before they stood in editions stand 
     ]);
     expect(now.properties[1]!.homes).toEqual({});
     expect(now.links.map(({ id, at }) => [id, at])).toEqual([
-      [7, { property: 1 }],
-      [8, { property: 3 }],
-      [9, { place: 'property', name: 'Gone' }],
+      [7, [{ property: 1 }]],
+      [8, [{ property: 3 }]],
+      [9, [{ place: 'property', name: 'Gone' }]],
     ]);
     expect((await editions.draft()).changes).toEqual([]);
     // An edition that does not have a property has none of its cells.
     expect((await editions.schemaOf(1)).bindings.map((binding) => binding.cell)).toEqual(['NO', 'SHEET']);
     expect((await editions.schemaOf(1)).links.map(({ at }) => at)).toEqual([
-      { place: 'property', name: 'Material' },
-      { property: 3 },
-      { place: 'property', name: 'Gone' },
+      [{ place: 'property', name: 'Material' }],
+      [{ property: 3 }],
+      [{ place: 'property', name: 'Gone' }],
     ]);
     expect(await db.all('SELECT layout, position, width, unit FROM sheets')).toEqual([{ layout: 'Front', position: 0, width: 420, unit: 'mm' }]);
     expect(await db.all('SELECT block, family, missing FROM placed_blocks')).toEqual([{ block: 'A3 ', family: 'a3', missing: ['REV'] }]);
     expect(await db.all('SELECT read_by FROM files')).toEqual([{ read_by: 1 }]);
     // Numbers go on behind those that were given.
-    expect(await editions.saveLink(null, null, { field: 'New', kind: 'part', at: { property: 1 }, in: 'always', out: 'never', onClash: 'ask' })).toBe(10);
+    const fresh = { field: 'New', kinds: ['part' as const], classes: [], at: [{ property: 1 }], states: [], step: null };
+    expect(await editions.saveLink(null, null, { ...fresh, in: 'always', out: 'never', onClash: 'ask' })).toBe(10);
   } finally {
     await db.close();
     await drop();

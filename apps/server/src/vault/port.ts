@@ -95,9 +95,7 @@ const entryCheck = Joi.object({
   checkedOutBy: Joi.string().allow(null).required(),
   checkedOutAt: instant.allow(null).required(),
   record: Joi.object().pattern(Joi.string(), Joi.string().allow('')).required(),
-})
-  .unknown(true)
-  .required();
+}).unknown(true);
 const entriesCheck = Joi.array().items(entryCheck).unique('path').unique('id').required();
 const fieldCheck = Joi.object({
   name: Joi.string().required(),
@@ -212,7 +210,7 @@ export class HttpVault implements VaultPort {
   }
 
   private entry(answer: Answer): VaultEntry {
-    const entry = this.checked<VaultEntry>(answer, entryCheck);
+    const entry = this.checked<VaultEntry>(answer, entryCheck.required());
     return { ...entry, kind: kindHere(entry.kind) };
   }
 

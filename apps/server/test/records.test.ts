@@ -1,0 +1,364 @@
+import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
+import { LegacyRow, Newcomer, Problem, RecordEditReport, RecordEditRow, RecordPage, RehearsedFile, VaultFile, VaultRunResult, VaultState } from '@rule/contract';
+import { Link, PLAIN_CELL, newDraft } from '@rule/core/schema';
+import { DefinitionView, passingOf } from '@rule/core/vault';
+import ExcelJS from 'exceljs';
+import { execFileSync } from 'node:child_process';
+import { cpSync, mkdirSync } from 'node:fs';
+import { join } from 'node:path';
+import { Person, Rule, startRule } from './harness';
+
+jest.setTimeout(240_000);
+
+/** Two drawings of two sheets each: with the same mark on both, and with two. */
+const TWO_SHEETS = String.raw`
+import sys
+import ezdxf
+for name, marks in (('same', ('P-1', 'P-1')), ('apart', ('P-1', 'P-2'))):
+    doc = ezdxf.new('R2018', setup=True)
+    doc.blocks.new('PAGED').add_attdef('MARK', (2, 2), dxfattribs={'height': 3.5})
+    doc.layouts.new('Back')
+    for layout, mark in zip(('Layout1', 'Back'), marks):
+        doc.layout(layout).add_blockref('PAGED', (5, 5)).add_auto_attribs({'MARK': mark})
+    doc.saveas(f'{sys.argv[1]}/{name}.dxf')
+`;
+
+let rule: Rule;
+let okafor: Person;
+let varga: Person;
+beforeEach(async () => {
+  rule = await startRule();
+  okafor = await rule.signIn('okafor');
+  varga = await rule.signIn('varga');
+});
+afterEach(() => rule.stop());
+
+interface Entry {
+  readonly id: number;
+  readonly version: number;
+  readonly path: string;
+  readonly record: Record<string, string>;
+  readonly checkedOutBy: string | null;
+}
+const GATE = 'DR-15/parts/slide-gate.step';
+const entry = async (path: string) => (await rule.vault<Entry[]>('POST', '/api/files/query', { paths: [path] }))[0]!;
+const values = async (file: number) => ((await okafor.get(`/files/${file}/record`)).body as VaultFile).values;
+const decisions = async (file: number) => Object.fromEntries((await values(file)).map((v) => [v.link.field, v.decision.action]));
+const page = async (query = '') => (await okafor.get(`/vault/records${query}`)).body as RecordPage;
+const newLink = (field: string, change: Partial<Link>): Omit<Link, 'id'> => ({
+  field,
+  kinds: ['part'],
+  classes: [],
+  at: [],
+  ...passingOf('both'),
+  states: [],
+  step: null,
+  ...change,
+});
+const inForce = async () => void (await varga.post('/schema/draft/in-force', { note: 'links', revision: null }).expect(200));
+const run = async (body: object) => (await okafor.job(await okafor.post('/vault/runs', { clash: 'leave out', ...body }))).result as VaultRunResult;
+
+describe('a check-in that breaks off', () => {
+  it.each(['failNext', 'dropNext', 'loseNext'])('at any of its calls (%s) leaves file and record as they were or equal, and a retry ends right', async (fault) => {
+    const gate = await rule.file('slide-gate.step');
+    const before = rule.bytes('slide-gate.step');
+    const record = (await entry(GATE)).record;
+    let succeeded = false;
+    for (let calls = 0; !succeeded; calls++) {
+      expect(calls).toBeLessThan(20);
+      await rule.vault('POST', '/api/faults', { skip: calls, [fault]: 1 });
+      const answer = await okafor.post(`/files/${gate}/check-in`, { settled: {} });
+      // Whatever was left open is settled as soon as the vault answers again.
+      await rule.vault('POST', '/api/faults', {});
+      await okafor.post('/vault/refresh').expect(200);
+      const now = await entry(GATE);
+      const same = Buffer.compare(rule.bytes('slide-gate.step'), before) === 0;
+      succeeded = now.version > 1;
+      expect(now.checkedOutBy).toBeNull();
+      if (succeeded) {
+        // The vault took it in: then it is so on both sides, and was said, also where the answer got lost.
+        expect([answer.status, same]).toEqual([200, false]);
+        expect(Object.values(await decisions(gate)).filter((action) => !['equal', 'stays'].includes(action))).toEqual([]);
+      } else {
+        expect([calls, answer.status, same]).toEqual([calls, 502, true]);
+        expect(now.record).toEqual(record);
+      }
+    }
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 3, recordChanges: 0, fileChanges: 0 });
+  });
+
+  it('and of which nobody can say how it ended is settled when the vault answers again', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const before = rule.bytes('slide-gate.step');
+    // The vault takes it in, says nothing, and stays away.
+    const port = rule.services.vault['port'];
+    const [checkIn, entries] = [port.checkIn.bind(port), port.entries.bind(port)];
+    port.checkIn = async (...given) => {
+      await checkIn(...given);
+      port.entries = () => Promise.reject(new Error('away'));
+      throw new Error('away');
+    };
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).status).toBe(500);
+    port.checkIn = checkIn;
+    port.entries = entries;
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), before)).not.toBe(0);
+    expect(await rule.db.all('SELECT file_id FROM vault_begun')).toEqual([{ file_id: gate }]);
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 3, recordChanges: 0, fileChanges: 0 });
+    expect(await rule.db.all('SELECT file_id FROM vault_begun')).toEqual([]);
+  });
+});
+
+describe('links', () => {
+  it('for several addresses take the first that holds a value, the model that a drawing shows among them', async () => {
+    const drawing = await rule.file('face-plate.dxf');
+    const title = async () => (await values(drawing)).find((value) => value.link.field === 'Title')!;
+    const description = await rule.property('Description');
+    await rule.amend('Description', { required: false });
+    expect((await title()).link.at).toEqual([{ property: description }, { property: description, of: 'model' }]);
+    // The drawing's own description comes first; where it is blank, that of the model.
+    await okafor.post('/tray', { values: [{ file: drawing, property: description, text: 'Plate in front' }] }).expect(200);
+    await okafor.apply();
+    expect(await title()).toMatchObject({ file: 'Plate in front', end: { property: description } });
+    await okafor.post('/tray', { values: [{ file: drawing, property: description, text: '' }] }).expect(200);
+    await okafor.apply();
+    expect(await title()).toMatchObject({ file: 'Face plate', end: { property: description, of: 'model' } });
+    // A part of the model cannot be written through the drawing's record.
+    const refused = (await varga.post('/schema/draft/links', newLink('Supplier', { kinds: ['drawing'], at: [{ property: description, of: 'model' }] }))).body as Problem;
+    expect(refused.detail).toContain('the record of a drawing cannot change the model');
+  });
+
+  it('pass values of sheets where they agree, both ways, and say so where they do not', async () => {
+    const folder = join(rule.library, 'sheets');
+    mkdirSync(folder);
+    execFileSync('/usr/bin/python3', ['-c', TWO_SHEETS, folder]);
+    await rule.services.scanner.rescan();
+    await okafor.post('/vault/refresh');
+    const [property] = await rule.define({ ...newDraft('Page mark'), kinds: ['drawing'], level: 'sheet' });
+    await rule.bind({ block: 'PAGED', cell: 'MARK', leads: true, shows: [{ property: property!, from: 'sheet', form: PLAIN_CELL }] });
+    const number = ((await varga.get('/vault')).body as VaultState).links.find((link) => link.field === 'Number')!;
+    const { id, ...rest } = number;
+    await varga.put(`/schema/draft/links/${id}`, { ...rest, at: [{ property }, ...rest.at], ...passingOf('both') }).expect(200);
+    await inForce();
+    const newcomers = (await okafor.post('/vault/newcomers', { folder: 'sheets' })).body as Newcomer[];
+    expect(newcomers.map(({ path, record }) => [path, record['Number']])).toEqual([
+      ['sheets/apart.dxf', undefined],
+      ['sheets/same.dxf', 'P-1'],
+    ]);
+    await rule.services.jobs.open();
+    await run({ kind: 'bring in', files: newcomers.map((row) => row.file) });
+    const [apart, same] = newcomers.map((row) => row.file);
+    expect((await values(apart!)).find((value) => value.link.id === id)!.decision).toEqual({ action: 'stays', reason: 'its sheets hold 2 different values of Page mark' });
+    await rule.vault('PUT', `/api/files/${(await entry('sheets/same.dxf')).id}/record`, { record: { Number: 'P-2' } });
+    await okafor.post('/vault/refresh');
+    expect((await run({ kind: 'records to files', files: [same!] })).rows).toMatchObject([{ outcome: 'done' }]);
+    const marks = await rule.db.all(`SELECT text FROM held_values WHERE file_id = $1 AND place = 'cell' AND name = 'MARK'`, [same]);
+    expect(marks).toEqual([{ text: 'P-2' }, { text: 'P-2' }]);
+  });
+
+  it('whose record leads close the value for typing, check it in all the same, and open it in other states', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const food = await rule.property('Food contact');
+    const refused = (await okafor.post('/tray', { values: [{ file: gate, property: food, text: 'no' }] })).body as Problem;
+    expect(refused.detail).toBe('DR-15/parts/slide-gate.step, Food contact: is led by the record field Food contact; change it in the vault.');
+    // The record says so, the file follows.
+    await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { 'Food contact': 'no' } });
+    await okafor.post('/vault/refresh');
+    expect((await values(gate)).find((value) => value.link.field === 'Food contact')).toMatchObject({ decision: { action: 'out' }, file: 'yes', record: 'no' });
+    await okafor.post(`/files/${gate}/check-in`, { settled: {} }).expect(200);
+    expect((await values(gate)).find((value) => value.link.field === 'Food contact')).toMatchObject({ decision: { action: 'equal' }, file: 'no' });
+    // Material is of both, but of the file alone while it is being checked.
+    const leg = await rule.file('frame-leg.step');
+    await rule.vault('PUT', `/api/files/${(await entry('DR-15/parts/frame-leg.step')).id}/record`, { record: { Material: '1.4404' } });
+    await okafor.post('/vault/refresh');
+    const material = (await values(leg)).find((value) => value.link.field === 'Material')!;
+    expect([material.file === '1.4404', material.decision.action]).toEqual([false, 'in']);
+  });
+
+  it('do not pass what the field or the property would not take, and say so beforehand', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const id = (await entry(GATE)).id;
+    await rule.vault('PUT', `/api/files/${id}/record`, { record: { 'Food contact': 'indirect', Material: 'tin' } });
+    await okafor.post('/vault/refresh');
+    const told = Object.fromEntries((await values(gate)).map((value) => [value.link.field, value.refused]));
+    expect(told['Food contact']).toMatch(/^Food contact .*yes/);
+    expect(told['Material']).toMatch(/^Material /);
+    expect(told['Title']).toBeNull();
+    const rehearsed = ((await okafor.post('/vault/rehearse', { files: [gate] })).body as RehearsedFile[])[0]!;
+    expect(rehearsed.blocked).toMatch(/^(Material|Food contact): /);
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body as Problem).toMatchObject({ code: 'cannot-pass' });
+  });
+});
+
+describe('runs', () => {
+  beforeEach(() => rule.services.jobs.open());
+
+  it('pass records to files and files to records without a check-in', async () => {
+    const gate = await rule.file('slide-gate.step');
+    expect((await run({ kind: 'records to files', files: [gate] })).rows).toMatchObject([{ outcome: 'done', message: '1 value passed' }]);
+    expect(rule.bytes('slide-gate.step').toString('latin1')).toContain("'1.4301'");
+    expect((await entry(GATE)).version).toBe(1);
+    expect(await decisions(gate)).toMatchObject({ Material: 'equal', Title: 'in' });
+    expect((await run({ kind: 'files to records', files: [gate] })).rows).toMatchObject([{ outcome: 'done', message: '2 values passed' }]);
+    expect(await entry(GATE)).toMatchObject({ version: 1, record: { Title: 'Slide gate', 'Mass kg': '0.196' } });
+    expect((await run({ kind: 'files to records', files: [gate] })).rows).toMatchObject([{ outcome: 'nothing to do' }]);
+    // Clashes are left, and counted, unless it was said who wins.
+    await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Title: 'Gate' } });
+    await okafor.post('/vault/refresh');
+    await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Description'), text: 'Sliding gate' }] });
+    await okafor.apply();
+    expect((await run({ kind: 'files to records', files: [gate] })).rows[0]!.message).toBe('No value to pass; 1 value needs a decision.');
+    expect((await run({ kind: 'files to records', files: [gate], clash: 'file' })).rows).toMatchObject([{ outcome: 'done' }]);
+    expect((await entry(GATE)).record['Title']).toBe('Sliding gate');
+  });
+
+  it('check files out for Rule and give them free, each for itself', async () => {
+    const [gate, stub] = [await rule.file('slide-gate.step'), await rule.file('chimney-stub.step')];
+    expect((await run({ kind: 'check out', files: [gate, stub] })).rows.map((row) => [row.path.split('/').at(-1), row.outcome])).toEqual([
+      ['chimney-stub.step', 'left out'],
+      ['slide-gate.step', 'done'],
+    ]);
+    expect((await entry(GATE)).checkedOutBy).toBe('Rule');
+    // Rule itself goes on writing.
+    await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Finish'), text: 'polished' }] }).expect(200);
+    expect((await run({ kind: 'undo check-out', files: [gate, gate + 100_000] })).rows).toMatchObject([{ outcome: 'done' }]);
+    expect((await entry(GATE)).checkedOutBy).toBeNull();
+    expect((await run({ kind: 'undo check-out', files: [gate] })).rows).toMatchObject([{ outcome: 'left out', message: 'DR-15/parts/slide-gate.step is not checked out by Rule.' }]);
+  });
+
+  it('bring a folder in: what is new there, with its record filled, once', async () => {
+    mkdirSync(join(rule.library, 'DR-15/new'));
+    cpSync(join(rule.library, GATE), join(rule.library, 'DR-15/new/gate two.step'));
+    await rule.services.scanner.rescan();
+    await okafor.post('/vault/refresh');
+    const newcomers = (await okafor.post('/vault/newcomers', { folder: 'DR-15' })).body as Newcomer[];
+    expect(newcomers).toMatchObject([{ path: 'DR-15/new/gate two.step', kind: 'part', problem: null, record: { Number: 'DR15-131', Title: 'Slide gate', 'Mass kg': '0.196' } }]);
+    const original = await entry(GATE);
+    expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([{ outcome: 'done', version: 1 }]);
+    expect(await entry('DR-15/new/gate two.step')).toMatchObject({ version: 1, record: { Number: 'DR15-131', Title: 'Slide gate' } });
+    // The record of the file that it was copied from is what it was.
+    expect(await entry(GATE)).toEqual(original);
+    expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([{ outcome: 'left out', message: 'The file is in the vault already.' }]);
+    expect((await okafor.post('/vault/newcomers', { folder: '' })).body).toEqual([]);
+  });
+});
+
+describe('records', () => {
+  it('are found by folder, text, state and kind, with who holds them since when, and what cannot be typed', async () => {
+    expect((await page('?limit=5')).total).toBe(22);
+    expect((await page('?folder=DR-15/parts&limit=1000')).rows.every((row) => row.path.startsWith('DR-15/parts/'))).toBe(true);
+    expect((await page('?text=otterby')).rows.map((row) => row.path)).toEqual(['bought parts/gear-motor.step']);
+    expect((await page('?kind=assembly')).total).toBe(2);
+    const [stub] = (await page('?state=released')).rows;
+    expect(stub).toMatchObject({ path: 'DR-15/parts/chimney-stub.step', stateBy: 'Jori Haas', stateAt: expect.any(String) });
+    expect(stub!.closed['Title']).toBe('belongs to a released file (Jori Haas)');
+    const gate = (await page('?text=slide-gate')).rows[0]!;
+    expect(gate.closed).toMatchObject({
+      Number: 'is led by the file; change it there',
+      Revision: 'is kept by the vault itself',
+      'Released on': 'is set by a step of the workflow',
+      'Keep until': 'does not exist for part files',
+    });
+    expect(gate.closed['Title']).toBeUndefined();
+  });
+
+  it('are changed with the checks of field and property, value by value, and given back', async () => {
+    const gate = (await page('?text=slide-gate')).rows[0]!;
+    const drum = (await page('?text=parts/drum.step')).rows[0]!;
+    const edit = (row: { entry: number; record: Readonly<Record<string, string>> }, field: string, after: string) => ({ entry: row.entry, field, before: row.record[field] ?? null, after });
+    const report = (
+      await okafor.put('/vault/records', {
+        title: 'suppliers',
+        edits: [
+          edit(gate, 'Supplier', 'Fenwick Spinning'),
+          edit(gate, 'Material', 'tin'),
+          edit(gate, 'Number', 'X-1'),
+          edit(drum, 'Title', 'y'.repeat(37)),
+          edit(drum, 'Title', 'Drum'),
+          { ...edit(drum, 'Supplier', 'Otterby Drives'), before: 'somebody else' },
+        ],
+      })
+    ).body as RecordEditReport;
+    expect(report.written).toBe(2);
+    expect(Object.fromEntries(report.left.map(({ field, reason }) => [field, reason]))).toEqual({
+      Material: expect.stringMatching(/^Material /),
+      Number: 'is led by the file; change it there',
+      Title: 'the record field Title takes 36 characters; the value has 37',
+      Supplier: 'somebody changed it to "" meanwhile',
+    });
+    expect((await entry(GATE)).record).toMatchObject({ Supplier: 'Fenwick Spinning', Material: '1.4301' });
+    const [row] = (await okafor.get('/vault/record-edits')).body as RecordEditRow[];
+    expect(row).toMatchObject({ id: report.edit, title: 'suppliers', by: 'Tobe Okafor', values: 2, records: 2, undoneAt: null });
+    // What somebody has changed since stays as he left it.
+    await rule.vault('PUT', `/api/files/${drum.entry}/record`, { record: { Title: 'Great drum' } });
+    const lindqvist = await rule.signIn('lindqvist');
+    expect((await lindqvist.post(`/vault/record-edits/${report.edit}/undo`)).status).toBe(409);
+    const undone = (await okafor.post(`/vault/record-edits/${report.edit}/undo`)).body as RecordEditReport;
+    expect([undone.written, undone.left]).toEqual([1, [{ path: drum.path, field: 'Title', reason: 'somebody changed it to "Great drum" meanwhile' }]]);
+    expect((await entry(GATE)).record['Supplier']).toBeUndefined();
+    expect((await okafor.post(`/vault/record-edits/${report.edit}/undo`)).body as Problem).toMatchObject({ code: 'undone-already' });
+    const guest = await rule.signIn('guest');
+    expect((await guest.put('/vault/records', { title: 'x', edits: [edit(gate, 'Supplier', 'x')] })).status).toBe(403);
+  });
+
+  it('take a list from elsewhere, refusing row by row what cannot be taken', async () => {
+    const book = new ExcelJS.Workbook();
+    const sheet = book.addWorksheet('Old list');
+    sheet.addRows([
+      ['File', 'Maker', 'Was called'],
+      ['slide-gate.step', 'Fenwick Spinning', 'Gate'],
+      ['gear-motor.step', 'Otterby Drives', ''],
+      ['DR-15\\parts\\drum.step', 'Fenwick Spinning', 'z'.repeat(50)],
+      ['', 'nobody', ''],
+      ['not there.step', 'x', ''],
+      ['DR-15/parts/slide-gate.step', 'again', ''],
+    ]);
+    const read = (await okafor.upload('/vault/list-file', 'old list.xlsx', Buffer.from(await book.xlsx.writeBuffer()))).body as { headers: string[]; rows: string[][] };
+    expect([read.headers, read.rows.length]).toEqual([['File', 'Maker', 'Was called'], 6]);
+    const list = { ...read, key: 'File', keyField: null, columns: [{ header: 'Maker', field: 'Supplier' }, { header: 'Was called', field: 'Title' }] };
+    const rows = (await okafor.post('/vault/list/preview', list)).body as LegacyRow[];
+    expect(rows.map((row) => [row.row, row.path, row.changes.length, row.problems[0] ?? ''])).toEqual([
+      [2, GATE, 2, ''],
+      [3, null, 0, '"gear-motor.step" fits several files of the vault.'],
+      [4, 'DR-15/parts/drum.step', 1, 'Title: the record field Title takes 36 characters; the value has 50.'],
+      [5, null, 0, 'The row does not say which file it is of.'],
+      [6, null, 0, '"not there.step" is not in the vault.'],
+      [7, GATE, 0, 'Row 2 is of the same file.'],
+    ]);
+    const report = (await okafor.post('/vault/list', list)).body as RecordEditReport;
+    expect([report.written, report.left.length]).toEqual([3, 5]);
+    expect((await entry(GATE)).record).toMatchObject({ Supplier: 'Fenwick Spinning', Title: 'Gate' });
+    // By a field of the record: numbers are more certain than names.
+    const byNumber = { headers: ['No', 'Maker'], rows: [['DR15-131', 'Ostrelle Bearings']], key: 'No', keyField: 'Number', columns: [{ header: 'Maker', field: 'Supplier' }] };
+    expect(((await okafor.post('/vault/list', byNumber)).body as RecordEditReport).written).toBe(1);
+    expect((await okafor.post('/vault/list', { ...byNumber, key: 'Nr' })).body as Problem).toMatchObject({ code: 'no-column' });
+    expect((await okafor.upload('/vault/list-file', 'broken.xlsx', Buffer.from('not a workbook'))).status).toBe(422);
+  });
+
+  it('are defined beside the schema: fields are made, changed and retired where the vault allows it', async () => {
+    const view = (await okafor.get('/vault/definition')).body as DefinitionView;
+    const codes = (name: string, of = view) => of.rows.find((row) => row.field.name === name)!.findings.map((finding) => finding.code);
+    expect([codes('Material'), codes('Mass kg'), codes('Title'), codes('Keep until')]).toEqual([['type', 'required'], ['type'], ['length', 'required'], ['no-property']]);
+    const finish = await rule.property('Finish');
+    expect(view.unheld.map((row) => row.property)).toContain(finish);
+    expect((await okafor.post('/vault/fields', { property: finish })).status).toBe(403);
+    const made = (await varga.post('/vault/fields', { property: finish })).body as DefinitionView;
+    expect(made.rows.find((row) => row.field.name === 'Finish')!.field).toMatchObject({ type: 'list', kinds: ['part'], choices: expect.arrayContaining(['brushed']) });
+    // Material becomes a list, as far as records allow it.
+    const material = view.rows.find((row) => row.field.name === 'Material')!.field;
+    await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Material: 'tin' } });
+    const list = { ...material, type: 'list', choices: ['1.4301', '1.4404', 'S235JR', 'DC01', '100Cr6', 'steel 8.8', 'various'] };
+    expect(((await varga.post('/vault/fields', { name: 'Material', field: list })).body as Problem).detail).toContain(`${GATE} holds "tin"`);
+    await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Material: '1.4301' } });
+    expect(codes('Material', (await varga.post('/vault/fields', { name: 'Material', field: list })).body as DefinitionView)).toEqual(['required']);
+    expect(((await varga.post('/vault/fields', { name: 'Released by', field: { ...material, name: 'Released by' } })).body as Problem).code).toBe('vault-fixed');
+    expect(((await varga.post('/vault/fields', { name: 'State', field: { ...material, name: 'State' } })).body as Problem).code).toBe('system-field');
+    // What is left is handed over as a list.
+    const csv = (await okafor.get('/vault/definition/table')).text;
+    expect(csv).toMatch(/^\uFEFF?Record field,What,Now,Wanted,Why/);
+    expect(csv).toContain('Title,length,36,40,');
+    expect(csv).toContain('Material,name for part files,Material ,Material,');
+    // The vault's own link table is corrected where it allows it.
+    expect((await varga.post('/vault/link-table/correct')).body).toEqual({ corrected: 1 });
+    expect(((await okafor.get('/vault')).body as VaultState).table.every((finding) => finding.state === 'exact')).toBe(true);
+  });
+});
