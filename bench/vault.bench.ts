@@ -4,6 +4,7 @@ import { openServices } from './services';
 
 /** Ten thousand files of a vault, each with eight linked fields: some equal, some changed on either side, some on both. */
 const FILES = 10_000;
+const RECORDS = 100_000;
 const NAMES = ['Number', 'Title', 'Material', 'Mass', 'Supplier', 'Finish', 'Project', 'Drawn by'] as const;
 const { services, db, close } = await openServices();
 
@@ -18,7 +19,7 @@ await db.run(
   [NAMES],
 );
 await db.run(
-  `INSERT INTO vault_records SELECT f.id, f.path, 1, 'open', NULL,
+  `INSERT INTO vault_records (entry_id, path, kind, version, state, record, hash) SELECT f.id, f.path, 'part', 1, 'open',
      (SELECT jsonb_object_agg(n.name, n.name || ' ' || (f.id % 977 + CASE WHEN (f.id + n.at) % 23 = 0 THEN 1 ELSE 0 END)) FROM unnest($1::text[]) WITH ORDINALITY n(name, at)), f.hash FROM files f`,
   [NAMES],
 );
@@ -27,7 +28,26 @@ const ids = await services.editions.add(
   NAMES.map((name) => ({ ...newDraft(name), kinds: ['part'] as const })),
 );
 for (const [i, field] of NAMES.entries())
-  await services.editions.saveLink(null, null, { field, kind: 'part', at: { property: ids[i]! }, in: 'always', out: 'always', onClash: 'ask' });
+  await services.editions.saveLink(null, null, {
+    field,
+    kinds: ['part'],
+    classes: [],
+    at: [{ property: ids[i]! }],
+    in: 'always',
+    out: 'always',
+    onClash: 'ask',
+    states: [],
+    step: null,
+  });
+await db.run(`INSERT INTO vault_said (id, at, definition, link_table) VALUES (1, now(), $1::jsonb, '[]')`, [
+  JSON.stringify({
+    fields: NAMES.map((name) => ({ name, type: 'text', length: null, choices: [], initial: null, required: false, kinds: [], classes: [], fixed: false, retired: false })),
+    systemFields: [],
+    states: ['open'],
+    steps: [],
+    mayDefine: true,
+  }),
+]);
 await services.editions.bringIntoForce(null, 'for a benchmark', null);
 await db.run(
   `INSERT INTO agreed_values (link_id, file_id, value, at, field, leads_to)
@@ -47,6 +67,23 @@ const rehearsed = await best(`rehearsing all ${FILES} files`, 5, async () => {
   acting = (await services.vaultRuns.rehearse(null)).filter((row) => row.counts.in + row.counts.out + row.counts.ask > 0).length;
 });
 if (acting === 0 || acting === FILES) throw new Error(`${acting} of ${FILES} files have something to pass: the benchmark shows nothing.`);
-const look = await best('a look at the links and the files of the vault', 5, () => services.vault.state());
-report(`Vault: ${FILES} files with ${NAMES.length} links each, ${acting} with something to pass`, [floor, rehearsed, look]);
+report(`Vault: ${FILES} files with ${NAMES.length} links each, ${acting} with something to pass`, [floor, rehearsed]);
+
+// Ten times as many records, most of them of files that the library does not have.
+await db.run(
+  `INSERT INTO vault_records (entry_id, path, kind, version, state, record, hash)
+   SELECT n, 'archive/' || n % 500 || '/A-' || n || '.step', 'part', 1, 'released', jsonb_build_object('Number', 'A-' || n, 'Title', 'archived ' || n), md5(n::text)
+   FROM generate_series(${FILES} + 1, ${RECORDS}) n`,
+);
+await db.run('ANALYZE');
+const all = await best('counting the records alone', 5, () => db.all('SELECT count(*) FROM vault_records'));
+const looks = [
+  await best('the links and the folders', 5, () => services.vault.state()),
+  await best('a page of all records', 5, () => services.records.page({ offset: 0, limit: 100 })),
+  await best('the last page of all records', 5, () => services.records.page({ offset: RECORDS - 100, limit: 100 })),
+  await best('records of a folder', 5, () => services.records.page({ folder: 'archive/77', offset: 0, limit: 100 })),
+  await best('records with a text', 5, () => services.records.page({ text: 'archived 77', offset: 0, limit: 100 })),
+  await best('the record definition', 5, () => services.definitions.view()),
+];
+report(`Vault: looks at ${RECORDS} records; none asks the vault`, [all, ...looks]);
 await close();

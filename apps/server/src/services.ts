@@ -123,8 +123,8 @@ export function buildServices({
   const documents = new SchemaDocuments(db, editions, clock);
   const vaultLocks = new VaultLocks(db, vaultPort);
   const applying = new Applying(db, store, pool, trays, clock, vaultLocks, at, warn);
-  const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, clock);
-  const vaultRuns = new VaultRuns(db, vault, jobs);
+  const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, store, clock);
+  const vaultRuns = new VaultRuns(db, vault, jobs, (context) => scanner.rescan(context));
   const definitions = new Definitions(db, vaultPort, editions, vault);
   const records = new Records(db, vaultPort, vault, properties, vaultLocks, pool, clock);
   const keptRehearsals = new KeptRehearsals(db, vaultRuns, clock);

@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, it } from '@jest/globals';
 import { BlockRow, BlockView, CellTrayAnswer, DraftView, GridPage, Problem, SheetPage, Tray, TryFinding, TrySummary } from '@rule/contract';
+import { readSchemaDocument } from '@rule/contract/checks';
 import { formatOf } from '@rule/core/files';
 import { Hop } from '@rule/core/trace';
 import { Binding, CellPiece, PLAIN_CELL, newDraft } from '@rule/core/schema';
@@ -174,9 +175,13 @@ describe('bindings', () => {
   it('travel with the schema, and come back with an earlier edition', async () => {
     const document = (await varga.get('/schema/document.json')).body as { 'x-rule': { bindings: object[]; links: object[] } };
     expect(document['x-rule'].bindings).toContainEqual(shows('STAMP', 'TITLE', [{ property: 'Part number', from: 'model', form: PLAIN_CELL } as never]));
-    expect(document['x-rule'].links).toContainEqual(expect.objectContaining({ field: 'Title', kind: 'part', at: { property: 'Description' } }));
+    expect(document['x-rule'].links).toContainEqual(expect.objectContaining({ field: 'Title', kinds: ['part', 'assembly'], at: [{ property: 'Description' }] }));
     const taken = await varga.upload('/schema/draft/document', 'schema.json', Buffer.from(JSON.stringify(document)));
     expect([taken.status, (taken.body as DraftView).changes]).toEqual([200, []]);
+    // An earlier version wrote a link for each kind, with one address.
+    const old = { field: 'Title', kind: 'part', at: { property: 'Description' }, in: 'always', out: 'never', onClash: 'ask' };
+    const read = readSchemaDocument({ ...document['x-rule'], links: [old] });
+    expect(read.ok && read.document.links).toMatchObject([{ field: 'Title', kinds: ['part'], classes: [], at: [{ property: 'Description' }], step: null }]);
     const { number } = await rule.services.editions.inForce(rule.db);
     const back = (await varga.post(`/schema/editions/${number - 1}/draft`).expect(200)).body as DraftView;
     expect(back.changes.filter((change) => change.type === 'binding removed')).toHaveLength(8);

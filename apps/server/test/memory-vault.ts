@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { VaultDefinition, VaultField, VaultTableRow, whyNotTaken } from '@rule/core/vault';
 import { AppError } from '../src/platform/problem';
-import { Addition, RULE_USER, RecordChanges, VaultEntry, VaultPort } from '../src/vault/port';
+import { Addition, RULE_USER, RecordChanges, VaultEntry, VaultPort, VaultVersion } from '../src/vault/port';
 
 const refuse = (message: string): never => {
   throw new AppError(409, 'vault-refused', `The vault refused: ${message}`);
@@ -10,6 +10,7 @@ const refuse = (message: string): never => {
 interface Kept extends Omit<VaultEntry, 'record'> {
   record: Record<string, string>;
   readonly bytes: Uint8Array;
+  readonly older: readonly VaultVersion[];
 }
 
 /** A second vault behind the port, in memory: so that the port's contract is not merely what the stand-in happens to do. */
@@ -23,8 +24,9 @@ export class MemoryVault implements VaultPort {
     const steps = [{ name: 'release', from: 'open', to: 'released', sets: [] }];
     return Promise.resolve({ fields: [...this.fieldList], systemFields: ['State'], states: ['open', 'in check', 'released'], steps, mayDefine: true });
   }
-  private entryOf({ bytes: _, record, ...rest }: Kept): VaultEntry {
+  private entryOf({ bytes: _, older: __, record, ...rest }: Kept): VaultEntry {
     void _;
+    void __;
     return { ...rest, record: { ...record, State: rest.state } };
   }
   private kept(id: number): Kept {
@@ -71,6 +73,9 @@ export class MemoryVault implements VaultPort {
     this.rows = rows;
     return Promise.resolve();
   }
+  versions(id: number): Promise<VaultVersion[]> {
+    return Promise.resolve([...this.kept(id).older, { version: this.kept(id).version, hash: this.kept(id).hash }]);
+  }
   content(id: number): Promise<Uint8Array> {
     return Promise.resolve(this.kept(id).bytes);
   }
@@ -87,7 +92,7 @@ export class MemoryVault implements VaultPort {
     if (file.checkedOutBy !== RULE_USER) refuse(`the file is not checked out by ${RULE_USER}`);
     const after = this.changed(file, record);
     const hash = createHash('sha256').update(bytes).digest('hex');
-    return Promise.resolve(this.put(id, { bytes, hash, record: after, version: file.version + 1, checkedOutBy: null, checkedOutAt: null }));
+    return Promise.resolve(this.put(id, { bytes, hash, older: await this.versions(id), record: after, version: file.version + 1, checkedOutBy: null, checkedOutAt: null }));
   }
   async writeRecord(id: number, record: RecordChanges): Promise<VaultEntry> {
     return Promise.resolve(this.put(id, { record: this.changed(this.writable(id), record) }));
@@ -105,6 +110,7 @@ export class MemoryVault implements VaultPort {
       kind,
       class: className,
       bytes,
+      older: [],
       version: 1,
       hash: createHash('sha256').update(bytes).digest('hex'),
       versionBy: RULE_USER,

@@ -4,7 +4,7 @@ import { Link, PLAIN_CELL, newDraft } from '@rule/core/schema';
 import { DefinitionView, passingOf } from '@rule/core/vault';
 import ExcelJS from 'exceljs';
 import { execFileSync } from 'node:child_process';
-import { cpSync, mkdirSync } from 'node:fs';
+import { chmodSync, cpSync, mkdirSync, statSync } from 'node:fs';
 import { join } from 'node:path';
 import { Person, Rule, startRule } from './harness';
 
@@ -225,6 +225,34 @@ describe('runs', () => {
     expect((await run({ kind: 'undo check-out', files: [gate] })).rows).toMatchObject([{ outcome: 'left out', message: 'DR-15/parts/slide-gate.step is not checked out by Rule.' }]);
   });
 
+  it('get the newest version of a file that has no changes of its own, and leave any other alone', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const { id } = await entry(GATE);
+    const mine = rule.bytes('slide-gate.step');
+    const theirs = Buffer.concat([mine, Buffer.from('/* theirs */\n')]);
+    await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
+    const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: '', record: {} })).toString('base64url');
+    const headers = { authorization: 'Bearer test-token', 'x-check-in': meta, 'content-type': 'application/octet-stream' };
+    await fetch(`${rule.vaultUrl}/api/files/${id}/check-in`, { method: 'POST', headers, body: new Uint8Array(theirs) });
+    // Which version the file is made from is found out from the vault, also where Rule has never seen that version there.
+    await rule.db.run('DELETE FROM vault_bases');
+    await okafor.post('/vault/refresh');
+    expect(((await okafor.post('/vault/rehearse', { files: [gate] })).body as RehearsedFile[])[0]!.blocked).toBe('The vault has version 2; this file is based on version 1.');
+    const path = join(rule.library, GATE);
+    chmodSync(path, 0o640);
+    expect((await run({ kind: 'get newest', files: [gate] })).rows).toMatchObject([{ outcome: 'done' }]);
+    expect([Buffer.compare(rule.bytes('slide-gate.step'), theirs), statSync(path).mode & 0o777]).toEqual([0, 0o640]);
+    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 3 });
+    expect((await run({ kind: 'get newest', files: [gate] })).rows).toMatchObject([{ outcome: 'nothing to do' }]);
+    // A file with changes of its own is not replaced; nor is one that was changed since it was read.
+    await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Finish'), text: 'polished' }] });
+    await okafor.apply();
+    const changed = rule.bytes('slide-gate.step');
+    const { rows } = await run({ kind: 'get newest', files: [gate] });
+    expect(rows).toMatchObject([{ outcome: 'left out', message: expect.stringMatching(/has changes of its own, and the vault holds version 3/) }]);
+    expect(Buffer.compare(rule.bytes('slide-gate.step'), changed)).toBe(0);
+  });
+
   it('bring a folder in: what is new there, with its record filled, once', async () => {
     mkdirSync(join(rule.library, 'DR-15/new'));
     cpSync(join(rule.library, GATE), join(rule.library, 'DR-15/new/gate two.step'));
@@ -356,7 +384,7 @@ describe('records', () => {
     const csv = (await okafor.get('/vault/definition/table')).text;
     expect(csv).toMatch(/^\uFEFF?Record field,What,Now,Wanted,Why/);
     expect(csv).toContain('Title,length,36,40,');
-    expect(csv).toContain('Material,name for part files,Material ,Material,');
+    expect(csv).toContain('Material,name for part files,"Material ",Material,');
     // The vault's own link table is corrected where it allows it.
     expect((await varga.post('/vault/link-table/correct')).body).toEqual({ corrected: 1 });
     expect(((await okafor.get('/vault')).body as VaultState).table.every((finding) => finding.state === 'exact')).toBe(true);

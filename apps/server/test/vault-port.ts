@@ -63,6 +63,10 @@ export function vaultContract(name: string, open: () => Promise<HeldVault>): voi
       const after = await port.checkIn(id, bytes('two'), 'second', { Title: 'Plate' });
       expect(after).toMatchObject({ version: 2, hash: hashOf(bytes('two')), checkedOutBy: null });
       expect(after.record['Title']).toBe('Plate');
+      expect(await port.versions(id)).toEqual([
+        { version: 1, hash: hashOf(bytes('one')) },
+        { version: 2, hash: hashOf(bytes('two')) },
+      ]);
     });
     it('takes nothing of a check-in whose record it refuses', async () => {
       const { id } = await add();

@@ -363,7 +363,7 @@ export interface KeptRehearsalView extends KeptRehearsal {
 export const RUN_CLASHES = ['leave out', 'file', 'record'] as const;
 
 /** What is done with many files of the vault, one after the other. */
-export const RUN_KINDS = ['check in', 'records to files', 'files to records', 'check out', 'undo check-out', 'bring in'] as const;
+export const RUN_KINDS = ['check in', 'records to files', 'files to records', 'get newest', 'check out', 'undo check-out', 'bring in'] as const;
 export type RunKind = (typeof RUN_KINDS)[number];
 
 /** Files to be worked on, one after the other. */

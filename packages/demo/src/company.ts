@@ -333,7 +333,7 @@ export const DEMO_FIELDS: readonly DemoField[] = [
   { name: 'Title', length: 36 },
   { name: 'Material', kinds: ['part'] },
   { name: 'Mass kg', length: 20, kinds: ['part', 'assembly'] },
-  { name: 'Supplier', length: 60, kinds: ['part'] },
+  { name: 'Supplier', length: 60, kinds: ['part', 'assembly'] },
   { name: 'Food contact', type: 'list', choices: ['yes', 'no', 'indirect'], kinds: ['part'] },
   { name: 'Keep until', type: 'date', kinds: ['document'] },
   { name: 'Released by', length: 60, fixed: true },

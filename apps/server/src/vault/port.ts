@@ -27,6 +27,13 @@ export interface VaultEntry {
   readonly record: Readonly<Record<string, string>>;
 }
 
+/** A version of a file. */
+export interface VaultVersion {
+  readonly version: number;
+  /** SHA-256 of its bytes, in hexadecimal. */
+  readonly hash: string;
+}
+
 /** Changes of a record: a value, or nothing any more. */
 export type RecordChanges = Readonly<Record<string, string | null>>;
 
@@ -50,6 +57,8 @@ export interface VaultPort {
   /** The vault's own link table: which name it looks for in which kind of file. */
   table(): Promise<VaultTableRow[]>;
   saveTable(rows: readonly VaultTableRow[]): Promise<void>;
+  /** Numbers and hashes of all versions, the first one first. */
+  versions(id: number): Promise<VaultVersion[]>;
   /** The bytes of the newest version. */
   content(id: number): Promise<Uint8Array>;
   /** @returns the entry as it is once nobody else can check in */
@@ -97,6 +106,10 @@ const entryCheck = Joi.object({
   record: Joi.object().pattern(Joi.string(), Joi.string().allow('')).required(),
 }).unknown(true);
 const entriesCheck = Joi.array().items(entryCheck).unique('path').unique('id').required();
+const versionsCheck = Joi.array()
+  .items(Joi.object({ version: Joi.number().integer().min(1).required(), hash: Joi.string().hex().length(64).required() }).unknown(true))
+  .unique('version')
+  .required();
 const fieldCheck = Joi.object({
   name: Joi.string().required(),
   type: Joi.valid(...FIELD_TYPES).required(),
@@ -252,6 +265,9 @@ export class HttpVault implements VaultPort {
   }
   async saveTable(rows: readonly VaultTableRow[]): Promise<void> {
     this.checked(await this.call('PUT', '/api/link-table', { rows }), tableCheck);
+  }
+  async versions(id: number): Promise<VaultVersion[]> {
+    return this.checked<VaultVersion[]>(await this.call('GET', `/api/files/${id}/versions`), versionsCheck).map(({ version, hash }) => ({ version, hash }));
   }
   async content(id: number): Promise<Uint8Array> {
     return (await this.bytes(`/api/files/${id}/content`)).body;

@@ -33,6 +33,7 @@ const TITLES: Readonly<Record<RunKind, (files: string) => string>> = {
   'check in': (files) => `Check in ${files}`,
   'records to files': (files) => `Pass records to ${files}`,
   'files to records': (files) => `Pass ${files} to records`,
+  'get newest': (files) => `Get the newest versions of ${files}`,
   'check out': (files) => `Check out ${files}`,
   'undo check-out': (files) => `Undo the check-out of ${files}`,
   'bring in': (files) => `Bring ${files} into the vault`,
@@ -44,6 +45,8 @@ export class VaultRuns {
     private readonly db: Db,
     private readonly vault: Vault,
     private readonly jobs: Jobs,
+    /** Reads again what was written from outside. */
+    private readonly rescan: (context: JobContext) => Promise<unknown>,
   ) {
     jobs.define<VaultRun & { user: User }>('check-in', (context, { user, ...run }) => this.run(context, user, run));
   }
@@ -148,6 +151,7 @@ export class VaultRuns {
       rows.push(row);
       if (row.outcome === 'left out') context.error(file.path, row.message);
     }
+    if (kind === 'get newest' && rows.some((row) => row.outcome === 'done')) await this.rescan(context);
     // What was done before someone cancelled is done, and said; the others are not begun.
     const done = new Set(rows.map((row) => row.file));
     for (const file of files)
@@ -177,6 +181,8 @@ export class VaultRuns {
           const entry = await this.vault.bringIn(user, file.id);
           return row('done', `brought in with ${count(Object.keys(entry.record).length, 'record value')}`, entry.version);
         }
+        case 'get newest':
+          return (await this.vault.getNewest(file.id)) ? row('done', 'the newest version is in its place') : row('nothing to do', 'The file is the newest version.');
         case 'check out':
         case 'undo check-out':
           await this.vault.keepOut(file.id, kind === 'check out');

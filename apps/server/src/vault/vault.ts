@@ -1,5 +1,4 @@
 import { count } from '@rule/core/words';
-import { createHash } from 'node:crypto';
 import { join } from 'node:path';
 import { CheckIn, CheckInReport, EntryStanding, FileRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
@@ -11,6 +10,7 @@ import { Libraries } from '../library/library';
 import { Db, asRecordset } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
 import { readSettings } from '../platform/settings';
+import { FileStore, hashOf } from '../platform/store';
 import { AppError, invalid, notFound, refused } from '../platform/problem';
 import { Editions } from '../schema/editions';
 import { Properties } from '../schema/properties';
@@ -18,6 +18,7 @@ import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
 import { Judgements } from '../values/judgements';
 import { VaultLocks } from './locks';
+import { Replaced, putNewest } from './newest';
 import { RULE_USER, VaultEntry, VaultPort } from './port';
 import { Side, linkedFiles, sidesOf } from './sides';
 
@@ -39,6 +40,14 @@ const UNKNOWN: VaultDefinition = { fields: [], systemFields: [], states: [], ste
 
 /** Time after which nobody waits for a check-in any more that is not under way here. */
 const GIVEN_UP_MS = 10 * 60_000;
+
+/** Files whose versions are looked for at one time; the others come next. */
+const MOST_ASKED = 200;
+
+/** What the vault did not answer now it is asked again later. */
+function passOver(error: unknown): void {
+  if (!(error instanceof AppError)) throw error;
+}
 
 /** A check-in that has begun. */
 interface Begun {
@@ -68,6 +77,7 @@ export class Vault {
     private readonly texts: CellTexts,
     private readonly locks: VaultLocks,
     private readonly applying: Applying,
+    private readonly store: FileStore,
     private readonly clock: () => Date,
   ) {
     this.since = clock();
@@ -103,7 +113,8 @@ export class Vault {
       );
       return;
     }
-    await this.settleBegun();
+    await this.findBases().catch(passOver);
+    await this.settleBegun().catch(passOver);
   }
 
   /** The definition of records as the vault last said it. */
@@ -255,7 +266,7 @@ export class Vault {
       [id, entry.id],
     ))!;
     const bytes = await readPlain(join(row.root, path));
-    if (createHash('sha256').update(bytes).digest('hex') !== row.hash)
+    if (hashOf(bytes) !== row.hash)
       throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again, then check in.`);
     if (row.hash === entry.hash || row.base === entry.version || over === entry.version) return bytes;
     throw refused(
@@ -302,7 +313,7 @@ export class Vault {
       const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
       await this.db.run('UPDATE vault_begun SET hash = $2, change_set_id = $3 WHERE file_id = $1', [
         id,
-        createHash('sha256').update(bytes).digest('hex'),
+        hashOf(bytes),
         changeSet,
       ]);
       const after = await this.port.checkIn(
@@ -349,6 +360,53 @@ export class Vault {
     return { passed, left };
   }
 
+  /**
+   * Replaces a file by the vault's newest version, where the file is one of the vault's versions: what was changed here is never lost. It has
+   * to be read again afterwards.
+   * @returns whether there was a newer version
+   */
+  async getNewest(id: number): Promise<boolean> {
+    const path = await this.path(id);
+    const entry = await this.entry(path);
+    const row = (await this.db.one<Replaced>(
+      'SELECT f.id AS file, f.path, l.root, f.format, f.hash FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1',
+      [id],
+    ))!;
+    if (row.hash === entry.hash) return false;
+    const base = (await this.port.versions(entry.id)).find((version) => version.hash === row.hash);
+    if (!base)
+      throw refused('changed-here', `${path} has changes of its own, and the vault holds version ${entry.version}. Compare them; nothing was replaced.`);
+    const bytes = await this.port.content(entry.id);
+    if (hashOf(bytes) !== entry.hash) throw refused('vault-refused', `The vault sent other bytes of ${path} than its version ${entry.version} has.`);
+    await putNewest(this.db, this.store, row, bytes);
+    await this.db.run('INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version', [
+      id,
+      entry.id,
+      entry.version,
+    ]);
+    return true;
+  }
+
+  /** Finds the versions that files are made from which differ from the newest: those of which it is not known yet. */
+  private async findBases(): Promise<void> {
+    const unknown = await this.db.all<{ file: number; entry: number; hash: string }>(
+      `SELECT f.id AS file, r.entry_id AS entry, f.hash FROM vault_records r JOIN files f ON f.path = r.path AND NOT f.removed AND f.hash <> r.hash
+       JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN vault_bases b ON b.file_id = f.id AND b.entry_id = r.entry_id
+       WHERE b.file_id IS NULL ORDER BY f.id LIMIT $1`,
+      [MOST_ASKED],
+    );
+    const known: { file: number; entry: number; version: number }[] = [];
+    for (const { file, entry, hash } of unknown) {
+      const base = (await this.port.versions(entry)).find((version) => version.hash === hash);
+      if (base) known.push({ file, entry, version: base.version });
+    }
+    await this.db.run(
+      `INSERT INTO vault_bases (file_id, entry_id, version) SELECT file, entry, version FROM jsonb_to_recordset($1::jsonb) AS n(file int, entry int, version int)
+       ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version`,
+      [asRecordset(known)],
+    );
+  }
+
   /** Keeps a file for Rule, or gives it free. */
   async keepOut(id: number, out: boolean): Promise<void> {
     const entry = await this.entry(await this.path(id));
@@ -387,7 +445,7 @@ export class Vault {
     if (problem) throw refused('cannot-pass', `${path}: ${problem}. Nothing was brought in.`);
     const row = (await this.db.one<{ root: string; hash: string }>('SELECT l.root, f.hash FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1', [id]))!;
     const bytes = await readPlain(join(row.root, path));
-    if (createHash('sha256').update(bytes).digest('hex') !== row.hash)
+    if (hashOf(bytes) !== row.hash)
       throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again.`);
     const [linked] = await linkedFiles(this.db, [id]);
     const after = await this.port.add({ path, kind: file.kind, class: linked!.className, comment: `Brought in by ${user.displayName} with Rule`, record }, bytes);

@@ -232,7 +232,7 @@ export function handOver(view: DefinitionView, properties: readonly Property[]):
         finding.code === 'length'
           ? [String(field.length ?? ''), String(wanted?.length ?? 'any')]
           : finding.code === 'list'
-            ? [field.choices.join(', '), wanted?.choices.join(', ') ?? '']
+            ? [field.choices.join(', '), wanted?.type === 'yes or no' ? 'yes, no' : (wanted?.choices.join(', ') ?? '')]
             : finding.code === 'type'
               ? [field.type, wanted?.type ?? '']
               : finding.code === 'required'

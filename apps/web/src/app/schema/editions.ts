@@ -1,6 +1,6 @@
 import { ChangeDetectionStrategy, Component, computed, inject, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, layoutChanges, linkEndWords } from '@rule/core/schema';
+import { Binding, EntryForm, Link, SchemaChange, bindingWords, cellName, layoutChanges, linkEndsWords, linkName } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
@@ -279,9 +279,9 @@ export class SchemaEditions {
               : row(`Cell ${change.cell}`, fieldWords(field), inWords(before), inWords(after)),
           );
         case 'link added':
-          return [row(`Record field ${change.link.field} (${change.link.kind})`, 'linked', '', this.linkWords(change.link))];
+          return [row(`Record field ${linkName(change.link)}`, 'linked', '', this.linkWords(change.link))];
         case 'link removed':
-          return [row(`Record field ${change.link.field} (${change.link.kind})`, 'no longer linked', this.linkWords(change.link))];
+          return [row(`Record field ${linkName(change.link)}`, 'no longer linked', this.linkWords(change.link))];
         case 'link changed':
           return change.fields.map(({ field, before, after }) =>
             field === 'at'
@@ -310,10 +310,10 @@ export class SchemaEditions {
     return bindingWords({ shows: (shows ?? []) as Binding['shows'], leads: false }, this.caption);
   }
   private endWords(at: unknown): string {
-    return at ? linkEndWords(at as Link['at'], this.caption) : '';
+    return at ? linkEndsWords(at as Link['at'], this.caption) : '';
   }
   private linkWords(link: Link): string {
-    return `${linkEndWords(link.at, this.caption)}; in ${link.in}, out ${link.out}, on clash ${link.onClash}`;
+    return `${linkEndsWords(link.at, this.caption)}; in ${link.in}, out ${link.out}, on clash ${link.onClash}`;
   }
   private order(of: 'properties' | 'checks' | 'forms', ids: readonly number[]): string {
     const { checks, forms } = this.store.draft()!.schema;

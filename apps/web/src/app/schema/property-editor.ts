@@ -25,6 +25,7 @@ import {
   runExample,
   sameDefinition,
   cellName,
+  linkName,
   usesOf,
 } from '@rule/core/schema';
 import { ruleNameFor } from '@rule/core/rules';
@@ -253,7 +254,7 @@ export class PropertyEditor {
     if (bindings.length + links.length === 0) return null;
     return [
       ...bindings.map((binding) => `the cell ${cellName(binding)}${binding.leads ? ', its home,' : ''}`),
-      ...links.map((link) => `the record field ${link.field} (${link.kind})`),
+      ...links.map((link) => `the record field ${linkName(link)}`),
     ].join(', ');
   });
 

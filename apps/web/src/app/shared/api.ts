@@ -32,6 +32,10 @@ import {
   SetMark,
   ChangedProperty,
   CheckIn,
+  FieldOrder,
+  LegacyList,
+  RecordEdits,
+  RecordsQuery,
   VaultRun,
   ClassesDraft,
   CleanUpRequest,
@@ -304,6 +308,18 @@ export class Api {
   rehearsalTable = (rehearsal: number) => this.server.download('GET /vault/rehearsals/{rehearsal}/table', { params: { rehearsal } });
   removeRehearsal = (rehearsal: number) => this.server.ask('DELETE /vault/rehearsals/{rehearsal}', { params: { rehearsal } });
   runVault = (body: VaultRun) => this.server.ask('POST /vault/runs', { body });
+  newcomers = (folder: string) => this.server.ask('POST /vault/newcomers', { body: { folder } });
+  recordDefinition = () => this.server.ask('GET /vault/definition');
+  recordHandOver = () => this.server.download('GET /vault/definition/table');
+  orderField = (body: FieldOrder) => this.server.ask('POST /vault/fields', { body });
+  correctLinkTable = () => this.server.ask('POST /vault/link-table/correct');
+  records = (query: RecordsQuery) => this.server.ask('GET /vault/records', { query });
+  editRecords = (body: RecordEdits) => this.server.ask('PUT /vault/records', { body });
+  recordEdits = () => this.server.ask('GET /vault/record-edits');
+  undoRecordEdit = (edit: number) => this.server.ask('POST /vault/record-edits/{edit}/undo', { params: { edit } });
+  openRecordList = (file: File) => this.server.sendFile('POST /vault/list-file', file);
+  previewRecordList = (body: LegacyList) => this.server.ask('POST /vault/list/preview', { body });
+  takeRecordList = (body: LegacyList) => this.server.ask('POST /vault/list', { body });
   checkIn = (file: number, body: CheckIn) => this.server.ask('POST /files/{file}/check-in', { params: { file }, body });
 
   count = (filter: FileFilter) => this.server.ask('GET /values/count', { query: filter });

@@ -1,18 +1,29 @@
 import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, VaultRun, VaultRunResult } from '@rule/contract';
+import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, RunKind, VaultRun, VaultRunResult } from '@rule/contract';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
 import { Count, FileLink, showInstant } from '../shared';
+import { RunResult } from './run-result';
 
 const CLASH_WORDS: Readonly<Record<VaultRun['clash'], string>> = {
   'leave out': 'leave the file out',
   file: "take the file's value",
   record: "take the record's value",
 };
+
+/** What can be done with files that are chosen, and how the button calls it. */
+const RUNS: readonly { readonly value: RunKind; readonly text: string; readonly label: string }[] = [
+  { value: 'check in', text: 'check in', label: 'Check in' },
+  { value: 'records to files', text: 'records to files, no check-in', label: 'Pass records to' },
+  { value: 'files to records', text: 'files to records, no new version', label: 'Pass to records:' },
+  { value: 'get newest', text: 'get the newest versions', label: 'Get the newest of' },
+  { value: 'check out', text: 'check out', label: 'Check out' },
+  { value: 'undo check-out', text: 'undo check-out', label: 'Undo the check-out of' },
+];
 
 /** Whether a file has something to check in. */
 const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.out + row.counts.ask > 0;
@@ -21,7 +32,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
 @Component({
   selector: 'rule-vault-rehearsal',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, ScrollingModule, SelectModule],
+  imports: [ButtonModule, CheckboxModule, Count, FileLink, FormsModule, InputTextModule, RunResult, ScrollingModule, SelectModule],
   template: `
     <div class="head">
       <div>
@@ -47,18 +58,25 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
         </div>
       } @else if (editable()) {
         <div class="actions">
-          <span id="run-clash" class="soft">Where both changed</span>
-          <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
-          <p-button
-            [label]="'Check in ' + (chosen().size | count: 'file')"
-            [disabled]="chosen().size === 0 || running()"
-            [loading]="running()"
-            (onClick)="started.emit({ files: [...chosen()], clash })"
-          />
           <p-button severity="secondary" label="Keep" ariaLabel="Keep this rehearsal" (onClick)="naming.set(!naming())" />
         </div>
       }
     </div>
+    @if (!kept() && editable()) {
+      <div class="bar">
+        <p-select appendTo="body" ariaLabel="What is done" [options]="runs" optionLabel="text" optionValue="value" [ngModel]="kind()" (ngModelChange)="kind.set($event)" />
+        @if (!['check out', 'undo check-out', 'get newest'].includes(kind())) {
+          <span id="run-clash" class="soft">Where both changed</span>
+          <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
+        }
+        <p-button
+          [label]="labelOf(kind()) + ' ' + (chosen().size | count: 'file')"
+          [disabled]="chosen().size === 0 || running()"
+          [loading]="running()"
+          (onClick)="started.emit({ kind: kind(), files: [...chosen()], clash })"
+        />
+      </div>
+    }
     @if (naming() && !kept()) {
       <form class="keep" (submit)="keep(); $event.preventDefault()">
         <label class="field"><span>Title</span><input pInputText name="title" [(ngModel)]="title" placeholder="Before going live" /></label>
@@ -67,20 +85,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
       </form>
     }
     @if (!kept() && result(); as r) {
-      <section class="card result" aria-label="Last run">
-        <p>
-          <b>{{ r.rows.length | count: 'file' }}</b>: {{ countOf('checked in') }} checked in, {{ countOf('nothing to do') }} with nothing to do,
-          {{ countOf('left out') }} left out.
-          @if (failed().length && editable()) {
-            <button type="button" class="link" (click)="started.emit({ files: failed(), clash })">Retry {{ failed().length | count: 'file' }}</button>
-          }
-        </p>
-        <ul>
-          @for (row of leftOut(); track row.file) {
-            <li><rule-file [id]="row.file" [path]="row.path" /> {{ row.message }}</li>
-          }
-        </ul>
-      </section>
+      <rule-run-result [result]="r" [editable]="editable()" (retried)="retry($event)" />
     }
     <div
       class="card lines"
@@ -105,7 +110,7 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
         <cdk-virtual-scroll-viewport itemSize="32" role="rowgroup" [style.height]="'min(58vh, ' + 32 * shown().length + 'px)'">
           <div class="row" role="row" *cdkVirtualFor="let row of shown(); trackBy: byFile">
             <span role="cell">
-              @if (editable() && !row.blocked && !kept()) {
+              @if (editable() && !kept() && choosable(row)) {
                 <p-checkbox [ariaLabel]="'Choose ' + row.path" [binary]="true" [ngModel]="chosen().has(row.file)" (ngModelChange)="choose(row.file, $event)" />
               }
             </span>
@@ -131,15 +136,11 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     </div>
   `,
   styles: `
-    .result {
-      padding: 10px 14px;
+    .bar {
+      display: flex;
+      gap: 8px;
+      align-items: center;
       margin-bottom: 12px;
-      max-height: 22vh;
-      overflow: auto;
-    }
-    .result p,
-    .result ul {
-      margin: 0;
     }
     .keep {
       display: flex;
@@ -180,6 +181,8 @@ export class VaultRehearsal {
   protected readonly headers = ['File', 'State', 'Bytes', 'Into record', 'Into file', 'Asks', 'What'];
   protected readonly clashes = RUN_CLASHES.map((value) => ({ value, text: CLASH_WORDS[value] }));
   protected clash: VaultRun['clash'] = 'leave out';
+  protected readonly runs = [...RUNS];
+  protected readonly kind = signal<RunKind>('check in');
   protected readonly quietly = signal(false);
   private readonly picked = signal<ReadonlySet<number>>(new Set());
 
@@ -187,12 +190,14 @@ export class VaultRehearsal {
   protected readonly open = computed(() => this.told().filter(acts));
   protected readonly shown = computed(() => (this.quietly() ? this.told() : this.open()));
   protected readonly blocked = computed(() => this.open().filter((row) => row.blocked).length);
-  private readonly ready = computed(() => this.shown().filter((row) => !row.blocked));
+  private readonly ready = computed(() => this.shown().filter((row) => this.choosable(row)));
+  /** What cannot be checked in may still be fetched, or given free. */
+  protected choosable(row: RehearsedFile): boolean {
+    return this.kind() !== 'check in' || !row.blocked;
+  }
   /** Files that are chosen and can still be checked in. */
   protected readonly chosen = computed(() => new Set(this.ready().flatMap((row) => (this.picked().has(row.file) ? [row.file] : []))));
   protected readonly all = computed(() => this.ready().length > 0 && this.chosen().size === this.ready().length);
-  protected readonly leftOut = computed(() => this.result()?.rows.filter((row) => row.outcome === 'left out') ?? []);
-  protected readonly failed = computed(() => this.leftOut().map((row) => row.file));
 
   protected keep(): void {
     if (!this.title.trim()) return;
@@ -201,7 +206,11 @@ export class VaultRehearsal {
     this.naming.set(false);
   }
   protected byFile = (_: number, row: RehearsedFile) => row.file;
-  protected countOf = (outcome: string) => this.result()?.rows.filter((row) => row.outcome === outcome).length ?? 0;
+  /** What failed, once more, in the way it was tried. */
+  protected retry({ kind, rows }: VaultRunResult): void {
+    this.started.emit({ kind, files: rows.filter((row) => row.outcome === 'left out').map((row) => row.file), clash: this.clash });
+  }
+  protected labelOf = (kind: RunKind): string => RUNS.find((entry) => entry.value === kind)!.label;
   protected why(row: RehearsedFile): string {
     return row.blocked ?? row.told.map((entry) => `${entry.field}: ${entry.reason}`).join('; ');
   }

@@ -1,37 +1,59 @@
 import { HttpErrorResponse } from '@angular/common/http';
 import { TestBed } from '@angular/core/testing';
+import { By } from '@angular/platform-browser';
 import { Store } from '@ngrx/store';
 import { describe, expect, it } from '@jest/globals';
-import { LinkRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
+import { LinkValues, VaultFile, VaultState } from '@rule/contract';
+import { Link } from '@rule/core/schema';
+import { VaultField } from '@rule/core/vault';
 import { throwError } from 'rxjs';
 import { JobsActions } from '../shared';
 import { Stage, giveRoom, property } from '../../test/stage';
+import { LinkEditor } from './link-editor';
 import { VaultStation } from './vault';
 
-const link = (id: number, field: string, of: number): LinkRow => ({
+const link = (id: number, field: string, of: number, change: Partial<Link> = {}): Link => ({
   id,
   field,
-  kind: 'part',
-  at: { property: of },
-  place: 'property',
-  name: field,
+  kinds: ['part'],
+  classes: [],
+  at: [{ property: of }],
   in: 'always',
   out: 'never',
   onClash: 'ask',
+  states: [],
+  step: null,
+  ...change,
 });
-const { place: _place, name: _name, ...titleLink } = link(1, 'TITLE', 1);
-void _place;
-void _name;
+const recordField = (name: string, change: Partial<VaultField> = {}): VaultField => ({
+  name,
+  type: 'text',
+  length: null,
+  choices: [],
+  initial: null,
+  required: false,
+  kinds: [],
+  classes: [],
+  fixed: false,
+  retired: false,
+  ...change,
+});
 const state: VaultState = {
   problem: null,
-  fields: ['TITLE', 'SUPPLIER'],
+  definition: {
+    fields: [recordField('TITLE'), recordField('SUPPLIER'), recordField('RELEASED')],
+    systemFields: ['Revision'],
+    states: ['open', 'in check'],
+    steps: [{ name: 'release', from: 'in check', to: 'released', sets: ['RELEASED'] }],
+    mayDefine: true,
+  },
   at: '2026-11-25T08:00:00Z',
   libraries: [
     { id: 1, name: 'Workshop', inVault: true },
     { id: 2, name: 'Inherited', inVault: false },
   ],
   links: [link(1, 'TITLE', 1)],
-  drafted: [titleLink, { id: 2, field: 'SUPPLIER', kind: 'part', at: { place: 'property', name: 'Suplier' }, in: 'always', out: 'never', onClash: 'ask' }],
+  drafted: [link(1, 'TITLE', 1), link(2, 'SUPPLIER', 2, { at: [{ place: 'property', name: 'Suplier' }], states: [{ state: 'in check', in: 'always', out: 'always', onClash: 'ask' }] })],
   table: [
     {
       row: { field: 'TITLE', kind: 'part', name: 'Description' },
@@ -48,10 +70,11 @@ const state: VaultState = {
       message: 'asks for "supplier", which differs from Supplier in case',
     },
   ],
-  files: [
-    { file: 7, path: 'parts/drum.step', kind: 'part', state: 'in work', version: 3, checkedOutBy: null },
-    { file: 8, path: 'parts/bolt.step', kind: 'part', state: 'released', version: 1, checkedOutBy: null },
+  folders: [
+    { path: 'parts', files: 2 },
+    { path: 'bought/rings', files: 1 },
   ],
+  files: 3,
 } as unknown as VaultState;
 const value = (
   id: number,
@@ -62,6 +85,10 @@ const value = (
   agreed?: string | null,
 ): LinkValues => ({
   link: link(id, field, id),
+  end: { property: id },
+  name: field,
+  adds: action === 'out',
+  refused: null,
   file,
   record,
   ...(agreed === undefined ? {} : { agreed }),
@@ -70,8 +97,14 @@ const value = (
 const record: VaultFile = {
   file: { id: 7, path: 'parts/drum.step', name: 'drum.step', kind: 'part' },
   version: 3,
+  versionBy: 'Hedda Novak',
+  versionAt: null,
   state: 'in work',
+  stateBy: 'vault',
+  stateAt: null,
   checkedOutBy: null,
+  checkedOutAt: null,
+  record: { TITLE: 'Old drum', 'Old number': '17' },
   values: [
     value(1, 'TITLE', 'in', 'Drum', 'Old drum', 'Old drum'),
     value(2, 'SUPPLIER', 'ask', 'Kessler', 'Kestler', 'Kess'),
@@ -92,6 +125,9 @@ const staged = async (inputs: object = {}, more: object = {}, role = 'administra
       setInVault: {},
       checkIn: { version: 4, recordChanges: 2, fileChanges: 0, changeSet: 12 },
       rehearsals: [],
+      classes: [{ id: 1, name: 'bought part' }],
+      recordDefinition: { rows: [], unheld: [], lost: [] },
+      recordEdits: [],
       ...more,
     },
     { role, properties: [property(1, 'Description'), property(2, 'Supplier')] },
@@ -104,8 +140,8 @@ describe('the vault', () => {
   it('lists the links of the draft, and says which are not in force yet', async () => {
     const stage = await staged();
     const rows = [...stage.page.querySelectorAll('tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
-    expect(rows[0]).toMatch(/^TITLE ?part ?Description ?custom ?always ?never ?ask ?change$/);
-    expect(rows[1]).toMatch(/^SUPPLIER ?part ?the name "Suplier" ?draft/);
+    expect(rows[0]).toMatch(/^TITLE ?part ?Description ?in always, out never, on clash ask ?change$/);
+    expect(rows[1]).toMatch(/^SUPPLIER ?part ?the name "Suplier" ?draft.*in check: both/);
     expect(stage.text('.note').replace(/\s+/g, ' ')).toContain('1 link is not in force yet.');
   });
 
@@ -114,19 +150,48 @@ describe('the vault', () => {
     expect(stage.calls.map((call) => call.name).filter((name) => /vault/i.test(name))).toEqual(['vault', 'refreshVault']);
   });
 
-  it('a link is made in the draft, to a property and not to its spelling', async () => {
+  it('a link is made in the draft, to properties and not to their spelling, in their order', async () => {
     const stage = await staged();
-    const station = stage.fixture.componentInstance as {
-      open(link: null): void;
+    await stage.click('Add a link');
+    const editor = stage.fixture.debugElement.query(By.directive(LinkEditor)).componentInstance as unknown as {
       set(change: object): void;
-      setEnd(end: string): void;
+      add(value: string): void;
+      addName(place: string, name: string): void;
+      up(index: number): void;
+      lead(lead: string): void;
+      setState(state: string, lead: string): void;
       save(): void;
     };
-    station.open(null);
-    station.set({ field: 'SUPPLIER' });
-    station.setEnd('p2');
-    station.save();
-    expect(stage.last('addLink')).toEqual([{ field: 'SUPPLIER', kind: 'part', at: { property: 2 }, in: 'always', out: 'never', onClash: 'ask' }]);
+    editor.save();
+    expect(stage.calls.some((call) => call.name === 'addLink')).toBe(false);
+    editor.set({ field: 'SUPPLIER' });
+    editor.add('p2');
+    editor.addName('property', 'Maker');
+    // A name that is a property's is linked as the property, and once.
+    editor.addName('property', 'Supplier');
+    editor.up(1);
+    editor.lead('the record');
+    editor.setState('in check', 'both');
+    editor.save();
+    const sent = { field: 'SUPPLIER', kinds: ['part'], classes: [], at: [{ place: 'property', name: 'Maker' }, { property: 2 }], step: null };
+    const states = [{ state: 'in check', in: 'always', out: 'always', onClash: 'ask' }];
+    expect(stage.last('addLink')).toEqual([{ ...sent, in: 'never', out: 'always', onClash: "take the record's", states }]);
+  });
+
+  it('a value that a step of the workflow sets passes out of the record alone', async () => {
+    const stage = await staged();
+    await stage.click('Add a link');
+    const editor = stage.fixture.debugElement.query(By.directive(LinkEditor)).componentInstance as unknown as {
+      set(change: object): void;
+      add(value: string): void;
+      lead(lead: string): void;
+      save(): void;
+    };
+    editor.set({ field: 'RELEASED' });
+    editor.add('p1');
+    editor.lead('a workflow step');
+    editor.save();
+    expect(stage.last('addLink')).toMatchObject([{ field: 'RELEASED', step: 'release', in: 'never', out: 'always' }]);
   });
 
   it('one library stands for the vault', async () => {
@@ -156,9 +221,8 @@ describe('the vault', () => {
     expect(cells[1]).toMatch(/take Kessler.*take Kestler.*because of ask/);
     expect(cells[2]).toContain('never');
     expect(cells[3]).toMatch(/erase red.*take red/);
-    for (const take of stage.page.querySelectorAll<HTMLInputElement>('input[value=record]')) {
-      take.checked = true;
-      take.dispatchEvent(new Event('change'));
+    for (const take of stage.page.querySelectorAll<HTMLInputElement>('input[type=radio][id$=record]')) {
+      take.click();
       await stage.settled();
     }
     await stage.click('Check in (1 in, 0 out)');
@@ -238,14 +302,14 @@ describe('the vault', () => {
     stage.field('Choose a/arm.step').click();
     await stage.settled();
     await stage.click('Check in 1 file');
-    expect(stage.last('runVault')).toEqual([{ files: [1], clash: 'leave out' }]);
+    expect(stage.last('runVault')).toEqual([{ kind: 'check in', files: [1], clash: 'leave out' }]);
     const rows = [{ file: 1, path: 'a/arm.step', outcome: 'left out', message: 'It is checked out by haas.', version: null }];
-    const job = { id: 8, kind: 'check-in', title: 'Check in 1 file', state: 'done', result: { rows }, errors: 1 };
+    const job = { id: 8, kind: 'check-in', title: 'Check in 1 file', state: 'done', result: { kind: 'check in', rows }, errors: 1 };
     TestBed.inject(Store).dispatch(JobsActions.loaded({ jobs: [job as never] }));
     await stage.settled();
-    expect(stage.text('.result')).toBe('1 file: 0 checked in, 0 with nothing to do, 1 left out. Retry 1 filea/arm.step It is checked out by haas.');
+    expect(stage.text('.result')).toBe('check in, 1 file: 0 done, 0 with nothing to do, 1 left out. Retry 1 filea/arm.step It is checked out by haas.');
     await stage.click('Retry 1 file');
-    expect(stage.last('runVault')).toEqual([{ files: [1], clash: 'leave out' }]);
+    expect(stage.last('runVault')).toEqual([{ kind: 'check in', files: [1], clash: 'leave out' }]);
   });
 
   const row = {
@@ -295,6 +359,100 @@ describe('the vault', () => {
     expect(() => shown.field('Choose a/arm.step')).toThrow();
     await shown.click('Remove');
     expect(shown.last('removeRehearsal')).toEqual([4]);
+  });
+
+  const standing = { version: 1, versionBy: 'vault', versionAt: null, state: 'open', stateBy: 'vault', stateAt: null, checkedOutBy: null, checkedOutAt: null };
+  const recordRow = (entry: number, path: string, record: object, closed: object = {}) => ({ ...standing, entry, file: entry, path, kind: 'part', className: null, record, closed });
+  const page = { total: 2, rows: [recordRow(1, 'parts/drum.step', { TITLE: 'Drum' }, { Revision: 'is kept by the vault itself' }), recordRow(2, 'parts/bolt.step', {})] };
+
+  it('records are shown with their folders, typed into from the keyboard, written together and undone', async () => {
+    const report = { edit: 5, written: 1, left: [{ path: 'parts/bolt.step', field: 'SUPPLIER', reason: 'takes one of: a, b' }] };
+    const stage = await staged({ look: 'records', folder: 'parts' }, { records: page, editRecords: report, undoRecordEdit: { ...report, left: [] } });
+    expect(stage.last('records')).toEqual([{ folder: 'parts', offset: 0, limit: 100 }]);
+    const folders = [...stage.page.querySelectorAll('rule-index-row')].map((row) => row.textContent.trim().replace(/\s+/g, ' '));
+    expect(folders).toEqual(expect.arrayContaining(['bought1', 'rings1', 'parts2']));
+    const type = async (name: string, text: string) => {
+      stage.button(name).click();
+      await stage.settled();
+      const input = stage.page.querySelector<HTMLInputElement>('input.typing')!;
+      input.value = text;
+      input.dispatchEvent(new KeyboardEvent('keydown', { key: 'Enter', bubbles: true }));
+      await stage.settled();
+    };
+    await type('TITLE of drum.step: Drum', 'Great drum');
+    await type('SUPPLIER of bolt.step: blank', 'c');
+    // What is typed as it was is nothing to write.
+    await type('TITLE of bolt.step: blank', '');
+    await stage.click('Write 2 values');
+    expect(stage.last('editRecords')).toEqual([
+      {
+        title: 'typed in records',
+        edits: [
+          { entry: 1, field: 'TITLE', before: 'Drum', after: 'Great drum' },
+          { entry: 2, field: 'SUPPLIER', before: null, after: 'c' },
+        ],
+      },
+    ]);
+    expect(stage.text('[role=status]').replace(/\s+/g, ' ')).toBe('1 value written, 1 left. Undoparts/bolt.step, SUPPLIER: takes one of: a, b');
+    // What was left stays to be seen and mended.
+    expect(stage.button('Write 1 value')).toBeTruthy();
+    await stage.click('Undo');
+    expect(stage.last('undoRecordEdit')).toEqual([5]);
+  });
+
+  it('fields that do not agree with the schema are told, changed and made in the vault', async () => {
+    const definition = {
+      rows: [
+        { field: recordField('TITLE', { length: 30 }), system: false, links: [1], properties: [1], findings: [{ severity: 'warning', code: 'length', message: 'takes 30 characters; Description may have 40.' }] },
+        { field: recordField('Revision'), system: true, links: [], properties: [], findings: [] },
+      ],
+      unheld: [{ property: 2, kinds: ['part'] }],
+      lost: [{ link: 9, field: 'GONE' }],
+    };
+    const stage = await staged({ look: 'fields' }, { recordDefinition: definition, orderField: definition });
+    expect(stage.text('.head p').replace(/\s+/g, ' ')).toContain('2 fields, 1 does not agree.');
+    expect(stage.text('[role=alert]')).toContain('GONE, which the vault does not have');
+    expect(stage.text('.finding')).toBe('! TITLE takes 30 characters; Description may have 40.');
+    // Nobody changes what the vault keeps itself.
+    expect(() => stage.button('Change the field Revision')).toThrow();
+    await stage.click('Change the field TITLE');
+    await stage.click('Take it over');
+    await stage.click('Change it in the vault');
+    expect(stage.last('orderField')).toEqual([{ name: 'TITLE', field: recordField('TITLE') }]);
+    await stage.click('Make a field from Supplier');
+    expect(stage.last('orderField')).toEqual([{ property: 2 }]);
+  });
+
+  it('a list from elsewhere is read, told row by row, and taken', async () => {
+    const rows = [
+      { row: 2, key: 'drum.step', path: 'parts/drum.step', entry: 1, changes: [{ field: 'TITLE', before: null, after: 'Drum' }], problems: [] },
+      { row: 3, key: 'gone.step', path: null, entry: null, changes: [], problems: ['"gone.step" is not in the vault.'] },
+    ];
+    const table = { headers: ['File', 'Title'], rows: [['drum.step', 'Drum'], ['gone.step', 'x']] };
+    const stage = await staged({ look: 'list' }, { openRecordList: table, previewRecordList: rows, takeRecordList: { edit: 6, written: 1, left: [] } });
+    const input = stage.page.querySelector<HTMLInputElement>('input[type=file]')!;
+    Object.defineProperty(input, 'files', { value: [new File(['x'], 'old.csv')] });
+    input.dispatchEvent(new Event('change'));
+    await stage.settled();
+    // A column that is called as a field goes there.
+    expect(stage.last('previewRecordList')).toEqual([{ ...table, key: 'File', keyField: null, columns: [{ header: 'Title', field: 'TITLE' }] }]);
+    expect(stage.page.textContent.replace(/\s+/g, ' ')).toContain('2 rows: 1 would change 1 value, 1 with something that is refused.');
+    await stage.click('Write 1 value');
+    expect(stage.text('[role=status]')).toContain('1 value written.');
+  });
+
+  it('files that the vault lacks are brought in with the record that they would get', async () => {
+    const newcomers = [
+      { file: 4, path: 'parts/new.step', kind: 'part', className: 'made part', record: { TITLE: 'New' }, problem: null },
+      { file: 5, path: 'parts/odd.step', kind: 'part', className: null, record: {}, problem: 'the record field TITLE takes 30 characters; the value has 31' },
+    ];
+    const stage = await staged({ look: 'bring', folder: 'parts' }, { newcomers, runVault: { job: 9 } });
+    expect(stage.last('newcomers')).toEqual(['parts']);
+    expect(() => stage.field('Choose parts/odd.step')).toThrow();
+    stage.field('Choose all that can be brought in').click();
+    await stage.settled();
+    await stage.click('Bring in 1 file');
+    expect(stage.last('runVault')).toEqual([{ kind: 'bring in', files: [4], clash: 'leave out' }]);
   });
 
   it('an editor checks in but changes no link', async () => {

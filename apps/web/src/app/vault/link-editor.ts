@@ -1,0 +1,458 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { FileDetails } from '@rule/contract';
+import { CLASHES, KINDS, Kind, Link, LinkEnd, PASSES, Passing, Property, isHeldAt, linkEndWords, sameDefinition } from '@rule/core/schema';
+import { Decision, LEADS, Lead, VaultDefinition, leadOf, passingOf, proofTable } from '@rule/core/vault';
+import { AutoCompleteModule } from 'primeng/autocomplete';
+import { ButtonModule } from 'primeng/button';
+import { DialogModule } from 'primeng/dialog';
+import { MultiSelectModule } from 'primeng/multiselect';
+import { SelectModule } from 'primeng/select';
+import { Api, FileChoices, Notices } from '../shared';
+
+/** Outcomes of a check-in, as people say them. */
+export const OUTCOMES: Readonly<Record<Decision['action'], string>> = {
+  equal: 'nothing to do',
+  in: 'file to record',
+  out: 'record to file',
+  ask: 'you are asked',
+  stays: 'both stay as they are',
+};
+
+/** What a link can lead to, as a choice. */
+interface EndChoice {
+  readonly label: string;
+  readonly value: string;
+}
+
+const keyOf = (end: LinkEnd): string => ('property' in end ? `${end.of === 'model' ? 'm' : 'p'}${end.property}` : `${end.place}:${end.name}`);
+
+/** A link that begins: of both sides alike. */
+export const newLink = (field = ''): Omit<Link, 'id'> => ({
+  field,
+  kinds: ['part'],
+  classes: [],
+  at: [],
+  ...passingOf('both'),
+  states: [],
+  step: null,
+});
+
+/** A link as it is defined: its field, files, addresses in their order, and who leads, with what the next check-in would make of it. */
+@Component({
+  selector: 'rule-link-editor',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [AutoCompleteModule, ButtonModule, DialogModule, FormsModule, MultiSelectModule, SelectModule],
+  template: `
+    <p-dialog
+      closeAriaLabel="Close"
+      [header]="number() === null ? 'Add a link to the draft' : 'Change a link in the draft'"
+      [modal]="true"
+      [visible]="link() !== null"
+      (visibleChange)="closed.emit()"
+      [style]="{ width: '760px' }"
+    >
+      @if (edited(); as l) {
+        <form (ngSubmit)="save()">
+          <div class="two">
+            <div class="field">
+              <span id="l-field">Record field</span>
+              <p-select
+                appendTo="body"
+                name="field"
+                ariaLabelledBy="l-field"
+                [filter]="true"
+                [options]="fields()"
+                [ngModel]="l.field"
+                (ngModelChange)="set({ field: $event })"
+              />
+            </div>
+            <div class="field">
+              <span id="l-leads">Leads</span>
+              <p-select
+                appendTo="body"
+                name="leads"
+                ariaLabelledBy="l-leads"
+                [options]="leads"
+                placeholder="set in detail below"
+                [ngModel]="leadOf(l)"
+                (ngModelChange)="lead($event)"
+              />
+            </div>
+            <div class="field">
+              <span id="l-kinds">Kinds of files</span>
+              <p-multiselect
+                appendTo="body"
+                name="kinds"
+                ariaLabelledBy="l-kinds"
+                [options]="kinds"
+                [ngModel]="l.kinds"
+                (ngModelChange)="set({ kinds: $event })"
+              />
+            </div>
+            <div class="field">
+              <span id="l-classes">Classes</span>
+              <p-multiselect
+                appendTo="body"
+                name="classes"
+                ariaLabelledBy="l-classes"
+                placeholder="all"
+                [options]="$any(classes())"
+                [ngModel]="l.classes"
+                (ngModelChange)="set({ classes: $event })"
+              />
+            </div>
+          </div>
+
+          <fieldset>
+            <legend>Addresses in files, the first that holds a value counts</legend>
+            <ol>
+              @for (end of l.at; track $index) {
+                <li>
+                  <span>{{ endWords(end) }}</span>
+                  @if ($index > 0) {
+                    <button type="button" class="link" [attr.aria-label]="'Move ' + endWords(end) + ' up'" (click)="up($index)">up</button>
+                  }
+                  <button type="button" class="link" [attr.aria-label]="'Remove ' + endWords(end)" (click)="drop($index)">remove</button>
+                </li>
+              } @empty {
+                <li class="soft">None yet.</li>
+              }
+            </ol>
+            <div class="two">
+              <div class="field">
+                <span id="l-property">Add a property</span>
+                <p-select
+                  appendTo="body"
+                  name="property"
+                  ariaLabelledBy="l-property"
+                  [filter]="true"
+                  [options]="ends()"
+                  optionLabel="label"
+                  optionValue="value"
+                  placeholder="choose"
+                  [ngModel]="null"
+                  (ngModelChange)="add($event)"
+                />
+              </div>
+              <div class="field">
+                <span id="l-sample">Or a name from a sample file</span>
+                <p-autocomplete
+                  appendTo="body"
+                  name="sample"
+                  ariaLabel="Sample file"
+                  placeholder="path of a file"
+                  [suggestions]="$any(samples.files())"
+                  optionLabel="path"
+                  [minQueryLength]="0"
+                  [completeOnFocus]="true"
+                  [forceSelection]="true"
+                  [ngModel]="sample()"
+                  (completeMethod)="samples.look($event.query)"
+                  (ngModelChange)="take($event)"
+                />
+              </div>
+            </div>
+            @if (names().length) {
+              <ul class="names" aria-label="Names in the sample file">
+                @for (name of names(); track name.key) {
+                  <li>
+                    <button type="button" class="link mono" [disabled]="name.linked" (click)="addName(name.place, name.name)">{{ name.name }}</button>
+                    <span class="soft">{{ name.text }}{{ name.linked ? ', linked' : '' }}</span>
+                  </li>
+                }
+              </ul>
+            }
+          </fieldset>
+
+          @if (leadOf(l) === 'a workflow step' || l.step !== null) {
+            <div class="field">
+              <span id="l-step">Set by the step</span>
+              <p-select
+                appendTo="body"
+                name="step"
+                ariaLabelledBy="l-step"
+                [options]="steps()"
+                placeholder="choose a step"
+                [ngModel]="l.step"
+                (ngModelChange)="set({ step: $event })"
+              />
+            </div>
+          } @else {
+            <div class="three">
+              <div class="field">
+                <span id="l-in">In</span>
+                <p-select appendTo="body" name="in" ariaLabelledBy="l-in" [options]="passes" [ngModel]="l.in" (ngModelChange)="set({ in: $event })" />
+              </div>
+              <div class="field">
+                <span id="l-out">Out</span>
+                <p-select appendTo="body" name="out" ariaLabelledBy="l-out" [options]="passes" [ngModel]="l.out" (ngModelChange)="set({ out: $event })" />
+              </div>
+              <div class="field">
+                <span id="l-clash">On clash</span>
+                <p-select
+                  appendTo="body"
+                  name="onClash"
+                  ariaLabelledBy="l-clash"
+                  [options]="clashes"
+                  [ngModel]="l.onClash"
+                  (ngModelChange)="set({ onClash: $event })"
+                />
+              </div>
+            </div>
+            <div class="three">
+              @for (state of definition().states; track state) {
+                <div class="field">
+                  <span [id]="'l-state-' + $index">In state {{ state }}</span>
+                  <p-select
+                    appendTo="body"
+                    [name]="'state' + $index"
+                    [ariaLabelledBy]="'l-state-' + $index"
+                    [options]="stateLeads"
+                    [ngModel]="stateLead(state)"
+                    (ngModelChange)="setState(state, $event)"
+                  />
+                </div>
+              }
+            </div>
+          }
+          <table class="list proof">
+            <caption>
+              What the next check-in does
+            </caption>
+            <thead>
+              <tr>
+                <th>When</th>
+                <th>File</th>
+                <th>Record</th>
+                <th>Outcome</th>
+                @for (entry of l.states; track entry.state) {
+                  <th>In state {{ entry.state }}</th>
+                }
+              </tr>
+            </thead>
+            <tbody>
+              @for (proof of proofOf(l); track proof.situation; let i = $index) {
+                <tr [title]="proof.decision.reason">
+                  <td>{{ proof.situation }}</td>
+                  <td>{{ proof.file ?? '–' }}</td>
+                  <td>{{ proof.record ?? '–' }}</td>
+                  <td [class.warn]="proof.decision.action === 'ask'">{{ outcomes[proof.decision.action] }}</td>
+                  @for (entry of l.states; track entry.state) {
+                    <td>{{ outcomes[proofOf(entry)[i]!.decision.action] }}</td>
+                  }
+                </tr>
+              }
+            </tbody>
+          </table>
+          @if (problem(); as text) {
+            <p class="note bad" role="alert">{{ text }}</p>
+          }
+          <div class="actions">
+            <p-button type="submit" label="Save" [disabled]="!complete()" />
+            @if (number() !== null) {
+              <p-button type="button" severity="secondary" label="Remove link" (onClick)="removed.emit()" />
+            }
+          </div>
+        </form>
+      }
+    </p-dialog>
+  `,
+  styles: `
+    .two,
+    .three {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 0 12px;
+    }
+    .three {
+      grid-template-columns: repeat(3, 1fr);
+    }
+    .field p-select,
+    .field p-multiselect,
+    .field p-autocomplete {
+      width: 100%;
+      min-width: 0;
+    }
+    fieldset {
+      border: 1px solid var(--line);
+      border-radius: 4px;
+      margin: 0 0 12px;
+      padding: 6px 12px 0;
+    }
+    legend {
+      color: var(--soft);
+      padding: 0 4px;
+    }
+    ol {
+      margin: 0 0 8px;
+      padding-left: 20px;
+    }
+    ol button {
+      margin-left: 10px;
+    }
+    .names {
+      list-style: none;
+      margin: 0 0 10px;
+      padding: 0;
+      max-height: 132px;
+      overflow: auto;
+      columns: 2;
+    }
+    .names .soft {
+      margin-left: 6px;
+    }
+    .proof {
+      margin-bottom: 12px;
+    }
+    .proof caption {
+      text-align: left;
+      padding-bottom: 4px;
+      color: var(--soft);
+    }
+    .proof td {
+      height: 24px;
+      padding: 2px 10px;
+    }
+  `,
+})
+export class LinkEditor {
+  private readonly api = inject(Api);
+  private readonly notices = inject(Notices);
+  readonly link = input<Omit<Link, 'id'> | null>(null);
+  /** The number of the link that is changed; `null` for a new one. */
+  readonly number = input<number | null>(null);
+  readonly definition = input.required<VaultDefinition>();
+  readonly properties = input.required<readonly Property[]>();
+  readonly classes = input<readonly string[]>([]);
+  readonly problem = input<string | null>(null);
+  readonly saved = output<Omit<Link, 'id'>>();
+  readonly removed = output();
+  readonly closed = output();
+
+  protected readonly edited = signal<Omit<Link, 'id'> | null>(null);
+  protected readonly samples = new FileChoices(KINDS);
+  protected readonly sample = signal<{ readonly id: number; readonly path: string } | null>(null);
+  private readonly sampled = signal<FileDetails | null>(null);
+  protected readonly leads = [...LEADS];
+  protected readonly stateLeads = ['as above', ...LEADS.filter((lead) => lead !== 'a workflow step')];
+  protected readonly leadOf = leadOf;
+  protected readonly proofOf = proofTable;
+  protected readonly outcomes = OUTCOMES;
+  protected readonly kinds = [...KINDS];
+  protected readonly passes = [...PASSES];
+  protected readonly clashes = [...CLASHES];
+
+  constructor() {
+    effect(() => {
+      this.edited.set(this.link());
+      this.sample.set(null);
+      this.sampled.set(null);
+    });
+  }
+
+  protected readonly fields = computed(() => [
+    ...this.definition()
+      .fields.filter((field) => !field.retired)
+      .map((field) => field.name),
+    ...this.definition().systemFields,
+  ]);
+  protected readonly steps = computed(() => {
+    const field = this.edited()?.field;
+    return this.definition()
+      .steps.filter((step) => step.sets.includes(field ?? ''))
+      .map((step) => step.name);
+  });
+  /** Properties that files of the chosen kinds hold: themselves, on their sheets or in their variants; for drawings those of the model too. */
+  protected readonly ends = computed<EndChoice[]>(() => {
+    const link = this.edited();
+    if (!link) return [];
+    const taken = new Set(link.at.map(keyOf));
+    const own = this.properties()
+      .filter((property) => property.kinds.some((kind) => link.kinds.includes(kind)) && reachable(property))
+      .map((property) => ({ label: property.level === 'document' ? property.caption : `${property.caption} (${property.level})`, value: `p${property.id}` }));
+    const ofModel = link.kinds.includes('drawing')
+      ? this.properties()
+          .filter((property) => isHeldAt(property, 'document') && property.kinds.some((kind: Kind) => kind === 'part' || kind === 'assembly'))
+          .map((property) => ({ label: `${property.caption} of the model`, value: `m${property.id}` }))
+      : [];
+    return [...own, ...ofModel].filter((choice) => !taken.has(choice.value));
+  });
+  /** Names that the sample file holds, those that are linked marked. */
+  protected readonly names = computed(() => {
+    const link = this.edited();
+    const taken = new Set(link?.at.map(keyOf) ?? []);
+    const written = new Map(this.properties().map((property) => [property.writtenName, `p${property.id}`]));
+    return (this.sampled()?.holders ?? [])
+      .filter((holder) => holder.key === '')
+      .flatMap((holder) => holder.values)
+      .flatMap((value) => (value.place === 'property' || value.place === 'field' ? [{ ...value, place: value.place }] : []))
+      .map(({ place, name, held }) => ({
+        key: `${place}:${name}`,
+        place,
+        name,
+        text: held.text,
+        linked: taken.has(`${place}:${name}`) || taken.has(written.get(name) ?? ''),
+      }));
+  });
+  protected readonly complete = computed(() => {
+    const link = this.edited();
+    return link !== null && link.field !== '' && link.kinds.length > 0 && link.at.length > 0 && (leadOf(link) !== 'a workflow step' || link.step !== '');
+  });
+
+  protected endWords(end: LinkEnd): string {
+    const captions = new Map(this.properties().map((property) => [property.id, property.caption]));
+    return linkEndWords(end, (id) => captions.get(id) ?? `property ${id}`);
+  }
+  protected set(change: Partial<Link>): void {
+    this.edited.update((link) => link && { ...link, ...change });
+  }
+  protected lead(lead: Lead): void {
+    const steps = this.steps();
+    this.set({ ...passingOf(lead), step: lead === 'a workflow step' ? (steps[0] ?? '') : null, ...(lead === 'a workflow step' ? { states: [] } : {}) });
+  }
+  protected stateLead(state: string): string {
+    const entry = this.edited()?.states.find((other) => other.state === state);
+    return entry ? (leadOf({ ...entry, step: null }) ?? 'as above') : 'as above';
+  }
+  protected setState(state: string, lead: Lead | 'as above'): void {
+    const rest = this.edited()!.states.filter((entry) => entry.state !== state);
+    const passing: Passing | null = lead === 'as above' ? null : passingOf(lead);
+    const order = this.definition().states;
+    const states = passing ? [...rest, { state, ...passing }] : rest;
+    this.set({ states: states.sort((a, b) => order.indexOf(a.state) - order.indexOf(b.state)) });
+  }
+  protected add(value: string | null): void {
+    if (value === null) return;
+    const property = Number(value.slice(1));
+    this.append(value.startsWith('m') ? { property, of: 'model' } : { property });
+  }
+  /** A name that the schema knows is linked as its property: then a rename reaches it. */
+  protected addName(place: 'property' | 'field', name: string): void {
+    const known = place === 'property' ? this.properties().find((property) => property.writtenName === name) : undefined;
+    this.append(known ? { property: known.id } : { place, name });
+  }
+  private append(end: LinkEnd): void {
+    const { at } = this.edited()!;
+    if (!at.some((other) => sameDefinition(other, end))) this.set({ at: [...at, end] });
+  }
+  protected up(index: number): void {
+    const at = [...this.edited()!.at];
+    [at[index - 1], at[index]] = [at[index]!, at[index - 1]!];
+    this.set({ at });
+  }
+  protected drop(index: number): void {
+    this.set({ at: this.edited()!.at.filter((_, i) => i !== index) });
+  }
+  protected take(file: { readonly id: number; readonly path: string } | null): void {
+    this.sample.set(file);
+    this.sampled.set(null);
+    if (file && typeof file === 'object') this.api.file(file.id).subscribe({ next: (details) => this.sampled.set(details), error: this.notices.failed });
+  }
+  protected save(): void {
+    if (this.complete()) this.saved.emit(this.edited()!);
+  }
+}
+
+/** Whether a record can hold a property: one of files, or of sheets and variants that agree. */
+const reachable = (property: Property): boolean => isHeldAt(property, 'document') || property.level === 'sheet' || property.level === 'variant';

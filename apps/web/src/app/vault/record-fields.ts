@@ -1,0 +1,315 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { KINDS, Property } from '@rule/core/schema';
+import { DefinitionView, FIELD_TYPES, FieldRow, VaultField, fieldOf } from '@rule/core/vault';
+import { ButtonModule } from 'primeng/button';
+import { CheckboxModule } from 'primeng/checkbox';
+import { DialogModule } from 'primeng/dialog';
+import { InputNumberModule } from 'primeng/inputnumber';
+import { InputTextModule } from 'primeng/inputtext';
+import { MultiSelectModule } from 'primeng/multiselect';
+import { SelectModule } from 'primeng/select';
+import { TextareaModule } from 'primeng/textarea';
+import { Count } from '../shared';
+
+/** What a field takes, in words. */
+function typeWords({ type, length, choices }: VaultField): string {
+  if (type === 'list') return `list of ${choices.length}`;
+  return type === 'text' && length !== null ? `text, ${length} characters` : type;
+}
+
+/** The vault's record fields beside the schema: what does not agree, what is missing on either side, and how to make it agree. */
+@Component({
+  selector: 'rule-record-fields',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, CheckboxModule, Count, DialogModule, FormsModule, InputNumberModule, InputTextModule, MultiSelectModule, SelectModule, TextareaModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Record fields</h1>
+        <p>
+          What the vault keeps beside each file, compared with the draft of the schema.
+          {{ view().rows.length | count: 'field' }}, {{ disagreeing() | count: 'does not agree' : 'do not agree' }}.
+          @if (!mayDefine()) {
+            Only the vault's administrator can change fields.
+          }
+        </p>
+      </div>
+      <div class="actions">
+        <p-button severity="secondary" label="Send the list to hand over" (onClick)="sent.emit()" />
+      </div>
+    </div>
+    @for (lost of view().lost; track lost.link) {
+      <p class="note bad" role="alert">A link leads to the record field {{ lost.field }}, which the vault does not have.</p>
+    }
+    <div class="card wide">
+      <table class="list" aria-label="Record fields">
+        <thead>
+          <tr>
+            <th>Record field</th>
+            <th>Takes</th>
+            <th>Records of</th>
+            <th>Linked to</th>
+            <th>Compared with the schema</th>
+            <th><span class="visually-hidden">Change</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (row of view().rows; track row.field.name) {
+            <tr>
+              <td class="name">
+                {{ row.field.name }}
+                @if (row.system) {
+                  <small class="soft">kept by the vault</small>
+                } @else if (row.field.retired) {
+                  <small class="soft">retired</small>
+                } @else if (row.field.fixed) {
+                  <small class="soft">fixed in the vault</small>
+                }
+              </td>
+              <td>{{ typeOf(row.field) }}{{ row.field.required ? ', required' : '' }}</td>
+              <td>{{ row.field.kinds.length ? row.field.kinds.join(', ') : 'every kind' }}</td>
+              <td>{{ linkedTo(row) }}</td>
+              <td>
+                @for (finding of row.findings; track finding.message) {
+                  <span class="finding" [class.bad]="finding.severity === 'error'" [class.warn]="finding.severity === 'warning'">{{
+                    marks[finding.severity] + ' ' + row.field.name + ' ' + finding.message
+                  }}</span>
+                } @empty {
+                  <span class="chip good">agrees</span>
+                }
+              </td>
+              <td class="num">
+                @if (editable() && mayDefine() && !row.system && !row.field.fixed) {
+                  <button type="button" class="link" [attr.aria-label]="'Change the field ' + row.field.name" (click)="open(row)">change</button>
+                }
+              </td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    </div>
+    @if (unheld().length) {
+      <h2>Properties without a record field</h2>
+      <div class="card wide">
+        <table class="list" aria-label="Properties without a record field">
+          <tbody>
+            @for (row of unheld(); track row.property) {
+              <tr>
+                <td class="name">{{ row.caption }}</td>
+                <td class="soft">{{ row.kinds.join(', ') }}</td>
+                <td class="num">
+                  @if (editable() && mayDefine()) {
+                    <button type="button" class="link" [attr.aria-label]="'Make a field from ' + row.caption" (click)="made.emit(row.property)">
+                      {{ row.taken ? '' : 'make a field' }}
+                    </button>
+                  }
+                  @if (editable()) {
+                    <button type="button" class="link" [attr.aria-label]="'Link ' + row.caption" (click)="link.emit(row.property)">link</button>
+                  }
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    }
+
+    <p-dialog
+      closeAriaLabel="Close"
+      [header]="'Record field ' + (named() ?? '')"
+      [modal]="true"
+      [visible]="edited() !== null"
+      (visibleChange)="edited.set(null)"
+      [style]="{ width: '560px' }"
+    >
+      @if (edited(); as field) {
+        <form (ngSubmit)="save()">
+          @if (suited()) {
+            <p class="note">
+              As the schema has it: {{ typeOf(suited()!) }}{{ suited()!.required ? ', required' : '' }}.
+              <button type="button" class="link" (click)="adopt()">Take it over</button>
+            </p>
+          }
+          <label class="field"><span>Name</span><input pInputText name="name" [ngModel]="field.name" (ngModelChange)="set({ name: $event })" /></label>
+          <div class="two">
+            <div class="field">
+              <span id="f-type">Type</span>
+              <p-select appendTo="body" name="type" ariaLabelledBy="f-type" [options]="types" [ngModel]="field.type" (ngModelChange)="set({ type: $event })" />
+            </div>
+            <div class="field">
+              <span id="f-length">Longest text</span>
+              <p-inputnumber
+                name="length"
+                ariaLabelledBy="f-length"
+                placeholder="any"
+                [min]="1"
+                [max]="10000"
+                [ngModel]="field.length"
+                (ngModelChange)="set({ length: $event })"
+              />
+            </div>
+          </div>
+          @if (field.type === 'list') {
+            <label class="field"
+              ><span>List, one value a line</span
+              ><textarea pTextarea name="choices" rows="6" [ngModel]="field.choices.join('\\n')" (ngModelChange)="set({ choices: linesOf($event) })"></textarea>
+            </label>
+          }
+          <div class="two">
+            <label class="field"
+              ><span>Initial value</span
+              ><input pInputText name="initial" [ngModel]="field.initial ?? ''" (ngModelChange)="set({ initial: $event === '' ? null : $event })"
+            /></label>
+            <div class="field">
+              <span id="f-kinds">Records of</span>
+              <p-multiselect
+                appendTo="body"
+                name="kinds"
+                ariaLabelledBy="f-kinds"
+                placeholder="every kind"
+                [options]="kinds"
+                [ngModel]="field.kinds"
+                (ngModelChange)="set({ kinds: $event })"
+              />
+            </div>
+          </div>
+          <div class="ticks">
+            <span
+              ><p-checkbox inputId="f-required" name="required" [binary]="true" [ngModel]="field.required" (ngModelChange)="set({ required: $event })" /><label
+                for="f-required"
+                >Required before release</label
+              ></span
+            >
+            <span
+              ><p-checkbox inputId="f-retired" name="retired" [binary]="true" [ngModel]="field.retired" (ngModelChange)="set({ retired: $event })" /><label
+                for="f-retired"
+                >Retired: kept, and written no more</label
+              ></span
+            >
+          </div>
+          @if (problem(); as text) {
+            <p class="note bad" role="alert">{{ text }}</p>
+          }
+          <div class="actions"><p-button type="submit" label="Change it in the vault" [disabled]="!field.name.trim()" /></div>
+        </form>
+      }
+    </p-dialog>
+  `,
+  styles: `
+    .wide {
+      overflow-x: auto;
+    }
+    td {
+      vertical-align: top;
+    }
+    .name small {
+      display: block;
+    }
+    .finding {
+      display: block;
+      max-width: 460px;
+    }
+    h2 {
+      margin: 20px 0 8px;
+    }
+    .num button + button {
+      margin-left: 12px;
+    }
+    .two {
+      display: grid;
+      grid-template-columns: 1fr 1fr;
+      gap: 0 12px;
+    }
+    .field input,
+    .field textarea,
+    .field p-select,
+    .field p-multiselect,
+    .field p-inputnumber {
+      width: 100%;
+      min-width: 0;
+    }
+    .ticks {
+      display: grid;
+      gap: 6px;
+      margin-bottom: 12px;
+    }
+    .ticks span {
+      display: inline-flex;
+      gap: 6px;
+      align-items: center;
+    }
+  `,
+})
+export class RecordFields {
+  readonly view = input.required<DefinitionView>();
+  readonly properties = input.required<readonly Property[]>();
+  readonly mayDefine = input(false);
+  readonly editable = input(false);
+  readonly problem = input<string | null>(null);
+  /** A property that a field is made from. */
+  readonly made = output<number>();
+  /** A property that a link is wanted for. */
+  readonly link = output<number>();
+  readonly changed = output<{ readonly name: string; readonly field: VaultField }>();
+  readonly opened = output();
+  readonly sent = output();
+
+  protected readonly marks = { error: '✕', warning: '!', note: '·' };
+  protected readonly types = [...FIELD_TYPES];
+  protected readonly kinds = [...KINDS];
+  protected readonly typeOf = typeWords;
+  protected readonly edited = signal<VaultField | null>(null);
+  protected readonly named = signal<string | null>(null);
+  private readonly ofProperty = signal<Property | null>(null);
+  private readonly byId = computed(() => new Map(this.properties().map((property) => [property.id, property])));
+  protected readonly disagreeing = computed(() => this.view().rows.filter((row) => row.findings.some((finding) => finding.severity !== 'note')).length);
+  protected readonly unheld = computed(() => {
+    const names = new Set(this.view().rows.map((row) => row.field.name.toLowerCase()));
+    return this.view().unheld.flatMap(({ property, kinds }) => {
+      const own = this.byId().get(property);
+      return own ? [{ property, kinds, caption: own.caption, taken: names.has(own.writtenName.toLowerCase()) }] : [];
+    });
+  });
+  /** The field as the one property that is linked to it would have it. */
+  protected readonly suited = computed(() => {
+    const property = this.ofProperty();
+    return property ? { ...fieldOf(property), name: this.named() ?? '' } : null;
+  });
+
+  protected linkedTo({ properties }: FieldRow): string {
+    return properties.map((id) => this.byId().get(id)?.caption ?? `property ${id}`).join(', ');
+  }
+  protected open(row: FieldRow): void {
+    this.opened.emit();
+    this.named.set(row.field.name);
+    this.edited.set(row.field);
+    this.ofProperty.set(row.properties.length === 1 ? (this.byId().get(row.properties[0]!) ?? null) : null);
+  }
+  protected adopt(): void {
+    const suited = this.suited();
+    const now = this.edited();
+    if (suited && now) this.edited.set({ ...suited, classes: now.classes, kinds: now.kinds, retired: now.retired });
+  }
+  protected set(change: Partial<VaultField>): void {
+    this.edited.update((field) => field && { ...field, ...change });
+  }
+  protected linesOf(text: string): string[] {
+    return [
+      ...new Set(
+        text
+          .split('\n')
+          .map((line) => line.trim())
+          .filter(Boolean),
+      ),
+    ];
+  }
+  protected save(): void {
+    const field = this.edited()!;
+    this.changed.emit({ name: this.named()!, field: { ...field, name: field.name.trim(), choices: field.type === 'list' ? field.choices : [] } });
+  }
+  /** Closes the dialog, once the vault has taken it. */
+  close(): void {
+    this.edited.set(null);
+  }
+}

@@ -1,0 +1,204 @@
+import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
+import { count } from '@rule/core/words';
+import { ButtonModule } from 'primeng/button';
+import { RadioButtonModule } from 'primeng/radiobutton';
+import { ExactName, FileLink } from '../shared';
+import { standingWords } from './standing';
+
+const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
+  equal: 'nothing',
+  in: 'file → record',
+  out: 'record → file',
+  ask: 'asks you',
+  stays: 'stays apart',
+};
+
+/** What was decided where file and record differ, by the number of the link. */
+export type Settled = Readonly<Record<string, 'file' | 'record'>>;
+
+/** One file beside its record: what the next check-in would do with every link, and what has to be decided first. */
+@Component({
+  selector: 'rule-vault-record',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, ExactName, FileLink, FormsModule, RadioButtonModule],
+  template: `
+    @let r = record();
+    <div class="head">
+      <div>
+        <h1><rule-file [id]="r.file.id" [path]="r.file.path" [text]="r.file.name" /></h1>
+        <p>{{ standing() }}. What the next check-in would do with each link:</p>
+      </div>
+      @if (editable()) {
+        <div class="actions">
+          <p-button [label]="label()" [loading]="busy()" [disabled]="closed() || undecided() > 0 || refused() > 0" (onClick)="checkIn.emit(settled())" />
+        </div>
+      }
+    </div>
+    @if (reportText(); as text) {
+      <p class="note" role="status">{{ text }}</p>
+    }
+    @if (r.state === 'released') {
+      <p class="note">The file is released. Released files cannot be checked in; change their state in the vault first.</p>
+    }
+    @if (adds().length) {
+      <p class="note">The next check-in adds {{ adds().join(', ') }} to the file: it has no such name yet.</p>
+    }
+    <div class="card wide">
+      <table class="list" aria-label="Linked values">
+        <thead>
+          <tr>
+            <th>Record field</th>
+            <th>Address in the file</th>
+            <th>File</th>
+            <th>Record</th>
+            <th>Last agreed</th>
+            <th>Next check-in</th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (v of r.values; track v.link.id) {
+            <tr [class.on]="v.decision.action === 'ask'">
+              <td>{{ v.link.field }}</td>
+              <td>
+                <rule-exact-name [name]="v.name" />
+                @if (ofModel(v)) {
+                  <small class="soft">of the model</small>
+                }
+              </td>
+              <td class="mono nowrap">{{ v.file ?? '—' }}</td>
+              <td class="mono nowrap">{{ v.record ?? '—' }}</td>
+              <td class="mono nowrap">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
+              <td>
+                @if (v.decision.action === 'ask') {
+                  @for (side of sides; track side) {
+                    <span class="side">
+                      <p-radiobutton
+                        [inputId]="'settle-' + v.link.id + side"
+                        [name]="'settle-' + v.link.id"
+                        [value]="side"
+                        [disabled]="!editable()"
+                        [ngModel]="settled()[v.link.id]"
+                        (ngModelChange)="settle(v, side)"
+                      />
+                      <label [for]="'settle-' + v.link.id + side">{{ takeText(v, side) }}</label>
+                    </span>
+                  }
+                } @else {
+                  <span
+                    class="chip"
+                    [class.good]="v.decision.action === 'equal'"
+                    [class.brass]="v.decision.action === 'in' || v.decision.action === 'out'"
+                    [class.warn]="v.decision.action === 'stays'"
+                    >{{ actionName(v) }}</span
+                  >
+                }
+                <small class="soft">{{ v.decision.reason }}</small>
+                @if (v.refused) {
+                  <small class="bad">{{ v.refused }}</small>
+                }
+              </td>
+            </tr>
+          } @empty {
+            <tr>
+              <td colspan="6" class="soft">No record fields are linked for a {{ r.file.kind }}.</td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    </div>
+    @if (others().length) {
+      <h2>Other fields of the record</h2>
+      <dl class="facts">
+        @for (entry of others(); track entry.field) {
+          <div>
+            <dt>{{ entry.field }}</dt>
+            <dd>{{ entry.value }}</dd>
+          </div>
+        }
+      </dl>
+    }
+  `,
+  styles: `
+    .wide {
+      overflow-x: auto;
+    }
+    .nowrap {
+      white-space: nowrap;
+    }
+    td small {
+      display: block;
+    }
+    .side {
+      display: inline-flex;
+      gap: 5px;
+      align-items: center;
+      margin-right: 12px;
+      white-space: nowrap;
+    }
+    h2 {
+      margin: 18px 0 6px;
+    }
+    .facts {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 4px 28px;
+      margin: 0;
+    }
+    .facts div {
+      display: flex;
+      gap: 8px;
+    }
+    .facts dt {
+      color: var(--soft);
+    }
+    .facts dd {
+      margin: 0;
+    }
+  `,
+})
+export class VaultRecord {
+  readonly record = input.required<VaultFile>();
+  readonly report = input<CheckInReport | null>(null);
+  readonly busy = input(false);
+  readonly editable = input(false);
+  readonly checkIn = output<Settled>();
+  protected readonly sides = ['file', 'record'] as const;
+  protected readonly settled = signal<Settled>({});
+
+  protected readonly standing = computed(() => standingWords(this.record()));
+  protected readonly closed = computed(() => this.record().state === 'released' || (!!this.record().checkedOutBy && this.record().checkedOutBy !== 'Rule'));
+  protected readonly undecided = computed(() => this.record().values.filter((v) => v.decision.action === 'ask' && !this.settled()[v.link.id]).length);
+  protected readonly refused = computed(() => this.record().values.filter((v) => v.refused !== null).length);
+  protected readonly adds = computed(() => this.record().values.flatMap((v) => (v.adds ? [v.name] : [])));
+  protected readonly others = computed(() => {
+    const linked = new Set(this.record().values.map((v) => v.link.field));
+    return Object.entries(this.record().record)
+      .filter(([field]) => !linked.has(field))
+      .map(([field, value]) => ({ field, value }))
+      .sort((a, b) => a.field.localeCompare(b.field));
+  });
+  protected readonly label = computed(() => {
+    const that = (action: LinkValues['decision']['action']) => this.record().values.filter((v) => v.decision.action === action).length;
+    if (this.refused()) return `${this.refused()} cannot pass`;
+    return this.undecided() ? `Decide ${this.undecided()} first` : `Check in (${that('in')} in, ${that('out')} out)`;
+  });
+  protected readonly reportText = computed(() => {
+    const report = this.report();
+    if (!report) return null;
+    const set = report.changeSet ? `, change set ${report.changeSet}` : '';
+    return `Checked in as version ${report.version}: ${count(report.recordChanges, 'record field')} and ${count(report.fileChanges, 'file value')} changed${set}.`;
+  });
+
+  protected ofModel = (v: LinkValues): boolean => v.end !== null && 'of' in v.end && v.end.of === 'model';
+  protected actionName = (v: LinkValues): string => ACTIONS[v.decision.action];
+  /** What taking one side means: a blank one erases the other, and says so. */
+  protected takeText(v: LinkValues, side: 'file' | 'record'): string {
+    const [taken, other] = side === 'file' ? [v.file, v.record] : [v.record, v.file];
+    return taken ? `take ${taken}` : `erase ${other ?? ''}`;
+  }
+  protected settle(v: LinkValues, side: 'file' | 'record'): void {
+    this.settled.update((settled) => ({ ...settled, [v.link.id]: side }));
+  }
+}

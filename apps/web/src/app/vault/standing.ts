@@ -1,0 +1,13 @@
+import { EntryStanding } from '@rule/contract';
+import { showInstant } from '../shared';
+
+/** Who checked a file out and since when; `null` for nobody. */
+export const outWords = ({ checkedOutBy, checkedOutAt }: EntryStanding): string | null =>
+  checkedOutBy === null ? null : `checked out by ${checkedOutBy}${checkedOutAt ? ` since ${showInstant(checkedOutAt)}` : ''}`;
+
+/** Where a file stands in the vault, in words. */
+export function standingWords(entry: EntryStanding): string {
+  const version = `Version ${entry.version}${entry.versionBy ? ` by ${entry.versionBy}` : ''}${entry.versionAt ? `, ${showInstant(entry.versionAt)}` : ''}`;
+  const state = `${entry.state}${entry.stateAt ? ` since ${showInstant(entry.stateAt)}` : ''}${entry.stateBy && entry.stateBy !== 'vault' ? ` (${entry.stateBy})` : ''}`;
+  return [version, state, outWords(entry)].filter((part) => part !== null).join(' · ');
+}

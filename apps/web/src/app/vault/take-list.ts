@@ -1,0 +1,273 @@
+import { ChangeDetectionStrategy, Component, computed, inject, input, output, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { LegacyList, LegacyRow, RecordEditReport } from '@rule/contract';
+import { VaultDefinition } from '@rule/core/vault';
+import { ButtonModule } from 'primeng/button';
+import { SelectModule } from 'primeng/select';
+import { Api, Count, problemOf } from '../shared';
+
+/** What the key column can hold besides record fields. */
+const PATHS = '';
+
+/** Rows that are shown one by one. */
+const SHOWN = 300;
+
+/** A list from elsewhere, taken into records: which column is what, what it would change row by row, and what was refused. */
+@Component({
+  selector: 'rule-take-list',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, Count, FormsModule, SelectModule],
+  template: `
+    <div class="head">
+      <div>
+        <h1>Take a list into records</h1>
+        <p>A workbook or CSV file whose rows name files of the vault: by path, by file name, or by the value of a record field.</p>
+      </div>
+      @if (rows(); as r) {
+        <div class="actions">
+          <p-button [label]="'Write ' + (values() | count: 'value')" [disabled]="values() === 0" [loading]="busy()" (onClick)="take()" />
+        </div>
+      }
+    </div>
+    @if (problem(); as text) {
+      <p class="note bad" role="alert">{{ text }}</p>
+    }
+    @if (report(); as r) {
+      <p class="note" role="status">
+        {{ r.written | count: 'value' }} written{{ r.left.length ? ', ' + r.left.length + ' refused' : '' }}.
+        @if (r.edit !== null) {
+          <button type="button" class="link" (click)="undo.emit(r.edit)">Undo</button>
+        }
+      </p>
+    }
+    <div
+      class="drop"
+      [class.over]="over()"
+      (dragover)="over.set(true); $event.preventDefault()"
+      (dragleave)="over.set(false)"
+      (drop)="dropped($event)"
+    >
+      <label class="pick"><input type="file" class="visually-hidden" accept=".csv,.tsv,.xlsx" (change)="picked($event)" />Choose a list</label>
+      <span class="soft">{{ name() || 'or drop it here' }}</span>
+    </div>
+    @if (table(); as t) {
+      <div class="bar">
+        <span id="tl-key">Files are named in</span>
+        <p-select appendTo="body" ariaLabelledBy="tl-key" [options]="$any(t.headers)" [ngModel]="key()" (ngModelChange)="key.set($event); look()" />
+        <span id="tl-of">which holds</span>
+        <p-select
+          appendTo="body"
+          ariaLabelledBy="tl-of"
+          [options]="keyFields()"
+          optionLabel="text"
+          optionValue="value"
+          [ngModel]="keyField()"
+          (ngModelChange)="keyField.set($event); look()"
+        />
+      </div>
+      <div class="card wide">
+        <table class="list" aria-label="Columns of the list">
+          <tbody>
+            @for (header of others(); track header; let i = $index) {
+              <tr>
+                <td [id]="'tl-c' + i">{{ header }}</td>
+                <td>
+                  <p-select
+                    appendTo="body"
+                    [ariaLabelledBy]="'tl-c' + i"
+                    [showClear]="true"
+                    placeholder="not taken"
+                    [options]="fields()"
+                    [ngModel]="columns()[header] ?? null"
+                    (ngModelChange)="assign(header, $event)"
+                  />
+                </td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+    }
+    @if (rows(); as r) {
+      <p>
+        {{ r.length | count: 'row' }}: {{ changing() }} would change {{ values() | count: 'value' }}, {{ refusedRows() }} with something that is refused.
+      </p>
+      <div class="card wide tall">
+        <table class="list" aria-label="Rows of the list">
+          <thead>
+            <tr>
+              <th>Row</th>
+              <th>File</th>
+              <th>Changes</th>
+              <th>Refused</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (row of shown(); track row.row) {
+              <tr>
+                <td class="num">{{ row.row }}</td>
+                <td>{{ row.path ?? row.key }}</td>
+                <td>
+                  @for (change of row.changes; track change.field) {
+                    <span class="change">{{ change.field }}: {{ change.before ?? '—' }} → {{ change.after }}</span>
+                  }
+                </td>
+                <td class="bad">{{ row.problems.join(' ') }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+      </div>
+      @if (r.length > shown().length) {
+        <p class="soft">{{ r.length - shown().length }} more rows.</p>
+      }
+    }
+  `,
+  styles: `
+    .drop {
+      display: flex;
+      gap: 12px;
+      align-items: center;
+      padding: 14px 16px;
+      border: 1px dashed var(--line);
+      border-radius: 4px;
+      margin-bottom: 12px;
+    }
+    .over {
+      border-color: var(--accent);
+    }
+    .pick {
+      cursor: pointer;
+      color: var(--accent);
+      font-weight: 600;
+    }
+    .pick:focus-within {
+      outline: 2px solid var(--accent);
+      outline-offset: 2px;
+    }
+    .bar {
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      margin-bottom: 12px;
+    }
+    .wide {
+      overflow-x: auto;
+    }
+    .tall {
+      max-height: 46vh;
+      overflow: auto;
+    }
+    .change {
+      display: block;
+    }
+  `,
+})
+export class TakeList {
+  private readonly api = inject(Api);
+  readonly definition = input.required<VaultDefinition>();
+  readonly undo = output<number>();
+  /** Said when records were changed. */
+  readonly taken = output();
+
+  protected readonly over = signal(false);
+  protected readonly name = signal('');
+  protected readonly table = signal<{ readonly headers: readonly string[]; readonly rows: readonly (readonly string[])[] } | null>(null);
+  protected readonly key = signal('');
+  protected readonly keyField = signal(PATHS);
+  protected readonly columns = signal<Readonly<Record<string, string>>>({});
+  protected readonly rows = signal<readonly LegacyRow[] | null>(null);
+  protected readonly report = signal<RecordEditReport | null>(null);
+  protected readonly problem = signal<string | null>(null);
+  protected readonly busy = signal(false);
+
+  protected readonly fields = computed(() =>
+    this.definition()
+      .fields.filter((field) => !field.retired)
+      .map((field) => field.name),
+  );
+  protected readonly keyFields = computed(() => [
+    { text: 'paths or file names', value: PATHS },
+    ...[...this.fields(), ...this.definition().systemFields].map((field) => ({ text: `the record field ${field}`, value: field })),
+  ]);
+  protected readonly others = computed(() => (this.table()?.headers ?? []).filter((header) => header !== this.key() && header !== ''));
+  protected readonly values = computed(() => (this.rows() ?? []).reduce((sum, row) => sum + row.changes.length, 0));
+  protected readonly changing = computed(() => (this.rows() ?? []).filter((row) => row.changes.length > 0).length);
+  protected readonly refusedRows = computed(() => (this.rows() ?? []).filter((row) => row.problems.length > 0).length);
+  /** Rows with something to see, the refused ones first. */
+  protected readonly shown = computed(() => {
+    const rows = this.rows() ?? [];
+    const refused = rows.filter((row) => row.problems.length > 0);
+    return [...refused, ...rows.filter((row) => row.problems.length === 0 && row.changes.length > 0)].slice(0, SHOWN);
+  });
+
+  protected dropped(event: DragEvent): void {
+    event.preventDefault();
+    this.over.set(false);
+    const file = event.dataTransfer?.files[0];
+    if (file) this.read(file);
+  }
+  protected picked(event: Event): void {
+    const input = event.target as HTMLInputElement;
+    const file = input.files?.[0];
+    if (file) this.read(file);
+    input.value = '';
+  }
+  private read(file: File): void {
+    this.name.set(file.name);
+    this.problem.set(null);
+    this.report.set(null);
+    this.rows.set(null);
+    this.table.set(null);
+    this.api.openRecordList(file).subscribe({
+      next: (table) => {
+        this.table.set(table);
+        this.key.set(table.headers[0] ?? '');
+        this.keyField.set(PATHS);
+        // A column that is called as a field is taken as it.
+        const byName = new Map(this.fields().map((field) => [field.toLowerCase(), field]));
+        this.columns.set(Object.fromEntries(table.headers.slice(1).flatMap((header) => (byName.has(header.toLowerCase()) ? [[header, byName.get(header.toLowerCase())!]] : []))));
+        this.look();
+      },
+      error: (failure: unknown) => this.problem.set(problemOf(failure).detail),
+    });
+  }
+  protected assign(header: string, field: string | null): void {
+    // A field takes one column.
+    const rest = Object.entries(this.columns()).filter(([other, taken]) => other !== header && taken !== field);
+    this.columns.set(Object.fromEntries(field === null ? rest : [...rest, [header, field]]));
+    this.look();
+  }
+  private asked(): LegacyList | null {
+    const table = this.table();
+    const columns = this.others().flatMap((header) => (this.columns()[header] ? [{ header, field: this.columns()[header]! }] : []));
+    return table && columns.length ? { ...table, key: this.key(), keyField: this.keyField() || null, columns } : null;
+  }
+  protected look(): void {
+    const asked = this.asked();
+    this.rows.set(null);
+    this.problem.set(null);
+    if (!asked) return;
+    this.api.previewRecordList(asked).subscribe({
+      next: (rows) => this.rows.set(rows),
+      error: (failure: unknown) => this.problem.set(problemOf(failure).detail),
+    });
+  }
+  protected take(): void {
+    const asked = this.asked();
+    if (!asked) return;
+    this.busy.set(true);
+    this.api.takeRecordList(asked).subscribe({
+      next: (report) => {
+        this.busy.set(false);
+        this.look();
+        this.report.set(report);
+        this.taken.emit();
+      },
+      error: (failure: unknown) => {
+        this.busy.set(false);
+        this.problem.set(problemOf(failure).detail);
+      },
+    });
+  }
+}
