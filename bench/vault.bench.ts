@@ -41,7 +41,18 @@ for (const [i, field] of NAMES.entries())
   });
 await db.run(`INSERT INTO vault_said (id, at, definition, link_table) VALUES (1, now(), $1::jsonb, '[]')`, [
   JSON.stringify({
-    fields: NAMES.map((name) => ({ name, type: 'text', length: null, choices: [], initial: null, required: false, kinds: [], classes: [], fixed: false, retired: false })),
+    fields: NAMES.map((name) => ({
+      name,
+      type: 'text',
+      length: null,
+      choices: [],
+      initial: null,
+      required: false,
+      kinds: [],
+      classes: [],
+      fixed: false,
+      retired: false,
+    })),
     systemFields: [],
     states: ['open'],
     steps: [],

@@ -141,7 +141,7 @@ export function buildServices({
   const drawnLists = new DrawnLists(db, boms, trays);
   const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
-  const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, clock, join(dataFolder, 'send-outs'), (user, assembly, layout) =>
+  const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, judgements, clock, join(dataFolder, 'send-outs'), (user, assembly, layout) =>
     boms.places({ id: user }, assembly, layout),
   );
   const takeBacks = new TakeBacks(db, pool, jobs, editions, applying, store, clock, join(dataFolder, 'tmp'));

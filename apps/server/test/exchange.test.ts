@@ -1,3 +1,4 @@
+import { BesideColumn } from '@rule/core/exchange';
 import { execFileSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, utimesSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -335,6 +336,47 @@ describe('a file that cannot be taken back', () => {
   });
   it('is refused when it is larger than Rule takes', async () => {
     expect(await refused('huge.csv', Buffer.alloc(129 * 1024 * 1024, 65))).toMatchObject({ status: 413, code: 'too-large' });
+  });
+});
+
+describe('columns for reading', () => {
+  const table = async (content: object) =>
+    new TextDecoder()
+      .decode(await sendOut('csv', content))
+      .replace('\uFEFF', '')
+      .trim()
+      .split(/\r?\n/)
+      .map((line) => line.split(',').slice(1));
+  const columns = async () => [{ property: await rule.property('Description'), header: '', editable: true }];
+
+  it('say where a file stands in the vault, and what its record says', async () => {
+    await okafor.post('/vault/refresh').expect(200);
+    const beside = [{ fact: 'vault state' }, { fact: 'vault version' }, { fact: 'checked out by' }, { record: 'Number' }, { record: 'Gone' }];
+    const rows = await table({ filter: { folder: 'DR-15/parts' }, columns: await columns(), beside });
+    expect(rows[0]).toEqual(['File', 'Vault state', 'Vault version', 'Checked out by', 'Record: Number', 'Record: Gone', 'Description']);
+    const of = (path: string) => rows.find((row) => row[0]!.endsWith(path))!.slice(1, 6);
+    expect([of('chimney-stub.step').slice(0, 2), of('face-plate.step')]).toEqual([
+      ['released', '1'],
+      ['open', '1', '', 'DR15-101', ''],
+    ]);
+  });
+
+  it('say what the cells of sheets show and what is the matter with them, sheet by sheet or for the drawing, and are passed over when they come back', async () => {
+    const beside: BesideColumn[] = [{ cell: 'TITLE' }, { fact: 'cell states' }];
+    const rows = await table({ filter: { kind: 'drawing', folder: 'DR-15/drawings' }, columns: await columns(), beside });
+    const stored = await rule.db.all<{ path: string; text: string }>(
+      `SELECT f.path, string_agg(DISTINCT v.text, '; ') AS text FROM held_values v JOIN files f ON f.id = v.file_id
+       WHERE v.place = 'cell' AND v.name = 'TITLE' AND v.text <> '' AND f.path LIKE 'DR-15/drawings/%' GROUP BY f.path`,
+    );
+    expect(stored.length).toBeGreaterThan(0);
+    for (const { path, text } of stored) expect(rows.find((row) => row[0] === path)![1]).toBe(text);
+    const states = await rule.db.all<{ path: string; state: string; n: number }>(
+      `SELECT f.path, s.state, count(*)::int AS n FROM cell_states s JOIN files f ON f.id = s.file_id WHERE s.state <> 'right' AND f.path LIKE 'DR-15/drawings/%' GROUP BY 1, 2`,
+    );
+    expect(states.length).toBeGreaterThan(0);
+    for (const { path, state, n } of states) expect(rows.find((row) => row[0] === path)![2]).toContain(`${n} ${state}`);
+    const back = await takeBack('drawings.csv', await sendOut('csv', { filter: { kind: 'drawing' }, columns: await columns(), beside }));
+    expect(back.takeBack.counts).toMatchObject({ error: 0, change: 0 });
   });
 });
 

@@ -166,16 +166,16 @@ describe('bindings', () => {
       'The cell NAME of SIDE shows a property that is not in the schema.',
     );
     expect(await refused(shows('SIDE', 'NAME', [await piece('Page', 'drawing')]))).toMatch(/takes Page from the drawing; it can only come from the sheet/);
-    expect(await refused(shows('SIDE', 'NAME', [await piece('Cover title', 'model')], true))).toMatch(
-      /can be the home of one sheet-level property only/,
-    );
+    expect(await refused(shows('SIDE', 'NAME', [await piece('Cover title', 'model')], true))).toMatch(/can be the home of one sheet-level property only/);
     expect(((await varga.get('/schema/draft')).body as DraftView).number).toBeNull();
   });
 
   it('travel with the schema, and come back with an earlier edition', async () => {
     const document = (await varga.get('/schema/document.json')).body as { 'x-rule': { bindings: object[]; links: object[] } };
     expect(document['x-rule'].bindings).toContainEqual(shows('STAMP', 'TITLE', [{ property: 'Part number', from: 'model', form: PLAIN_CELL } as never]));
-    expect(document['x-rule'].links).toContainEqual(expect.objectContaining({ field: 'Title', kinds: ['part', 'assembly'], at: [{ property: 'Description' }] }));
+    expect(document['x-rule'].links).toContainEqual(
+      expect.objectContaining({ field: 'Title', kinds: ['part', 'assembly'], at: [{ property: 'Description' }] }),
+    );
     const taken = await varga.upload('/schema/draft/document', 'schema.json', Buffer.from(JSON.stringify(document)));
     expect([taken.status, (taken.body as DraftView).changes]).toEqual([200, []]);
     // An earlier version wrote a link for each kind, with one address.

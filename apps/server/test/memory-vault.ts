@@ -92,7 +92,9 @@ export class MemoryVault implements VaultPort {
     if (file.checkedOutBy !== RULE_USER) refuse(`the file is not checked out by ${RULE_USER}`);
     const after = this.changed(file, record);
     const hash = createHash('sha256').update(bytes).digest('hex');
-    return Promise.resolve(this.put(id, { bytes, hash, older: await this.versions(id), record: after, version: file.version + 1, checkedOutBy: null, checkedOutAt: null }));
+    return Promise.resolve(
+      this.put(id, { bytes, hash, older: await this.versions(id), record: after, version: file.version + 1, checkedOutBy: null, checkedOutAt: null }),
+    );
   }
   async writeRecord(id: number, record: RecordChanges): Promise<VaultEntry> {
     return Promise.resolve(this.put(id, { record: this.changed(this.writable(id), record) }));
@@ -100,7 +102,9 @@ export class MemoryVault implements VaultPort {
   async add({ path, kind, class: className, record }: Addition, bytes: Uint8Array): Promise<VaultEntry> {
     if ([...this.files.values()].some((file) => file.path === path)) refuse(`${path} is in the vault already`);
     const initial = Object.fromEntries(
-      this.fieldList.flatMap((field) => (field.initial !== null && (field.kinds.length === 0 || field.kinds.includes(kind)) ? [[field.name, field.initial]] : [])),
+      this.fieldList.flatMap((field) =>
+        field.initial !== null && (field.kinds.length === 0 || field.kinds.includes(kind)) ? [[field.name, field.initial]] : [],
+      ),
     );
     const now = new Date().toISOString();
     const id = this.files.size + 1;

@@ -1,5 +1,16 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
-import { LegacyRow, Newcomer, Problem, RecordEditReport, RecordEditRow, RecordPage, RehearsedFile, VaultFile, VaultRunResult, VaultState } from '@rule/contract';
+import {
+  LegacyRow,
+  Newcomer,
+  Problem,
+  RecordEditReport,
+  RecordEditRow,
+  RecordPage,
+  RehearsedFile,
+  VaultFile,
+  VaultRunResult,
+  VaultState,
+} from '@rule/contract';
 import { Link, PLAIN_CELL, newDraft } from '@rule/core/schema';
 import { DefinitionView, passingOf } from '@rule/core/vault';
 import ExcelJS from 'exceljs';
@@ -59,33 +70,36 @@ const inForce = async () => void (await varga.post('/schema/draft/in-force', { n
 const run = async (body: object) => (await okafor.job(await okafor.post('/vault/runs', { clash: 'leave out', ...body }))).result as VaultRunResult;
 
 describe('a check-in that breaks off', () => {
-  it.each(['failNext', 'dropNext', 'loseNext'])('at any of its calls (%s) leaves file and record as they were or equal, and a retry ends right', async (fault) => {
-    const gate = await rule.file('slide-gate.step');
-    const before = rule.bytes('slide-gate.step');
-    const record = (await entry(GATE)).record;
-    let succeeded = false;
-    for (let calls = 0; !succeeded; calls++) {
-      expect(calls).toBeLessThan(20);
-      await rule.vault('POST', '/api/faults', { skip: calls, [fault]: 1 });
-      const answer = await okafor.post(`/files/${gate}/check-in`, { settled: {} });
-      // Whatever was left open is settled as soon as the vault answers again.
-      await rule.vault('POST', '/api/faults', {});
-      await okafor.post('/vault/refresh').expect(200);
-      const now = await entry(GATE);
-      const same = Buffer.compare(rule.bytes('slide-gate.step'), before) === 0;
-      succeeded = now.version > 1;
-      expect(now.checkedOutBy).toBeNull();
-      if (succeeded) {
-        // The vault took it in: then it is so on both sides, and was said, also where the answer got lost.
-        expect([answer.status, same]).toEqual([200, false]);
-        expect(Object.values(await decisions(gate)).filter((action) => !['equal', 'stays'].includes(action))).toEqual([]);
-      } else {
-        expect([calls, answer.status, same]).toEqual([calls, 502, true]);
-        expect(now.record).toEqual(record);
+  it.each(['failNext', 'dropNext', 'loseNext'])(
+    'at any of its calls (%s) leaves file and record as they were or equal, and a retry ends right',
+    async (fault) => {
+      const gate = await rule.file('slide-gate.step');
+      const before = rule.bytes('slide-gate.step');
+      const record = (await entry(GATE)).record;
+      let succeeded = false;
+      for (let calls = 0; !succeeded; calls++) {
+        expect(calls).toBeLessThan(20);
+        await rule.vault('POST', '/api/faults', { skip: calls, [fault]: 1 });
+        const answer = await okafor.post(`/files/${gate}/check-in`, { settled: {} });
+        // Whatever was left open is settled as soon as the vault answers again.
+        await rule.vault('POST', '/api/faults', {});
+        await okafor.post('/vault/refresh').expect(200);
+        const now = await entry(GATE);
+        const same = Buffer.compare(rule.bytes('slide-gate.step'), before) === 0;
+        succeeded = now.version > 1;
+        expect(now.checkedOutBy).toBeNull();
+        if (succeeded) {
+          // The vault took it in: then it is so on both sides, and was said, also where the answer got lost.
+          expect([answer.status, same]).toEqual([200, false]);
+          expect(Object.values(await decisions(gate)).filter((action) => !['equal', 'stays'].includes(action))).toEqual([]);
+        } else {
+          expect([calls, answer.status, same]).toEqual([calls, 502, true]);
+          expect(now.record).toEqual(record);
+        }
       }
-    }
-    expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 3, recordChanges: 0, fileChanges: 0 });
-  });
+      expect((await okafor.post(`/files/${gate}/check-in`, { settled: {} })).body).toMatchObject({ version: 3, recordChanges: 0, fileChanges: 0 });
+    },
+  );
 
   it('and of which nobody can say how it ended is settled when the vault answers again', async () => {
     const gate = await rule.file('slide-gate.step');
@@ -123,7 +137,8 @@ describe('links', () => {
     await okafor.apply();
     expect(await title()).toMatchObject({ file: 'Face plate', end: { property: description, of: 'model' } });
     // A part of the model cannot be written through the drawing's record.
-    const refused = (await varga.post('/schema/draft/links', newLink('Supplier', { kinds: ['drawing'], at: [{ property: description, of: 'model' }] }))).body as Problem;
+    const refused = (await varga.post('/schema/draft/links', newLink('Supplier', { kinds: ['drawing'], at: [{ property: description, of: 'model' }] })))
+      .body as Problem;
     expect(refused.detail).toContain('the record of a drawing cannot change the model');
   });
 
@@ -147,7 +162,10 @@ describe('links', () => {
     await rule.services.jobs.open();
     await run({ kind: 'bring in', files: newcomers.map((row) => row.file) });
     const [apart, same] = newcomers.map((row) => row.file);
-    expect((await values(apart!)).find((value) => value.link.id === id)!.decision).toEqual({ action: 'stays', reason: 'its sheets hold 2 different values of Page mark' });
+    expect((await values(apart!)).find((value) => value.link.id === id)!.decision).toEqual({
+      action: 'stays',
+      reason: 'its sheets hold 2 different values of Page mark',
+    });
     await rule.vault('PUT', `/api/files/${(await entry('sheets/same.dxf')).id}/record`, { record: { Number: 'P-2' } });
     await okafor.post('/vault/refresh');
     expect((await run({ kind: 'records to files', files: [same!] })).rows).toMatchObject([{ outcome: 'done' }]);
@@ -222,7 +240,9 @@ describe('runs', () => {
     await okafor.post('/tray', { values: [{ file: gate, property: await rule.property('Finish'), text: 'polished' }] }).expect(200);
     expect((await run({ kind: 'undo check-out', files: [gate, gate + 100_000] })).rows).toMatchObject([{ outcome: 'done' }]);
     expect((await entry(GATE)).checkedOutBy).toBeNull();
-    expect((await run({ kind: 'undo check-out', files: [gate] })).rows).toMatchObject([{ outcome: 'left out', message: 'DR-15/parts/slide-gate.step is not checked out by Rule.' }]);
+    expect((await run({ kind: 'undo check-out', files: [gate] })).rows).toMatchObject([
+      { outcome: 'left out', message: 'DR-15/parts/slide-gate.step is not checked out by Rule.' },
+    ]);
   });
 
   it('get the newest version of a file that has no changes of its own, and leave any other alone', async () => {
@@ -237,7 +257,9 @@ describe('runs', () => {
     // Which version the file is made from is found out from the vault, also where Rule has never seen that version there.
     await rule.db.run('DELETE FROM vault_bases');
     await okafor.post('/vault/refresh');
-    expect(((await okafor.post('/vault/rehearse', { files: [gate] })).body as RehearsedFile[])[0]!.blocked).toBe('The vault has version 2; this file is based on version 1.');
+    expect(((await okafor.post('/vault/rehearse', { files: [gate] })).body as RehearsedFile[])[0]!.blocked).toBe(
+      'The vault has version 2; this file is based on version 1.',
+    );
     const path = join(rule.library, GATE);
     chmodSync(path, 0o640);
     expect((await run({ kind: 'get newest', files: [gate] })).rows).toMatchObject([{ outcome: 'done' }]);
@@ -259,13 +281,17 @@ describe('runs', () => {
     await rule.services.scanner.rescan();
     await okafor.post('/vault/refresh');
     const newcomers = (await okafor.post('/vault/newcomers', { folder: 'DR-15' })).body as Newcomer[];
-    expect(newcomers).toMatchObject([{ path: 'DR-15/new/gate two.step', kind: 'part', problem: null, record: { Number: 'DR15-131', Title: 'Slide gate', 'Mass kg': '0.196' } }]);
+    expect(newcomers).toMatchObject([
+      { path: 'DR-15/new/gate two.step', kind: 'part', problem: null, record: { Number: 'DR15-131', Title: 'Slide gate', 'Mass kg': '0.196' } },
+    ]);
     const original = await entry(GATE);
     expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([{ outcome: 'done', version: 1 }]);
     expect(await entry('DR-15/new/gate two.step')).toMatchObject({ version: 1, record: { Number: 'DR15-131', Title: 'Slide gate' } });
     // The record of the file that it was copied from is what it was.
     expect(await entry(GATE)).toEqual(original);
-    expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([{ outcome: 'left out', message: 'The file is in the vault already.' }]);
+    expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([
+      { outcome: 'left out', message: 'The file is in the vault already.' },
+    ]);
     expect((await okafor.post('/vault/newcomers', { folder: '' })).body).toEqual([]);
   });
 });
@@ -292,7 +318,12 @@ describe('records', () => {
   it('are changed with the checks of field and property, value by value, and given back', async () => {
     const gate = (await page('?text=slide-gate')).rows[0]!;
     const drum = (await page('?text=parts/drum.step')).rows[0]!;
-    const edit = (row: { entry: number; record: Readonly<Record<string, string>> }, field: string, after: string) => ({ entry: row.entry, field, before: row.record[field] ?? null, after });
+    const edit = (row: { entry: number; record: Readonly<Record<string, string>> }, field: string, after: string) => ({
+      entry: row.entry,
+      field,
+      before: row.record[field] ?? null,
+      after,
+    });
     const report = (
       await okafor.put('/vault/records', {
         title: 'suppliers',
@@ -340,9 +371,20 @@ describe('records', () => {
       ['not there.step', 'x', ''],
       ['DR-15/parts/slide-gate.step', 'again', ''],
     ]);
-    const read = (await okafor.upload('/vault/list-file', 'old list.xlsx', Buffer.from(await book.xlsx.writeBuffer()))).body as { headers: string[]; rows: string[][] };
+    const read = (await okafor.upload('/vault/list-file', 'old list.xlsx', Buffer.from(await book.xlsx.writeBuffer()))).body as {
+      headers: string[];
+      rows: string[][];
+    };
     expect([read.headers, read.rows.length]).toEqual([['File', 'Maker', 'Was called'], 6]);
-    const list = { ...read, key: 'File', keyField: null, columns: [{ header: 'Maker', field: 'Supplier' }, { header: 'Was called', field: 'Title' }] };
+    const list = {
+      ...read,
+      key: 'File',
+      keyField: null,
+      columns: [
+        { header: 'Maker', field: 'Supplier' },
+        { header: 'Was called', field: 'Title' },
+      ],
+    };
     const rows = (await okafor.post('/vault/list/preview', list)).body as LegacyRow[];
     expect(rows.map((row) => [row.row, row.path, row.changes.length, row.problems[0] ?? ''])).toEqual([
       [2, GATE, 2, ''],
@@ -356,7 +398,13 @@ describe('records', () => {
     expect([report.written, report.left.length]).toEqual([3, 5]);
     expect((await entry(GATE)).record).toMatchObject({ Supplier: 'Fenwick Spinning', Title: 'Gate' });
     // By a field of the record: numbers are more certain than names.
-    const byNumber = { headers: ['No', 'Maker'], rows: [['DR15-131', 'Ostrelle Bearings']], key: 'No', keyField: 'Number', columns: [{ header: 'Maker', field: 'Supplier' }] };
+    const byNumber = {
+      headers: ['No', 'Maker'],
+      rows: [['DR15-131', 'Ostrelle Bearings']],
+      key: 'No',
+      keyField: 'Number',
+      columns: [{ header: 'Maker', field: 'Supplier' }],
+    };
     expect(((await okafor.post('/vault/list', byNumber)).body as RecordEditReport).written).toBe(1);
     expect((await okafor.post('/vault/list', { ...byNumber, key: 'Nr' })).body as Problem).toMatchObject({ code: 'no-column' });
     expect((await okafor.upload('/vault/list-file', 'broken.xlsx', Buffer.from('not a workbook'))).status).toBe(422);
@@ -365,12 +413,21 @@ describe('records', () => {
   it('are defined beside the schema: fields are made, changed and retired where the vault allows it', async () => {
     const view = (await okafor.get('/vault/definition')).body as DefinitionView;
     const codes = (name: string, of = view) => of.rows.find((row) => row.field.name === name)!.findings.map((finding) => finding.code);
-    expect([codes('Material'), codes('Mass kg'), codes('Title'), codes('Keep until')]).toEqual([['type', 'required'], ['type'], ['length', 'required'], ['no-property']]);
+    expect([codes('Material'), codes('Mass kg'), codes('Title'), codes('Keep until')]).toEqual([
+      ['type', 'required'],
+      ['type'],
+      ['length', 'required'],
+      ['no-property'],
+    ]);
     const finish = await rule.property('Finish');
     expect(view.unheld.map((row) => row.property)).toContain(finish);
     expect((await okafor.post('/vault/fields', { property: finish })).status).toBe(403);
     const made = (await varga.post('/vault/fields', { property: finish })).body as DefinitionView;
-    expect(made.rows.find((row) => row.field.name === 'Finish')!.field).toMatchObject({ type: 'list', kinds: ['part'], choices: expect.arrayContaining(['brushed']) });
+    expect(made.rows.find((row) => row.field.name === 'Finish')!.field).toMatchObject({
+      type: 'list',
+      kinds: ['part'],
+      choices: expect.arrayContaining(['brushed']),
+    });
     // Material becomes a list, as far as records allow it.
     const material = view.rows.find((row) => row.field.name === 'Material')!.field;
     await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Material: 'tin' } });
@@ -378,7 +435,9 @@ describe('records', () => {
     expect(((await varga.post('/vault/fields', { name: 'Material', field: list })).body as Problem).detail).toContain(`${GATE} holds "tin"`);
     await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { Material: '1.4301' } });
     expect(codes('Material', (await varga.post('/vault/fields', { name: 'Material', field: list })).body as DefinitionView)).toEqual(['required']);
-    expect(((await varga.post('/vault/fields', { name: 'Released by', field: { ...material, name: 'Released by' } })).body as Problem).code).toBe('vault-fixed');
+    expect(((await varga.post('/vault/fields', { name: 'Released by', field: { ...material, name: 'Released by' } })).body as Problem).code).toBe(
+      'vault-fixed',
+    );
     expect(((await varga.post('/vault/fields', { name: 'State', field: { ...material, name: 'State' } })).body as Problem).code).toBe('system-field');
     // What is left is handed over as a list.
     const csv = (await okafor.get('/vault/definition/table')).text;

@@ -29,7 +29,11 @@ export function vaultContract(name: string, open: () => Promise<HeldVault>): voi
     afterEach(() => vault.close());
     const add = (path = 'a/b.step', text = 'one', record: Record<string, string> = { Number: 'N-1' }): Promise<VaultEntry> =>
       port.add({ path, kind: 'part', class: null, comment: 'first', record }, bytes(text));
-    const refusal = (work: Promise<unknown>) => work.then(() => 'done', (error: unknown) => (error as { code?: string }).code);
+    const refusal = (work: Promise<unknown>) =>
+      work.then(
+        () => 'done',
+        (error: unknown) => (error as { code?: string }).code,
+      );
 
     it('defines its fields, and says what it keeps itself', async () => {
       const { fields, systemFields, states, steps } = await port.definition();

@@ -101,7 +101,14 @@ interface Call {
   readonly query?: Joi.ObjectSchema;
   /** `bytes` for a file, nothing for no answer. */
   readonly answer?: Joi.Schema | 'bytes';
-  readonly work: (given: { readonly id: number; readonly name: string; readonly body: unknown; readonly beside: unknown; readonly query: unknown; readonly bytes: Uint8Array }) => Promise<unknown>;
+  readonly work: (given: {
+    readonly id: number;
+    readonly name: string;
+    readonly body: unknown;
+    readonly beside: unknown;
+    readonly query: unknown;
+    readonly bytes: Uint8Array;
+  }) => Promise<unknown>;
 }
 
 const WHO = Joi.object({ by: person.required() }).required();
@@ -131,7 +138,13 @@ function calls(store: VaultStore): Call[] {
       answer: field,
       work: ({ name: field, body }) => store.changeField(field, body as Field),
     },
-    { method: 'get', path: '/api/link-table', summary: 'Names that the vault looks for in files', answer: Joi.array().items(tableRow), work: () => store.table() },
+    {
+      method: 'get',
+      path: '/api/link-table',
+      summary: 'Names that the vault looks for in files',
+      answer: Joi.array().items(tableRow),
+      work: () => store.table(),
+    },
     {
       method: 'put',
       path: '/api/link-table',
@@ -159,7 +172,12 @@ function calls(store: VaultStore): Call[] {
       method: 'post',
       path: '/api/files/query',
       summary: 'Search files; the header x-total-count states how many there are',
-      body: Joi.object({ paths: nullable(Joi.array().items(Joi.string())), text: nullable(Joi.string().max(200)), folder: nullable(path), state: nullable(state) }).required(),
+      body: Joi.object({
+        paths: nullable(Joi.array().items(Joi.string())),
+        text: nullable(Joi.string().max(200)),
+        folder: nullable(path),
+        state: nullable(state),
+      }).required(),
       answer: Joi.array().items(entry),
       work: ({ body }) => store.search(body as Search),
     },
@@ -185,7 +203,13 @@ function calls(store: VaultStore): Call[] {
       },
     },
     { method: 'get', path: '/api/files/{id}', summary: 'A file', answer: entry, work: ({ id }) => store.entry(id) },
-    { method: 'get', path: '/api/files/{id}/versions', summary: 'Versions of a file', answer: Joi.array().items(version), work: ({ id }) => store.versions(id) },
+    {
+      method: 'get',
+      path: '/api/files/{id}/versions',
+      summary: 'Versions of a file',
+      answer: Joi.array().items(version),
+      work: ({ id }) => store.versions(id),
+    },
     {
       method: 'get',
       path: '/api/files/{id}/content',
@@ -202,7 +226,14 @@ function calls(store: VaultStore): Call[] {
       answer: entry,
       work: ({ id, body }) => store.move(id, (body as { by: string }).by, (body as { path: string }).path),
     },
-    { method: 'post', path: '/api/files/{id}/check-out', summary: 'Check a file out', body: WHO, answer: entry, work: ({ id, body }) => store.checkOut(id, (body as { by: string }).by) },
+    {
+      method: 'post',
+      path: '/api/files/{id}/check-out',
+      summary: 'Check a file out',
+      body: WHO,
+      answer: entry,
+      work: ({ id, body }) => store.checkOut(id, (body as { by: string }).by),
+    },
     {
       method: 'post',
       path: '/api/files/{id}/undo-check-out',
@@ -260,9 +291,9 @@ function readBeside(header: string | undefined, called: string): unknown {
 export function describeApi(store: VaultStore): object {
   const schemas: Record<string, unknown> = {};
   const schemaOf = (schema: Joi.Schema): object => {
-    const { swagger, components } = describe(schema, schemas as never);
+    const { swagger, components } = describe(schema, schemas);
     Object.assign(schemas, components?.schemas ?? {});
-    return swagger as object;
+    return swagger;
   };
   const paths: Record<string, Record<string, object>> = {};
   for (const call of calls(store)) {
@@ -279,7 +310,15 @@ export function describeApi(store: VaultStore): object {
       schema: schemaOf(call.query!.extract(key)),
     }));
     const beside = call.beside
-      ? [{ in: 'header', name: call.beside.header, required: true, description: `JSON as base64url: ${Object.keys(call.beside.check.describe()['keys'] as object).join(', ')}`, schema: { type: 'string' } }]
+      ? [
+          {
+            in: 'header',
+            name: call.beside.header,
+            required: true,
+            description: `JSON as base64url: ${Object.keys(call.beside.check.describe()['keys'] as object).join(', ')}`,
+            schema: { type: 'string' },
+          },
+        ]
       : [];
     const content = call.beside
       ? { 'application/octet-stream': { schema: { type: 'string', format: 'binary' } } }
@@ -360,7 +399,7 @@ export function vaultApp(store: VaultStore, token: string): Express {
     app[call.method](call.path.replace(/\{(\w+)\}/g, ':$1'), call.beside ? raw : json, async (request: Request, response: Response) => {
       const id = Number(request.params['id'] ?? 1);
       if (!Number.isInteger(id) || id < 1 || id > 2 ** 31 - 1) throw new Refusal(400, 'a file has a number');
-      const beside = call.beside && checked(call.beside.check, readBeside(request.get(call.beside.header), call.beside.header));
+      const beside: unknown = call.beside && checked(call.beside.check, readBeside(request.get(call.beside.header), call.beside.header));
       const bytes: unknown = request.body;
       if (call.beside && (!(bytes instanceof Uint8Array) || bytes.length === 0)) throw new Refusal(400, 'the file is empty');
       const answer = await call.work({

@@ -60,7 +60,8 @@ export const newField = (name: string, rest: Partial<Omit<Field, 'name'>> = {}):
 
 /** Whether records of a kind and class have a field. */
 export const has = (field: Pick<Field, 'kinds' | 'classes'>, kind: string, className: string | null): boolean =>
-  (field.kinds.length === 0 || field.kinds.includes(kind as EntryKind)) && (field.classes.length === 0 || (className !== null && field.classes.includes(className)));
+  (field.kinds.length === 0 || field.kinds.includes(kind as EntryKind)) &&
+  (field.classes.length === 0 || (className !== null && field.classes.includes(className)));
 
 /** A calendar day as ISO 8601 writes it. */
 function isDay(text: string): boolean {

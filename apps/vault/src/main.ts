@@ -1,6 +1,6 @@
 import { readFileSync, readdirSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
-import { DEMO_FIELDS, DEMO_RECORDS, DEMO_STATES, DEMO_STEP_SETS, DEMO_VAULT_TABLE, demoEntryKind } from '@rule/demo';
+import { DEMO_FIELDS, DEMO_NEWER, DEMO_RECORDS, DEMO_STATES, DEMO_STEP_SETS, DEMO_VAULT_TABLE, demoEntryKind } from '@rule/demo';
 import { Sequelize } from 'sequelize';
 import { vaultApp } from './api';
 import { newField } from './definition';
@@ -24,6 +24,9 @@ function demoContent(folder: string): VaultContent {
     files: paths.sort().map((path) => ({
       path,
       content: readFileSync(join(folder, path)),
+      ...(path === DEMO_NEWER.path
+        ? { newer: { content: Buffer.concat([readFileSync(join(folder, path)), Buffer.from(DEMO_NEWER.end)]), by: DEMO_NEWER.by, comment: DEMO_NEWER.comment } }
+        : {}),
       kind: demoEntryKind(path),
       state: DEMO_STATES[path]?.state ?? 'open',
       stateBy: DEMO_STATES[path]?.by ?? 'vault',

@@ -47,6 +47,8 @@ export interface VaultContent {
     readonly stateBy?: string;
     readonly checkedOutBy?: string | null;
     readonly record: Readonly<Record<string, string>>;
+    /** A second version, and who checked it in. */
+    readonly newer?: { readonly content: Uint8Array; readonly by: string; readonly comment: string };
   }[];
 }
 
@@ -111,6 +113,7 @@ export class VaultStore {
           )
         )[0]!;
         await this.addVersion(id, file.content, 'brought in', 'vault', transaction);
+        if (file.newer) await this.addVersion(id, file.newer.content, file.newer.comment, file.newer.by, transaction);
       }
     });
   }
@@ -240,7 +243,11 @@ export class VaultStore {
     return this.onEntry(id, async (row, transaction) => {
       if (row.state === 'released') throw new Refusal(409, 'the file is released');
       if (row.checkedOutBy !== null && row.checkedOutBy !== person) throw new Refusal(409, `the file is checked out by ${row.checkedOutBy}`);
-      const [taken] = await this.select('SELECT 1 FROM vault.files WHERE path = $1 AND id <> $2 UNION SELECT 1 FROM vault.folders WHERE path = $1', [path, id], transaction);
+      const [taken] = await this.select(
+        'SELECT 1 FROM vault.files WHERE path = $1 AND id <> $2 UNION SELECT 1 FROM vault.folders WHERE path = $1',
+        [path, id],
+        transaction,
+      );
       if (taken) throw new Refusal(409, `${path} is in the vault already`);
       await this.run('UPDATE vault.files SET path = $2 WHERE id = $1', [id, path], transaction);
     });

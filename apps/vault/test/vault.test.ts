@@ -103,7 +103,12 @@ describe('the vault stand-in', () => {
     expect((await call('post', `/files/${id}/check-out`).send({ by: 'Bo' })).body).toEqual({ message: 'the file is checked out by Ann' });
     expect((await call('post', `/files/${id}/undo-check-out`).send({ by: 'Bo' })).status).toBe(409);
     expect(await said(call('put', `/files/${id}/record`).send({ by: 'Bo', record: { Title: 'x' } }))).toEqual([409, 'the file is checked out by Ann']);
-    expect((await checkIn(id, 'Ann', { Title: 'Plate' })).body).toMatchObject({ version: 2, checkedOutBy: null, checkedOutAt: null, record: { Title: 'Plate' } });
+    expect((await checkIn(id, 'Ann', { Title: 'Plate' })).body).toMatchObject({
+      version: 2,
+      checkedOutBy: null,
+      checkedOutAt: null,
+      record: { Title: 'Plate' },
+    });
     expect((await call('get', `/files/${id}/versions`)).body).toMatchObject([
       { version: 1, size: 23 },
       { version: 2, by: 'Ann', size: 11 },
@@ -145,7 +150,11 @@ describe('the vault stand-in', () => {
     expect(await said(add('c/empty'))).toEqual([409, 'c/empty is in the vault already']);
     for (const path of ['../out.step', '/c/x.step', 'c//x.step', 'c/ x.step', 'c\\x.step']) expect((await add(path)).status).toBe(400);
     expect((await add('c/sheet.dxf', { kind: 'drawing', record: { Grade: 'DC01' } })).body).toEqual({ message: 'records of a drawing have no field Grade' });
-    expect((await call('put', `/files/${added.id}/path`).send({ by: 'Ann', path: 'a/moved.step' })).body).toMatchObject({ id: added.id, path: 'a/moved.step', version: 1 });
+    expect((await call('put', `/files/${added.id}/path`).send({ by: 'Ann', path: 'a/moved.step' })).body).toMatchObject({
+      id: added.id,
+      path: 'a/moved.step',
+      version: 1,
+    });
     expect(await said(call('put', `/files/${added.id}/path`).send({ by: 'Ann', path: 'a/arm.step' }))).toEqual([409, 'a/arm.step is in the vault already']);
     expect(await said(call('delete', '/folders?path=c'))).toEqual([409, 'c is not empty']);
     expect((await call('delete', '/folders?path=c/empty')).status).toBe(204);
@@ -172,7 +181,9 @@ describe('the vault stand-in', () => {
     expect(await said(call('post', '/fields').send(field({ name: 'weight' })))).toEqual([409, 'records have a field weight already']);
     expect(await said(call('post', '/fields').send({ name: 'State', type: 'text' }))).toEqual([409, 'State is kept by the vault itself']);
     expect(await said(call('post', '/fields').send({ name: 'Shop', type: 'list' }))).toEqual([400, 'the list of Shop offers nothing']);
-    expect((await said(call('post', '/fields').send({ name: 'Made', type: 'date', initial: 'soon' })))[1]).toMatch(/initial value does not fit: Made takes a date/);
+    expect((await said(call('post', '/fields').send({ name: 'Made', type: 'date', initial: 'soon' })))[1]).toMatch(
+      /initial value does not fit: Made takes a date/,
+    );
     const id = await idOf('a/arm.step');
     await call('put', `/files/${id}/record`).send({ record: { Weight: '2.5', Title: 'Arm' } });
     expect(await said(call('put', '/fields/Weight').send(field({ type: 'yes or no' })))).toEqual([409, 'a/arm.step holds "2.5": Weight takes yes or no']);
@@ -188,7 +199,9 @@ describe('the vault stand-in', () => {
     expect((await call('put', '/link-table').send({ rows: [{ field: 'Number', kind: 'part', name: 'Part number' }] })).body).toEqual([
       { field: 'Number', kind: 'part', name: 'Part number' },
     ]);
-    const closed = request(vaultApp(new VaultStore(sequelize, false), 'secret')).post('/api/fields').set('authorization', 'Bearer secret');
+    const closed = request(vaultApp(new VaultStore(sequelize, false), 'secret'))
+      .post('/api/fields')
+      .set('authorization', 'Bearer secret');
     expect(await said(closed.send({ name: 'Open', type: 'text' }))).toEqual([403, "only the vault's administrator changes fields and the link table"]);
   });
   it('misbehaves when it is told to, for as long as it is told', async () => {
@@ -209,7 +222,10 @@ describe('the vault stand-in', () => {
     expect(await vault.folders()).toContainEqual({ path: 'lost', files: 0 });
   });
   it('is described by OpenAPI as it is', async () => {
-    const config = await createConfig({ extends: ['recommended'], rules: { 'no-server-example.com': 'off', 'no-unused-components': 'off', 'operation-4xx-response': 'error' } });
+    const config = await createConfig({
+      extends: ['recommended'],
+      rules: { 'no-server-example.com': 'off', 'no-unused-components': 'off', 'operation-4xx-response': 'error' },
+    });
     const found = await lintFromString({ source: JSON.stringify(describeApi(vault)), config });
     expect(found.filter((problem) => problem.severity === 'error').map((problem) => problem.message)).toEqual([]);
     const { paths } = describeApi(vault) as { paths: Record<string, Record<string, { operationId: string }>> };

@@ -1,5 +1,5 @@
 import { Kind } from '@rule/core/schema';
-import { CellVerdict, ColumnMatch, CsvForm, Encoding, PLAIN_CSV, RowLevel, TableShapeName, TakeBackCounts } from '@rule/core/exchange';
+import { BesideColumn, CellVerdict, ColumnMatch, CsvForm, Encoding, PLAIN_CSV, RowLevel, TableShapeName, TakeBackCounts } from '@rule/core/exchange';
 import { HeldValue } from '@rule/core/values';
 import { ApplyMode, FileFilter, FindingKind } from './values';
 
@@ -37,6 +37,8 @@ export interface LayoutContent {
    * numbers in the order of the structure. Absent for tables without them.
    */
   readonly bom?: { readonly layout: number | null } | null;
+  /** Columns for reading, in front of the properties: of the vault, of its records, of title block cells. */
+  readonly beside?: readonly BesideColumn[];
 }
 
 /** Where a part is in a bill of materials: its item number, or several, and the pieces in the whole assembly. */

@@ -53,7 +53,14 @@ export interface RescanReport {
 
 /** Everything that is known about one file. */
 export interface FileDetails {
-  readonly file: FileRow & { readonly libraryName: string; readonly size: number; readonly hash: string; readonly format: string };
+  readonly file: FileRow & {
+    readonly libraryName: string;
+    readonly size: number;
+    readonly hash: string;
+    readonly format: string;
+    /** Whether the vault has a record of it. */
+    readonly inVault: boolean;
+  };
   readonly version: string;
   readonly holders: readonly {
     readonly level: Level;

@@ -104,10 +104,13 @@ describe('editions', () => {
     field: fc.constantFrom('Title', 'Number'),
     kinds: fc.subarray([...KINDS], { minLength: 1 }),
     classes: fc.subarray(['made', 'bought']),
-    at: fc.array(fc.oneof(fc.record({ property: fc.integer({ min: 1, max: 9 }) }), fc.record({ place: fc.constant('field' as const), name: fc.constant('product id') })), {
-      minLength: 1,
-      maxLength: 2,
-    }),
+    at: fc.array(
+      fc.oneof(fc.record({ property: fc.integer({ min: 1, max: 9 }) }), fc.record({ place: fc.constant('field' as const), name: fc.constant('product id') })),
+      {
+        minLength: 1,
+        maxLength: 2,
+      },
+    ),
     states: fc.constant([]),
     step: fc.constantFrom(null, 'release'),
     in: fc.constantFrom(...PASSES),

@@ -308,6 +308,12 @@ describe('the way of a property', () => {
       ],
       sentOut: [{ id: 3, at: '2026-11-25' }],
     });
-    expect(hops.map((hop) => hop.detail)).toEqual(['text', 'layout Parts list', 'part: in always, out never', 'part: set by the step revise', 'send-out 3, 2026-11-25']);
+    expect(hops.map((hop) => hop.detail)).toEqual([
+      'text',
+      'layout Parts list',
+      'part: in always, out never',
+      'part: set by the step revise',
+      'send-out 3, 2026-11-25',
+    ]);
   });
 });

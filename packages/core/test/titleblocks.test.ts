@@ -204,11 +204,9 @@ describe('bindings and links of a schema', () => {
     expect(codes([{ id: 1, block: 'A', cell: 'T', leads: false, shows: [] }])).toEqual(['nothing-shown']);
     expect(codes([shows(1, 'A', 'T', property(9, 'Gone'), 'model')])).toEqual(['no-property']);
     expect(
-      checkMapping(
-        [{ ...title, retired: true }],
-        [shows(1, 'A', 'T', title, 'model')],
-        [link({ id: 7, field: 'Title', at: [{ property: 2 }] })],
-      ).map(({ of, message }) => [of, message]),
+      checkMapping([{ ...title, retired: true }], [shows(1, 'A', 'T', title, 'model')], [link({ id: 7, field: 'Title', at: [{ property: 2 }] })]).map(
+        ({ of, message }) => [of, message],
+      ),
     ).toEqual([
       ['binding', 'The cell T of A shows Description, which is retired.'],
       ['link', 'The link of the record field Title (part) leads to Description, which is retired.'],

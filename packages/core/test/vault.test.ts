@@ -2,7 +2,13 @@ import { describe, expect, it } from '@jest/globals';
 import { Link, Property, checkMapping, linkName, linkReaches, newDraft, passingAt, whyNotChanged, withLeads } from '../src/schema';
 import { VaultDefinition, VaultField, compareDefinition, fieldOf, handOver, passingOf, whyNotTaken } from '../src/vault';
 
-const property = (id: number, name: string, change: Partial<Property> = {}): Property => ({ ...newDraft(name), id, retired: false, kinds: ['part'], ...change });
+const property = (id: number, name: string, change: Partial<Property> = {}): Property => ({
+  ...newDraft(name),
+  id,
+  retired: false,
+  kinds: ['part'],
+  ...change,
+});
 const link = (field: string, of: number, change: Partial<Link> = {}): Link => ({
   id: of,
   field,
@@ -102,7 +108,12 @@ describe('the record definition beside the schema', () => {
     });
   });
   it('finds fields without a property, properties without a field, and links that cannot work', () => {
-    const definition = vault(field('Colour'), field('Material', { retired: true, type: 'list', choices: ['DC01', '1.4301'] }), field('Title', { kinds: ['drawing'], length: 40 }), field('Released on'));
+    const definition = vault(
+      field('Colour'),
+      field('Material', { retired: true, type: 'list', choices: ['DC01', '1.4301'] }),
+      field('Title', { kinds: ['drawing'], length: 40 }),
+      field('Released on'),
+    );
     const links = [link('Material', 1), link('Title', 3), link('Revision', 2), link('Lost', 2, { id: 9 }), link('Released on', 3, { id: 8 })];
     const view = compareDefinition(definition, [material, mass, title], links);
     expect(told(definition, links)).toMatchObject({
@@ -120,11 +131,15 @@ describe('the record definition beside the schema', () => {
     ]);
   });
   it('knows steps and states that the workflow does not have', () => {
-    const step = (name: string, own = 'Released on') => told(vault(field('Released on'), field('Other')), [link(own, 3, { ...passingOf('a workflow step'), step: name })]);
+    const step = (name: string, own = 'Released on') =>
+      told(vault(field('Released on'), field('Other')), [link(own, 3, { ...passingOf('a workflow step'), step: name })]);
     expect(step('release')['Released on']).toEqual(['note required']);
     expect(step('melt')['Released on']).toEqual(['error step', 'note required']);
     expect(step('release', 'Other')['Other']).toEqual(['error step', 'note required']);
-    expect(told(vault(field('Title', { length: 40 })), [link('Title', 3, { states: [{ state: 'asleep', ...passingOf('neither') }] })])['Title']).toEqual(['error state', 'note required']);
+    expect(told(vault(field('Title', { length: 40 })), [link('Title', 3, { states: [{ state: 'asleep', ...passingOf('neither') }] })])['Title']).toEqual([
+      'error state',
+      'note required',
+    ]);
   });
   it('is handed over as a list of what would make it agree', () => {
     const view = compareDefinition(vault(field('Title', { length: 30 }), field('Mass')), [material, mass, title], [link('Title', 3), link('Mass', 2)]);
@@ -169,7 +184,11 @@ describe('a link for several kinds, classes, addresses and states', () => {
     expect('led' in withLeads([led], [])[0]!).toBe(false);
   });
   it('is refused where it cannot work', () => {
-    const properties = [property(1, 'Title', { kinds: ['part'] }), property(2, 'Torque', { level: 'occurrence', kinds: ['assembly'] }), property(3, 'Sheet title', { level: 'sheet', kinds: ['drawing'] })];
+    const properties = [
+      property(1, 'Title', { kinds: ['part'] }),
+      property(2, 'Torque', { level: 'occurrence', kinds: ['assembly'] }),
+      property(3, 'Sheet title', { level: 'sheet', kinds: ['drawing'] }),
+    ];
     const codes = (...links: Link[]) => checkMapping(properties, [], links).map(({ code }) => code);
     expect(codes(link('F', 1, { kinds: ['drawing'], at: [{ property: 1, of: 'model' }], ...passingOf('the file') }))).toEqual([]);
     expect(codes(link('F', 1, { kinds: ['drawing'], at: [{ property: 1, of: 'model' }] }))).toEqual(['model-written']);

@@ -321,7 +321,12 @@ export const DEMO_LINKS: readonly LinkDocument[] = [
   link('Mass kg', ['part'], { property: 'Mass' }, OF_THE_FILE),
   link('Supplier', ['part'], { property: 'Supplier' }, { in: 'when blank', onClash: "take the record's" }),
   link('Food contact', ['part'], { property: 'Food contact' }, { in: 'never', out: 'always', onClash: "take the record's" }),
-  link('Released on', ['part', 'assembly', 'drawing'], { place: 'property', name: 'Released on' }, { in: 'never', onClash: "take the record's", step: 'release' }),
+  link(
+    'Released on',
+    ['part', 'assembly', 'drawing'],
+    { place: 'property', name: 'Released on' },
+    { in: 'never', onClash: "take the record's", step: 'release' },
+  ),
 ];
 
 /**
@@ -359,6 +364,11 @@ export const DEMO_RECORDS: Readonly<Record<string, Readonly<Record<string, strin
   'DR-15/parts/face-plate.step': { Number: 'DR15-101', Title: 'Face plate', Material: 'S235JR' },
   'DR-15/parts/bean-hopper.step': { Number: 'DR15-130', Title: 'Hopper for beans', Material: '1.4301' },
   'DR-15/parts/slide-gate.step': { Number: 'DR15-131', Material: '1.4301' },
+  'DR-15/parts/drum-shaft.step': { Number: 'DR15-112', Title: 'Drum shaft', Material: '1.4404', 'Food contact': 'yes' },
+  'DR-15/parts/frame-leg.step': { Number: 'DR15-170', Title: 'Frame leg 40 x 40 x 3', Material: 'S235JR', 'Food contact': 'no' },
+  'DR-15/parts/tray-rail.step': { Number: 'DR15-171', Title: 'Tray rail', 'Food contact': 'indirect' },
+  'DR-15/parts/trier.step': { Number: 'DR15-180', Title: 'Trier with handle', Material: '1.4301' },
+  'DR-15/parts/chimney-stub.step': { 'Released by': 'Jori Haas', 'Released on': '2026-11-02' },
   'bought parts/gear-motor.step': { Number: 'BP-GM40', Title: 'Gear motor 40 W', Supplier: 'Otterby Drives' },
   'bought parts/drum-bearing.step': { Number: 'BP-6204', Title: 'Drum bearing, sealed', Supplier: 'Ostrelle Bearings' },
 };
@@ -368,6 +378,14 @@ export const DEMO_STATES: Readonly<Record<string, { readonly state: string; read
   'DR-15/parts/chimney-stub.step': { state: 'released', by: 'Jori Haas' },
   'DR-15/parts/frame-leg.step': { state: 'in check', by: 'Runa Lindqvist' },
 };
+
+/** A file of which the vault has a newer version than the library: somebody checked one in from another program. */
+export const DEMO_NEWER = {
+  path: 'DR-15/parts/tray-rail.step',
+  end: '/* hole moved by 2 mm */\n',
+  by: 'Hedda Novak',
+  comment: 'hole moved by 2 mm',
+} as const;
 
 /** The kind under which the vault keeps a file. */
 export const demoEntryKind = (path: string): 'part' | 'assembly' | 'drawing' | 'document' =>

@@ -4,7 +4,9 @@ import {
   FILE_HEADER,
   HOLDER_HEADER,
   IDENTITY_HEADER,
+  BesideColumn,
   ITEM_HEADER,
+  besideHeader,
   PROPERTY_HEADER,
   QUANTITY_HEADER,
   TableColumn,
@@ -119,6 +121,8 @@ export async function countSubjects(db: Db, content: LayoutContent): Promise<num
 /** A row with what it holds, by property number. */
 interface LoadedRow extends RowSubject {
   readonly held: Readonly<Record<number, HeldValue>>;
+  /** What stands in the columns for reading. */
+  readonly beside: readonly (string | number)[];
 }
 
 async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent, properties: readonly Property[]): Promise<LoadedRow[]> {
@@ -140,7 +144,62 @@ async function load(db: Db, batch: readonly RowSubject[], content: LayoutContent
       properties.filter((property) => level === 'document' || !isHeldAt(property, level)),
     ),
   ]);
-  return batch.map((row) => ({ ...row, held: { ...(document.get(row.id) ?? {}), ...(own?.get(`${row.id}/${row.holder}`) ?? {}) } }));
+  const beside = await besideOf(db, files, content.beside ?? []);
+  return batch.map((row) => ({
+    ...row,
+    held: { ...(document.get(row.id) ?? {}), ...(own?.get(`${row.id}/${row.holder}`) ?? {}) },
+    beside: (content.beside ?? []).map((column) => beside(row, column)),
+  }));
+}
+
+/** Cells of title blocks by what is the matter with them; those that are right are not told. */
+const CELL_STATES = `SELECT file_id AS file, holder, state, count(*)::int AS cells FROM cell_states WHERE file_id = ANY($1::int[]) AND state <> 'right' GROUP BY 1, 2, 3 ORDER BY 1, 2, 3`;
+const CELLS = `SELECT file_id AS file, holder, name, text FROM held_values WHERE file_id = ANY($1::int[]) AND place = 'cell' AND name = ANY($2::text[]) ORDER BY file_id, holder`;
+const RECORDS_OF = `SELECT f.id AS file, r.state, r.version, r.checked_out_by AS "by", r.record FROM files f JOIN libraries l ON l.id = f.library_id AND l.in_vault
+  JOIN vault_records r ON r.path = f.path WHERE f.id = ANY($1::int[]) AND NOT f.removed`;
+
+/** What columns for reading say of rows: a sheet of its own cells, a file of all of its sheets. Three statements at most for any number of files. */
+async function besideOf(
+  db: Db,
+  files: readonly number[],
+  columns: readonly BesideColumn[],
+): Promise<(row: RowSubject, column: BesideColumn) => string | number> {
+  const tags = columns.flatMap((column) => ('cell' in column ? [column.cell] : []));
+  const [records, cells, states] = await Promise.all([
+    columns.some((column) => 'record' in column || ('fact' in column && column.fact !== 'cell states'))
+      ? db.all<{ file: number; state: string; version: number; by: string | null; record: Record<string, string> }>(RECORDS_OF, [files])
+      : [],
+    tags.length ? db.all<{ file: number; holder: string; name: string; text: string }>(CELLS, [files, tags]) : [],
+    columns.some((column) => 'fact' in column && column.fact === 'cell states')
+      ? db.all<{ file: number; holder: string; state: string; cells: number }>(CELL_STATES, [files])
+      : [],
+  ]);
+  const byFile = new Map(records.map((record) => [record.file, record]));
+  /** Texts of a row, each once. */
+  const joined = (row: RowSubject, list: readonly { readonly file: number; readonly holder: string; readonly said: string }[]): string =>
+    [...new Set(list.filter((entry) => entry.file === row.id && (row.holder === '' || entry.holder === row.holder)).map(({ said }) => said))].join('; ');
+  return (row, column) => {
+    if ('cell' in column)
+      return joined(
+        row,
+        cells.flatMap(({ file, holder, name, text }) => (name === column.cell && text !== '' ? [{ file, holder, said: text }] : [])),
+      );
+    const record = byFile.get(row.id);
+    if ('record' in column) return record?.record[column.record] ?? '';
+    switch (column.fact) {
+      case 'vault state':
+        return record?.state ?? '';
+      case 'vault version':
+        return record?.version ?? '';
+      case 'checked out by':
+        return record?.by ?? '';
+      case 'cell states':
+        return joined(
+          row,
+          states.map(({ file, holder, state, cells: n }) => ({ file, holder, said: `${n} ${state}` })),
+        );
+    }
+  };
 }
 
 /** Keeps files that lack a required value of one of the columns, as the schema in force judges them. */
@@ -237,6 +296,7 @@ const frontOf = ({ content, bom }: SendOutInput): { readonly header: string; rea
         { header: QUANTITY_HEADER, width: 15 },
       ]
     : []),
+  ...(content.beside ?? []).map((column) => ({ header: besideHeader(column), width: Math.max(14, besideHeader(column).length + 2) })),
 ];
 
 /** What stands in front of a row's values. */
@@ -245,6 +305,7 @@ const saidOf = ({ sendOut, content, bom }: SendOutInput, n: number, row: LoadedR
   row.path,
   ...(content.level === 'document' ? [] : [row.label]),
   ...(bom ? [bom[row.id]?.item ?? '', bom[row.id]?.quantity ?? ''] : []),
+  ...row.beside,
 ];
 
 function csvWriter(input: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {

@@ -14,6 +14,7 @@ import { Surveys } from '../survey/survey';
 import { WorkPool } from '../platform/pool';
 import { SentOut } from './send-out.thread';
 import { User, mayDecide } from '../users/user';
+import { Judgements } from '../values/judgements';
 
 /** Columns that a workbook may have (ECMA-376: 16384), less those that say which file a row is about. */
 const MOST_COLUMNS = 16_000;
@@ -41,6 +42,7 @@ export class SendOuts {
     private readonly properties: Properties,
     private readonly surveys: Surveys,
     private readonly editions: Editions,
+    private readonly judgements: Pick<Judgements, 'settle'>,
     private readonly clock: () => Date,
     private readonly folder: string,
     /** Item numbers and quantities of an assembly's parts, as a person sees them. */
@@ -223,6 +225,8 @@ export class SendOuts {
     await mkdir(this.folder, { recursive: true });
     const target = this.pathOf(id, row.format);
     const { assembly } = row.content.filter;
+    // States of cells are told as they are now.
+    if (row.content.beside?.some((column) => 'fact' in column && column.fact === 'cell states')) await this.judgements.settle();
     try {
       const sent = await this.pool.run('sendOut', {
         sendOut: id,

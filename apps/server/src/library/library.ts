@@ -103,7 +103,8 @@ export class Libraries {
 
   async details(id: number): Promise<FileDetails> {
     const file = await this.db.one<FileDetails['file']>(
-      `SELECT ${FILE_ROW}, f.size, f.hash, f.format, l.name AS "libraryName" FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed`,
+      `SELECT ${FILE_ROW}, f.size, f.hash, f.format, l.name AS "libraryName",
+         l.in_vault AND EXISTS (SELECT 1 FROM vault_records r WHERE r.path = f.path) AS "inVault" FROM files f JOIN libraries l ON l.id = f.library_id WHERE f.id = $1 AND NOT f.removed`,
       [id],
     );
     if (!file) throw notFound(`File ${id}`);

@@ -100,11 +100,10 @@ export class TriedMapping {
       const page = rows.slice(at, at + BATCH);
       const around = surroundingsOf([this.was, this.is]);
       const raw = [...before, ...after].flatMap(({ at: ends }) => ends.flatMap((end) => ('name' in end ? [end.name] : [])));
-      const facts = await loadFacts(
-        sql,
-        [...new Set(page.flatMap(({ file, model }) => (model === null ? [file] : [file, model])))],
-        { ...around, names: [...around.names, ...raw] },
-      );
+      const facts = await loadFacts(sql, [...new Set(page.flatMap(({ file, model }) => (model === null ? [file] : [file, model])))], {
+        ...around,
+        names: [...around.names, ...raw],
+      });
       for (const { file, state, model, record, agreed } of page) {
         const own = facts.get(file);
         if (!own) continue;

@@ -488,7 +488,8 @@ export class Editions {
 
 /** What tells bindings apart: a cell of a family of blocks. */
 const cellKey = ({ block, cell }: Pick<Binding, 'block' | 'cell'>): string => JSON.stringify([block === null ? null : familyOf(block), cell]);
-const fieldKey = ({ field, kinds, classes }: Pick<Link, 'field' | 'kinds' | 'classes'>): string => JSON.stringify([field, [...kinds].sort(), [...classes].sort()]);
+const fieldKey = ({ field, kinds, classes }: Pick<Link, 'field' | 'kinds' | 'classes'>): string =>
+  JSON.stringify([field, [...kinds].sort(), [...classes].sort()]);
 
 /**
  * Which cell is the home of a value is a matter of the cell: it is bound to the property, and leads. Documents and programs that say it at the

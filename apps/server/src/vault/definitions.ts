@@ -63,7 +63,8 @@ export class Definitions {
 
   /** Corrects names of the vault's own table that are nearly right. @returns how many */
   async correctTable(): Promise<number> {
-    if (!(await this.vault.definition()).mayDefine) throw refused('vault-fixed', "Only the vault's administrator changes its link table. Send the list out and hand it over.");
+    if (!(await this.vault.definition()).mayDefine)
+      throw refused('vault-fixed', "Only the vault's administrator changes its link table. Send the list out and hand it over.");
     const rows = await this.corrections();
     // What the vault holds now is corrected, not what was last heard of it.
     const wanted = new Map(rows.flatMap(({ row, name }) => (name === null ? [] : [[JSON.stringify([row.field, row.kind, row.name]), name] as const])));

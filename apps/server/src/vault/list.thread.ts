@@ -2,7 +2,8 @@ import { AppError } from '../platform/problem';
 import { PlainTable, readTable } from '../platform/table';
 
 /** A list that was read, or why it cannot be. */
-export type ReadList = { readonly ok: true; readonly table: PlainTable } | { readonly ok: false; readonly status: number; readonly code: string; readonly message: string };
+export type ReadList =
+  { readonly ok: true; readonly table: PlainTable } | { readonly ok: false; readonly status: number; readonly code: string; readonly message: string };
 
 declare module '../platform/pool' {
   interface Tasks {

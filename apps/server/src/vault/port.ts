@@ -234,7 +234,9 @@ export class HttpVault implements VaultPort {
   }
   async definition(): Promise<VaultDefinition> {
     const { fields, systemFields, states, steps, mayDefine } = this.checked<
-      Omit<VaultDefinition, 'steps'> & { readonly steps: readonly { readonly name: string; readonly from: string; readonly to: string; readonly sets: object }[] }
+      Omit<VaultDefinition, 'steps'> & {
+        readonly steps: readonly { readonly name: string; readonly from: string; readonly to: string; readonly sets: object }[];
+      }
     >(await this.call('GET', '/api/definition'), definitionCheck);
     return {
       fields: fields.map(({ name, type, length, choices, initial, required, kinds, classes, fixed, retired }) => ({

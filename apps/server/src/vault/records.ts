@@ -1,5 +1,5 @@
 import { LegacyList, LegacyRow, RecordEditReport, RecordEditRow, RecordEdits, RecordPage, RecordRow, RecordsQuery } from '@rule/contract';
-import { Kind, Link, Property, checkProposed, fileLeads, forClass, linkReaches, passingAt } from '@rule/core/schema';
+import { Link, Property, checkProposed, fileLeads, forClass, linkReaches, passingAt } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { VaultDefinition, fieldReaches, whyNotTaken } from '@rule/core/vault';
 import { count } from '@rule/core/words';
@@ -99,7 +99,9 @@ export class Records {
     left: { path: string; field: string; reason: string }[],
   ): Promise<RecordEditReport> {
     // What the vault holds now decides, not what was last heard of it.
-    const fresh = new Map((wanted.size ? await this.port.entries([...wanted.keys()].map((entry) => rows.get(entry)!.path)) : []).map((entry) => [entry.id, entry]));
+    const fresh = new Map(
+      (wanted.size ? await this.port.entries([...wanted.keys()].map((entry) => rows.get(entry)!.path)) : []).map((entry) => [entry.id, entry]),
+    );
     const lines: (Edit & { path: string })[] = [];
     for (const [id, edits] of wanted) {
       const { path } = rows.get(id)!;
@@ -150,7 +152,9 @@ export class Records {
     if (edit.undone) throw refused('undone-already', `Change ${id} of records was already undone.`);
     if (!mayDecide(user, edit.user)) throw refused('not-yours', 'Only the person who made a change or an administrator can undo it.');
     const lines = await this.db.all<Edit>('SELECT entry_id AS entry, field, after AS before, before AS after FROM record_edit_lines WHERE edit_id = $1', [id]);
-    const rows = new Map((await this.judged('WHERE r.entry_id = ANY($1::int[])', [[...new Set(lines.map((line) => line.entry))]])).map((row) => [row.entry, row]));
+    const rows = new Map(
+      (await this.judged('WHERE r.entry_id = ANY($1::int[])', [[...new Set(lines.map((line) => line.entry))]])).map((row) => [row.entry, row]),
+    );
     const wanted = new Map<number, Edit[]>();
     const left: { path: string; field: string; reason: string }[] = [];
     for (const line of lines)
@@ -274,7 +278,7 @@ function closedFields(row: Judged, { fields, systemFields, steps }: VaultDefinit
         ? `belongs to a file that ${row.checkedOutBy} has checked out`
         : null;
   for (const field of fields) {
-    const link = links.find((other) => other.field === field.name && linkReaches(other, row.kind as Kind, row.className));
+    const link = links.find((other) => other.field === field.name && linkReaches(other, row.kind, row.className));
     if (field.retired) closed[field.name] = 'is retired';
     else if (!fieldReaches(field, row.kind)) closed[field.name] = `does not exist for ${row.kind} files`;
     else if (whole !== null) closed[field.name] = whole;

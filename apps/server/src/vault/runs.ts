@@ -162,7 +162,13 @@ export class VaultRuns {
     const gone = ids.filter((id) => !known.has(id));
     if (gone.length)
       for (const { id, path } of await this.db.all<{ id: number; path: string }>('SELECT id, path FROM files WHERE id = ANY($1::int[]) ORDER BY path', [gone]))
-        rows.push({ file: id, path, outcome: 'left out', message: kind === 'bring in' ? 'The file is in the vault already.' : 'The file is not in the vault.', version: null });
+        rows.push({
+          file: id,
+          path,
+          outcome: 'left out',
+          message: kind === 'bring in' ? 'The file is in the vault already.' : 'The file is not in the vault.',
+          version: null,
+        });
     context.progress(TITLES[kind]('files').toLowerCase(), files.length, files.length);
     return { kind, rows };
   }
@@ -182,7 +188,9 @@ export class VaultRuns {
           return row('done', `brought in with ${count(Object.keys(entry.record).length, 'record value')}`, entry.version);
         }
         case 'get newest':
-          return (await this.vault.getNewest(file.id)) ? row('done', 'the newest version is in its place') : row('nothing to do', 'The file is the newest version.');
+          return (await this.vault.getNewest(file.id))
+            ? row('done', 'the newest version is in its place')
+            : row('nothing to do', 'The file is the newest version.');
         case 'check out':
         case 'undo check-out':
           await this.vault.keepOut(file.id, kind === 'check out');
@@ -190,7 +198,8 @@ export class VaultRuns {
         case 'records to files':
         case 'files to records': {
           const settled = await this.settled(file as FileInVault, clash);
-          const { passed, left } = kind === 'records to files' ? await this.vault.toFile(user, file.id, settled) : await this.vault.toRecord(user, file.id, settled);
+          const { passed, left } =
+            kind === 'records to files' ? await this.vault.toFile(user, file.id, settled) : await this.vault.toRecord(user, file.id, settled);
           const undecided = left ? `; ${count(left, 'value needs', 'values need')} a decision` : '';
           return passed ? row('done', `${count(passed, 'value')} passed${undecided}`) : row('nothing to do', `No value to pass${undecided}.`);
         }

@@ -61,23 +61,35 @@ export async function sidesOf(
   properties: ReadonlyMap<number, Property>,
   exactly: boolean,
 ): Promise<Map<number, Map<number, Side>>> {
-  const named = new Set(
-    links.flatMap(({ at }) => at.flatMap((end) => ('property' in end ? (properties.get(end.property) ?? []) : []))),
-  );
+  const named = new Set(links.flatMap(({ at }) => at.flatMap((end) => ('property' in end ? (properties.get(end.property) ?? []) : []))));
   const inner = [...named].filter((property) => !isHeldAt(property, 'document'));
   const ids = files.map((file) => file.id);
   const models = files.flatMap(({ model }) => model ?? []);
   const ofModels = links.some((link) => link.at.some((at) => 'property' in at && at.of === 'model'));
-  const levels = [...new Set(inner.map((property) => property.level))].filter((level): level is 'sheet' | 'variant' => level === 'sheet' || level === 'variant');
+  const levels = [...new Set(inner.map((property) => property.level))].filter(
+    (level): level is 'sheet' | 'variant' => level === 'sheet' || level === 'variant',
+  );
   const [values, inside, holders, { schema }] = await Promise.all([
     valuesFor(
       sql,
       ofModels ? [...new Set([...ids, ...models])] : ids,
       [...named].filter((property) => isHeldAt(property, 'document')),
     ),
-    Promise.all(levels.map((level) => heldInside(sql, ids, level, inner.filter((property) => property.level === level)))).then((found) => new Map(found.flatMap((map) => [...map]))),
+    Promise.all(
+      levels.map((level) =>
+        heldInside(
+          sql,
+          ids,
+          level,
+          inner.filter((property) => property.level === level),
+        ),
+      ),
+    ).then((found) => new Map(found.flatMap((map) => [...map]))),
     levels.length
-      ? sql.all<Holder>('SELECT file_id AS file, key, level, label FROM holders WHERE file_id = ANY($1::int[]) AND level = ANY($2::text[]) ORDER BY position, key', [ids, levels])
+      ? sql.all<Holder>(
+          'SELECT file_id AS file, key, level, label FROM holders WHERE file_id = ANY($1::int[]) AND level = ANY($2::text[]) ORDER BY position, key',
+          [ids, levels],
+        )
       : ([] as Holder[]),
     inForceOf(sql),
   ]);
@@ -92,7 +104,8 @@ export async function sidesOf(
       if (!property || property.retired) return [];
       if (end.of === 'model') return file.kind === 'drawing' ? [{ end, property, addresses: [], model: true }] : [];
       if (!property.kinds.includes(file.kind)) return [];
-      if (isHeldAt(property, 'document')) return [{ end, property, addresses: [{ file: file.id, holder: '', ...endSlot(end, file.kind, properties)! }], model: false }];
+      if (isHeldAt(property, 'document'))
+        return [{ end, property, addresses: [{ file: file.id, holder: '', ...endSlot(end, file.kind, properties)! }], model: false }];
       const addresses = (holdersOf.get(file.id) ?? []).flatMap((holder): Address[] => {
         if (holder.level !== INSIDE[file.kind] || holder.level !== property.level) return [];
         if (holder.level === 'variant') return [{ file: file.id, holder: holder.key, ...slotOf(property, file.kind) }];
@@ -102,7 +115,9 @@ export async function sidesOf(
       });
       return addresses.length ? [{ end, property, addresses, model: false }] : [];
     });
-  const asked = files.flatMap((file) => links.filter((link) => linkReaches(link, file.kind, file.className)).map((link) => ({ file, link, ends: endsOf(file, link) })));
+  const asked = files.flatMap((file) =>
+    links.filter((link) => linkReaches(link, file.kind, file.className)).map((link) => ({ file, link, ends: endsOf(file, link) })),
+  );
   const letters = asked.flatMap(({ ends }) => ends.flatMap(({ property, addresses }) => (exactly || property === null ? addresses : [])));
   const held = await heldAt(sql, letters);
   const toTheLetter = new Map(letters.map((address, i) => [address, held[i]!]));
@@ -120,7 +135,9 @@ export async function sidesOf(
       return texts.length > 1 ? side(null, `its ${property.level}s hold ${texts.length} different values of ${property.caption}`) : side(texts[0] ?? null);
     });
     const none: Side = { text: null, why: null, end: null, property: null, targets: [] };
-    sides.get(file.id)!.set(link.id, found.find(({ text, why }) => text !== null || why !== null) ?? found.find(({ targets }) => targets.length > 0) ?? found[0] ?? none);
+    sides
+      .get(file.id)!
+      .set(link.id, found.find(({ text, why }) => text !== null || why !== null) ?? found.find(({ targets }) => targets.length > 0) ?? found[0] ?? none);
   }
   return sides;
 }

@@ -173,7 +173,10 @@ export class Vault {
   async file(id: number): Promise<VaultFile> {
     const file = await this.libraries.file(id);
     const path = await this.path(id);
-    const row = await this.db.one<EntryStanding & { readonly record: VaultEntry['record'] }>(`SELECT ${STANDING}, r.record FROM vault_records r WHERE r.path = $1`, [path]);
+    const row = await this.db.one<EntryStanding & { readonly record: VaultEntry['record'] }>(
+      `SELECT ${STANDING}, r.record FROM vault_records r WHERE r.path = $1`,
+      [path],
+    );
     if (!row) throw new AppError(404, 'not-in-vault', `${file.path} is not in the vault.`);
     return { file, ...row, values: (await this.compare(id, file.kind, row)).map(({ values }) => values) };
   }
@@ -266,8 +269,7 @@ export class Vault {
       [id, entry.id],
     ))!;
     const bytes = await readPlain(join(row.root, path));
-    if (hashOf(bytes) !== row.hash)
-      throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again, then check in.`);
+    if (hashOf(bytes) !== row.hash) throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again, then check in.`);
     if (row.hash === entry.hash || row.base === entry.version || over === entry.version) return bytes;
     throw refused(
       'newer-in-vault',
@@ -311,11 +313,7 @@ export class Vault {
       const changeSet = await this.write(user, `check-in of ${file.name}`, file.path, lines);
       // Rule itself may have written it since; someone else may not.
       const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
-      await this.db.run('UPDATE vault_begun SET hash = $2, change_set_id = $3 WHERE file_id = $1', [
-        id,
-        hashOf(bytes),
-        changeSet,
-      ]);
+      await this.db.run('UPDATE vault_begun SET hash = $2, change_set_id = $3 WHERE file_id = $1', [id, hashOf(bytes), changeSet]);
       const after = await this.port.checkIn(
         entry.id,
         bytes,
@@ -379,11 +377,10 @@ export class Vault {
     const bytes = await this.port.content(entry.id);
     if (hashOf(bytes) !== entry.hash) throw refused('vault-refused', `The vault sent other bytes of ${path} than its version ${entry.version} has.`);
     await putNewest(this.db, this.store, row, bytes);
-    await this.db.run('INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version', [
-      id,
-      entry.id,
-      entry.version,
-    ]);
+    await this.db.run(
+      'INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version',
+      [id, entry.id, entry.version],
+    );
     return true;
   }
 
@@ -415,7 +412,9 @@ export class Vault {
   }
 
   /** What a record would hold if its file were brought in, by the links and initial values; and why it cannot be. */
-  async fresh(files: readonly { readonly id: number; readonly kind: Kind }[]): Promise<Map<number, { readonly record: Record<string, string>; readonly problem: string | null }>> {
+  async fresh(
+    files: readonly { readonly id: number; readonly kind: Kind }[],
+  ): Promise<Map<number, { readonly record: Record<string, string>; readonly problem: string | null }>> {
     const definition = await this.definition();
     const compared = await this.compareAll(
       files.map((file) => ({ ...file, record: {}, state: 'open' })),
@@ -443,12 +442,17 @@ export class Vault {
     if ((await this.port.entries([path])).length) throw refused('in-vault', `${path} is in the vault already.`);
     const { record, problem } = (await this.fresh([{ id, kind: file.kind }])).get(id)!;
     if (problem) throw refused('cannot-pass', `${path}: ${problem}. Nothing was brought in.`);
-    const row = (await this.db.one<{ root: string; hash: string }>('SELECT l.root, f.hash FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1', [id]))!;
+    const row = (await this.db.one<{ root: string; hash: string }>(
+      'SELECT l.root, f.hash FROM libraries l JOIN files f ON f.library_id = l.id WHERE f.id = $1',
+      [id],
+    ))!;
     const bytes = await readPlain(join(row.root, path));
-    if (hashOf(bytes) !== row.hash)
-      throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again.`);
+    if (hashOf(bytes) !== row.hash) throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again.`);
     const [linked] = await linkedFiles(this.db, [id]);
-    const after = await this.port.add({ path, kind: file.kind, class: linked!.className, comment: `Brought in by ${user.displayName} with Rule`, record }, bytes);
+    const after = await this.port.add(
+      { path, kind: file.kind, class: linked!.className, comment: `Brought in by ${user.displayName} with Rule`, record },
+      bytes,
+    );
     await this.finish(id, file.kind, after);
     return after;
   }
@@ -464,11 +468,10 @@ export class Vault {
   private async finish(id: number, kind: Kind, after: VaultEntry): Promise<void> {
     await this.agree(id, await this.compare(id, kind, after));
     await this.locks.note(after);
-    await this.db.run('INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version', [
-      id,
-      after.id,
-      after.version,
-    ]);
+    await this.db.run(
+      'INSERT INTO vault_bases VALUES ($1, $2, $3) ON CONFLICT (file_id) DO UPDATE SET entry_id = excluded.entry_id, version = excluded.version',
+      [id, after.id, after.version],
+    );
     await this.db.run('DELETE FROM vault_begun WHERE file_id = $1', [id]);
   }
 
@@ -536,14 +539,25 @@ export class Vault {
       if (action === 'in' && ways !== 'out') {
         const refusal = whyNotTaken(definition, link.field, file.kind, side.text);
         if (refusal === null) record[link.field] = side.text;
-        else wrong.push({ field: link.field, code: definition.fields.some((field) => field.name === link.field) ? 'bad-file-value' : 'unknown-field', message: refusal });
+        else
+          wrong.push({
+            field: link.field,
+            code: definition.fields.some((field) => field.name === link.field) ? 'bad-file-value' : 'unknown-field',
+            message: refusal,
+          });
       }
       if (action === 'out' && ways !== 'in') {
         const refusal = whyNotWritten(side, values.record, row?.name ?? null, standIns);
         if (refusal !== null) wrong.push({ field: link.field, code: 'bad-record-value', message: refusal });
         else
           for (const { address, held } of side.targets)
-            lines.push({ address, base: held, proposed: proposedOf(side, values.record, row?.name ?? null, standIns), reason: `vault field ${link.field}`, follows: false });
+            lines.push({
+              address,
+              base: held,
+              proposed: proposedOf(side, values.record, row?.name ?? null, standIns),
+              reason: `vault field ${link.field}`,
+              follows: false,
+            });
       }
     }
     if (wrong.length)

@@ -1,4 +1,4 @@
-import { DECIMAL_SIGNS, DELIMITERS, READ_ENCODINGS, ROW_LEVELS, TABLE_SHAPES, WRITTEN_ENCODINGS } from '@rule/core/exchange';
+import { BESIDE_FACTS, DECIMAL_SIGNS, DELIMITERS, READ_ENCODINGS, ROW_LEVELS, TABLE_SHAPES, WRITTEN_ENCODINGS } from '@rule/core/exchange';
 import Joi from 'joi';
 import {
   ApplyTakeBack,
@@ -36,6 +36,14 @@ const layoutContent = Joi.object<LayoutContent>({
     encoding: Joi.valid(...WRITTEN_ENCODINGS).required(),
   }).required(),
   bom: Joi.object({ layout: id.allow(null).required() }).allow(null),
+  beside: Joi.array()
+    .items(
+      Joi.object({ fact: Joi.valid(...BESIDE_FACTS).required() }),
+      Joi.object({ record: Joi.string().min(1).max(100).required() }),
+      Joi.object({ cell: Joi.string().min(1).max(255).required() }),
+    )
+    .unique()
+    .max(100),
 });
 
 /** Checks a {@link LayoutDraft}. */

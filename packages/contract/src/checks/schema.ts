@@ -271,10 +271,7 @@ export const schemaDocument = Joi.object<SchemaDocument>({
     .items(Joi.object({ ...cellBinding, shows: piecesOf(name).required() }))
     .max(20_000)
     .default([]),
-  links: Joi.array()
-    .items(linkOf(name))
-    .max(10_000)
-    .default([]),
+  links: Joi.array().items(linkOf(name)).max(10_000).default([]),
   lists: Joi.array().items(Joi.object(choiceList)).max(500).default([]),
   series: Joi.array().items(Joi.object(series)).max(500).default([]),
 }).required();

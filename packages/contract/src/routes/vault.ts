@@ -77,7 +77,12 @@ export const vaultRoutes = {
     upload: LARGEST_DOCUMENT,
     answer: json<{ headers: string[]; rows: string[][] }>(),
   },
-  'POST /vault/list/preview': { summary: 'What a list from elsewhere would change in records, row by row', role: 'editor', body: legacyList, answer: json<LegacyRow[]>() },
+  'POST /vault/list/preview': {
+    summary: 'What a list from elsewhere would change in records, row by row',
+    role: 'editor',
+    body: legacyList,
+    answer: json<LegacyRow[]>(),
+  },
   'POST /vault/list': { summary: 'Take a list from elsewhere into records', role: 'editor', body: legacyList, answer: json<RecordEditReport>() },
   'POST /vault/runs': { summary: 'Check in, check out, pass values or bring in many files', role: 'editor', body: vaultRun, answer: json<JobStarted>() },
 } satisfies RouteTable;

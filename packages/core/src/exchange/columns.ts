@@ -9,6 +9,22 @@ export const HOLDER_HEADER = 'Holder';
 /** Headers of the columns that say where a part is in a bill of materials. They are for reading. */
 export const ITEM_HEADER = 'BOM item';
 export const QUANTITY_HEADER = 'BOM quantity';
+/** What is known of a file in the vault, and of the cells of its title blocks. */
+export const BESIDE_FACTS = ['vault state', 'vault version', 'checked out by', 'cell states'] as const;
+
+/** A column for reading: a fact, a field of the record in the vault, or the text of a title block's cell. */
+export type BesideColumn = { readonly fact: (typeof BESIDE_FACTS)[number] } | { readonly record: string } | { readonly cell: string };
+
+/** The header of a column for reading. */
+export function besideHeader(column: BesideColumn): string {
+  if ('record' in column) return `Record: ${column.record}`;
+  if ('cell' in column) return `Cell: ${column.cell}`;
+  return column.fact[0]!.toUpperCase() + column.fact.slice(1);
+}
+
+const BESIDE_HEADERS = new Set(BESIDE_FACTS.map((fact) => besideHeader({ fact })));
+const isBeside = (header: string): boolean => BESIDE_HEADERS.has(header) || /^(Record|Cell): ./.test(header);
+
 /** Headers of a table with one row a value. */
 export const PROPERTY_HEADER = 'Property';
 export const VALUE_HEADER = 'Value';
@@ -85,6 +101,7 @@ export function matchColumns(header: readonly string[], { properties, sent, abbr
     seen.set(name, at);
     const role = ROLES[name] ?? (long && name === PROPERTY_HEADER ? 'property name' : long && name === VALUE_HEADER ? 'value' : undefined);
     if (role) return match(role, null, 'role', false, role === 'ignored' ? 'From the bill of materials; read-only.' : '');
+    if (isBeside(name) && !active.some((property) => property.writtenName === name)) return match('ignored', null, 'role', false, 'For reading only.');
     if (!fileFound && FILE_WORDS.has(likenessKey(name)) && !active.some((property) => property.writtenName === name)) {
       fileFound = true;
       return match('file', null, 'role', false, 'Names the files.');

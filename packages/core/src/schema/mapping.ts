@@ -340,7 +340,11 @@ export function checkMapping(properties: readonly Property[], bindings: readonly
         continue;
       }
       const reached = link.kinds.filter((kind) => property.kinds.includes(kind));
-      if (reached.length === 0) add('not-reached', `leads to ${property.caption}, which does not apply to ${link.kinds.map((kind) => (kind === 'assembly' || kind === 'other' ? `an ${kind}` : `a ${kind}`)).join(' or ')}.`);
+      if (reached.length === 0)
+        add(
+          'not-reached',
+          `leads to ${property.caption}, which does not apply to ${link.kinds.map((kind) => (kind === 'assembly' || kind === 'other' ? `an ${kind}` : `a ${kind}`)).join(' or ')}.`,
+        );
       else if (!isHeldAt(property, 'document') && !INNER_LEVELS.some((level) => (level === 'sheet' || level === 'variant') && isHeldAt(property, level)))
         add('not-held', `leads to ${property.caption}, which is held at ${property.level} level, not by files.`);
     }

@@ -79,7 +79,13 @@ export function wayOf(way: PropertyWay): Hop[] {
   for (const layout of way.columns) hops.push({ state: 'good', title: 'BOM column', detail: `layout ${layout}`, why: null, station: 'bom' });
   for (const table of way.tables) hops.push({ state: 'good', title: 'Column of a table', detail: `exchange layout ${table}`, why: null, station: 'exchange' });
   for (const link of way.links)
-    hops.push({ state: 'good', title: `Record field ${link.field}`, detail: link.step === null ? `${link.files}: in ${link.in}, out ${link.out}` : `${link.files}: set by the step ${link.step}`, why: null, station: 'vault' });
+    hops.push({
+      state: 'good',
+      title: `Record field ${link.field}`,
+      detail: link.step === null ? `${link.files}: in ${link.in}, out ${link.out}` : `${link.files}: set by the step ${link.step}`,
+      why: null,
+      station: 'vault',
+    });
   for (const finding of way.vaultTable)
     if (finding.state === 'alike')
       hops.push({

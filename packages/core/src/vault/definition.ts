@@ -59,7 +59,8 @@ export function whyNotTaken(definition: Pick<VaultDefinition, 'fields' | 'system
   if (field.retired) return `the record field ${name} is retired`;
   if (!fieldReaches(field, kind)) return `records of ${kind} files have no field ${name}`;
   if (text === null || text === '') return field.required ? `the record field ${name} is required and cannot be emptied` : null;
-  if (field.length !== null && [...text].length > field.length) return `the record field ${name} takes ${count(field.length, 'character')}; the value has ${[...text].length}`;
+  if (field.length !== null && [...text].length > field.length)
+    return `the record field ${name} takes ${count(field.length, 'character')}; the value has ${[...text].length}`;
   if (field.type === 'number' && !/^[-+]?(\d+(\.\d*)?|\.\d+)(e[-+]?\d+)?$/i.test(text)) return `the record field ${name} takes numbers only`;
   if (field.type === 'date' && !isDay(text)) return `the record field ${name} takes dates only`;
   if (field.type === 'yes or no' && text !== 'yes' && text !== 'no') return `the record field ${name} takes yes or no only`;
@@ -138,17 +139,27 @@ function againstProperty(field: VaultField, property: Property): FieldFinding[] 
   const wanted = fieldOf(property);
   const its = property.caption;
   if (field.type === 'text' && wanted.type !== 'text')
-    say('warning', 'type', `is a text field, but ${its} is ${wanted.type === 'list' ? 'a choice' : wanted.type === 'yes or no' ? 'yes or no' : `a ${wanted.type}`}: the vault cannot check, sort or search it as such.`);
+    say(
+      'warning',
+      'type',
+      `is a text field, but ${its} is ${wanted.type === 'list' ? 'a choice' : wanted.type === 'yes or no' ? 'yes or no' : `a ${wanted.type}`}: the vault cannot check, sort or search it as such.`,
+    );
   else if (field.type !== wanted.type && !(field.type === 'list' && (wanted.type === 'text' || wanted.type === 'yes or no')))
-    say('error', 'type', `takes ${field.type === 'yes or no' ? 'yes or no' : `a ${field.type}`}, but ${its} is ${wanted.type === 'yes or no' ? 'yes or no' : `a ${wanted.type}`}: most values cannot pass.`);
+    say(
+      'error',
+      'type',
+      `takes ${field.type === 'yes or no' ? 'yes or no' : `a ${field.type}`}, but ${its} is ${wanted.type === 'yes or no' ? 'yes or no' : `a ${wanted.type}`}: most values cannot pass.`,
+    );
   if (field.type === 'list') {
     const offered = wanted.type === 'yes or no' ? ['yes', 'no'] : closedChoices(property);
-    if (offered === null) say('warning', 'list', `offers a list, but ${its} takes any ${wanted.type === 'text' ? 'text' : 'value'}: what is not in the list cannot pass.`);
+    if (offered === null)
+      say('warning', 'list', `offers a list, but ${its} takes any ${wanted.type === 'text' ? 'text' : 'value'}: what is not in the list cannot pass.`);
     else {
       const lacking = offered.filter((choice) => !field.choices.includes(choice));
       const more = field.choices.filter((choice) => !offered.includes(choice));
       if (lacking.length) say('error', 'list', `does not offer ${listed(lacking)}, which ${its} does.`);
-      if (more.length) say('warning', 'list', `offers ${listed(more)}, which ${its} does not: records with ${more.length === 1 ? 'it' : 'them'} cannot pass into files.`);
+      if (more.length)
+        say('warning', 'list', `offers ${listed(more)}, which ${its} does not: records with ${more.length === 1 ? 'it' : 'them'} cannot pass into files.`);
     }
   }
   if (field.type === 'text' && field.length !== null && wanted.type === 'text') {
@@ -160,16 +171,24 @@ function againstProperty(field: VaultField, property: Property): FieldFinding[] 
   return found;
 }
 
-const listed = (texts: readonly string[]): string =>
-  texts.length > 4 ? `${texts.slice(0, 3).join(', ')} and ${texts.length - 3} more` : texts.join(', ');
+const listed = (texts: readonly string[]): string => (texts.length > 4 ? `${texts.slice(0, 3).join(', ')} and ${texts.length - 3} more` : texts.join(', '));
 
 /** Lays the fields of records over the schema and its links, field by field. */
 export function compareDefinition(definition: VaultDefinition, properties: readonly Property[], links: readonly Link[]): DefinitionView {
   const byId = new Map(properties.map((property) => [property.id, property]));
   const names = new Set([...definition.fields.map((field) => field.name), ...definition.systemFields]);
-  const system = definition.systemFields.map(
-    (name): VaultField => ({ name, type: 'text', length: null, choices: [], initial: null, required: false, kinds: [], classes: [], fixed: true, retired: false }),
-  );
+  const system = definition.systemFields.map((name): VaultField => ({
+    name,
+    type: 'text',
+    length: null,
+    choices: [],
+    initial: null,
+    required: false,
+    kinds: [],
+    classes: [],
+    fixed: true,
+    retired: false,
+  }));
   const rowOf = (field: VaultField, isSystem: boolean): FieldRow => {
     const own = links.filter((link) => link.field === field.name);
     const led = [...new Set(own.flatMap((link) => link.at.flatMap((at) => ('property' in at ? [at.property] : []))))];
@@ -204,7 +223,10 @@ export function compareDefinition(definition: VaultDefinition, properties: reado
   const unheld = properties.flatMap((property): UnheldProperty[] => {
     if (property.retired || !isHeldAt(property, 'document')) return [];
     const kinds = property.kinds.filter(
-      (kind) => !links.some((link) => linkReaches({ kinds: link.kinds, classes: [] }, kind, null) && link.at.some((at) => 'property' in at && at.property === property.id)),
+      (kind) =>
+        !links.some(
+          (link) => linkReaches({ kinds: link.kinds, classes: [] }, kind, null) && link.at.some((at) => 'property' in at && at.property === property.id),
+        ),
     );
     return kinds.length ? [{ property: property.id, kinds }] : [];
   });

@@ -20,6 +20,16 @@ const answers = {
   assemblies: [{ id: 9, path: 'DR-15/drum.step' }],
   bomLayouts: [{ id: 3, name: 'Structure' }],
   countRows: { rows: 12 },
+  vault: {
+    definition: {
+      fields: [
+        { name: 'Number', retired: false },
+        { name: 'Old', retired: true },
+      ],
+      systemFields: ['Revision'],
+    },
+  },
+  blocks: [{ cells: [{ tag: 'TITLE' }] }, { cells: [{ tag: 'TITLE' }, { tag: 'DATE' }] }],
   tableLayouts: { saved: [], purposes: [] },
   sendOuts: [],
   takeBacks: [],
@@ -75,6 +85,17 @@ describe('a layout of a table', () => {
     await stage.select('BOM of an assembly', 'none in particular');
     expect((await content(stage)).bom).toBeNull();
     expect(() => stage.field('Item number and quantity')).toThrow();
+  });
+
+  it('offers columns for reading: of the vault, its records, and title block cells', async () => {
+    const stage = await staged({}, { start: { ...draft, content: { ...WHOLE_LIBRARY, beside: [{ record: 'Gone' }] } } });
+    const editor = stage.fixture.componentInstance as { besides(): string[]; readBeside(headers: string[]): void };
+    // What a layout has from before stays, also where the vault has it no more.
+    expect(editor.besides()).toEqual([
+      ...['Vault state', 'Vault version', 'Checked out by', 'Cell states', 'Record: Number', 'Record: Revision', 'Cell: DATE', 'Cell: TITLE', 'Record: Gone'],
+    ]);
+    editor.readBeside(['Cell: TITLE', 'Vault state']);
+    expect((await content(stage)).beside).toEqual([{ cell: 'TITLE' }, { fact: 'vault state' }]);
   });
 
   it('orders columns by button and by key, gives them headers, and says which are filled in', async () => {

@@ -1,11 +1,12 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { Clause, LayoutColumn, LayoutContent, LayoutDraft, TABLE_FORMATS, TableFormat, WideRow, ClassRow } from '@rule/contract';
-import { ROW_LEVELS, RowLevel } from '@rule/core/exchange';
+import { BESIDE_FACTS, BesideColumn, ROW_LEVELS, RowLevel, besideHeader } from '@rule/core/exchange';
 import { KINDS, isHeldAt } from '@rule/core/schema';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { InputTextModule } from 'primeng/inputtext';
+import { MultiSelectModule } from 'primeng/multiselect';
 import { Subscription, filter, first, switchMap, timer } from 'rxjs';
 import { Clauses } from '../clauses';
 import { Api, CatalogueActions, Count, Notices, catalogueFeature, goesOn, sessionFeature } from '../shared';
@@ -29,7 +30,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
 @Component({
   selector: 'rule-layout-editor',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, Clauses, Count, FormsModule, InputTextModule],
+  imports: [ButtonModule, Clauses, Count, FormsModule, InputTextModule, MultiSelectModule],
   template: `
     @let c = draft().content;
     <div class="head">
@@ -176,6 +177,20 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             }
           </select></label
         >
+        <div class="field">
+          <span id="le-beside">For reading, in CSV files and workbooks</span>
+          <p-multiselect
+            appendTo="body"
+            ariaLabelledBy="le-beside"
+            placeholder="vault, records, title block cells"
+            [filter]="true"
+            [options]="besides()"
+            [maxSelectedLabels]="3"
+            selectedItemsLabel="{0} columns"
+            [ngModel]="besideNames()"
+            (ngModelChange)="readBeside($event)"
+          />
+        </div>
         <p class="soft">Columns that are not filled in are read-only; changes in them are refused when the table comes back.</p>
       </section>
     </div>
@@ -333,6 +348,20 @@ export class LayoutEditor {
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly names = computed(() => this.properties().map((property) => property.writtenName));
+  private readonly recordFields = signal<readonly string[]>([]);
+  private readonly cellTags = signal<readonly string[]>([]);
+  /** Columns for reading that can be had, and those of the layout, by their headers. */
+  private readonly known = computed(() => {
+    const offered: BesideColumn[] = [
+      ...BESIDE_FACTS.map((fact) => ({ fact })),
+      ...this.recordFields().map((record) => ({ record })),
+      ...this.cellTags().map((cell) => ({ cell })),
+      ...(this.draft().content.beside ?? []),
+    ];
+    return new Map(offered.map((column) => [besideHeader(column), column]));
+  });
+  protected readonly besides = computed(() => [...this.known().keys()]);
+  protected readonly besideNames = computed(() => (this.draft().content.beside ?? []).map(besideHeader));
   protected readonly kinds = KINDS;
   protected readonly levels = ROW_LEVELS;
   protected readonly levelSaid = LEVEL_SAID;
@@ -355,6 +384,15 @@ export class LayoutEditor {
     this.api.projects().subscribe({ next: (rows) => this.projects.set(rows.filter((row) => row.level !== 'company')), error: this.notices.failed });
     this.api.assemblies().subscribe({ next: (rows) => this.assemblies.set(rows), error: this.notices.failed });
     this.api.bomLayouts().subscribe({ next: (rows) => this.bomLayouts.set(rows), error: this.notices.failed });
+    this.api.vault().subscribe({
+      next: ({ definition }) =>
+        this.recordFields.set([...definition.fields.filter((field) => !field.retired).map((field) => field.name), ...definition.systemFields]),
+      error: this.notices.failed,
+    });
+    this.api.blocks().subscribe({
+      next: (blocks) => this.cellTags.set([...new Set(blocks.flatMap((block) => block.cells.map((cell) => cell.tag)))].sort()),
+      error: this.notices.failed,
+    });
     effect((onCleanup) => {
       const { content } = this.draft();
       untracked(() => this.rows.set(null));
@@ -396,6 +434,11 @@ export class LayoutEditor {
   }
   protected where(clauses: readonly Clause[]): void {
     this.filterBy({ where: clauses.length ? clauses : undefined });
+  }
+  /** Columns for reading, by their headers. */
+  protected readBeside(headers: readonly string[]): void {
+    const known = this.known();
+    this.edit({ beside: headers.flatMap((header) => known.get(header) ?? []) });
   }
   /** Properties that the level does not hold leave the columns. */
   protected level(level: RowLevel): void {

@@ -113,6 +113,34 @@ describe('the page of a file', () => {
     expect(shape).toMatch(/Mass by geometry0\.00785 kgMass as written ?9\.4 kg ?stale/);
     expect(shape).toMatch(/Material in the model ?S235JR the property says another one/);
   });
+  it('shows what the vault keeps beside it, and what is apart', async () => {
+    const stage = await staged({
+      file: details({ file: { ...details().file, inVault: true } }),
+      record: {
+        version: 3,
+        versionBy: 'Hedda Novak',
+        versionAt: null,
+        state: 'released',
+        stateBy: 'Jori Haas',
+        stateAt: '2026-11-20T08:00:00Z',
+        checkedOutBy: null,
+        checkedOutAt: null,
+        record: { Title: 'Drum', Revision: 'B' },
+        values: [
+          { link: { field: 'Title' }, decision: { action: 'ask' } },
+          { link: { field: 'Material' }, decision: { action: 'in' } },
+          { link: { field: 'Number' }, decision: { action: 'equal' } },
+        ],
+      },
+    });
+    const card = stage.text('[aria-label="Record in the vault"]').replace(/\s+/g, ' ');
+    expect(card).toMatch(/Version 3 by Hedda Novak · released since 2026-11-20 \d\d:\d\d \(Jori Haas\)/);
+    expect(card).toMatch(/Material ?— ?file → record ?Revision ?B ?Title ?Drum ?both changed/);
+  });
+  it('asks the vault nothing for a file that it does not have', async () => {
+    const stage = await staged();
+    expect(stage.calls.some((call) => call.name === 'record')).toBe(false);
+  });
   it('says where it is used, what bears its name, and what was done to it', async () => {
     const stage = await staged();
     const all = stage.text();

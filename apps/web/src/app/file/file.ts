@@ -1,7 +1,7 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
 import { RouterLink } from '@angular/router';
 import { FormsModule } from '@angular/forms';
-import { FileDetails, FileFilter, FileGeometry } from '@rule/contract';
+import { FileDetails, FileFilter, FileGeometry, VaultFile } from '@rule/contract';
 import { KINDS, Kind, compareNames } from '@rule/core/schema';
 import { convert } from '@rule/core/values';
 import { count } from '@rule/core/words';
@@ -24,6 +24,7 @@ import {
   sessionFeature,
   showCell,
   showInstant,
+  standingWords,
   TrayActions,
   trayFeature,
   Way,
@@ -39,6 +40,14 @@ const PLACES: Readonly<Record<Value['place'], string>> = {
   placed: 'block on the sheet',
   field: "file's own field",
   fact: 'said by the model',
+};
+
+/** What the next check-in makes of a linked value, in short. */
+const APART: Readonly<Record<'in' | 'out' | 'ask' | 'stays', string>> = {
+  in: 'file → record',
+  out: 'record → file',
+  ask: 'both changed',
+  stays: 'stays apart',
 };
 
 /** A figure with as many digits as mean something. */
@@ -292,6 +301,28 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
                 }
               </section>
             }
+            @if (record(); as r) {
+              <section class="card" aria-label="Record in the vault">
+                <h2>Record in the vault</h2>
+                <p class="soft">{{ standing(r) }}</p>
+                <table class="list">
+                  <tbody>
+                    @for (entry of recordValues(); track entry.field) {
+                      <tr>
+                        <td>{{ entry.field }}</td>
+                        <td>{{ entry.value }}</td>
+                        <td>
+                          @if (entry.apart) {
+                            <span class="chip warn">{{ entry.apart }}</span>
+                          }
+                        </td>
+                      </tr>
+                    }
+                  </tbody>
+                </table>
+                <p><a routerLink="/vault" [queryParams]="{ file: d.file.id }">Compare file and record</a></p>
+              </section>
+            }
             <section class="card">
               <h2>Where it is used</h2>
               @for (use of d.usedIn; track use.file) {
@@ -444,6 +475,17 @@ export class FilePage {
   protected readonly details = signal<FileDetails | null>(null);
   protected readonly geometry = signal<FileGeometry | null>(null);
   protected readonly error = signal<string | null>(null);
+  /** What the vault keeps beside the file, as last heard. */
+  protected readonly record = signal<VaultFile | null>(null);
+  protected readonly standing = standingWords;
+  /** Values of the record; of those that are linked and not equal, what the next check-in makes of them. */
+  protected readonly recordValues = computed(() => {
+    const r = this.record();
+    if (!r) return [];
+    const apart = new Map(r.values.flatMap((v) => (v.decision.action === 'equal' ? [] : [[v.link.field, APART[v.decision.action]] as const])));
+    const fields = [...new Set([...Object.keys(r.record), ...apart.keys()])].sort((a, b) => a.localeCompare(b));
+    return fields.map((field) => ({ field, value: r.record[field] ?? '—', apart: apart.get(field) ?? null }));
+  });
   protected readonly chosen = signal<Value | null>(null);
   protected readonly all = signal(false);
   protected readonly mayEdit = this.store.selectSignal(sessionFeature.selectMayEdit);
@@ -480,6 +522,8 @@ export class FilePage {
         next: (details) => {
           this.details.set(details);
           this.waiting.see([details.file.id]);
+          if (details.file.inVault) this.api.record(id).subscribe({ next: (record) => this.record.set(record), error: () => this.record.set(null) });
+          else this.record.set(null);
         },
         error: (failure: unknown) => this.error.set(problemOf(failure).detail),
       });

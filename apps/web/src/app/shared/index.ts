@@ -23,6 +23,7 @@ export * from './notices';
 export * from './pending';
 export * from './session.state';
 export * from './show';
+export * from './standing';
 export * from './tray.state';
 export * from './type-names';
 export * from './unsaved';

@@ -51,7 +51,12 @@ import { RunResult } from './run-result';
               <tr>
                 <td>
                   @if (!row.problem) {
-                    <p-checkbox [ariaLabel]="'Choose ' + row.path" [binary]="true" [ngModel]="picked().has(row.file)" (ngModelChange)="choose(row.file, $event)" />
+                    <p-checkbox
+                      [ariaLabel]="'Choose ' + row.path"
+                      [binary]="true"
+                      [ngModel]="picked().has(row.file)"
+                      (ngModelChange)="choose(row.file, $event)"
+                    />
                   }
                 </td>
                 <td><rule-file [id]="row.file" [path]="row.path" /></td>

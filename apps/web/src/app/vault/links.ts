@@ -69,7 +69,12 @@ export function leadWords(link: Pick<Link, 'in' | 'out' | 'onClash' | 'step'>): 
               </td>
               <td class="num">
                 @if (editable()) {
-                  <button type="button" class="link" [attr.aria-label]="'Change the link of ' + link.field + ' for ' + link.files" (click)="edit.emit(link.link)">
+                  <button
+                    type="button"
+                    class="link"
+                    [attr.aria-label]="'Change the link of ' + link.field + ' for ' + link.files"
+                    (click)="edit.emit(link.link)"
+                  >
                     change
                   </button>
                 }

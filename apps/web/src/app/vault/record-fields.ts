@@ -22,7 +22,18 @@ function typeWords({ type, length, choices }: VaultField): string {
 @Component({
   selector: 'rule-record-fields',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, CheckboxModule, Count, DialogModule, FormsModule, InputNumberModule, InputTextModule, MultiSelectModule, SelectModule, TextareaModule],
+  imports: [
+    ButtonModule,
+    CheckboxModule,
+    Count,
+    DialogModule,
+    FormsModule,
+    InputNumberModule,
+    InputTextModule,
+    MultiSelectModule,
+    SelectModule,
+    TextareaModule,
+  ],
   template: `
     <div class="head">
       <div>

@@ -4,8 +4,7 @@ import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { RadioButtonModule } from 'primeng/radiobutton';
-import { ExactName, FileLink } from '../shared';
-import { standingWords } from './standing';
+import { ExactName, FileLink, standingWords } from '../shared';
 
 const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
   equal: 'nothing',

@@ -87,7 +87,8 @@ export const RecordsStore = signalStore(
             patchState(store, { definition });
             done();
           },
-          error: (failure: unknown) => (order.property === undefined ? patchState(store, { fieldProblem: problemOf(failure).detail }) : notices.failed(failure)),
+          error: (failure: unknown) =>
+            order.property === undefined ? patchState(store, { fieldProblem: problemOf(failure).detail }) : notices.failed(failure),
         });
       },
       handOver: () => api.recordHandOver().subscribe({ next: saveBlob, error: notices.failed }),

@@ -10,8 +10,7 @@ import { InputTextModule } from 'primeng/inputtext';
 import { MultiSelectModule } from 'primeng/multiselect';
 import { PaginatorModule } from 'primeng/paginator';
 import { SelectModule } from 'primeng/select';
-import { Count, showInstant } from '../shared';
-import { standingWords } from './standing';
+import { Count, showInstant, standingWords } from '../shared';
 
 /** Records on one page. */
 export const PAGE_SIZE = 100;

@@ -64,7 +64,15 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
     </div>
     @if (!kept() && editable()) {
       <div class="bar">
-        <p-select appendTo="body" ariaLabel="What is done" [options]="runs" optionLabel="text" optionValue="value" [ngModel]="kind()" (ngModelChange)="kind.set($event)" />
+        <p-select
+          appendTo="body"
+          ariaLabel="What is done"
+          [options]="runs"
+          optionLabel="text"
+          optionValue="value"
+          [ngModel]="kind()"
+          (ngModelChange)="kind.set($event)"
+        />
         @if (!['check out', 'undo check-out', 'get newest'].includes(kind())) {
           <span id="run-clash" class="soft">Where both changed</span>
           <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />

@@ -40,13 +40,7 @@ const SHOWN = 300;
         }
       </p>
     }
-    <div
-      class="drop"
-      [class.over]="over()"
-      (dragover)="over.set(true); $event.preventDefault()"
-      (dragleave)="over.set(false)"
-      (drop)="dropped($event)"
-    >
+    <div class="drop" [class.over]="over()" (dragover)="over.set(true); $event.preventDefault()" (dragleave)="over.set(false)" (drop)="dropped($event)">
       <label class="pick"><input type="file" class="visually-hidden" accept=".csv,.tsv,.xlsx" (change)="picked($event)" />Choose a list</label>
       <span class="soft">{{ name() || 'or drop it here' }}</span>
     </div>
@@ -89,9 +83,7 @@ const SHOWN = 300;
       </div>
     }
     @if (rows(); as r) {
-      <p>
-        {{ r.length | count: 'row' }}: {{ changing() }} would change {{ values() | count: 'value' }}, {{ refusedRows() }} with something that is refused.
-      </p>
+      <p>{{ r.length | count: 'row' }}: {{ changing() }} would change {{ values() | count: 'value' }}, {{ refusedRows() }} with something that is refused.</p>
       <div class="card wide tall">
         <table class="list" aria-label="Rows of the list">
           <thead>
@@ -226,7 +218,11 @@ export class TakeList {
         this.keyField.set(PATHS);
         // A column that is called as a field is taken as it.
         const byName = new Map(this.fields().map((field) => [field.toLowerCase(), field]));
-        this.columns.set(Object.fromEntries(table.headers.slice(1).flatMap((header) => (byName.has(header.toLowerCase()) ? [[header, byName.get(header.toLowerCase())!]] : []))));
+        this.columns.set(
+          Object.fromEntries(
+            table.headers.slice(1).flatMap((header) => (byName.has(header.toLowerCase()) ? [[header, byName.get(header.toLowerCase())!]] : [])),
+          ),
+        );
         this.look();
       },
       error: (failure: unknown) => this.problem.set(problemOf(failure).detail),

@@ -53,7 +53,10 @@ const state: VaultState = {
     { id: 2, name: 'Inherited', inVault: false },
   ],
   links: [link(1, 'TITLE', 1)],
-  drafted: [link(1, 'TITLE', 1), link(2, 'SUPPLIER', 2, { at: [{ place: 'property', name: 'Suplier' }], states: [{ state: 'in check', in: 'always', out: 'always', onClash: 'ask' }] })],
+  drafted: [
+    link(1, 'TITLE', 1),
+    link(2, 'SUPPLIER', 2, { at: [{ place: 'property', name: 'Suplier' }], states: [{ state: 'in check', in: 'always', out: 'always', onClash: 'ask' }] }),
+  ],
   table: [
     {
       row: { field: 'TITLE', kind: 'part', name: 'Description' },
@@ -362,8 +365,20 @@ describe('the vault', () => {
   });
 
   const standing = { version: 1, versionBy: 'vault', versionAt: null, state: 'open', stateBy: 'vault', stateAt: null, checkedOutBy: null, checkedOutAt: null };
-  const recordRow = (entry: number, path: string, record: object, closed: object = {}) => ({ ...standing, entry, file: entry, path, kind: 'part', className: null, record, closed });
-  const page = { total: 2, rows: [recordRow(1, 'parts/drum.step', { TITLE: 'Drum' }, { Revision: 'is kept by the vault itself' }), recordRow(2, 'parts/bolt.step', {})] };
+  const recordRow = (entry: number, path: string, record: object, closed: object = {}) => ({
+    ...standing,
+    entry,
+    file: entry,
+    path,
+    kind: 'part',
+    className: null,
+    record,
+    closed,
+  });
+  const page = {
+    total: 2,
+    rows: [recordRow(1, 'parts/drum.step', { TITLE: 'Drum' }, { Revision: 'is kept by the vault itself' }), recordRow(2, 'parts/bolt.step', {})],
+  };
 
   it('records are shown with their folders, typed into from the keyboard, written together and undone', async () => {
     const report = { edit: 5, written: 1, left: [{ path: 'parts/bolt.step', field: 'SUPPLIER', reason: 'takes one of: a, b' }] };
@@ -403,7 +418,13 @@ describe('the vault', () => {
   it('fields that do not agree with the schema are told, changed and made in the vault', async () => {
     const definition = {
       rows: [
-        { field: recordField('TITLE', { length: 30 }), system: false, links: [1], properties: [1], findings: [{ severity: 'warning', code: 'length', message: 'takes 30 characters; Description may have 40.' }] },
+        {
+          field: recordField('TITLE', { length: 30 }),
+          system: false,
+          links: [1],
+          properties: [1],
+          findings: [{ severity: 'warning', code: 'length', message: 'takes 30 characters; Description may have 40.' }],
+        },
         { field: recordField('Revision'), system: true, links: [], properties: [], findings: [] },
       ],
       unheld: [{ property: 2, kinds: ['part'] }],
@@ -428,7 +449,13 @@ describe('the vault', () => {
       { row: 2, key: 'drum.step', path: 'parts/drum.step', entry: 1, changes: [{ field: 'TITLE', before: null, after: 'Drum' }], problems: [] },
       { row: 3, key: 'gone.step', path: null, entry: null, changes: [], problems: ['"gone.step" is not in the vault.'] },
     ];
-    const table = { headers: ['File', 'Title'], rows: [['drum.step', 'Drum'], ['gone.step', 'x']] };
+    const table = {
+      headers: ['File', 'Title'],
+      rows: [
+        ['drum.step', 'Drum'],
+        ['gone.step', 'x'],
+      ],
+    };
     const stage = await staged({ look: 'list' }, { openRecordList: table, previewRecordList: rows, takeRecordList: { edit: 6, written: 1, left: [] } });
     const input = stage.page.querySelector<HTMLInputElement>('input[type=file]')!;
     Object.defineProperty(input, 'files', { value: [new File(['x'], 'old.csv')] });

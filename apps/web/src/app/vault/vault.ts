@@ -245,15 +245,14 @@ import { VaultStore } from './vault.store';
           <h2>How values pass</h2>
           <p class="soft">
             <b>In</b> takes what the file says into the record, <b>out</b> the other way. Rule remembers for each file on which value both last agreed, so it
-            knows which side has changed since. When both have, it is a clash. Where the record leads, the value cannot be typed in Rule; where the file leads, it
-            cannot be typed in the record.
+            knows which side has changed since. When both have, it is a clash. Where the record leads, the value cannot be typed in Rule; where the file leads,
+            it cannot be typed in the record.
           </p>
           @if (steps().length) {
             <h2>Workflow of the vault</h2>
             @for (step of steps(); track step.name) {
               <p class="soft">
-                <b>{{ step.name }}</b
-                >: {{ step.from }} → {{ step.to }}{{ step.sets.length ? ', sets ' + step.sets.join(', ') : '' }}
+                <b>{{ step.name }}</b>: {{ step.from }} → {{ step.to }}{{ step.sets.length ? ', sets ' + step.sets.join(', ') : '' }}
               </p>
             }
           }

@@ -1,5 +1,5 @@
 import { EntryStanding } from '@rule/contract';
-import { showInstant } from '../shared';
+import { showInstant } from './show';
 
 /** Who checked a file out and since when; `null` for nobody. */
 export const outWords = ({ checkedOutBy, checkedOutAt }: EntryStanding): string | null =>
