@@ -999,6 +999,10 @@ CREATE TABLE vault_rehearsals (
 -- What the vault says beside a file: its own kind and class, who did what and when.
 ALTER TABLE vault_records ADD COLUMN kind text NOT NULL DEFAULT 'other', ADD COLUMN class text, ADD COLUMN state_by text NOT NULL DEFAULT '', ADD COLUMN state_at timestamptz,
   ADD COLUMN checked_out_at timestamptz, ADD COLUMN version_by text NOT NULL DEFAULT '', ADD COLUMN version_at timestamptz;
+-- Folders are counted and texts are looked for among a hundred thousand records. Texts stand as JSON writes them.
+ALTER TABLE vault_records ADD COLUMN folder text GENERATED ALWAYS AS (regexp_replace(path, '/?[^/]*$', '')) STORED,
+  ADD COLUMN words text GENERATED ALWAYS AS (lower(path) || E'\\n' || lower(jsonb_path_query_array(record, '$.*')::text)) STORED;
+CREATE INDEX vault_records_folder ON vault_records (folder);
 -- Fields have definitions now; until the vault was asked again, nothing is known of them.
 DELETE FROM vault_said;
 ALTER TABLE vault_said DROP COLUMN fields, ADD COLUMN definition jsonb NOT NULL DEFAULT '{"fields":[],"systemFields":[],"states":[],"steps":[],"mayDefine":false}';

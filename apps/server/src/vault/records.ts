@@ -19,7 +19,7 @@ import { STANDING, Vault } from './vault';
 const RECORDS = `FROM vault_records r
   LEFT JOIN (files f JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id) ON f.path = r.path AND NOT f.removed`;
 const WANTED = `WHERE ($1::text IS NULL OR $1 = '' OR starts_with(r.path, $1 || '/'))
-  AND ($2::text IS NULL OR strpos(lower(r.path), lower($2)) > 0 OR EXISTS (SELECT 1 FROM jsonb_each_text(r.record) AS v WHERE strpos(lower(v.value), lower($2)) > 0))
+  AND ($2::text IS NULL OR strpos(r.words, $2) > 0)
   AND ($3::text IS NULL OR r.state = $3) AND ($4::text IS NULL OR coalesce(f.kind, r.kind) = $4)`;
 
 /** A record as it is needed to judge an edit. */
@@ -56,7 +56,7 @@ export class Records {
 
   /** A page of records. The vault is not asked. */
   async page({ folder, text, state, kind, offset, limit }: RecordsQuery): Promise<RecordPage> {
-    const bind = [folder ?? null, text || null, state ?? null, kind ?? null];
+    const bind = [folder ?? null, text ? JSON.stringify(text.toLowerCase()).slice(1, -1) : null, state ?? null, kind ?? null];
     const [rows, total, links, definition] = await Promise.all([
       this.judged(WANTED, [...bind, offset, limit], 'ORDER BY r.path OFFSET $5 LIMIT $6'),
       this.db.one<{ total: number }>(`SELECT count(*)::int AS total ${RECORDS} ${WANTED}`, bind),

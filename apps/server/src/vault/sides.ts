@@ -1,5 +1,5 @@
 import { Address } from '@rule/core/changes';
-import { InnerLevel, Kind, Link, LinkEnd, Property, endSlot, familyOf, homeCell, isHeldAt, linkReaches, slotOf } from '@rule/core/schema';
+import { InnerLevel, Kind, Link, LinkEnd, Property, Slot, endSlot, familyOf, homeCell, isHeldAt, linkReaches, slotOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { inForceOf } from '../schema/editions';
@@ -96,48 +96,88 @@ export async function sidesOf(
   const holdersOf = new Map<number, Holder[]>();
   for (const holder of holders) holdersOf.set(holder.file, [...(holdersOf.get(holder.file) ?? []), holder]);
 
-  /** The ends of a link that a file can have, with where they are. */
-  const endsOf = (file: LinkedFile, link: Link) =>
-    link.at.flatMap((end): { end: LinkEnd; property: Property | null; addresses: Address[]; model: boolean }[] => {
-      if (!('property' in end)) return [{ end, property: null, addresses: [{ file: file.id, holder: '', place: end.place, name: end.name }], model: false }];
-      const property = properties.get(end.property);
-      if (!property || property.retired) return [];
-      if (end.of === 'model') return file.kind === 'drawing' ? [{ end, property, addresses: [], model: true }] : [];
-      if (!property.kinds.includes(file.kind)) return [];
-      if (isHeldAt(property, 'document'))
-        return [{ end, property, addresses: [{ file: file.id, holder: '', ...endSlot(end, file.kind, properties)! }], model: false }];
-      const addresses = (holdersOf.get(file.id) ?? []).flatMap((holder): Address[] => {
-        if (holder.level !== INSIDE[file.kind] || holder.level !== property.level) return [];
-        if (holder.level === 'variant') return [{ file: file.id, holder: holder.key, ...slotOf(property, file.kind) }];
-        // On a sheet its cell is the value's home, where the block has one.
-        const cell = homeCell(schema.bindings, property.id, familyOf(holder.label));
-        return cell === null ? [] : [{ file: file.id, holder: holder.key, place: 'cell', name: cell }];
-      });
-      return addresses.length ? [{ end, property, addresses, model: false }] : [];
+  // What ends of links are in a kind of file is the same for all files of the kind.
+  const kinds = new Map<string, readonly KindEnd[]>();
+  const endsOf = (link: Link, kind: Kind): readonly KindEnd[] => {
+    const key = `${link.id}/${kind}`;
+    let ends = kinds.get(key);
+    if (!ends) kinds.set(key, (ends = endsIn(link, kind, properties)));
+    return ends;
+  };
+  const addressesOf = (file: LinkedFile, { property, slot, place }: KindEnd): Address[] => {
+    if (place === 'file') return [{ file: file.id, holder: '', place: slot!.place, name: slot!.name }];
+    if (place === 'model') return [];
+    return (holdersOf.get(file.id) ?? []).flatMap((holder): Address[] => {
+      if (holder.level !== INSIDE[file.kind] || holder.level !== property!.level) return [];
+      if (holder.level === 'variant') return [{ file: file.id, holder: holder.key, place: slot!.place, name: slot!.name }];
+      // On a sheet its cell is the value's home, where the block has one.
+      const cell = homeCell(schema.bindings, property!.id, familyOf(holder.label));
+      return cell === null ? [] : [{ file: file.id, holder: holder.key, place: 'cell', name: cell }];
     });
+  };
   const asked = files.flatMap((file) =>
-    links.filter((link) => linkReaches(link, file.kind, file.className)).map((link) => ({ file, link, ends: endsOf(file, link) })),
+    links
+      .filter((link) => linkReaches(link, file.kind, file.className))
+      .map((link) => ({ file, link, ends: endsOf(link, file.kind).map((end): Asked => ({ of: end, addresses: addressesOf(file, end) })) })),
   );
-  const letters = asked.flatMap(({ ends }) => ends.flatMap(({ property, addresses }) => (exactly || property === null ? addresses : [])));
+  const letters = asked.flatMap(({ ends }) => ends.flatMap(({ of, addresses }) => (exactly || of.property === null ? addresses : [])));
   const held = await heldAt(sql, letters);
   const toTheLetter = new Map(letters.map((address, i) => [address, held[i]!]));
 
+  const sideOf = (file: LinkedFile, { of: { end, property, place, document }, addresses }: Asked): Side => {
+    const targets = addresses.map((address): Target => ({ address, held: toTheLetter.get(address) ?? null }));
+    const side = (text: string | null, why: string | null = null): Side => ({ text, why, end, property, targets });
+    if (!property) return side(recordText(targets[0]!.held, null));
+    if (place === 'model') return side(file.model === null ? null : recordText(values.get(file.model)?.[property.id] ?? null, property));
+    // A property says what the grid shows of it: also one that is under a known spelling, or is worked out.
+    if (document) return side(recordText(values.get(file.id)?.[property.id] ?? null, property));
+    if (addresses.length === 0) return side(null);
+    const texts = [...new Set(addresses.map(({ holder }) => recordText(inside.get(`${file.id}/${holder}`)?.[property.id] ?? null, property)))];
+    return texts.length > 1 ? side(null, `its ${property.level}s hold ${texts.length} different values of ${property.caption}`) : side(texts[0] ?? null);
+  };
   const sides = new Map<number, Map<number, Side>>(ids.map((id) => [id, new Map<number, Side>()]));
   for (const { file, link, ends } of asked) {
-    const found = ends.map(({ end, property, addresses, model }): Side => {
-      const targets = addresses.map((address) => ({ address, held: toTheLetter.get(address) ?? null }));
-      const side = (text: string | null, why: string | null = null): Side => ({ text, why, end, property, targets });
-      if (!property) return side(recordText(targets[0]!.held, null));
-      if (model) return side(file.model === null ? null : recordText(values.get(file.model)?.[property.id] ?? null, property));
-      // A property says what the grid shows of it: also one that is under a known spelling, or is worked out.
-      if (isHeldAt(property, 'document')) return side(recordText(values.get(file.id)?.[property.id] ?? null, property));
-      const texts = [...new Set(addresses.map(({ holder }) => recordText(inside.get(`${file.id}/${holder}`)?.[property.id] ?? null, property)))];
-      return texts.length > 1 ? side(null, `its ${property.level}s hold ${texts.length} different values of ${property.caption}`) : side(texts[0] ?? null);
-    });
-    const none: Side = { text: null, why: null, end: null, property: null, targets: [] };
-    sides
-      .get(file.id)!
-      .set(link.id, found.find(({ text, why }) => text !== null || why !== null) ?? found.find(({ targets }) => targets.length > 0) ?? found[0] ?? none);
+    let chosen: Side | undefined;
+    for (const end of ends) {
+      const side = sideOf(file, end);
+      if (side.text !== null || side.why !== null) {
+        chosen = side;
+        break;
+      }
+      // Where none holds a value, one is written to the first that has a place for it.
+      if (!chosen || (chosen.targets.length === 0 && side.targets.length > 0)) chosen = side;
+    }
+    sides.get(file.id)!.set(link.id, chosen ?? NOWHERE);
   }
   return sides;
 }
+
+const NOWHERE: Side = { text: null, why: null, end: null, property: null, targets: [] };
+
+/** An end of a link as it is in a kind of file. */
+interface KindEnd {
+  readonly end: LinkEnd;
+  readonly property: Property | null;
+  readonly slot: Slot | null;
+  /** Whether it is the file's own, in holders inside it, or the model's. */
+  readonly place: 'file' | 'inside' | 'model';
+  /** Whether the property is of the whole file. */
+  readonly document: boolean;
+}
+
+interface Asked {
+  readonly of: KindEnd;
+  readonly addresses: readonly Address[];
+}
+
+/** The ends of a link that files of a kind can have. */
+const endsIn = (link: Link, kind: Kind, properties: ReadonlyMap<number, Property>): KindEnd[] =>
+  link.at.flatMap((end): KindEnd[] => {
+    if (!('property' in end)) return [{ end, property: null, slot: endSlot(end, kind, properties), place: 'file', document: true }];
+    const property = properties.get(end.property);
+    if (!property || property.retired) return [];
+    const document = isHeldAt(property, 'document');
+    if (end.of === 'model') return kind === 'drawing' ? [{ end, property, slot: null, place: 'model', document }] : [];
+    if (!property.kinds.includes(kind)) return [];
+    return [{ end, property, slot: slotOf(property, kind), place: document ? 'file' : 'inside', document }];
+  });

@@ -2,7 +2,7 @@ import { count } from '@rule/core/words';
 import { join } from 'node:path';
 import { CheckIn, CheckInReport, EntryStanding, FileRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
 import { Line } from '@rule/core/changes';
-import { Kind, Link, checkProposed, forClass, passingAt, sameDefinition } from '@rule/core/schema';
+import { Kind, Link, checkProposed, forClass, passingAt } from '@rule/core/schema';
 import { HeldValue, StandIns, compileStandIns, heldText } from '@rule/core/values';
 import { Decision, VaultDefinition, VaultTableRow, compareVaultTable, decide, whyNotTaken } from '@rule/core/vault';
 import { Applying } from '../changes/apply';
@@ -132,9 +132,7 @@ export class Vault {
       this.editions.draftSchema(),
       this.properties.list(this.db),
       this.db.all<VaultState['libraries'][number]>('SELECT id, name, in_vault AS "inVault" FROM libraries ORDER BY name'),
-      this.db.all<VaultState['folders'][number]>(
-        `SELECT regexp_replace(path, '/?[^/]*$', '') AS path, count(*)::int AS files FROM vault_records GROUP BY 1 ORDER BY 1`,
-      ),
+      this.db.all<VaultState['folders'][number]>('SELECT folder AS path, count(*)::int AS files FROM vault_records GROUP BY folder ORDER BY folder'),
     ]);
     return {
       problem: said?.problem ?? (said ? null : 'The vault has not been asked yet.'),
@@ -201,29 +199,20 @@ export class Vault {
     const linked = await linkedFiles(this.db, ids);
     const [sides, agreements, definition, settings] = await Promise.all([
       sidesOf(this.db, linked, links, byId, exactly),
-      this.db.all<{ file: number; link: number; value: string | null; field: string; at: Link['at'] }>(
-        'SELECT file_id AS file, link_id AS link, value, field, leads_to AS at FROM agreed_values WHERE file_id = ANY($1::int[])',
-        [ids],
-      ),
+      this.agreements(ids, links),
       this.definition(),
       readSettings(this.db),
     ]);
     const standIns = compileStandIns(settings.standIns);
     const classes = new Map(linked.map((file) => [file.id, file.className]));
-    // What was agreed on for another field or another address says nothing of this one.
     const holds = new Map(links.map((link) => [link.id, link]));
-    const agreed = new Map(
-      agreements
-        .filter(({ link, field, at }) => holds.get(link)?.field === field && sameDefinition(holds.get(link)!.at, at))
-        .map((row) => [`${row.file}/${row.link}`, row.value]),
-    );
     return new Map(
       files.map(({ id, kind, record: values, state }): [number, readonly Compared[]] => [
         id,
         [...(sides.get(id) ?? [])].map(([number, side]): Compared => {
           const link = holds.get(number)!;
           const record = values[link.field] ?? null;
-          const last = agreed.get(`${id}/${number}`);
+          const last = agreements.get(id)?.get(number);
           const decision: Decision = side.why === null ? decide(passingAt(link, state), side.text, record, last) : { action: 'stays', reason: side.why };
           const refusal =
             decision.action === 'in'
@@ -232,23 +221,43 @@ export class Vault {
                 ? whyNotWritten(side, record, classes.get(id) ?? null, standIns)
                 : null;
           const adds = decision.action === 'out' && side.targets.some(({ address, held }) => address.place === 'property' && held === null);
+          const told: LinkValues = {
+            link,
+            end: side.end,
+            name: side.targets[0]?.address.name ?? side.property?.writtenName ?? '',
+            file: side.text,
+            record,
+            decision,
+            adds,
+            refused: refusal,
+          };
           return {
-            values: {
-              link,
-              end: side.end,
-              name: side.targets[0]?.address.name ?? side.property?.writtenName ?? '',
-              file: side.text,
-              record,
-              ...(last === undefined ? {} : { agreed: last }),
-              decision,
-              adds,
-              refused: refusal,
-            },
+            values: last === undefined ? told : Object.assign(told, { agreed: last }),
             side,
           };
         }),
       ]),
     );
+  }
+
+  /**
+   * The values that both sides last agreed on, by file and link. What was agreed on for another field or another address says nothing of
+   * this one. One list instead of rows: the driver takes longer to take rows apart than the database to find them.
+   */
+  private async agreements(files: readonly number[], links: readonly Link[]): Promise<Map<number, Map<number, string | null>>> {
+    const found = await this.db.one<{ list: [file: number, link: number, value: string | null][] | null }>(
+      `SELECT json_agg(json_build_array(a.file_id, a.link_id, a.value)) AS list FROM agreed_values a
+       JOIN jsonb_to_recordset($2::jsonb) AS l(id int, field text, at jsonb) ON l.id = a.link_id AND l.field = a.field AND l.at = a.leads_to
+       WHERE a.file_id = ANY($1::int[])`,
+      [files, asRecordset(links.map(({ id, field, at }) => ({ id, field, at })))],
+    );
+    const agreed = new Map<number, Map<number, string | null>>();
+    for (const [file, link, value] of found?.list ?? []) {
+      let own = agreed.get(file);
+      if (!own) agreed.set(file, (own = new Map()));
+      own.set(link, value);
+    }
+    return agreed;
   }
 
   /** @throws AppError for a field that the vault, as far as it is known, does not have */
