@@ -290,7 +290,7 @@ describe('runs', () => {
     // The record of the file that it was copied from is what it was.
     expect(await entry(GATE)).toEqual(original);
     expect((await run({ kind: 'bring in', files: [newcomers[0]!.file] })).rows).toMatchObject([
-      { outcome: 'left out', message: 'The file is in the vault already.' },
+      { outcome: 'nothing to do', message: 'The file is in the vault already.' },
     ]);
     expect((await okafor.post('/vault/newcomers', { folder: '' })).body).toEqual([]);
   });
@@ -447,5 +447,12 @@ describe('records', () => {
     // The vault's own link table is corrected where it allows it.
     expect((await varga.post('/vault/link-table/correct')).body).toEqual({ corrected: 1 });
     expect(((await okafor.get('/vault')).body as VaultState).table.every((finding) => finding.state === 'exact')).toBe(true);
+    // After a rename the vault's table follows as well.
+    await rule.amend('Material', { writtenName: 'Werkstoff' });
+    expect(((await okafor.get('/vault')).body as VaultState).table.filter((finding) => finding.state !== 'exact')).toMatchObject([
+      { row: { field: 'Material', name: 'Material' }, state: 'renamed', nearest: 'Werkstoff' },
+    ]);
+    expect((await varga.post('/vault/link-table/correct')).body).toEqual({ corrected: 1 });
+    expect(await rule.vault('GET', '/api/link-table')).toContainEqual({ field: 'Material', kind: 'part', name: 'Werkstoff' });
   });
 });

@@ -252,15 +252,21 @@ describe('a vault link', () => {
         { field: 'Material', kind: 'part', name: 'Material ' },
         { field: 'Mass', kind: 'part', name: 'Mass' },
         { field: 'X', kind: 'part', name: 'Colour' },
+        { field: 'Y', kind: 'part', name: 'Weight' },
       ],
-      ['Material', 'Mass'],
+      [
+        { writtenName: 'Material', knownSpellings: [] },
+        { writtenName: 'Mass', knownSpellings: ['Weight'] },
+      ],
     );
     expect(findings.map(({ state, nearest, likeness }) => [state, nearest, likeness])).toEqual([
       ['alike', 'Material', 'blanks'],
       ['exact', 'Mass', 'same'],
       ['unknown', null, 'different'],
+      ['renamed', 'Mass', 'different'],
     ]);
     expect(findings[0]!.message).toContain('"Material "');
+    expect(findings[3]!.message).toContain('the schema calls it "Mass" now');
   });
 });
 

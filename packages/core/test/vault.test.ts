@@ -130,6 +130,11 @@ describe('the record definition beside the schema', () => {
       { property: 3, kinds: ['drawing'] },
     ]);
   });
+  it('says where a field still has the name that its property had before', () => {
+    const renamed = { ...mass, writtenName: 'Net mass', knownSpellings: ['Mass'] };
+    expect(told(vault(field('Mass', { type: 'number' })), [link('Mass', 2)], [renamed])['Mass']).toEqual(['note name']);
+    expect(told(vault(field('Weight', { type: 'number' })), [link('Weight', 2)], [renamed])['Weight']).toEqual([]);
+  });
   it('knows steps and states that the workflow does not have', () => {
     const step = (name: string, own = 'Released on') =>
       told(vault(field('Released on'), field('Other')), [link(own, 3, { ...passingOf('a workflow step'), step: name })]);

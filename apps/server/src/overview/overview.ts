@@ -161,7 +161,7 @@ export class Overviews {
       links: vault.links
         .filter((link) => link.at.some((at) => 'property' in at && at.property === id))
         .map(({ field, kinds, classes, in: into, out, step }) => ({ field, files: linkFilesWords({ kinds, classes }), in: into, out, step })),
-      vaultTable: vault.table.filter((finding) => compareNames(finding.row.name, property.writtenName) !== 'different'),
+      vaultTable: vault.table.filter((finding) => finding.nearest === property.writtenName || compareNames(finding.row.name, property.writtenName) !== 'different'),
       tables,
       sentOut: sentOut.slice(0, 3),
     });

@@ -56,9 +56,9 @@ export class Definitions {
     const { properties } = (await this.editions.inForce(this.db)).schema;
     const found = compareVaultTable(
       said?.table ?? [],
-      properties.filter((property) => !property.retired).map((property) => property.writtenName),
+      properties.filter((property) => !property.retired),
     );
-    return found.map(({ row, state, nearest }) => ({ row, name: state === 'alike' ? nearest : null }));
+    return found.map(({ row, state, nearest }) => ({ row, name: state === 'alike' || state === 'renamed' ? nearest : null }));
   }
 
   /** Corrects names of the vault's own table that are nearly right. @returns how many */

@@ -162,10 +162,11 @@ export class VaultRuns {
     const gone = ids.filter((id) => !known.has(id));
     if (gone.length)
       for (const { id, path } of await this.db.all<{ id: number; path: string }>('SELECT id, path FROM files WHERE id = ANY($1::int[]) ORDER BY path', [gone]))
+        // A run that was begun again after a restart finds what it has done before.
         rows.push({
           file: id,
           path,
-          outcome: 'left out',
+          outcome: kind === 'bring in' ? 'nothing to do' : 'left out',
           message: kind === 'bring in' ? 'The file is in the vault already.' : 'The file is not in the vault.',
           version: null,
         });

@@ -143,7 +143,7 @@ export class Vault {
       drafted,
       table: compareVaultTable(
         said?.table ?? [],
-        properties.filter((property) => !property.retired).map((property) => property.writtenName),
+        properties.filter((property) => !property.retired),
       ),
       folders,
       files: folders.reduce((sum, folder) => sum + folder.files, 0),

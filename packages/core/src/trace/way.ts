@@ -87,7 +87,7 @@ export function wayOf(way: PropertyWay): Hop[] {
       station: 'vault',
     });
   for (const finding of way.vaultTable)
-    if (finding.state === 'alike')
+    if (finding.state === 'alike' || finding.state === 'renamed')
       hops.push({
         state: 'broken',
         title: "The vault's own link table",

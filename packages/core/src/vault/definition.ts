@@ -213,7 +213,10 @@ export function compareDefinition(definition: VaultDefinition, properties: reado
     if (!isSystem)
       for (const id of led) {
         const property = byId.get(id);
-        if (property && !property.retired) findings.push(...againstProperty(field, property));
+        if (!property || property.retired) continue;
+        if (led.length === 1 && field.name !== property.writtenName && property.knownSpellings.includes(field.name))
+          say('note', 'name', `is called as ${property.caption} was before; the schema calls it ${JSON.stringify(property.writtenName)} now.`);
+        findings.push(...againstProperty(field, property));
       }
     // The same is said once, however many links it is true of.
     const once = [...new Map(findings.map((finding) => [finding.message, finding])).values()];

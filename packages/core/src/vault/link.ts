@@ -1,4 +1,4 @@
-import { NameLikeness, Passing, compareNames } from '../schema';
+import { NameLikeness, Passing, Property, compareNames } from '../schema';
 
 /** What the next check-in does with one link: nothing as both are equal, pass in, pass out, ask, or leave both as they are. */
 export interface Decision {
@@ -52,14 +52,16 @@ export interface VaultTableRow {
 /** How a row of the vault's own table compares with the names that exist. */
 export interface TableFinding {
   readonly row: VaultTableRow;
-  readonly state: 'exact' | 'alike' | 'unknown';
+  /** `renamed` where it asks for a name that a property had before, or is known under. */
+  readonly state: 'exact' | 'alike' | 'renamed' | 'unknown';
   readonly nearest: string | null;
   readonly likeness: NameLikeness;
   readonly message: string;
 }
 
 /** Compares the names that a vault's own link table asks for with the written names of the schema, exactly. */
-export function compareVaultTable(rows: readonly VaultTableRow[], writtenNames: readonly string[]): TableFinding[] {
+export function compareVaultTable(rows: readonly VaultTableRow[], properties: readonly Pick<Property, 'writtenName' | 'knownSpellings'>[]): TableFinding[] {
+  const writtenNames = properties.map((property) => property.writtenName);
   return rows.map((row) => {
     if (writtenNames.includes(row.name)) return { row, state: 'exact', nearest: row.name, likeness: 'same', message: 'uses exactly the written name' };
     for (const name of writtenNames) {
@@ -73,6 +75,15 @@ export function compareVaultTable(rows: readonly VaultTableRow[], writtenNames: 
           message: `asks for ${JSON.stringify(row.name)}; files hold ${JSON.stringify(name)}: they differ in ${likeness}, so the vault finds no value`,
         };
     }
+    const known = properties.find((property) => property.knownSpellings.includes(row.name));
+    if (known)
+      return {
+        row,
+        state: 'renamed',
+        nearest: known.writtenName,
+        likeness: 'different',
+        message: `asks for ${JSON.stringify(row.name)}; the schema calls it ${JSON.stringify(known.writtenName)} now, so the vault finds no value in files that are up to date`,
+      };
     return { row, state: 'unknown', nearest: null, likeness: 'different', message: `asks for ${JSON.stringify(row.name)}, which is not in the schema` };
   });
 }

@@ -138,7 +138,7 @@ function typeWords({ type, length, choices }: VaultField): string {
         <form (ngSubmit)="save()">
           @if (suited()) {
             <p class="note">
-              As the schema has it: {{ typeOf(suited()!) }}{{ suited()!.required ? ', required' : '' }}.
+              As the schema has it: {{ suited()!.name }}, {{ typeOf(suited()!) }}{{ suited()!.required ? ', required' : '' }}.
               <button type="button" class="link" (click)="adopt()">Take it over</button>
             </p>
           }
@@ -273,6 +273,7 @@ export class RecordFields {
   protected readonly edited = signal<VaultField | null>(null);
   protected readonly named = signal<string | null>(null);
   private readonly ofProperty = signal<Property | null>(null);
+  private readonly followsName = signal(false);
   private readonly byId = computed(() => new Map(this.properties().map((property) => [property.id, property])));
   protected readonly disagreeing = computed(() => this.view().rows.filter((row) => row.findings.some((finding) => finding.severity !== 'note')).length);
   protected readonly unheld = computed(() => {
@@ -285,7 +286,10 @@ export class RecordFields {
   /** The field as the one property that is linked to it would have it. */
   protected readonly suited = computed(() => {
     const property = this.ofProperty();
-    return property ? { ...fieldOf(property), name: this.named() ?? '' } : null;
+    if (!property) return null;
+    const suited = fieldOf(property);
+    // Only a field that was named after its property follows it to another name.
+    return { ...suited, name: this.followsName() ? suited.name : (this.named() ?? '') };
   });
 
   protected linkedTo({ properties }: FieldRow): string {
@@ -295,6 +299,7 @@ export class RecordFields {
     this.opened.emit();
     this.named.set(row.field.name);
     this.edited.set(row.field);
+    this.followsName.set(row.findings.some((finding) => finding.code === 'name'));
     this.ofProperty.set(row.properties.length === 1 ? (this.byId().get(row.properties[0]!) ?? null) : null);
   }
   protected adopt(): void {

@@ -3,7 +3,7 @@ import { FormsModule } from '@angular/forms';
 import { Router } from '@angular/router';
 import { ClassRow, VaultRunResult } from '@rule/contract';
 import { Link } from '@rule/core/schema';
-import { VaultField } from '@rule/core/vault';
+import { TableFinding, VaultField } from '@rule/core/vault';
 import { Store } from '@ngrx/store';
 import { ButtonModule } from 'primeng/button';
 import { SelectModule } from 'primeng/select';
@@ -153,7 +153,7 @@ import { VaultStore } from './vault.store';
                   <td><rule-exact-name [name]="finding.row.name" /></td>
                   <td>
                     <span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{
-                      finding.state === 'exact' ? 'exact' : finding.state === 'alike' ? 'nearly ' + finding.nearest : 'unknown'
+                      tableWords(finding)
                     }}</span>
                   </td>
                   <td>The vault {{ finding.message }}.</td>
@@ -415,6 +415,10 @@ export class VaultStation {
     const now = this.stands();
     if (library !== null) this.store.stand({ library, inVault: true });
     else if (now) this.store.stand({ library: now.id, inVault: false });
+  }
+  protected tableWords({ state, nearest }: TableFinding): string {
+    if (state === 'alike') return `nearly ${nearest}`;
+    return state === 'renamed' ? `now ${nearest}` : state;
   }
   protected correct(): void {
     this.records.correct(() => this.store.look());
