@@ -237,7 +237,7 @@ export const STARTERS: readonly Starter[] = [
   {
     id: 'machine-building-inch',
     title: 'Machine building, inch',
-    about: 'The same in pounds and inches, with dates and capitals as inch practice has them (common practice).',
+    about: 'The same in pounds and inches, with dates and capitals as is usual for inch drawings (common practice).',
     properties: general(false),
   },
 ];

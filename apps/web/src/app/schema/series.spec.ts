@@ -51,7 +51,7 @@ describe('number series', () => {
     await stage.type('Starts at', '100');
     expect(stage.text('[aria-label="Series"]')).toContain('0100BP-');
     const at = Number(/\d+/.exec(last().getAttribute('aria-label')!)![0]);
-    await stage.click(`Move part ${at} forward`);
+    await stage.click(`Move up part ${at}`);
     expect(stage.text('[aria-label="Series"]')).toContain('BP-0100');
     await stage.click('Save');
     expect(stage.last('saveSeries')).toEqual([

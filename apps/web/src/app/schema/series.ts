@@ -96,15 +96,11 @@ const draftOfRow = ({ name, parts, counts, digits, start, step, leftOut, per }: 
                   remove
                 </button>
               }
-              <button
-                type="button"
-                class="link"
-                [disabled]="!mayAdminister() || i === 0"
-                [attr.aria-label]="'Move part ' + (i + 1) + ' forward'"
-                (click)="movePart(i)"
-              >
-                forward
-              </button>
+              @if (i > 0) {
+                <button type="button" class="link" [disabled]="!mayAdminister()" [attr.aria-label]="'Move up part ' + (i + 1)" (click)="movePart(i)">
+                  move up
+                </button>
+              }
             </li>
           }
         </ol>

@@ -53,7 +53,7 @@ type Cell = Learned['cells'][number];
                     </button>
                   }
                 </td>
-                <td>
+                <td style="white-space: nowrap">
                   @if (isBound(cell)) {
                     <span class="good">in force</span>
                   } @else if (isDrafted(cell)) {
