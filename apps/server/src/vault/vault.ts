@@ -254,7 +254,7 @@ export class Vault {
     const agreed = new Map<number, Map<number, string | null>>();
     for (const [file, link, value] of found?.list ?? []) {
       let own = agreed.get(file);
-      if (!own) agreed.set(file, (own = new Map()));
+      if (!own) agreed.set(file, (own = new Map<number, string | null>()));
       own.set(link, value);
     }
     return agreed;
