@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, jest } from '@jest/globals';
 import {
+  GridPage,
   LegacyRow,
   Newcomer,
   Problem,
@@ -11,7 +12,7 @@ import {
   VaultRunResult,
   VaultState,
 } from '@rule/contract';
-import { Link, PLAIN_CELL, newDraft } from '@rule/core/schema';
+import { Link, PLAIN_CELL, Property, newDraft } from '@rule/core/schema';
 import { DefinitionView, passingOf } from '@rule/core/vault';
 import ExcelJS from 'exceljs';
 import { execFileSync } from 'node:child_process';
@@ -178,6 +179,11 @@ describe('links', () => {
     const food = await rule.property('Food contact');
     const refused = (await okafor.post('/tray', { values: [{ file: gate, property: food, text: 'no' }] })).body as Problem;
     expect(refused.detail).toBe('DR-15/parts/slide-gate.step, Food contact: is led by the record field Food contact; change it in the vault.');
+    // Who types in the grid sees it beforehand: by the property, and by the state of the file.
+    const led = ((await okafor.get('/properties')).body as Property[]).find((property) => property.id === food)!.led;
+    expect(led).toEqual([{ field: 'Food contact', kinds: ['part'], classes: [], step: null, states: null, except: [] }]);
+    const row = ((await okafor.get('/values?search=slide-gate&limit=5')).body as GridPage).rows[0]!;
+    expect(row.file.state).toBe('open');
     // The record says so, the file follows.
     await rule.vault('PUT', `/api/files/${(await entry(GATE)).id}/record`, { record: { 'Food contact': 'no' } });
     await okafor.post('/vault/refresh');

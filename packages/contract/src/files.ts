@@ -17,6 +17,8 @@ export interface FileRow {
   readonly problem: string | null;
   /** Why nothing may be written into the file, if so. */
   readonly lock: string | null;
+  /** Where it stands in the vault's workflow; `null` where no vault holds it. */
+  readonly state?: string | null;
 }
 
 /** A library and where it stands. */

@@ -648,7 +648,8 @@ async function enact(sql: Sql, schema: Schema): Promise<void> {
     id: property.id,
     retired: property.retired,
     position,
-    definition: draftOf(property),
+    // Which records lead is looked for together with the property.
+    definition: property.led ? Object.assign(draftOf(property), { led: property.led }) : draftOf(property),
   }));
   await sql.run(
     `INSERT INTO properties (id, retired, position, definition) SELECT id, retired, position, definition FROM jsonb_to_recordset($1::jsonb) AS n(id int, retired boolean, position int, definition jsonb)

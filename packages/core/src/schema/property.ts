@@ -195,7 +195,7 @@ export interface Property {
 }
 
 /** What is stored of a property by the person who defines it: all but its number and its retirement. */
-export type PropertyDraft = Omit<Property, 'id' | 'retired'>;
+export type PropertyDraft = Omit<Property, 'id' | 'retired' | 'led'>;
 
 /** A definition in which nothing but the names is said: a text that applies to parts. */
 export const newDraft = (writtenName: string): PropertyDraft => ({
@@ -252,9 +252,10 @@ export const newDraft = (writtenName: string): PropertyDraft => ({
 
 /** A property's definition without its number and retirement. */
 export function draftOf(property: Property): PropertyDraft {
-  const { id, retired, ...draft } = property;
+  const { id, retired, led, ...draft } = property;
   void id;
   void retired;
+  void led;
   return draft;
 }
 

@@ -189,6 +189,17 @@ describe('the grid', () => {
     await press('Home', 'ArrowRight', 'x', 'Delete');
     expect([host.proposed, grid().querySelector('.editor')]).toEqual([[], null]);
   });
+  it('edits no cell whose value the record in the vault leads, in files that the vault holds', async () => {
+    const led = [{ field: 'Title', kinds: ['part' as const], classes: [], step: null, states: null, except: [] }];
+    host.columns.set([property(1, 'Description', { led })]);
+    host.rows.set([row(1, 'plate.step', {}, { state: 'open' }), row(2, 'arm.step', {})]);
+    await settle();
+    await press('ArrowRight', 'Delete', 'x');
+    expect([host.proposed, grid().querySelector('.editor')]).toEqual([[], null]);
+    expect(fixture.nativeElement.textContent + fixture.nativeElement.innerHTML).toContain('is led by the record field Title; change it in the vault');
+    await press('ArrowDown', 'x');
+    expect(grid().querySelector('.editor')).not.toBeNull();
+  });
   it('blanks with Delete and undoes with Ctrl+Z', async () => {
     await press('ArrowRight', 'Delete', { key: 'z', ctrlKey: true });
     expect([host.proposed, host.undone]).toEqual([[[{ file: 1, property: 1, text: '' }]], 1]);

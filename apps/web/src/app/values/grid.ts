@@ -834,8 +834,8 @@ export class ValuesGrid {
 
   /** Why this person may not type here, if so. */
   private closedBy(row: GridRow, property: Property): string | null {
-    const { kind, class: className } = row.file;
-    return whyNotChanged(property, { role: this.role(), kind, className, state: null });
+    const { kind, class: className, state } = row.file;
+    return whyNotChanged(property, { role: this.role(), kind, className, state: state ?? null });
   }
 
   protected options(property: Property): readonly string[] | null {
