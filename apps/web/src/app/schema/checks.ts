@@ -79,7 +79,7 @@ type Row = Omit<Check, 'id'> & { readonly id: number | null };
       <div class="line">
         @for (kind of kinds; track kind) {
           <label class="field">
-            <span>In a file of the kind {{ kind }}</span>
+            <span>In {{ kind }} files</span>
             <select [disabled]="!mayAdminister()" [ngModel]="strangers()?.[kind]" (ngModelChange)="setStrangers(kind, $event)">
               @for (choice of choices; track choice) {
                 <option [value]="choice">{{ choice }}</option>

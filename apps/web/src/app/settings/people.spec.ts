@@ -70,7 +70,7 @@ describe('you', () => {
   });
   it('change the password, typed the same way twice', async () => {
     const stage = await staged();
-    await stage.type('Password now', 'old');
+    await stage.type('Current password', 'old');
     await stage.type('New password', 'tin roof rusted');
     await stage.type('Repeat new password', 'tin roof rustet');
     await stage.click('Change the password');

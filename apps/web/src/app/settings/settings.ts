@@ -30,8 +30,8 @@ import { AREAS, AreaKey, readArea, textsOf } from './areas';
       @switch (part()) {
         @case ('you') {
           <rule-profile />
-          <section class="card own" aria-label="For you alone">
-            <h2>For you alone</h2>
+          <section class="card own" aria-label="Only for you">
+            <h2>Only for you</h2>
             <label class="field">
               <span>Captions in the language</span>
               <select [ngModel]="language()" (ngModelChange)="speak($event)">

@@ -44,7 +44,7 @@ export class OwnPassword {
   private readonly api = inject(Api);
   protected readonly shortest = SHORTEST_PASSWORD;
   protected readonly fields = [
-    { key: 'current', label: 'Password now', autocomplete: 'current-password' },
+    { key: 'current', label: 'Current password', autocomplete: 'current-password' },
     { key: 'next', label: 'New password', autocomplete: 'new-password' },
     { key: 'again', label: 'Repeat new password', autocomplete: 'new-password' },
   ] as const;
