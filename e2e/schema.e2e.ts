@@ -23,7 +23,7 @@ test('a schema is begun, tried, repaired, brought into force, and a name is chan
     // The company has none of these: they are not what it needs.
     for (const name of ['Document type', 'Scale', 'Approved by']) {
       await index.getByRole('button', { name: new RegExp(`^${name}`) }).click();
-      await page.getByRole('button', { name: 'Take out' }).click();
+      await page.getByRole('button', { name: 'Remove from draft' }).click();
       await expect(page.getByRole('heading', { level: 1, name: /Draft of edition/ })).toBeVisible();
     }
   });

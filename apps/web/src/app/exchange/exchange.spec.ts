@@ -148,18 +148,18 @@ describe('the exchange station', () => {
     const { stage } = await staged({ view: 'out' }, { closeSendOut: undefined });
     const rows = [...stage.page.querySelectorAll('tbody tr')];
     expect(rows.map((row) => [row.children[1]!.textContent, row.children[5]!.className, row.querySelector('button')?.textContent])).toEqual([
-      ['Hanna', 'warn', 'it will not come back'],
+      ['Hanna', 'warn', 'Mark as not returning'],
       ['–', '', undefined],
-      ['–', '', 'it may come back'],
+      ['–', '', 'Expect it back'],
     ]);
     expect(rows.map((row) => row.querySelector('a')?.getAttribute('href'))).toEqual([
       '/api/exchange/send-outs/1/file',
       undefined,
       '/api/exchange/send-outs/3/file',
     ]);
-    await stage.click('it will not come back');
+    await stage.click('Mark as not returning');
     expect(stage.last('closeSendOut')).toEqual([1, { closed: true }]);
-    await stage.click('it may come back');
+    await stage.click('Expect it back');
     expect(stage.last('closeSendOut')).toEqual([3, { closed: false }]);
     // The lists are read again each time.
     expect(stage.calls.filter((call) => call.name === 'sendOuts')).toHaveLength(3);

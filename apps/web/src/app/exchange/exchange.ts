@@ -147,7 +147,7 @@ const EVERYTHING: LayoutDraft = { name: '', purpose: '', shared: true, content: 
                     <td [class.warn]="isOut(row)">{{ row.takenBackAt ? 'back ' + instant(row.takenBackAt) : row.closedAt ? 'will not come back' : 'out' }}</td>
                     <td>
                       @if (!row.takenBackAt && mayEdit()) {
-                        <button type="button" class="link" (click)="close(row)">{{ row.closedAt ? 'it may come back' : 'it will not come back' }}</button>
+                        <button type="button" class="link" (click)="close(row)">{{ row.closedAt ? 'Expect it back' : 'Mark as not returning' }}</button>
                       }
                     </td>
                   </tr>

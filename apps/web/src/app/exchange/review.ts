@@ -68,7 +68,7 @@ const CODES: Readonly<Record<string, string>> = {
     </div>
     @if (asking()) {
       <div class="card ask" role="group" aria-label="Apply now">
-        <p>{{ v.ready | count: 'value' }} would be written as one change set, past your tray. It can be taken back in History.</p>
+        <p>{{ v.ready | count: 'value' }} would be written as one change set, bypassing pending changes. It can be reverted in History.</p>
         <div class="actions">
           <p-button label="All of them or none" (onClick)="apply('whole')" />
           <p-button severity="secondary" label="File by file" (onClick)="apply('file by file')" />

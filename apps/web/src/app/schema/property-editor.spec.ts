@@ -104,7 +104,7 @@ describe('a property in depth', () => {
     await stage.type('Written name', ' ');
     expect(stage.button('Save in the draft').disabled).toBe(true);
     await stage.type('Written name', 'M\u0430ss');
-    expect(stage.text()).toContain('looks like “a” and is another letter');
+    expect(stage.text()).toContain('looks like “a” but is a different character');
   });
 
   it('takes out what does not go with another type, and asks only for what does', async () => {
@@ -157,7 +157,7 @@ describe('a property in depth', () => {
   it('an area says which outlines it is of, chosen from the layers and texts of the drawings', async () => {
     const { stage } = await staged({ id: 2 });
     await stage.select('Value comes from', 'taken from the sheet');
-    await stage.select('What of the sheet', 'closed area');
+    await stage.select('Sheet fact', 'closed area');
     expect(stage.text()).toContain('Enter the layer of the outlines.');
     await stage.select('Area of', 'the outline around a text');
     await stage.type('Text in the outline', 'Hall');
@@ -171,12 +171,12 @@ describe('a property in depth', () => {
 
   it('a class can ask for other things', async () => {
     const { stage } = await staged({ id: 2 });
-    await stage.click('Ask for other things in a class');
+    await stage.click('Add a class override');
     await stage.select('Required in override 1', 'required');
     await stage.type('Largest in override 1', '12.5');
-    await stage.click('Ask for other things in a class');
+    await stage.click('Add a class override');
     expect(stage.field<HTMLSelectElement>('Class of override 2').value).toBe('turned');
-    expect(() => stage.button('Ask for other things in a class')).toThrow();
+    expect(() => stage.button('Add a class override')).toThrow();
     await stage.click('Remove override 2');
     await stage.click('Save in the draft');
     expect(sent(stage).draft.overrides).toEqual([{ class: 'sheet metal', required: true, max: 12.5 }]);
@@ -221,7 +221,7 @@ describe('a property in depth', () => {
     await stage.click('Retire');
     expect(sent(stage)).toMatchObject({ id: 2, retired: true });
     expect(stage.said).toEqual(['Mass is retired in the draft. Its values stay in the files.']);
-    await stage.click('Take up again');
+    await stage.click('Reinstate');
     expect(sent(stage)).toMatchObject({ id: 2, retired: false });
   });
   it('what only the draft has is taken out', async () => {
@@ -232,7 +232,7 @@ describe('a property in depth', () => {
       { view: draftView([number, fresh], {}, { changes: [{ type: 'property added', property: fresh } as unknown as SchemaChange] }) },
     );
     expect(stage.text('.head')).toContain('new in the draft');
-    await stage.click('Take out');
+    await stage.click('Remove from draft');
     expect([stage.last('removeProperty'), opened]).toEqual([[7], [null]]);
   });
 

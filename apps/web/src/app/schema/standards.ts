@@ -128,7 +128,7 @@ export class Standards {
   }
   protected take(starter: Starter): void {
     this.store.run(this.api.takeStarter(starter.id, null), () =>
-      this.notices.done(`${starter.title} is in the draft. Take out what the company does not need.`),
+      this.notices.done(`${starter.title} is in the draft. Remove what the company does not need.`),
     );
   }
 }
