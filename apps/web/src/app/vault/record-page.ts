@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
 import { count } from '@rule/core/words';
@@ -164,7 +164,8 @@ export class VaultRecord {
   readonly editable = input(false);
   readonly checkIn = output<Settled>();
   protected readonly sides = ['file', 'record'] as const;
-  protected readonly settled = signal<Settled>({});
+  /** What was decided for what is shown; another file, or another state of it, is decided anew. */
+  protected readonly settled = linkedSignal<VaultFile, Settled>({ source: () => this.record(), computation: () => ({}) });
 
   protected readonly standing = computed(() => standingWords(this.record()));
   protected readonly closed = computed(() => this.record().state === 'released' || (!!this.record().checkedOutBy && this.record().checkedOutBy !== 'Rule'));

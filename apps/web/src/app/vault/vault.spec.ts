@@ -234,6 +234,16 @@ describe('the vault', () => {
     expect(stage.actions.some((action) => action.type === '[Catalogue] Recount')).toBe(true);
   });
 
+  it('what was decided for one file says nothing of another', async () => {
+    const stage = await staged({ file: '7' }, { record: (id: number) => ({ ...record, file: { ...record.file, id } }) });
+    stage.page.querySelector<HTMLInputElement>('input[type=radio][id$=record]')!.click();
+    await stage.settled();
+    expect(stage.button('Decide 1 first')).toBeTruthy();
+    stage.fixture.componentRef.setInput('file', '8');
+    await stage.settled();
+    expect(stage.button('Decide 2 first')).toBeTruthy();
+  });
+
   it('a released or checked-out file takes no version', async () => {
     const stage = await staged({ file: '7' }, { record: { ...record, state: 'released', values: [record.values[0]!] } });
     expect([stage.button(/Check in/).disabled, stage.text('.note')]).toEqual([
