@@ -7,6 +7,7 @@ import {
   DEMO_KEPT,
   demoLayouts,
   DEMO_LINKS,
+  DEMO_REHEARSAL,
   DEMO_PASSWORD,
   DEMO_PROJECTS,
   DEMO_PROPERTIES,
@@ -41,7 +42,7 @@ function keptContent(): Pick<KeptBomView, 'headers' | 'lines' | 'totals'> {
 
 /** Loads the demo company into an empty database; does nothing where people exist already. */
 export async function loadDemo(
-  { db, editions, libraries, scanner, classes, bomLayouts, vault, projects, layouts }: Services,
+  { db, editions, libraries, scanner, classes, bomLayouts, vault, keptRehearsals, projects, layouts }: Services,
   folders: DemoFolders,
 ): Promise<void> {
   if (await db.one('SELECT 1 FROM users LIMIT 1')) return;
@@ -85,6 +86,7 @@ export async function loadDemo(
   );
   for (const layout of await layouts.purposes()) if (layout.name === 'Whole library' || layout.name === 'Purchasing') await layouts.save(null, null, layout);
   await vault.stand(workshop, true);
+  await keptRehearsals.keep({ id: null, displayName: DEMO_REHEARSAL.by }, DEMO_REHEARSAL.title);
   // People come last: without them, what is there is no demo yet.
   for (const { name, displayName, role } of DEMO_USERS) await addUser(db, name, displayName, role, DEMO_PASSWORD);
 }

@@ -254,7 +254,10 @@ describe('the vault', () => {
     expect(((await okafor.get(`/vault/rehearsals/${kept.id}`)).body as KeptRehearsalView).rows).toEqual(view.rows);
     const guest = await rule.signIn('guest');
     const lindqvist = await rule.signIn('lindqvist');
-    expect(((await guest.get('/vault/rehearsals')).body as KeptRehearsal[]).map((row) => [row.title, row.mine])).toEqual([['Before going live', false]]);
+    expect(((await guest.get('/vault/rehearsals')).body as KeptRehearsal[]).map((row) => [row.title, row.mine, row.asks > 0])).toEqual([
+      ['Before going live', false, true],
+      ['Before the first check-in', false, true],
+    ]);
     expect((await lindqvist.delete(`/vault/rehearsals/${kept.id}`)).status).toBe(409);
     expect((await okafor.delete(`/vault/rehearsals/${kept.id}`)).status).toBeLessThan(300);
     expect((await okafor.get(`/vault/rehearsals/${kept.id}`)).status).toBe(404);

@@ -379,6 +379,9 @@ export const DEMO_STATES: Readonly<Record<string, { readonly state: string; read
   'DR-15/parts/frame-leg.step': { state: 'in check', by: 'Runa Lindqvist' },
 };
 
+/** A rehearsal that was kept before anybody checked in through Rule: the bean hopper's title clashes. */
+export const DEMO_REHEARSAL = { title: 'Before the first check-in', by: 'Edda Varga' } as const;
+
 /** A file of which the vault has a newer version than the library: somebody checked one in from another program. */
 export const DEMO_NEWER = {
   path: 'DR-15/parts/tray-rail.step',

@@ -31,7 +31,7 @@ export class KeptRehearsals {
   }
 
   /** Rehearses a check-in of all files, and keeps what it would do with every linked value that differs. */
-  async keep(user: User, title: string): Promise<KeptRehearsal> {
+  async keep(user: { readonly id: number | null; readonly displayName: string }, title: string): Promise<KeptRehearsal> {
     const rows = await this.runs.rehearse(null, Infinity);
     const row = await this.db.one<{ id: number }>(
       `INSERT INTO vault_rehearsals (title, at, vault_at, edition, user_id, by_name, content)
@@ -42,7 +42,7 @@ export class KeptRehearsals {
   }
 
   /** @throws AppError for one that is not there */
-  async get(user: Pick<User, 'id'>, id: number): Promise<KeptRehearsalView> {
+  async get(user: { readonly id: number | null }, id: number): Promise<KeptRehearsalView> {
     const row = await this.db.one<KeptRehearsalView>(`SELECT ${ROW}, r.content AS rows FROM vault_rehearsals r WHERE r.id = $2`, [user.id, id]);
     if (!row) throw notFound(`Rehearsal ${id}`);
     return row;
