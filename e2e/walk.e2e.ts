@@ -67,7 +67,7 @@ test('one property goes all the way: found, defined, shown, sent out, taken back
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size ');
     await expect(page.getByRole('alert')).toContainText('a space at the end');
     await page.getByRole('textbox', { name: /^Written name/ }).fill('Roast batch size');
-    await page.getByRole('textbox', { name: /^Caption What/ }).fill('Batch');
+    await page.getByRole('textbox', { name: /^Caption Shown/ }).fill('Batch');
     await page.getByRole('textbox', { name: /^Placeholder/ }).fill('kg of beans');
     await page.getByRole('combobox', { name: 'Type', exact: true }).selectOption('number');
     await page.getByRole('combobox', { name: 'Unit', exact: true }).selectOption('kg');
@@ -304,7 +304,7 @@ test('a viewer sees everything and can change nothing', async ({ page }) => {
   await (await gridCell(page, 'drum.step', 'Revision')).dblclick();
   await expect(page.getByRole('textbox', { name: 'Revision' })).toHaveCount(0);
   await page.goto('/schema?property=1');
-  await expect(page.getByRole('textbox', { name: /^Caption What/ })).toBeDisabled();
+  await expect(page.getByRole('textbox', { name: /^Caption Shown/ })).toBeDisabled();
   await page.goto('/exchange');
   await expect(page.getByText('Taking back needs the role editor.')).toBeVisible();
 });
