@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto';
 import { open, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { barredFiles } from '../changes/barred';
@@ -30,9 +31,9 @@ export async function putNewest(db: Db, store: FileStore, { file, path, root, fo
     const old = await readPlain(full);
     if (hashOf(old) !== hash) throw refused('changed-on-disk', `${path} was changed on disk after Rule read it. Read the library again.`);
     await store.put(old);
-    const beside = join(dirname(full), `.${basename(full)}.newest`);
+    const beside = join(dirname(full), `.${basename(full)}.${randomUUID()}`);
     try {
-      const handle = await open(beside, 'w');
+      const handle = await open(beside, 'wx');
       try {
         await handle.writeFile(bytes);
         await handle.sync();

@@ -12,7 +12,7 @@ import { Properties } from '../schema/properties';
 import { User, mayDecide } from '../users/user';
 import './list.thread';
 import { VaultLocks } from './locks';
-import { RULE_USER, VaultPort } from './port';
+import { RULE_USER, VaultEntry, VaultPort } from './port';
 import { STANDING, Vault } from './vault';
 
 /** Records with the files of the library that they are of. */
@@ -21,6 +21,13 @@ const RECORDS = `FROM vault_records r
 const WANTED = `WHERE ($1::text IS NULL OR $1 = '' OR starts_with(r.path, $1 || '/'))
   AND ($2::text IS NULL OR strpos(r.words, $2) > 0)
   AND ($3::text IS NULL OR r.state = $3) AND ($4::text IS NULL OR coalesce(f.kind, r.kind) = $4)`;
+
+/** Records whose path or file name is among keys in small letters, and those whose field has one of the keys. */
+const BY_PATH = `WHERE lower(r.path) = ANY($1::text[]) OR lower(regexp_replace(r.path, '^.*/', '')) = ANY($1::text[])`;
+const BY_FIELD = 'WHERE trim(r.record->>$2) = ANY($1::text[])';
+
+/** Records written before what was done is kept: so much at most is not in the history if the server dies. */
+const KEPT_TOGETHER = 50;
 
 /** A record as it is needed to judge an edit. */
 type Judged = Omit<RecordRow, 'closed'>;
@@ -31,6 +38,12 @@ interface Edit {
   readonly field: string;
   readonly before: string | null;
   readonly after: string | null;
+}
+
+/** What a row's key is looked for as: paths without case, values of a field to the letter. */
+function wantedKey({ keyField }: Pick<LegacyList, 'keyField'>, cell: string | undefined): string {
+  const key = (cell ?? '').trim();
+  return keyField === null ? key.replaceAll('\\', '/').toLowerCase() : key;
 }
 
 const sameText = (a: string | null, b: string | null): boolean => (a ?? '') === (b ?? '');
@@ -102,44 +115,64 @@ export class Records {
     const fresh = new Map(
       (wanted.size ? await this.port.entries([...wanted.keys()].map((entry) => rows.get(entry)!.path)) : []).map((entry) => [entry.id, entry]),
     );
-    const lines: (Edit & { path: string })[] = [];
+    const done: { lines: (Edit & { path: string })[]; entries: VaultEntry[] } = { lines: [], entries: [] };
+    let edit: number | null = null;
+    let written = 0;
+    const keep = async () => {
+      if (done.lines.length === 0) return;
+      edit = await this.keepLines(user, title, edit, done.lines);
+      await this.locks.note(...done.entries);
+      written += done.lines.length;
+      done.lines = [];
+      done.entries = [];
+    };
     for (const [id, edits] of wanted) {
       const { path } = rows.get(id)!;
       const now = fresh.get(id);
-      const leave = (edit: Edit, reason: string) => left.push({ path, field: edit.field, reason });
+      const leave = (one: Edit, reason: string) => left.push({ path, field: one.field, reason });
       if (!now) {
-        for (const edit of edits) leave(edit, 'the record is not in the vault any more');
+        for (const one of edits) leave(one, 'the record is not in the vault any more');
         continue;
       }
-      const same = edits.filter((edit) => {
-        const held = now.record[edit.field] ?? null;
-        if (!sameText(held, edit.before)) leave(edit, `somebody changed it to ${JSON.stringify(held ?? '')} meanwhile`);
-        return sameText(held, edit.before) && !sameText(edit.before, edit.after);
+      const same = edits.filter((one) => {
+        const held = now.record[one.field] ?? null;
+        if (!sameText(held, one.before)) leave(one, `somebody changed it to ${JSON.stringify(held ?? '')} meanwhile`);
+        return sameText(held, one.before) && !sameText(one.before, one.after);
       });
       if (same.length === 0) continue;
       try {
-        await this.locks.note(await this.port.writeRecord(id, Object.fromEntries(same.map((edit) => [edit.field, edit.after === '' ? null : edit.after]))));
-        lines.push(...same.map((edit) => ({ ...edit, path })));
+        done.entries.push(await this.port.writeRecord(id, Object.fromEntries(same.map((one) => [one.field, one.after === '' ? null : one.after]))));
+        done.lines.push(...same.map((one) => ({ ...one, path })));
       } catch (error) {
-        if (!(error instanceof AppError)) throw error;
-        for (const edit of same) leave(edit, error.message);
+        if (!(error instanceof AppError)) {
+          await keep();
+          throw error;
+        }
+        for (const one of same) leave(one, error.message);
       }
+      if (done.entries.length >= KEPT_TOGETHER) await keep();
     }
-    if (lines.length === 0) return { edit: null, written: 0, left };
-    const edit = await this.db.transaction(async (sql) => {
-      const { id } = (await sql.one<{ id: number }>('INSERT INTO record_edits (title, user_id, by_name, at) VALUES ($1, $2, $3, $4) RETURNING id', [
-        title,
-        user.id,
-        user.displayName,
-        this.clock(),
-      ]))!;
+    await keep();
+    return { edit, written, left };
+  }
+
+  /** Keeps what was written, under the change that it belongs to. @returns the number of the change */
+  private keepLines(user: User, title: string, edit: number | null, lines: readonly (Edit & { path: string })[]): Promise<number> {
+    return this.db.transaction(async (sql) => {
+      const id =
+        edit ??
+        (await sql.one<{ id: number }>('INSERT INTO record_edits (title, user_id, by_name, at) VALUES ($1, $2, $3, $4) RETURNING id', [
+          title,
+          user.id,
+          user.displayName,
+          this.clock(),
+        ]))!.id;
       await sql.run(
         `INSERT INTO record_edit_lines SELECT $2, entry, path, field, before, after FROM jsonb_to_recordset($1::jsonb) AS n(entry int, path text, field text, before text, after text)`,
         [asRecordset(lines), id],
       );
       return id;
     });
-    return { edit, written: lines.length, left };
   }
 
   /** Gives records back what an edit found, where they still hold what it left. */
@@ -203,7 +236,8 @@ export class Records {
     const keyAt = at(list.key);
     const columns = list.columns.map(({ header, field }) => ({ field, at: at(header) }));
     const check = await this.checker();
-    const records = await this.judged('', []);
+    const keys = [...new Set(list.rows.map((cells) => wantedKey(list, cells[keyAt])))];
+    const records = list.keyField === null ? await this.judged(BY_PATH, [keys]) : await this.judged(BY_FIELD, [keys, list.keyField]);
     // A key says one record, or none: of two that it fits it is not known which is meant.
     const byKey = new Map<string, Judged | null>();
     const put = (key: string, row: Judged) => byKey.set(key, byKey.has(key) && byKey.get(key) !== row ? null : row);
@@ -220,8 +254,7 @@ export class Records {
     const seen = new Map<number, number>();
     return list.rows.map((cells, i): LegacyRow => {
       const key = (cells[keyAt] ?? '').trim();
-      const wanted = list.keyField === null ? key.replaceAll('\\', '/').toLowerCase() : key;
-      const found = key === '' ? undefined : byKey.get(wanted);
+      const found = key === '' ? undefined : byKey.get(wantedKey(list, key));
       const row = { row: i + 2, key, path: found?.path ?? null, entry: found?.entry ?? null };
       const refusal = (problem: string): LegacyRow => ({ ...row, changes: [], problems: [problem] });
       if (key === '') return refusal('The row does not say which file it is of.');

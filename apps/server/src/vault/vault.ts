@@ -43,6 +43,7 @@ const GIVEN_UP_MS = 10 * 60_000;
 
 /** Files whose versions are looked for at one time; the others come next. */
 const MOST_ASKED = 200;
+const MOST_UNKNOWN = 10_000;
 
 /** What the vault did not answer now it is asked again later. */
 function passOver(error: unknown): void {
@@ -66,6 +67,8 @@ export class Vault {
   /** Files that are being checked in here: their check-ins have not broken off, however long they take. */
   private readonly running = new Set<number>();
   private readonly since: Date;
+  /** Files and entries that were asked about before: entry, its newest version and the file's hash. */
+  private readonly answered = new Set<string>();
 
   constructor(
     private readonly db: Db,
@@ -395,15 +398,21 @@ export class Vault {
 
   /** Finds the versions that files are made from which differ from the newest: those of which it is not known yet. */
   private async findBases(): Promise<void> {
-    const unknown = await this.db.all<{ file: number; entry: number; hash: string }>(
-      `SELECT f.id AS file, r.entry_id AS entry, f.hash FROM vault_records r JOIN files f ON f.path = r.path AND NOT f.removed AND f.hash <> r.hash
+    const unknown = await this.db.all<{ file: number; entry: number; version: number; hash: string }>(
+      `SELECT f.id AS file, r.entry_id AS entry, r.version, f.hash FROM vault_records r JOIN files f ON f.path = r.path AND NOT f.removed AND f.hash <> r.hash
        JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN vault_bases b ON b.file_id = f.id AND b.entry_id = r.entry_id
        WHERE b.file_id IS NULL ORDER BY f.id LIMIT $1`,
-      [MOST_ASKED],
+      [MOST_UNKNOWN],
     );
     const known: { file: number; entry: number; version: number }[] = [];
-    for (const { file, entry, hash } of unknown) {
+    let asked = 0;
+    for (const { file, entry, version: newest, hash } of unknown) {
+      // The same question has the same answer.
+      const question = `${entry}/${newest}/${hash}`;
+      if (this.answered.has(question) || asked === MOST_ASKED) continue;
+      asked++;
       const base = (await this.port.versions(entry)).find((version) => version.hash === hash);
+      this.answered.add(question);
       if (base) known.push({ file, entry, version: base.version });
     }
     await this.db.run(
@@ -508,9 +517,10 @@ export class Vault {
         continue;
       }
       if (entry?.checkedOutBy === RULE_USER) await this.locks.note(await this.port.undoCheckOut(entry.id));
+      // If somebody wrote into the file since then, the revert is refused: the values stay, and the next check-in passes them.
+      if (row.changeSet !== null) await this.applying.revert(row.user, row.changeSet).catch(passOver);
+      // Last, so that what breaks off here is settled the next time.
       await this.db.run('DELETE FROM vault_begun WHERE file_id = $1', [row.file]);
-      // Whoever wrote into the file since then has the last word: then the values stay, and the next check-in passes them.
-      if (row.changeSet !== null) await this.applying.revert(row.user, row.changeSet).catch(() => undefined);
     }
     return adopted;
   }
