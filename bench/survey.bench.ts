@@ -53,14 +53,14 @@ await compare(
   'Coverage of all names by folder',
   `SELECT name, library_id, folder, sum(files)::int, sum(filled)::int, sum(stand_ins)::int FROM name_counts WHERE level = 'document' GROUP BY 1, 2, 3`,
   [],
-  () => services.surveys.coverage({ by: 'folder' }),
+  () => services.surveys.coverage({ of: 'names', by: 'folder' }),
 );
 await compare(
   'Coverage by kind, limited by a value',
   `SELECT name, v.kind, count(*), count(*) FILTER (WHERE text <> '' AND NOT stand_in) FROM held_values v WHERE place = 'property' AND level = 'document'
    AND file_id IN (SELECT file_id FROM held_values WHERE place = 'property' AND name = 'Name 5' AND text = 'value 12') GROUP BY 1, 2`,
   [],
-  () => services.surveys.coverage({ by: 'kind', where: is }),
+  () => services.surveys.coverage({ of: 'names', by: 'kind', where: is }),
 );
 await compare(
   'Values of one name (40 distinct)',

@@ -126,7 +126,7 @@ export function buildServices({
   const vault = new Vault(db, vaultPort, properties, editions, judgements, libraries, cellTexts, vaultLocks, applying, store, clock);
   const vaultRuns = new VaultRuns(db, vault, jobs, (context) => scanner.rescan(context));
   const definitions = new Definitions(db, vaultPort, editions, vault);
-  const records = new Records(db, vaultPort, vault, properties, vaultLocks, pool, clock);
+  const records = new Records(db, vaultPort, vault, properties, vaultLocks, pool, jobs, clock);
   const keptRehearsals = new KeptRehearsals(db, vaultRuns, clock);
   const changes = new Changes(jobs, geometries);
   const cleanUps = new CleanUps(db, properties, trays, vaultLocks);

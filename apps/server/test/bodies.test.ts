@@ -4,6 +4,7 @@ import { BomFact, factColumn, plainContent } from '@rule/core/bom';
 import { cpSync } from 'node:fs';
 import { join } from 'node:path';
 import { PNG } from 'pngjs';
+import { UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(120_000);
@@ -19,12 +20,7 @@ beforeAll(async () => {
     },
   });
   guest = await rule.signIn('guest');
-  await rule.services.geometries.measureAll({
-    signal: new AbortController().signal,
-    progress: () => undefined,
-    error: () => undefined,
-    check: () => undefined,
-  });
+  await rule.services.geometries.measureAll(UNWATCHED);
 });
 afterAll(() => rule.stop());
 

@@ -18,6 +18,7 @@ import { mkdtempSync, readFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { run } from '../../cli/src/rule';
+import { UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(120_000);
@@ -116,12 +117,7 @@ describe('the rows of an assembly', () => {
   });
 
   it('masses by geometry come without a property, and are summed', async () => {
-    await rule.services.geometries.measureAll({
-      signal: new AbortController().signal,
-      progress: () => undefined,
-      error: () => undefined,
-      check: () => undefined,
-    });
+    await rule.services.geometries.measureAll(UNWATCHED);
     const table = await ask(unit, { columns: [factColumn('part'), { ...factColumn('mass'), sum: true }] });
     expect(table.headers).toEqual(['Part file', 'Mass by geometry, kg']);
     const total = table.totals[1]!;
@@ -246,12 +242,7 @@ describe('lists that leave Rule', () => {
     ]);
   });
   it('as a workbook with totals, folding levels and pictures, which another library reads', async () => {
-    await rule.services.geometries.measureAll({
-      signal: new AbortController().signal,
-      progress: () => undefined,
-      error: () => undefined,
-      check: () => undefined,
-    });
+    await rule.services.geometries.measureAll(UNWATCHED);
     const mass = await rule.property('Mass');
     const bytes = await buffer(
       okafor.post(`/files/${roaster}/bom/table`, {

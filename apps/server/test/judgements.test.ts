@@ -7,6 +7,7 @@ import { Filling, planSections, unpackFill } from '@rule/core/forms';
 import { formatOf } from '@rule/core/files';
 import { Binding, PLAIN_CELL, PreparedSchema, groundOn, newDraft, newSheetArea } from '@rule/core/schema';
 import { DEFAULT_STAND_INS, compileStandIns } from '@rule/core/values';
+import { UNWATCHED } from '../src/jobs/jobs';
 import { Person, Rule, startRule } from './harness';
 
 /** A sheet of two rooms in feet, with a title block that has cells for its scale and its floor. */
@@ -223,12 +224,7 @@ describe('values taken from the sheet', () => {
 describe('values taken from the model', () => {
   it('go stale when the material changes, everywhere, and a change of material proposes the new mass', async () => {
     await rule.amend('Mass', { feed: 'model', modelFact: 'mass' });
-    await rule.services.geometries.measureAll({
-      signal: new AbortController().signal,
-      progress: () => undefined,
-      error: () => undefined,
-      check: () => undefined,
-    });
+    await rule.services.geometries.measureAll(UNWATCHED);
     const settings = (await varga.get('/settings').expect(200)).body as { densities: { material: string; density: number }[] };
     await varga
       .put('/settings', {

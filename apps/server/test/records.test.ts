@@ -7,6 +7,8 @@ import {
   RecordEditReport,
   RecordEditRow,
   RecordPage,
+  RecordsStarted,
+  LinkValues,
   RehearsedFile,
   VaultFile,
   VaultRunResult,
@@ -16,11 +18,41 @@ import { Link, PLAIN_CELL, Property, newDraft } from '@rule/core/schema';
 import { DefinitionView, passingOf } from '@rule/core/vault';
 import ExcelJS from 'exceljs';
 import { execFileSync } from 'node:child_process';
-import { chmodSync, cpSync, mkdirSync, statSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { chmodSync, cpSync, linkSync, mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
+import { User } from '../src/users/user';
 import { Person, Rule, startRule } from './harness';
 
 jest.setTimeout(240_000);
+
+/** A part of several variants with their own materials, laid out as the public recommended practice for user defined attributes does. */
+const variants = (...materials: readonly string[]): string => {
+  const data = materials.map((material, i) => {
+    const n = 100 * (i + 1);
+    return `#${n}=PRODUCT('V-${i + 1}','variant ${i + 1}','',());
+#${n + 1}=PRODUCT_DEFINITION_FORMATION('A','',#${n});
+#${n + 2}=PRODUCT_DEFINITION('design','',#${n + 1},$);
+#${n + 10}=GENERAL_PROPERTY('','Material','user defined attribute');
+#${n + 11}=PROPERTY_DEFINITION('Material','user defined attribute',#${n + 2});
+#${n + 12}=GENERAL_PROPERTY_ASSOCIATION('user defined attribute','',#${n + 10},#${n + 11});
+#${n + 13}=DESCRIPTIVE_REPRESENTATION_ITEM('Material','${material}');
+#${n + 14}=REPRESENTATION('Material',(#${n + 13}),#1);
+#${n + 15}=PROPERTY_DEFINITION_REPRESENTATION(#${n + 11},#${n + 14});`;
+  });
+  return `ISO-10303-21;
+HEADER;
+FILE_DESCRIPTION((''),'2;1');
+FILE_NAME('','',(''),(''),'','','');
+FILE_SCHEMA(('AP242_MANAGED_MODEL_BASED_3D_ENGINEERING_MIM_LF { 1 0 10303 442 1 1 4 }'));
+ENDSEC;
+DATA;
+#1=REPRESENTATION_CONTEXT('','user defined attributes');
+${data.join('\n')}
+ENDSEC;
+END-ISO-10303-21;
+`;
+};
 
 /** Two drawings of two sheets each: with the same mark on both, and with two. */
 const TWO_SHEETS = String.raw`
@@ -174,6 +206,53 @@ describe('links', () => {
     expect(marks).toEqual([{ text: 'P-2' }, { text: 'P-2' }]);
   });
 
+  it('pass values of variants where they agree, both ways, and say so where they do not', async () => {
+    mkdirSync(join(rule.library, 'variants'));
+    writeFileSync(join(rule.library, 'variants/same.step'), variants('1.4301', '1.4301'));
+    writeFileSync(join(rule.library, 'variants/apart.step'), variants('1.4301', 'DC01'));
+    await rule.amend('Material', { level: 'variant' });
+    await rule.services.scanner.rescan();
+    await okafor.post('/vault/refresh');
+    const newcomers = (await okafor.post('/vault/newcomers', { folder: 'variants' })).body as Newcomer[];
+    expect(newcomers.map(({ path, record }) => [path, record['Material']])).toEqual([
+      ['variants/apart.step', undefined],
+      ['variants/same.step', '1.4301'],
+    ]);
+    await rule.services.jobs.open();
+    await run({ kind: 'bring in', files: newcomers.map((row) => row.file) });
+    const [apart, same] = newcomers.map((row) => row.file);
+    const material = async (file: number) => (await values(file)).find((value) => value.link.field === 'Material')!;
+    expect((await material(apart!)).decision).toEqual({ action: 'stays', reason: 'its variants hold 2 different values of Material' });
+    await rule.vault('PUT', `/api/files/${(await entry('variants/same.step')).id}/record`, { record: { Material: 'DC01' } });
+    await okafor.post('/vault/refresh');
+    expect((await run({ kind: 'records to files', files: [same!] })).rows).toMatchObject([{ outcome: 'done' }]);
+    expect(await rule.db.all(`SELECT holder, text FROM held_values WHERE file_id = $1 AND name = 'Material' ORDER BY holder`, [same])).toEqual([
+      { holder: '', text: 'DC01' },
+      { holder: 'variant:V-2', text: 'DC01' },
+    ]);
+    expect((await material(same!)).decision.action).toBe('equal');
+  });
+
+  it('are tried on copies: other values, another state, nothing written', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const before = await values(gate);
+    const material = before.find((value) => value.link.field === 'Material')!;
+    const tried = async (state: string, edits: object[]) => okafor.post(`/files/${gate}/record/try`, { state, edits });
+    const decided = async (state: string, edits: object[]) =>
+      ((await tried(state, edits)).body as LinkValues[]).find((value) => value.link.id === material.link.id)!;
+    expect((await tried('open', [])).body).toEqual(before);
+    const both = await decided('open', [{ link: material.link.id, file: 'DC01', record: '1.4404' }]);
+    expect([both.file, both.record, both.decision.action]).toEqual(['DC01', '1.4404', 'ask']);
+    // While it is checked, the file leads.
+    expect((await decided('in check', [{ link: material.link.id, file: 'DC01', record: '1.4404' }])).decision.action).toBe('in');
+    expect((await decided('open', [{ link: material.link.id, file: '' }])).decision.action).toBe('out');
+    expect((await decided('open', [{ link: material.link.id, file: '', record: '' }])).decision.action).toBe('equal');
+    // What the schema would refuse a file may hold all the same, and it passes as far as the field takes it.
+    expect((await decided('open', [{ link: material.link.id, file: 'tin' }])).file).toBe('tin');
+    expect((await tried('nowhere', [])).body as Problem).toMatchObject({ code: 'no-state' });
+    expect(await values(gate)).toEqual(before);
+  });
+
   it('whose record leads close the value for typing, check it in all the same, and open it in other states', async () => {
     const gate = await rule.file('slide-gate.step');
     const food = await rule.property('Food contact');
@@ -251,6 +330,49 @@ describe('runs', () => {
     ]);
   });
 
+  it('go on after a restart with the first file that is not done', async () => {
+    const files = ((await okafor.post('/vault/rehearse', { files: null })).body as RehearsedFile[])
+      .filter((row) => row.blocked === null && row.counts.in + row.counts.out > 0 && row.counts.ask === 0)
+      .slice(0, 5);
+    const before = new Map(await Promise.all(files.map(async ({ file, path }) => [file, (await entry(path)).version] as const)));
+    await rule.vault('POST', '/api/faults', { delayMs: 60 });
+    await rule.services.jobs.close();
+    const stopped = rule.another();
+    await stopped.services.jobs.open();
+    const user = (await rule.db.one<User>(`SELECT id, name, display_name AS "displayName", role FROM users WHERE name = 'okafor'`))!;
+    const job = await stopped.services.vaultRuns.start(user, { clash: 'leave out', kind: 'check in', files: files.map((row) => row.file), titleBlocks: false });
+    const done = async () => (await rule.db.all('SELECT 1 FROM vault_run_files WHERE job_id = $1', [job])).length;
+    while ((await done()) < 2) await new Promise((resolve) => setTimeout(resolve, 20));
+    await stopped.close();
+    const already = await done();
+    expect(already).toBeLessThan(files.length);
+    await rule.vault('POST', '/api/faults', {});
+    await rule.services.jobs.open();
+    const ended = await rule.services.jobs.ended(job);
+    expect(ended.state).toBe('done');
+    const { rows } = ended.result as VaultRunResult;
+    expect(rows.map((row) => row.outcome)).toEqual(files.map(() => 'done'));
+    expect(rows.map((row) => [row.file, row.version]).sort()).toEqual(files.map(({ file }) => [file, before.get(file)! + 1]).sort());
+  });
+
+  it('put the title blocks of a drawing right when it is checked in, if wished', async () => {
+    const stale = async () =>
+      (
+        await rule.db.all<{ file: number }>(
+          `SELECT DISTINCT c.file_id AS file FROM cell_states c JOIN files f ON f.id = c.file_id JOIN vault_records r ON r.path = f.path
+         WHERE c.state = 'stale' AND f.lock_reason IS NULL ORDER BY 1`,
+        )
+      ).map((row) => row.file);
+    const [drawing] = await stale();
+    const rehearsed = (await okafor.post('/vault/rehearse', { files: [drawing] })).body as RehearsedFile[];
+    expect(rehearsed[0]!.cells).toBeGreaterThan(0);
+    await run({ kind: 'check in', files: [drawing], titleBlocks: false, clash: 'file' });
+    expect(await stale()).toContain(drawing);
+    const { rows } = await run({ kind: 'check in', files: [drawing], clash: 'file' });
+    expect(rows).toMatchObject([{ outcome: 'done', message: expect.stringMatching(/title block texts? put right$/) }]);
+    expect(await stale()).not.toContain(drawing);
+  });
+
   it('get the newest version of a file that has no changes of its own, and leave any other alone', async () => {
     const gate = await rule.file('slide-gate.step');
     const { id } = await entry(GATE);
@@ -279,6 +401,41 @@ describe('runs', () => {
     const { rows } = await run({ kind: 'get newest', files: [gate] });
     expect(rows).toMatchObject([{ outcome: 'left out', message: expect.stringMatching(/has changes of its own, and the vault holds version 3/) }]);
     expect(Buffer.compare(rule.bytes('slide-gate.step'), changed)).toBe(0);
+  });
+
+  it('get the newest version of a file with several names in its place, and go on where the server died half-way', async () => {
+    const gate = await rule.file('slide-gate.step');
+    const { id } = await entry(GATE);
+    const mine = rule.bytes('slide-gate.step');
+    const theirs = Buffer.concat([mine, Buffer.from('/* theirs */\n')]);
+    await rule.vault('POST', `/api/files/${id}/check-out`, { by: 'Hedda Novak' });
+    const meta = Buffer.from(JSON.stringify({ by: 'Hedda Novak', comment: '', record: {} })).toString('base64url');
+    const headers = { authorization: 'Bearer test-token', 'x-check-in': meta, 'content-type': 'application/octet-stream' };
+    await fetch(`${rule.vaultUrl}/api/files/${id}/check-in`, { method: 'POST', headers, body: new Uint8Array(theirs) });
+    const path = join(rule.library, GATE);
+    const other = join(rule.library, '..', 'another name of the gate');
+    linkSync(path, other);
+    expect((await run({ kind: 'get newest', files: [gate] })).rows).toMatchObject([{ outcome: 'done' }]);
+    expect([statSync(path).nlink, Buffer.compare(readFileSync(other), theirs)]).toEqual([2, 0]);
+    expect(await rule.db.all('SELECT * FROM newest_begun')).toEqual([]);
+    // As a server leaves it that died while it wrote: with a part of the new bytes.
+    const begin = () =>
+      rule.db.run('INSERT INTO newest_begun VALUES ($1, $2, $3, $4)', [
+        gate,
+        path,
+        createHash('sha256').update(mine).digest('hex'),
+        createHash('sha256').update(theirs).digest('hex'),
+      ]);
+    await begin();
+    writeFileSync(path, theirs.subarray(0, 700));
+    await okafor.post('/vault/refresh').expect(200);
+    expect(Buffer.compare(readFileSync(other), theirs)).toBe(0);
+    // What somebody has saved since then is his.
+    await begin();
+    writeFileSync(path, 'something else');
+    await okafor.post('/vault/refresh').expect(200);
+    expect(readFileSync(path, 'utf8')).toBe('something else');
+    expect(await rule.db.all('SELECT * FROM newest_begun')).toEqual([]);
   });
 
   it('bring a folder in: what is new there, with its record filled, once', async () => {
@@ -330,7 +487,7 @@ describe('records', () => {
       before: row.record[field] ?? null,
       after,
     });
-    const report = (
+    const { report } = (
       await okafor.put('/vault/records', {
         title: 'suppliers',
         edits: [
@@ -342,7 +499,7 @@ describe('records', () => {
           { ...edit(drum, 'Supplier', 'Otterby Drives'), before: 'somebody else' },
         ],
       })
-    ).body as RecordEditReport;
+    ).body as { report: RecordEditReport };
     expect(report.written).toBe(2);
     expect(Object.fromEntries(report.left.map(({ field, reason }) => [field, reason]))).toEqual({
       Material: expect.stringMatching(/^Material /),
@@ -357,7 +514,7 @@ describe('records', () => {
     await rule.vault('PUT', `/api/files/${drum.entry}/record`, { record: { Title: 'Great drum' } });
     const lindqvist = await rule.signIn('lindqvist');
     expect((await lindqvist.post(`/vault/record-edits/${report.edit}/undo`)).status).toBe(409);
-    const undone = (await okafor.post(`/vault/record-edits/${report.edit}/undo`)).body as RecordEditReport;
+    const undone = ((await okafor.post(`/vault/record-edits/${report.edit}/undo`)).body as RecordsStarted).report!;
     expect([undone.written, undone.left]).toEqual([1, [{ path: drum.path, field: 'Title', reason: 'somebody changed it to "Great drum" meanwhile' }]]);
     expect((await entry(GATE)).record['Supplier']).toBeUndefined();
     expect((await okafor.post(`/vault/record-edits/${report.edit}/undo`)).body as Problem).toMatchObject({ code: 'undone-already' });
@@ -400,7 +557,9 @@ describe('records', () => {
       [6, null, 0, '"not there.step" is not in the vault.'],
       [7, GATE, 0, 'Row 2 is of the same file.'],
     ]);
-    const report = (await okafor.post('/vault/list', list)).body as RecordEditReport;
+    const started = (await okafor.post('/vault/list', list)).body as RecordsStarted;
+    const report = started.report!;
+    expect((await okafor.get(`/jobs/${started.job}`)).body).toMatchObject({ kind: 'records', title: 'Take a list of 6 rows into records', state: 'done' });
     expect([report.written, report.left.length]).toEqual([3, 5]);
     expect((await entry(GATE)).record).toMatchObject({ Supplier: 'Fenwick Spinning', Title: 'Gate' });
     // By a field of the record: numbers are more certain than names.
@@ -411,7 +570,7 @@ describe('records', () => {
       keyField: 'Number',
       columns: [{ header: 'Maker', field: 'Supplier' }],
     };
-    expect(((await okafor.post('/vault/list', byNumber)).body as RecordEditReport).written).toBe(1);
+    expect(((await okafor.post('/vault/list', byNumber)).body as RecordsStarted).report!.written).toBe(1);
     expect((await okafor.post('/vault/list', { ...byNumber, key: 'Nr' })).body as Problem).toMatchObject({ code: 'no-column' });
     expect((await okafor.upload('/vault/list-file', 'broken.xlsx', Buffer.from('not a workbook'))).status).toBe(422);
   });

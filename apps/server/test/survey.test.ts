@@ -87,6 +87,30 @@ describe('names', () => {
     expect(byFolder.rows.find((row) => row.name === 'Descr')!.cells[at]).toEqual({ files: 20, filled: 20, standIns: 0 });
     const limited = await got<Coverage>('/survey/coverage', { by: 'kind', where: [{ subject: 'value', name: 'Vendor', operator: 'is filled' }] });
     expect(limited.columns).toEqual([{ key: 'part', label: 'part', files: 5 }]);
+    const records = await got<Coverage>('/survey/coverage', { of: 'record fields', by: 'kind' });
+    const parts = records.columns.findIndex((column) => column.key === 'part');
+    const counted = await rule.db.one<{ files: number; filled: number }>(
+      `SELECT count(*)::int AS files, count(nullif(r.record->>'Material', ''))::int AS filled FROM vault_records r WHERE r.kind = 'part'`,
+    );
+    expect(records.columns[parts]!.files).toBe(counted!.files);
+    expect(records.rows.find((row) => row.name === 'Material')!.cells[parts]).toEqual({ files: counted!.files, filled: counted!.filled, standIns: 0 });
+    const [some] = (
+      await got<FilesPage>('/survey/files', { where: [{ subject: 'record field', name: 'Number', operator: 'is', text: 'DR15-131' }], offset: 0, limit: 5 })
+    ).rows;
+    expect(some!.path).toBe('DR-15/parts/slide-gate.step');
+    await rule.db.run(
+      `UPDATE vault_records SET record = record || jsonb_build_object('Mass kg', CASE WHEN path LIKE '%gate%' THEN '5,4' ELSE '12' END) WHERE path ~ '(gate|drum)'`,
+    );
+    const light = await got<FilesPage>('/survey/files', {
+      where: [{ subject: 'record field', name: 'Mass kg', operator: '<', text: '5,5' }],
+      offset: 0,
+      limit: 50,
+    });
+    expect(light.rows.map((row) => row.path)).toEqual(['DR-15/parts/slide-gate.step']);
+    expect((await okafor.get('/survey/coverage?of=record+fields&by=level')).body as Problem).toMatchObject({ code: 'no-levels' });
+    // What is worked out when a file is read cannot depend on what the vault may change at any time.
+    const byRecord = { classes: [{ name: 'x', statedMass: false, clauses: [{ subject: 'record field', name: 'Number', operator: 'is filled' }] }] };
+    expect((await varga.put('/classes', byRecord)).status).toBe(400);
     const levels = await got<Coverage>('/survey/coverage', { by: 'level' });
     expect(levels.columns.map((column) => column.key)).toContain('occurrence');
   });

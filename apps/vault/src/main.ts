@@ -1,6 +1,6 @@
 import { readFileSync, readdirSync } from 'node:fs';
 import { join, relative, sep } from 'node:path';
-import { DEMO_FIELDS, DEMO_NEWER, DEMO_RECORDS, DEMO_STATES, DEMO_STEP_SETS, DEMO_VAULT_TABLE, demoEntryKind } from '@rule/demo';
+import { DEMO_FIELDS, DEMO_NEWER, DEMO_RECORDS, DEMO_SCANS, DEMO_STATES, DEMO_STEP_SETS, DEMO_VAULT_TABLE, demoEntryKind, scannedPage } from '@rule/demo';
 import { Sequelize } from 'sequelize';
 import { vaultApp } from './api';
 import { newField } from './definition';
@@ -21,17 +21,33 @@ function demoContent(folder: string): VaultContent {
     fields: DEMO_FIELDS.map(({ name, ...rest }) => newField(name, rest)),
     table: DEMO_VAULT_TABLE,
     sets: DEMO_STEP_SETS,
-    files: paths.sort().map((path) => ({
-      path,
-      content: readFileSync(join(folder, path)),
-      ...(path === DEMO_NEWER.path
-        ? { newer: { content: Buffer.concat([readFileSync(join(folder, path)), Buffer.from(DEMO_NEWER.end)]), by: DEMO_NEWER.by, comment: DEMO_NEWER.comment } }
-        : {}),
-      kind: demoEntryKind(path),
-      state: DEMO_STATES[path]?.state ?? 'open',
-      stateBy: DEMO_STATES[path]?.by ?? 'vault',
-      record: DEMO_RECORDS[path] ?? {},
-    })),
+    files: [
+      ...DEMO_SCANS.map(({ path, text, record }) => ({
+        path,
+        content: Buffer.from(scannedPage(text)),
+        kind: demoEntryKind(path),
+        state: 'open' as const,
+        stateBy: 'vault',
+        record,
+      })),
+      ...paths.sort().map((path) => ({
+        path,
+        content: readFileSync(join(folder, path)),
+        ...(path === DEMO_NEWER.path
+          ? {
+              newer: {
+                content: Buffer.concat([readFileSync(join(folder, path)), Buffer.from(DEMO_NEWER.end)]),
+                by: DEMO_NEWER.by,
+                comment: DEMO_NEWER.comment,
+              },
+            }
+          : {}),
+        kind: demoEntryKind(path),
+        state: DEMO_STATES[path]?.state ?? 'open',
+        stateBy: DEMO_STATES[path]?.by ?? 'vault',
+        record: DEMO_RECORDS[path] ?? {},
+      })),
+    ],
   };
 }
 

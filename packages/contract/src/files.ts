@@ -17,6 +17,9 @@ export interface FileRow {
   readonly problem: string | null;
   /** Why nothing may be written into the file, if so. */
   readonly lock: string | null;
+  /** Who locked it, where the reason does not say so, and since when. */
+  readonly lockBy?: string | null;
+  readonly lockSince?: string | null;
   /** Where it stands in the vault's workflow; `null` where no vault holds it. */
   readonly state?: string | null;
 }

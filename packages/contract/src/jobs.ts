@@ -1,5 +1,5 @@
 /** What long work is about. */
-export type JobKind = 'survey' | 'upload' | 'geometry' | 'apply' | 'table' | 'take-back' | 'try' | 'check-in';
+export type JobKind = 'survey' | 'upload' | 'geometry' | 'apply' | 'table' | 'take-back' | 'try' | 'check-in' | 'records';
 
 /** Long work: what it does, how far it is, and how it ended. */
 export interface JobRow {

@@ -205,6 +205,14 @@ export interface VaultFile extends EntryStanding {
   readonly values: readonly LinkValues[];
 }
 
+/** Values to be tried on a copy of a file and its record: nothing is written. */
+export interface TryValues {
+  /** The state of the workflow in which they meet. */
+  readonly state: string;
+  /** By the number of the link; what is not said is as it is. */
+  readonly edits: readonly { readonly link: number; readonly file?: string | null; readonly record?: string | null }[];
+}
+
 /** What of records is shown. */
 export interface RecordsQuery {
   readonly folder?: string;
@@ -247,6 +255,12 @@ export interface RecordEditReport {
   readonly edit: number | null;
   readonly written: number;
   readonly left: readonly { readonly path: string; readonly field: string; readonly reason: string }[];
+}
+
+/** Records that are being changed: the job, and what came of it where that was known soon. */
+export interface RecordsStarted {
+  readonly job: number;
+  readonly report: RecordEditReport | null;
 }
 
 /** A change of records that was made with Rule. */
@@ -305,6 +319,8 @@ export interface CheckIn {
   readonly settled: Readonly<Record<string, 'file' | 'record'>>;
   /** The vault's version that is knowingly replaced, where the file is not made from it. */
   readonly over?: number;
+  /** Whether title block cells that are stale are put right in the same step. */
+  readonly titleBlocks?: boolean;
 }
 
 /** What a check-in has done. */
@@ -312,6 +328,8 @@ export interface CheckInReport {
   readonly version: number;
   readonly recordChanges: number;
   readonly fileChanges: number;
+  /** Title block cells that were put right. */
+  readonly cells: number;
   readonly changeSet: number | null;
 }
 
@@ -324,6 +342,8 @@ export interface RehearsedFile {
   readonly version: number;
   /** Linked values by what would become of them; equal ones are not counted. */
   readonly counts: Readonly<Record<'in' | 'out' | 'ask' | 'stays', number>>;
+  /** Title block cells that are stale; absent in rehearsals that earlier versions kept. */
+  readonly cells?: number;
   /** Whether the file's bytes are other than those of the vault's newest version. */
   readonly changed: boolean;
   /** Why the file cannot be checked in now. */
@@ -371,6 +391,8 @@ export interface VaultRun {
   readonly kind: RunKind;
   readonly files: readonly number[];
   readonly clash: (typeof RUN_CLASHES)[number];
+  /** Whether title blocks of drawings are put right when they are checked in. */
+  readonly titleBlocks: boolean;
 }
 
 /** What became of one file of a run. */

@@ -31,6 +31,8 @@ export interface Survey {
   readonly names: readonly FoundName[];
   readonly files: number;
   readonly remarks: number;
+  /** Fields of the records that the vault keeps; none without a vault. */
+  readonly recordFields: readonly string[];
 }
 
 /** A written name as found in files, at one level in one kind of file. */
@@ -60,12 +62,19 @@ export const COVERAGE_BY = ['kind', 'class', 'folder', 'level'] as const;
 /** One of {@link COVERAGE_BY}. */
 export type CoverageBy = (typeof COVERAGE_BY)[number];
 
-/** Files whose coverage is asked for, and by what it is told. */
+/** What coverage is of: written names in files, or fields of their records in the vault. */
+export const COVERAGE_OF = ['names', 'record fields'] as const;
+
+/** One of {@link COVERAGE_OF}. */
+export type CoverageOf = (typeof COVERAGE_OF)[number];
+
+/** Files whose coverage is asked for, and by what it is told. Record fields have no levels. */
 export interface CoverageQuery extends FileFilter {
   readonly by: CoverageBy;
+  readonly of: CoverageOf;
 }
 
-/** Coverage of names by kind, class, folder or level. */
+/** Coverage of names or record fields by kind, class, folder or level. */
 export interface Coverage {
   readonly columns: readonly { readonly key: string; readonly label: string; readonly files: number }[];
   readonly rows: readonly {

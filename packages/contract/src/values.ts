@@ -5,8 +5,14 @@ import { Severity } from '@rule/core/survey';
 import { HeldValue } from '@rule/core/values';
 import { FileRow } from './files';
 
-/** What a clause looks at: the file's own name, folder, kind or class, a value by its written name, or one of the file's own fields. */
-export const SUBJECTS = ['file name', 'folder', 'kind', 'class', 'value', 'field'] as const;
+/** What a clause looks at: the file's own name, folder, kind or class, a value by its written name, one of the file's own fields, or a field of its record. */
+export const SUBJECTS = ['file name', 'folder', 'kind', 'class', 'value', 'field', 'record field'] as const;
+
+/** Subjects that need a name beside them. */
+export const NAMED_SUBJECTS: readonly Clause['subject'][] = ['value', 'field', 'record field'];
+
+/** Subjects for what is worked out when a file is read: the vault may change a record at any time. */
+export const FILE_SUBJECTS = SUBJECTS.filter((subject) => subject !== 'record field');
 
 /** Comparisons. Numbers and dates (ISO 8601) compare by size with the last four; text to the letter with the first two. */
 export const OPERATORS = ['is', 'is not', 'contains', 'starts with', 'ends with', 'is filled', 'is blank', 'is a stand-in', '<', '≤', '≥', '>'] as const;
@@ -14,7 +20,7 @@ export const OPERATORS = ['is', 'is not', 'contains', 'starts with', 'ends with'
 /** One condition on a file. All clauses of a list must hold. */
 export interface Clause {
   readonly subject: (typeof SUBJECTS)[number];
-  /** Written name or field, for the last two subjects. */
+  /** Written name or field, for the last three subjects. */
   readonly name?: string;
   readonly operator: (typeof OPERATORS)[number];
   readonly text?: string;
@@ -48,11 +54,12 @@ const TEXTLESS: readonly Clause['operator'][] = ['is filled', 'is blank', 'is a 
 
 /** What keeps a condition from saying anything: a name or a text that is missing. `null` when it is whole. */
 export function clauseProblem({ subject, name = '', operator, text = '' }: Clause): string | null {
-  if ((subject === 'value' || subject === 'field') && name.trim() === '') return 'Enter the value to compare.';
+  const named = NAMED_SUBJECTS.includes(subject);
+  if (named && name.trim() === '') return 'Enter the value to compare.';
   if (TEXTLESS.includes(operator) || text !== '') return null;
   // Files in the top folder of a library are in the folder with the empty name.
   if (subject === 'folder' && (operator === 'is' || operator === 'is not')) return null;
-  return `Enter what to compare with${subject === 'value' || subject === 'field' ? ', or choose "is blank"' : ''}.`;
+  return `Enter what to compare with${named ? ', or choose "is blank"' : ''}.`;
 }
 
 /** What rows of the grid are grouped by: a folder, kind or class, or a property's number. */

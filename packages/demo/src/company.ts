@@ -390,6 +390,14 @@ export const DEMO_NEWER = {
   comment: 'hole moved by 2 mm',
 } as const;
 
+/** Scans that are in the vault alone, with hardly anything in their records. What they are stands in a register of old: `tables/scans.csv`. */
+export const DEMO_SCANS: readonly { readonly path: string; readonly text: string; readonly record: Readonly<Record<string, string>> }[] = [
+  { path: 'scans/DR-3 approval.pdf', text: 'DR-3, approval of the gas burner', record: { Number: 'S-0301' } },
+  { path: 'scans/DR-3 drum.pdf', text: 'DR-3, drum, drawn by hand in 1987', record: { Number: 'S-0302' } },
+  { path: 'scans/DR-3 frame.pdf', text: 'DR-3, frame, drawn by hand in 1987', record: { Number: 'S-0303' } },
+  { path: 'scans/DR-3 manual.pdf', text: 'DR-3, manual', record: { Number: 'S-0304', Title: 'Manual' } },
+];
+
 /** The kind under which the vault keeps a file. */
 export const demoEntryKind = (path: string): 'part' | 'assembly' | 'drawing' | 'document' =>
   path.includes('/assemblies/') ? 'assembly' : path.endsWith('.step') ? 'part' : path.endsWith('.dxf') ? 'drawing' : 'document';

@@ -9,6 +9,7 @@ import { DRAWINGS } from './drawings';
 import { INHERITED_ASSEMBLIES, INHERITED_DOCUMENTS, INHERITED_DRAWINGS, INHERITED_PARTS } from './inherited';
 import { Kernel, Placement } from './kernel';
 import { ASSEMBLIES, DemoAssembly, LOOSE, PARTS } from './parts';
+import { scannedPage } from './scan';
 import { writeSheet } from './sheet';
 import { SITE_DRAWINGS, siteDrawing } from './site-drawings';
 
@@ -150,29 +151,6 @@ function wordDocument(title: string, text: string): Uint8Array {
     'docProps/core.xml': `${XML}<cp:coreProperties xmlns:cp="http://schemas.openxmlformats.org/package/2006/metadata/core-properties" xmlns:dc="http://purl.org/dc/elements/1.1/"><dc:title>${title}</dc:title><dc:creator>P. Ferrow</dc:creator></cp:coreProperties>`,
   };
   return zipSync(Object.fromEntries(Object.entries(files).map(([name, content]) => [name, strToU8(content)])), { mtime: '2026-09-01T08:00:00' });
-}
-
-/** A page as a scanner hands it over: a PDF without any property. */
-function scannedPage(text: string): Uint8Array {
-  const stream = `BT /F1 14 Tf 60 760 Td (${text}) Tj ET`;
-  const objects = [
-    '<< /Type /Catalog /Pages 2 0 R >>',
-    '<< /Type /Pages /Kids [3 0 R] /Count 1 >>',
-    '<< /Type /Page /Parent 2 0 R /MediaBox [0 0 595 842] /Contents 4 0 R /Resources << /Font << /F1 5 0 R >> >> >>',
-    `<< /Length ${stream.length} >>\nstream\n${stream}\nendstream`,
-    '<< /Type /Font /Subtype /Type1 /BaseFont /Helvetica >>',
-  ];
-  let body = '%PDF-1.4\n';
-  const offsets = objects.map((object, i) => {
-    const offset = body.length;
-    body += `${i + 1} 0 obj\n${object}\nendobj\n`;
-    return offset;
-  });
-  const table = offsets.map((offset) => `${String(offset).padStart(10, '0')} 00000 n \n`).join('');
-  return Buffer.from(
-    `${body}xref\n0 ${objects.length + 1}\n0000000000 65535 f \n${table}trailer\n<< /Size ${objects.length + 1} /Root 1 0 R >>\nstartxref\n${body.length}\n%%EOF\n`,
-    'latin1',
-  );
 }
 
 /** Gives products their names beside their ids: the kernel writes one text for both. */

@@ -1,1 +1,2 @@
 export * from './company';
+export { scannedPage } from './scan';

@@ -11,6 +11,8 @@ import { QueueDb } from './queue-db';
 
 /** What long work needs while it runs. */
 export interface JobContext {
+  /** The job's number; `null` for work that nobody watches. */
+  readonly job: number | null;
   /** Aborted when someone cancels the job. */
   readonly signal: AbortSignal;
   /** Says how far the work is. Cheap to call often. */
@@ -29,7 +31,13 @@ export class JobCancelled extends Error {
 }
 
 /** For work that nobody watches. */
-export const UNWATCHED: JobContext = { signal: new AbortController().signal, progress: () => undefined, error: () => undefined, check: () => undefined };
+export const UNWATCHED: JobContext = {
+  job: null,
+  signal: new AbortController().signal,
+  progress: () => undefined,
+  error: () => undefined,
+  check: () => undefined,
+};
 
 type Runner = (context: JobContext, input: never) => Promise<unknown>;
 
@@ -39,6 +47,13 @@ const queueOf = (kind: JobKind): (typeof QUEUES)[number] => (kind === 'geometry'
 
 /** Jobs whose threads write what is known of files; others write tables of their own. */
 const THREADS_WRITE: ReadonlySet<JobKind> = new Set(['survey', 'upload', 'geometry']);
+
+/** Jobs that began within a request and are not begun again after a restart, with what their rows say then. */
+const NOT_BEGUN_AGAIN: Readonly<Partial<Record<JobKind, string>>> = {
+  // It is finished or put back from its journal.
+  apply: 'The server stopped while this was applied; the journal says in History how it ended.',
+  records: 'The server stopped while records were written. What was written is among the changes of records.',
+};
 
 /** Work that is done again and again. */
 interface Regular {
@@ -212,16 +227,15 @@ export class Jobs {
   /** Jobs of processes that are no longer there go back to the queue. */
   private async takeUp(): Promise<void> {
     const left = await this.db.all<{ id: number; kind: JobKind }>(
-      `UPDATE jobs SET state = 'waiting', runner = NULL WHERE kind <> 'apply' AND state IN ('waiting', 'running') AND (runner IS NULL OR NOT EXISTS (
+      `UPDATE jobs SET state = 'waiting', runner = NULL WHERE kind <> ALL($2::text[]) AND state IN ('waiting', 'running') AND (runner IS NULL OR NOT EXISTS (
          SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = runner AND l.granted)) RETURNING id, kind`,
-      [LOCKS.alive],
+      [LOCKS.alive, Object.keys(NOT_BEGUN_AGAIN)],
     );
     for (const { id, kind } of left) await this.boss!.send(queueOf(kind), { job: id }, { retryLimit: 0, expireInHours: 23 });
-    // An apply is finished or put back from its journal, not begun again.
     await this.db.run(
-      `UPDATE jobs SET state = 'failed', ended_at = $2, message = 'The server stopped while this was applied; the journal says in History how it ended.' WHERE kind = 'apply' AND state = 'running'
+      `UPDATE jobs SET state = 'failed', ended_at = $2, message = $3::jsonb->>kind WHERE $3::jsonb ? kind AND state = 'running'
          AND NOT EXISTS (SELECT 1 FROM pg_locks l WHERE l.locktype = 'advisory' AND l.classid = $1 AND l.objid = runner AND l.granted)`,
-      [LOCKS.alive, this.clock()],
+      [LOCKS.alive, this.clock(), JSON.stringify(NOT_BEGUN_AGAIN)],
     );
   }
 
@@ -340,6 +354,7 @@ export class Jobs {
     };
     let now: [string, number, number] = ['', 0, 0];
     const context: JobContext = {
+      job: id,
       signal: controller.signal,
       progress: (step, done, total) => {
         now = [step, done, total];
@@ -356,6 +371,8 @@ export class Jobs {
       const result = await work(context);
       write(...now);
       await pending;
+      // Work that stopped because the server does is begun again by the next start.
+      if (whenLost && this.closing && controller.signal.aborted) return result;
       // What is done is done: where the database has gone meanwhile, the row says so later.
       await this.end(id, 'done', null, result).catch((error: unknown) => {
         if (!isConnectionError(error)) throw error;

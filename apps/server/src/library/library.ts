@@ -12,7 +12,7 @@ import { matchIdentities } from './identities';
 import { HELD, KeptReading } from './readings';
 
 /** The columns of a file row. */
-export const FILE_ROW = `f.id, f.library_id AS library, f.path, f.folder, f.name, f.kind, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.problem, f.lock_reason AS lock, f.workflow_state AS state`;
+export const FILE_ROW = `f.id, f.library_id AS library, f.path, f.folder, f.name, f.kind, (SELECT c.name FROM classes c WHERE c.id = f.class_id) AS "class", f.problem, f.lock_reason AS lock, f.lock_by AS "lockBy", f.lock_since AS "lockSince", f.workflow_state AS state`;
 
 /** Folders of the server where tables come from or go to, with what they are for. */
 const OTHER_PLACES = `SELECT 'watched for tables' AS what, content->>'folder' AS folder FROM watched_folders

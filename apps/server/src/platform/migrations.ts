@@ -1037,6 +1037,34 @@ CREATE TABLE record_edit_lines (
 );
 `,
   },
+  {
+    name: '0023-runs-go-on',
+    up: `
+-- What a run has done file by file, so that a run that was interrupted goes on with the next file.
+CREATE TABLE vault_run_files (
+  job_id integer NOT NULL REFERENCES jobs (id) ON DELETE CASCADE,
+  file_id integer NOT NULL,
+  path text NOT NULL,
+  outcome text NOT NULL,
+  message text NOT NULL,
+  version integer,
+  PRIMARY KEY (job_id, file_id)
+);
+
+-- Files that are being written over where they stand, because something else would break: what they were, and what they become.
+CREATE TABLE newest_begun (
+  file_id integer PRIMARY KEY REFERENCES files (id) ON DELETE CASCADE,
+  path text NOT NULL,
+  old_hash text NOT NULL,
+  new_hash text NOT NULL
+);
+
+ALTER TABLE files ADD COLUMN lock_by text, ADD COLUMN lock_since timestamptz;
+UPDATE files f SET lock_by = CASE WHEN r.state = 'released' THEN nullif(r.state_by, 'vault') END,
+  lock_since = CASE WHEN r.state = 'released' THEN r.state_at ELSE r.checked_out_at END
+FROM vault_records r JOIN libraries l ON l.in_vault WHERE f.library_id = l.id AND f.path = r.path AND f.lock_reason IS NOT NULL;
+`,
+  },
 ];
 
 /** The notes of what has run, as a storage that leaves the noting to the migrations themselves. */

@@ -1,5 +1,6 @@
 import {
   Coverage,
+  CoverageBy,
   CoverageQuery,
   FileFilter,
   FileRow,
@@ -17,6 +18,7 @@ import {
   HistoryQuery,
 } from '@rule/contract';
 import { Kind, checkDefinition, compareNames, likenessKey } from '@rule/core/schema';
+import { VaultDefinition } from '@rule/core/vault';
 import { Abbreviation, ValueCount, draftFrom, findTwins, guessType, pictureOf } from '@rule/core/survey';
 import { BLOCKS_OF_F } from '../library/blocks';
 import { readClasses } from '../library/classes';
@@ -61,6 +63,22 @@ function countsSql({ library, folder, kind, class: classId }: FileFilter): { sql
   };
 }
 
+/** What columns of coverage stand for, for files `f`. */
+const COLUMN_OF_F: Readonly<Record<Exclude<CoverageBy, 'level'>, string>> = {
+  kind: 'f.kind',
+  class: 'coalesce(f.class_id, 0)::text',
+  folder: `f.library_id || ':' || f.folder`,
+};
+
+/** Files of one column that have a name, and in how many of them it is filled. */
+interface CoverageCount {
+  readonly name: string;
+  readonly key: string;
+  readonly files: number;
+  readonly filled: number;
+  readonly standIns: number;
+}
+
 const KEPT = `SELECT s.id, s.title, u.display_name AS "by", s.at, s.filter, s.files, jsonb_array_length(s.counts) AS names FROM surveys s JOIN users u ON u.id = s.user_id`;
 
 /** What the files really hold. */
@@ -83,7 +101,7 @@ export class Surveys {
 
   private async look(filter: FileFilter): Promise<Survey> {
     const { sql, bind } = filterSql(filter);
-    const [libraries, folders, classes, names, files, remarks] = await Promise.all([
+    const [libraries, folders, classes, names, files, remarks, recordFields] = await Promise.all([
       this.libraries.list(),
       this.db.all<Survey['folders'][number]>(
         'SELECT library_id AS library, folder, count(*)::int AS files FROM files WHERE NOT removed GROUP BY library_id, folder ORDER BY library_id, folder',
@@ -92,8 +110,9 @@ export class Surveys {
       this.names(filter),
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM files f WHERE ${sql}`, bind),
       this.db.one<{ n: number }>(`SELECT count(*)::int AS n FROM (${REMARKS}) r`),
+      this.recordFields(),
     ]);
-    return { libraries, folders, classes, names, files: files!.n, remarks: remarks!.n };
+    return { libraries, folders, classes, names, files: files!.n, remarks: remarks!.n, recordFields };
   }
 
   /** Names with counts; over all files and by kind from what is kept, limited to some files from the values themselves. */
@@ -123,12 +142,46 @@ export class Surveys {
     return found.map(({ values, ...row }) => ({ ...row, examples: (values ?? []).slice(0, 3).map((value) => value.text), guess: guessType(values ?? []) }));
   }
 
-  /** Coverage of names by kind, class, folder or level. */
-  async coverage({ by, ...filter }: CoverageQuery): Promise<Coverage> {
+  /** Coverage of names or record fields by kind, class, folder or level. */
+  coverage({ by, of, ...filter }: CoverageQuery): Promise<Coverage> {
+    if (of === 'names') return this.coverageOfNames(by, filter);
+    if (by === 'level') throw invalid('no-levels', 'Record fields have no levels. Ask by kind, class or folder.');
+    return this.memo.get(JSON.stringify({ by, of, filter }), () => this.coverageOfRecords(by, filter));
+  }
+
+  /** Only files that have a record count. */
+  private async coverageOfRecords(by: Exclude<CoverageBy, 'level'>, filter: FileFilter): Promise<Coverage> {
+    const { sql, bind } = filterSql(filter);
+    const records = `FROM vault_records r JOIN files f ON f.path = r.path JOIN libraries l ON l.id = f.library_id AND l.in_vault`;
+    const [fields, totals, filled] = await Promise.all([
+      this.recordFields(),
+      this.db.all<{ key: string; files: number }>(`SELECT ${COLUMN_OF_F[by]} AS key, count(*)::int AS files ${records} WHERE ${sql} GROUP BY 1`, bind),
+      this.db.all<{ key: string; name: string; filled: number }>(
+        `SELECT ${COLUMN_OF_F[by]} AS key, e.key AS name, count(*)::int AS filled ${records}, jsonb_each_text(r.record) e WHERE e.value <> '' AND ${sql} GROUP BY 1, 2`,
+        bind,
+      ),
+    ]);
+    const counted = new Map(filled.map((row) => [`${row.key}/${row.name}`, row.filled]));
+    return this.laidOut(
+      by,
+      totals,
+      totals.flatMap(({ key, files }) => fields.map((name) => ({ name, key, files, filled: counted.get(`${key}/${name}`) ?? 0, standIns: 0 }))),
+    );
+  }
+
+  /** Fields of records, as the vault last said. */
+  private async recordFields(): Promise<string[]> {
+    const said = await this.db.one<{ definition: VaultDefinition | null }>('SELECT definition FROM vault_said');
+    if (!said?.definition) return [];
+    const { fields, systemFields } = said.definition;
+    return [...fields.filter((field) => !field.retired).map((field) => field.name), ...systemFields];
+  }
+
+  private async coverageOfNames(by: CoverageBy, filter: FileFilter): Promise<Coverage> {
     const key = { kind: 'c.kind', class: 'c.class_id::text', folder: `c.library_id || ':' || c.folder`, level: 'c.level' }[by];
     // At document level every file counts once; other levels come in where levels are compared.
     const level = by === 'level' ? '' : ` AND c.level = 'document'`;
-    let counts: { name: string; key: string; files: number; filled: number; standIns: number }[];
+    let counts: CoverageCount[];
     if (isCounted(filter)) {
       const { sql, bind } = countsSql(filter);
       counts = await this.db.all(
@@ -145,18 +198,21 @@ export class Surveys {
       );
     }
     const { sql, bind } = filterSql(filter);
-    const total = {
-      kind: 'f.kind',
-      class: 'coalesce(f.class_id, 0)::text',
-      folder: `f.library_id || ':' || f.folder`,
-      level: `h.level`,
-    }[by];
     const totals = await this.db.all<{ key: string; files: number }>(
       by === 'level'
         ? `SELECT h.level AS key, count(DISTINCT f.id)::int AS files FROM files f JOIN holders h ON h.file_id = f.id WHERE f.problem IS NULL AND ${sql} GROUP BY 1`
-        : `SELECT ${total} AS key, count(*)::int AS files FROM files f WHERE f.problem IS NULL AND ${sql} GROUP BY 1`,
+        : `SELECT ${COLUMN_OF_F[by]} AS key, count(*)::int AS files FROM files f WHERE f.problem IS NULL AND ${sql} GROUP BY 1`,
       bind,
     );
+    return this.laidOut(by, totals, counts);
+  }
+
+  /** Counts as columns and rows: the columns with most files, by their names. */
+  private async laidOut(
+    by: CoverageBy,
+    totals: readonly { readonly key: string; readonly files: number }[],
+    counts: readonly CoverageCount[],
+  ): Promise<Coverage> {
     const classes = new Map((await readClasses(this.db)).map((row) => [String(row.id), row.name]));
     const libraries = new Map((await this.libraries.list()).map((row) => [String(row.id), row.name]));
     const label = (text: string) =>
@@ -165,7 +221,7 @@ export class Surveys {
         : by === 'folder'
           ? `${libraries.size > 1 ? `${libraries.get(text.split(':')[0]!)}: ` : ''}${text.slice(text.indexOf(':') + 1) || 'top folder'}`
           : text;
-    const columns = totals
+    const columns = [...totals]
       .sort((a, b) => b.files - a.files)
       .slice(0, MOST_COLUMNS)
       .map((column) => ({ ...column, label: label(column.key) }))

@@ -48,6 +48,14 @@ export class CellTexts implements Follows {
     return cellLines(cells, ['stale'], 'follows from the value', true);
   }
 
+  /** The cell lines that put right what is stale on the sheets of some drawings. */
+  async stale(sql: Sql, files: readonly number[]): Promise<Line[]> {
+    const works = new CellWorks(await preparedInForce(sql, this.clock()));
+    if (works.bindings.length === 0) return [];
+    const placed = await sql.all<PlacedBlock>(`${PLACED} WHERE f.lock_reason IS NULL AND b.file_id = ANY($1::int[]) ORDER BY f.path, b.holder`, [files]);
+    return cellLines(await works.cells(sql, placed, [], (_, { binding }) => !binding.leads), ['stale'], 'title block put right', true);
+  }
+
   /** The properties whose values differ with some lines, by file: those that are written, and those that are worked out from them on the spot. */
   private changed(prepared: PreparedSchema, lines: readonly Line[]): Map<number, Set<number>> {
     const bySlot = slotsByName(prepared);

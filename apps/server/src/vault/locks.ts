@@ -51,7 +51,7 @@ export class VaultLocks implements Locks {
     // A vault that has lost all of its files is out of order; what it kept locked stays locked.
     if (entries.length === 0 && (await this.db.one('SELECT 1 FROM files WHERE workflow_state IS NOT NULL AND NOT removed LIMIT 1')))
       throw vaultProblem('The vault reports no files at all. Its last known state stays in force.');
-    const locks = entries.map(({ path, state, checkedOutBy }) => ({
+    const locks = entries.map(({ path, state, stateBy, stateAt, checkedOutBy, checkedOutAt }) => ({
       path,
       state,
       lock:
@@ -60,6 +60,8 @@ export class VaultLocks implements Locks {
           : checkedOutBy !== null && checkedOutBy !== RULE_USER
             ? `is checked out by ${checkedOutBy} in the vault`
             : null,
+      by: state === 'released' && stateBy !== 'vault' ? stateBy : null,
+      since: state === 'released' ? stateAt : checkedOutBy !== null && checkedOutBy !== RULE_USER ? checkedOutAt : null,
     }));
     await this.db.transaction(async (sql) => {
       const rows = [asRecordset(entries.map(rowOf))];
@@ -75,10 +77,10 @@ export class VaultLocks implements Locks {
       );
       // The same path in another library is another file.
       await sql.run(
-        `UPDATE files f SET lock_reason = n.lock, workflow_state = n.state
-         FROM (SELECT f2.id, l.lock, l.state FROM files f2 LEFT JOIN libraries lib ON lib.id = f2.library_id AND lib.in_vault
-           LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, state text) ON l.path = f2.path AND lib.id IS NOT NULL) n
-         WHERE f.id = n.id AND (f.lock_reason, f.workflow_state) IS DISTINCT FROM (n.lock, n.state)`,
+        `UPDATE files f SET lock_reason = n.lock, lock_by = n.by, lock_since = n.since, workflow_state = n.state
+         FROM (SELECT f2.id, l.lock, l.by, l.since, l.state FROM files f2 LEFT JOIN libraries lib ON lib.id = f2.library_id AND lib.in_vault
+           LEFT JOIN jsonb_to_recordset($1::jsonb) AS l(path text, lock text, by text, since timestamptz, state text) ON l.path = f2.path AND lib.id IS NOT NULL) n
+         WHERE f.id = n.id AND (f.lock_reason, f.lock_by, f.lock_since, f.workflow_state) IS DISTINCT FROM (n.lock, n.by, n.since, n.state)`,
         [asRecordset(locks)],
       );
       // A file whose bytes are those of the newest version is made from it, whatever becomes of it from now on.

@@ -2,12 +2,38 @@ import { randomUUID } from 'node:crypto';
 import { open, rename, rm, stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { barredFiles } from '../changes/barred';
+import { isTorn } from '../changes/swap';
 import { copyAttributes } from '../platform/attributes';
 import { LOCKS } from '../platform/locks';
 import { Db } from '../platform/db';
 import { readPlain } from '../platform/plain-file';
 import { refused } from '../platform/problem';
 import { FileStore, hashOf, sync } from '../platform/store';
+
+async function writeInPlace(path: string, bytes: Uint8Array): Promise<void> {
+  const handle = await open(path, 'r+');
+  try {
+    await handle.truncate(0);
+    await handle.writeFile(bytes);
+    await handle.sync();
+  } finally {
+    await handle.close();
+  }
+}
+
+/** Goes on with files whose writing broke off half-way. What somebody has changed since then stays as it is. */
+export async function settleNewest(db: Db, store: FileStore): Promise<void> {
+  const begun = await db.all<{ file: number; path: string; old: string; fresh: string }>(
+    'SELECT file_id AS file, path, old_hash AS old, new_hash AS fresh FROM newest_begun ORDER BY file_id',
+  );
+  for (const { file, path, old, fresh } of begun)
+    await db.exclusive(LOCKS.files, async () => {
+      const now = await readPlain(path).catch(() => null);
+      const whole = await store.get(fresh);
+      if (now !== null && ![old, fresh].includes(hashOf(now)) && isTorn(now, await store.get(old), whole)) await writeInPlace(path, whole);
+      await db.run('DELETE FROM newest_begun WHERE file_id = $1', [file]);
+    });
+}
 
 /** A file of the library, as Rule read it last. */
 export interface Replaced {
@@ -47,15 +73,15 @@ export async function putNewest(db: Db, store: FileStore, { file, path, root, fo
         await sync(dirname(full));
         return;
       }
-      // Another file in its place would not be the same to others.
-      const itself = await open(full, 'r+');
-      try {
-        await itself.truncate(0);
-        await itself.write(bytes, 0, bytes.length, 0);
-        await itself.sync();
-      } finally {
-        await itself.close();
-      }
+      // Another file in its place would not be the same to others. A server that dies while it writes finds here what to go on with.
+      await store.put(bytes);
+      await db.run(
+        `INSERT INTO newest_begun (file_id, path, old_hash, new_hash) VALUES ($1, $2, $3, $4)
+         ON CONFLICT (file_id) DO UPDATE SET path = excluded.path, old_hash = excluded.old_hash, new_hash = excluded.new_hash`,
+        [file, full, hash, hashOf(bytes)],
+      );
+      await writeInPlace(full, bytes);
+      await db.run('DELETE FROM newest_begun WHERE file_id = $1', [file]);
     } finally {
       await rm(beside, { force: true });
     }

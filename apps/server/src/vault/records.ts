@@ -1,8 +1,9 @@
-import { LegacyList, LegacyRow, RecordEditReport, RecordEditRow, RecordEdits, RecordPage, RecordRow, RecordsQuery } from '@rule/contract';
+import { LegacyList, LegacyRow, RecordEditReport, RecordEditRow, RecordEdits, RecordPage, RecordRow, RecordsQuery, RecordsStarted } from '@rule/contract';
 import { Link, Property, checkProposed, fileLeads, forClass, linkReaches, passingAt } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { VaultDefinition, fieldReaches, whyNotTaken } from '@rule/core/vault';
 import { count } from '@rule/core/words';
+import { JobContext, Jobs } from '../jobs/jobs';
 import { Db, asRecordset } from '../platform/db';
 import { AppError, notFound, refused } from '../platform/problem';
 import { WorkPool } from '../platform/pool';
@@ -28,6 +29,9 @@ const BY_FIELD = 'WHERE trim(r.record->>$2) = ANY($1::text[])';
 
 /** Records written before what was done is kept: so much at most is not in the history if the server dies. */
 const KEPT_TOGETHER = 50;
+
+/** Most that a request waits for records to be written, in milliseconds. What takes longer goes on as a job. */
+const PATIENCE = 2000;
 
 /** A record as it is needed to judge an edit. */
 type Judged = Omit<RecordRow, 'closed'>;
@@ -57,6 +61,7 @@ export class Records {
     private readonly properties: Properties,
     private readonly locks: VaultLocks,
     private readonly pool: WorkPool,
+    private readonly jobs: Jobs,
     private readonly clock: () => Date,
   ) {}
 
@@ -87,8 +92,18 @@ export class Records {
     );
   }
 
+  /** Work on records under a job, with what came of it where that is known soon. */
+  private async begin(user: User, title: string, work: (context: JobContext) => Promise<RecordEditReport>): Promise<RecordsStarted> {
+    const { job, result } = await this.jobs.begin(user, 'records', title, work, PATIENCE);
+    return { job, report: result };
+  }
+
   /** Writes values into records. One that cannot be written is left, with its reason, and stops no other record. */
-  async edit(user: User, { title, edits }: RecordEdits): Promise<RecordEditReport> {
+  edit(user: User, edits: RecordEdits): Promise<RecordsStarted> {
+    return this.begin(user, `Change records: ${edits.title}`, (context) => this.editNow(context, user, edits));
+  }
+
+  private async editNow(context: JobContext, user: User, { title, edits }: RecordEdits): Promise<RecordEditReport> {
     const rows = new Map(
       (await this.judged('WHERE r.entry_id = ANY($1::int[])', [[...new Set(edits.map((edit) => edit.entry))]])).map((row) => [row.entry, row]),
     );
@@ -101,10 +116,11 @@ export class Records {
       if (reason !== null) left.push({ path: row?.path ?? String(edit.entry), field: edit.field, reason });
       else good.set(edit.entry, [...(good.get(edit.entry) ?? []), edit]);
     }
-    return this.write(user, title, good, rows, left);
+    return this.write(context, user, title, good, rows, left);
   }
 
   private async write(
+    context: JobContext,
     user: User,
     title: string,
     wanted: ReadonlyMap<number, readonly Edit[]>,
@@ -126,10 +142,16 @@ export class Records {
       done.lines = [];
       done.entries = [];
     };
+    let at = 0;
     for (const [id, edits] of wanted) {
       const { path } = rows.get(id)!;
+      context.progress('writing records', at++, wanted.size);
       const now = fresh.get(id);
       const leave = (one: Edit, reason: string) => left.push({ path, field: one.field, reason });
+      if (context.signal.aborted) {
+        for (const one of edits) leave(one, 'this was cancelled before the record');
+        continue;
+      }
       if (!now) {
         for (const one of edits) leave(one, 'the record is not in the vault any more');
         continue;
@@ -176,7 +198,7 @@ export class Records {
   }
 
   /** Gives records back what an edit found, where they still hold what it left. */
-  async undo(user: User, id: number): Promise<RecordEditReport> {
+  async undo(user: User, id: number): Promise<RecordsStarted> {
     const edit = await this.db.one<{ title: string; user: number | null; undone: boolean }>(
       'SELECT title, user_id AS "user", undone_at IS NOT NULL AS undone FROM record_edits WHERE id = $1',
       [id],
@@ -184,6 +206,10 @@ export class Records {
     if (!edit) throw notFound(`Change ${id} of records`);
     if (edit.undone) throw refused('undone-already', `Change ${id} of records was already undone.`);
     if (!mayDecide(user, edit.user)) throw refused('not-yours', 'Only the person who made a change or an administrator can undo it.');
+    return this.begin(user, `Undo changes of records: ${edit.title}`, (context) => this.undoNow(context, user, id, edit.title));
+  }
+
+  private async undoNow(context: JobContext, user: User, id: number, title: string): Promise<RecordEditReport> {
     const lines = await this.db.all<Edit>('SELECT entry_id AS entry, field, after AS before, before AS after FROM record_edit_lines WHERE edit_id = $1', [id]);
     const rows = new Map(
       (await this.judged('WHERE r.entry_id = ANY($1::int[])', [[...new Set(lines.map((line) => line.entry))]])).map((row) => [row.entry, row]),
@@ -193,7 +219,7 @@ export class Records {
     for (const line of lines)
       if (rows.has(line.entry)) wanted.set(line.entry, [...(wanted.get(line.entry) ?? []), line]);
       else left.push({ path: String(line.entry), field: line.field, reason: 'the record is not in the vault any more' });
-    const report = await this.write(user, `undo of ${edit.title}`, wanted, rows, left);
+    const report = await this.write(context, user, `undo of ${title}`, wanted, rows, left);
     if (report.written) await this.db.run('UPDATE record_edits SET undone_at = $2 WHERE id = $1', [id, this.clock()]);
     return report;
   }
@@ -281,14 +307,18 @@ export class Records {
   }
 
   /** Takes a list into records: what can be taken, with a report of what cannot. */
-  async takeList(user: User, list: LegacyList): Promise<RecordEditReport> {
+  takeList(user: User, list: LegacyList): Promise<RecordsStarted> {
+    return this.begin(user, `Take a list of ${count(list.rows.length, 'row')} into records`, (context) => this.takeNow(context, user, list));
+  }
+
+  private async takeNow(context: JobContext, user: User, list: LegacyList): Promise<RecordEditReport> {
     const rows = await this.readList(list);
     const edits = rows.flatMap(({ entry, changes }) => changes.map((change) => ({ entry: entry!, ...change })));
     const left = rows.flatMap(({ row, key, path, problems }) =>
       problems.map((problem) => ({ path: path ?? (key || `row ${row}`), field: `row ${row}`, reason: problem })),
     );
     if (edits.length === 0) return { edit: null, written: 0, left };
-    const report = await this.edit(user, { title: `list of ${count(list.rows.length, 'row')}`, edits });
+    const report = await this.editNow(context, user, { title: `list of ${count(list.rows.length, 'row')}`, edits });
     return { ...report, left: [...left, ...report.left] };
   }
 }

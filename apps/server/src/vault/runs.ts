@@ -3,6 +3,7 @@ import { Kind } from '@rule/core/schema';
 import { count } from '@rule/core/words';
 import { JobContext, Jobs } from '../jobs/jobs';
 import { Db } from '../platform/db';
+import { refused } from '../platform/problem';
 import { User } from '../users/user';
 import { Vault } from './vault';
 
@@ -38,6 +39,9 @@ const TITLES: Readonly<Record<RunKind, (files: string) => string>> = {
   'undo check-out': (files) => `Undo the check-out of ${files}`,
   'bring in': (files) => `Bring ${files} into the vault`,
 };
+
+/** What a run does where it has a choice. */
+type Wishes = Pick<VaultRun, 'clash' | 'titleBlocks'>;
 
 /** Values passed through links for many files: told beforehand, done as a job, reported file by file. */
 export class VaultRuns {
@@ -85,6 +89,15 @@ export class VaultRuns {
     return told;
   }
 
+  /** How many title block cells of files are stale. */
+  private async staleCells(files: readonly FileInVault[]): Promise<Map<number, number>> {
+    const rows = await this.db.all<{ file: number; cells: number }>(
+      `SELECT file_id AS file, count(*)::int AS cells FROM cell_states WHERE state = 'stale' AND file_id = ANY($1::int[]) GROUP BY file_id`,
+      [files.map((file) => file.id)],
+    );
+    return new Map(rows.map(({ file, cells }) => [file, cells]));
+  }
+
   /**
    * What a run would do with each file, by what was last heard of the vault: nothing is asked of it, and nothing written.
    * @param most values that are told of one file
@@ -94,12 +107,13 @@ export class VaultRuns {
     const told: RehearsedFile[] = [];
     for (let at = 0; at < files.length; at += BATCH) {
       const batch = files.slice(at, at + BATCH);
-      const compared = await this.vault.compareAll(batch, false);
+      const [compared, stale] = await Promise.all([this.vault.compareAll(batch, false), this.staleCells(batch)]);
       for (const file of batch) {
         const links = compared.get(file.id)!;
         const counts = { in: 0, out: 0, ask: 0, stays: 0 };
         for (const { values } of links) if (values.decision.action !== 'equal') counts[values.decision.action]++;
         const changes = file.hash !== file.newest;
+        const cells = stale.get(file.id) ?? 0;
         const behind = changes && file.base !== file.version;
         const refused = links.find(({ values }) => values.refused !== null)?.values;
         told.push({
@@ -109,6 +123,7 @@ export class VaultRuns {
           state: file.state,
           version: file.version,
           counts,
+          cells,
           changed: changes,
           blocked: file.lock
             ? `The file ${file.lock}.`
@@ -141,14 +156,30 @@ export class VaultRuns {
     return this.jobs.start(user, 'check-in', TITLES[run.kind](count(run.files.length, 'file')), { ...run, user });
   }
 
-  private async run(context: JobContext, user: User, { kind, files: ids, clash }: VaultRun): Promise<VaultRunResult> {
-    const files = kind === 'bring in' ? await this.strangers(null, ids) : await this.files(ids);
-    const rows: VaultRunFile[] = [];
+  /** Works on one file after the other. A run that was interrupted goes on with the first file that is not done. */
+  private async run(context: JobContext, user: User, { kind, files: ids, clash, titleBlocks }: VaultRun): Promise<VaultRunResult> {
+    // What the vault holds now, of all files at once, before any of them is touched.
+    if (kind === 'check in') await this.vault.refresh();
+    const rows = await this.db.all<VaultRunFile>(
+      'SELECT file_id AS file, path, outcome, message, version FROM vault_run_files WHERE job_id = $1 ORDER BY path',
+      [context.job],
+    );
+    const before = new Set(rows.map((row) => row.file));
+    const all = kind === 'bring in' ? await this.strangers(null, ids) : await this.files(ids);
+    const files = all.filter((file) => !before.has(file.id));
     for (const [i, file] of files.entries()) {
       if (context.signal.aborted) break;
-      context.progress(TITLES[kind]('files').toLowerCase(), i, files.length);
-      const row = await this.one(user, kind, file, clash);
+      context.progress(TITLES[kind]('files').toLowerCase(), before.size + i, before.size + files.length);
+      const row = await this.one(user, kind, file, { clash, titleBlocks });
       rows.push(row);
+      await this.db.run('INSERT INTO vault_run_files (job_id, file_id, path, outcome, message, version) VALUES ($1, $2, $3, $4, $5, $6)', [
+        context.job,
+        row.file,
+        row.path,
+        row.outcome,
+        row.message,
+        row.version,
+      ]);
       if (row.outcome === 'left out') context.error(file.path, row.message);
     }
     if (kind === 'get newest' && rows.some((row) => row.outcome === 'done')) await this.rescan(context);
@@ -158,11 +189,11 @@ export class VaultRuns {
       if (!done.has(file.id))
         rows.push({ file: file.id, path: file.path, outcome: 'left out', message: 'The run was cancelled before this file.', version: null });
     // What has left the vault or the library meanwhile is said too.
-    const known = new Set(files.map((file) => file.id));
+    const known = new Set([...before, ...all.map((file) => file.id)]);
     const gone = ids.filter((id) => !known.has(id));
     if (gone.length)
       for (const { id, path } of await this.db.all<{ id: number; path: string }>('SELECT id, path FROM files WHERE id = ANY($1::int[]) ORDER BY path', [gone]))
-        // A run that was begun again after a restart finds what it has done before.
+        // A server that stopped between bringing a file in and noting it finds it there.
         rows.push({
           file: id,
           path,
@@ -170,11 +201,11 @@ export class VaultRuns {
           message: kind === 'bring in' ? 'The file is in the vault already.' : 'The file is not in the vault.',
           version: null,
         });
-    context.progress(TITLES[kind]('files').toLowerCase(), files.length, files.length);
+    context.progress(TITLES[kind]('files').toLowerCase(), before.size + files.length, before.size + files.length);
     return { kind, rows };
   }
 
-  private async one(user: User, kind: RunKind, file: { readonly id: number; readonly path: string }, clash: VaultRun['clash']): Promise<VaultRunFile> {
+  private async one(user: User, kind: RunKind, file: { readonly id: number; readonly path: string }, wishes: Wishes): Promise<VaultRunFile> {
     const row = (outcome: VaultRunFile['outcome'], message: string, version: number | null = null): VaultRunFile => ({
       file: file.id,
       path: file.path,
@@ -198,14 +229,14 @@ export class VaultRuns {
           return row('done', kind === 'check out' ? 'checked out' : 'no longer checked out');
         case 'records to files':
         case 'files to records': {
-          const settled = await this.settled(file as FileInVault, clash);
+          const settled = await this.settled(file as FileInVault, wishes.clash);
           const { passed, left } =
             kind === 'records to files' ? await this.vault.toFile(user, file.id, settled) : await this.vault.toRecord(user, file.id, settled);
           const undecided = left ? `; ${count(left, 'value needs', 'values need')} a decision` : '';
           return passed ? row('done', `${count(passed, 'value')} passed${undecided}`) : row('nothing to do', `No value to pass${undecided}.`);
         }
         case 'check in':
-          return await this.checkIn(user, file as FileInVault, clash, row);
+          return await this.checkIn(user, file.id, wishes, row);
       }
     } catch (error) {
       return row('left out', error instanceof Error ? error.message : String(error));
@@ -223,14 +254,18 @@ export class VaultRuns {
 
   private async checkIn(
     user: User,
-    file: FileInVault,
-    clash: VaultRun['clash'],
+    id: number,
+    { clash, titleBlocks }: Wishes,
     row: (outcome: VaultRunFile['outcome'], message: string, version?: number | null) => VaultRunFile,
   ): Promise<VaultRunFile> {
-    const links = (await this.vault.compareAll([file], false)).get(file.id)!;
-    const acts = links.some(({ values }) => ['in', 'out', 'ask'].includes(values.decision.action));
+    // A model that was checked in before may have changed the texts on this sheet.
+    const [file] = await this.files([id]);
+    if (!file) throw refused('not-in-vault', 'The file is not in the vault any more.');
+    const links = (await this.vault.compareAll([file], false)).get(id)!;
+    const acts = links.some(({ values }) => ['in', 'out', 'ask'].includes(values.decision.action)) || (titleBlocks && (await this.staleCells([file])).size > 0);
     if (!acts && file.hash === file.newest) return row('nothing to do', 'File and record already agree.');
-    const report = await this.vault.checkIn(user, file.id, { settled: await this.settled(file, clash) });
-    return row('done', `checked in: ${report.recordChanges} into the record, ${report.fileChanges} into the file`, report.version);
+    const report = await this.vault.checkIn(user, id, { settled: await this.settled(file, clash), titleBlocks });
+    const cells = report.cells ? `, ${count(report.cells, 'title block text')} put right` : '';
+    return row('done', `checked in: ${report.recordChanges} into the record, ${report.fileChanges} into the file${cells}`, report.version);
   }
 }

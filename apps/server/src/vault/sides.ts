@@ -1,5 +1,5 @@
 import { Address } from '@rule/core/changes';
-import { InnerLevel, Kind, Link, LinkEnd, Property, Slot, endSlot, familyOf, homeCell, isHeldAt, linkReaches, slotOf } from '@rule/core/schema';
+import { Kind, Link, LinkEnd, Property, Slot, endSlot, familyOf, homeCell, isHeldAt, linkReaches, slotOf } from '@rule/core/schema';
 import { HeldValue } from '@rule/core/values';
 import { Sql } from '../platform/db';
 import { inForceOf } from '../schema/editions';
@@ -33,9 +33,6 @@ export interface Side {
   readonly targets: readonly Target[];
 }
 
-/** Levels inside files whose values a record can hold: as long as all holders agree. */
-const INSIDE: Readonly<Partial<Record<Kind, InnerLevel>>> = { drawing: 'sheet', part: 'variant', assembly: 'variant' };
-
 interface Holder {
   readonly file: number;
   readonly key: string;
@@ -62,7 +59,7 @@ export async function sidesOf(
   exactly: boolean,
 ): Promise<Map<number, Map<number, Side>>> {
   const named = new Set(links.flatMap(({ at }) => at.flatMap((end) => ('property' in end ? (properties.get(end.property) ?? []) : []))));
-  const inner = [...named].filter((property) => !isHeldAt(property, 'document'));
+  const inner = [...named].filter((property) => property.level === 'sheet' || property.level === 'variant');
   const ids = files.map((file) => file.id);
   const models = files.flatMap(({ model }) => model ?? []);
   const ofModels = links.some((link) => link.at.some((at) => 'property' in at && at.of === 'model'));
@@ -104,12 +101,16 @@ export async function sidesOf(
     if (!ends) kinds.set(key, (ends = endsIn(link, kind, properties)));
     return ends;
   };
+  /** Whether a variant has a value of its own, or none to fall back on. */
+  const isOwn = (file: LinkedFile, property: Property, holder: string): boolean =>
+    !property.fallback || inside.get(`${file.id}/${holder}`)?.[property.id] !== undefined;
   const addressesOf = (file: LinkedFile, { property, slot, place }: KindEnd): Address[] => {
     if (place === 'file') return [{ file: file.id, holder: '', place: slot!.place, name: slot!.name }];
     if (place === 'model') return [];
-    return (holdersOf.get(file.id) ?? []).flatMap((holder): Address[] => {
-      if (holder.level !== INSIDE[file.kind] || holder.level !== property!.level) return [];
-      if (holder.level === 'variant') return [{ file: file.id, holder: holder.key, place: slot!.place, name: slot!.name }];
+    const holders = (holdersOf.get(file.id) ?? []).filter((holder) => holder.level === property!.level);
+    const own = { file: file.id, holder: '', place: slot!.place, name: slot!.name };
+    if (property!.level === 'variant') return [own, ...holders.flatMap(({ key }) => (isOwn(file, property!, key) ? [{ ...own, holder: key }] : []))];
+    return holders.flatMap((holder): Address[] => {
       // On a sheet its cell is the value's home, where the block has one.
       const cell = homeCell(schema.bindings, property!.id, familyOf(holder.label));
       return cell === null ? [] : [{ file: file.id, holder: holder.key, place: 'cell', name: cell }];
@@ -124,15 +125,17 @@ export async function sidesOf(
   const held = await heldAt(sql, letters);
   const toTheLetter = new Map(letters.map((address, i) => [address, held[i]!]));
 
-  const sideOf = (file: LinkedFile, { of: { end, property, place, document }, addresses }: Asked): Side => {
+  const sideOf = (file: LinkedFile, { of: { end, property, place }, addresses }: Asked): Side => {
     const targets = addresses.map((address): Target => ({ address, held: toTheLetter.get(address) ?? null }));
     const side = (text: string | null, why: string | null = null): Side => ({ text, why, end, property, targets });
     if (!property) return side(recordText(targets[0]!.held, null));
     if (place === 'model') return side(file.model === null ? null : recordText(values.get(file.model)?.[property.id] ?? null, property));
     // A property says what the grid shows of it: also one that is under a known spelling, or is worked out.
-    if (document) return side(recordText(values.get(file.id)?.[property.id] ?? null, property));
+    if (place === 'file') return side(recordText(values.get(file.id)?.[property.id] ?? null, property));
     if (addresses.length === 0) return side(null);
-    const texts = [...new Set(addresses.map(({ holder }) => recordText(inside.get(`${file.id}/${holder}`)?.[property.id] ?? null, property)))];
+    // The document stands for its first variant, and for those that fall back on it.
+    const heldBy = (holder: string) => (holder === '' ? values.get(file.id)?.[property.id] : inside.get(`${file.id}/${holder}`)?.[property.id]) ?? null;
+    const texts = [...new Set(addresses.map(({ holder }) => recordText(heldBy(holder), property)))];
     return texts.length > 1 ? side(null, `its ${property.level}s hold ${texts.length} different values of ${property.caption}`) : side(texts[0] ?? null);
   };
   const sides = new Map<number, Map<number, Side>>(ids.map((id) => [id, new Map<number, Side>()]));
@@ -161,8 +164,6 @@ interface KindEnd {
   readonly slot: Slot | null;
   /** Whether it is the file's own, in holders inside it, or the model's. */
   readonly place: 'file' | 'inside' | 'model';
-  /** Whether the property is of the whole file. */
-  readonly document: boolean;
 }
 
 interface Asked {
@@ -173,11 +174,10 @@ interface Asked {
 /** The ends of a link that files of a kind can have. */
 const endsIn = (link: Link, kind: Kind, properties: ReadonlyMap<number, Property>): KindEnd[] =>
   link.at.flatMap((end): KindEnd[] => {
-    if (!('property' in end)) return [{ end, property: null, slot: endSlot(end, kind, properties), place: 'file', document: true }];
+    if (!('property' in end)) return [{ end, property: null, slot: endSlot(end, kind, properties), place: 'file' }];
     const property = properties.get(end.property);
     if (!property || property.retired) return [];
-    const document = isHeldAt(property, 'document');
-    if (end.of === 'model') return kind === 'drawing' ? [{ end, property, slot: null, place: 'model', document }] : [];
+    if (end.of === 'model') return kind === 'drawing' ? [{ end, property, slot: null, place: 'model' }] : [];
     if (!property.kinds.includes(kind)) return [];
-    return [{ end, property, slot: slotOf(property, kind), place: document ? 'file' : 'inside', document }];
+    return [{ end, property, slot: slotOf(property, kind), place: property.level === 'document' ? 'file' : 'inside' }];
   });

@@ -1,7 +1,7 @@
 import { count } from '@rule/core/words';
 import { join } from 'node:path';
-import { CheckIn, CheckInReport, EntryStanding, FileRow, LinkValues, VaultFile, VaultState } from '@rule/contract';
-import { Line } from '@rule/core/changes';
+import { CheckIn, CheckInReport, EntryStanding, FileRow, LinkValues, TryValues, VaultFile, VaultState } from '@rule/contract';
+import { Line, addressKey } from '@rule/core/changes';
 import { Kind, Link, checkProposed, forClass, passingAt } from '@rule/core/schema';
 import { HeldValue, StandIns, compileStandIns, heldText } from '@rule/core/values';
 import { Decision, VaultDefinition, VaultTableRow, compareVaultTable, decide, whyNotTaken } from '@rule/core/vault';
@@ -17,8 +17,9 @@ import { Properties } from '../schema/properties';
 import { CellTexts } from '../titleblocks/cell-texts';
 import { User } from '../users/user';
 import { Judgements } from '../values/judgements';
+import { recordText } from '../values/linked';
 import { VaultLocks } from './locks';
-import { Replaced, putNewest } from './newest';
+import { Replaced, putNewest, settleNewest } from './newest';
 import { RULE_USER, VaultEntry, VaultPort } from './port';
 import { Side, linkedFiles, sidesOf } from './sides';
 
@@ -100,6 +101,7 @@ export class Vault {
 
   /** Asks the vault for all that looks need, and keeps it. Where it does not answer, what it said last goes on to count, and the reason is kept. */
   async refresh(): Promise<void> {
+    await settleNewest(this.db, this.store);
     try {
       const [definition, table, entries] = await Promise.all([this.port.definition(), this.port.table(), this.port.entries()]);
       await this.locks.store(entries);
@@ -182,6 +184,37 @@ export class Vault {
     return { file, ...row, values: (await this.compare(id, file.kind, row)).map(({ values }) => values) };
   }
 
+  /**
+   * What the next check-in would do if a file and its record held other values, in a state of the workflow: decided by the same function,
+   * on copies. What is typed for the file is read as in the grid.
+   */
+  async tryOut(id: number, { state, edits }: TryValues): Promise<LinkValues[]> {
+    const file = await this.libraries.file(id);
+    const row = await this.db.one<Pick<VaultEntry, 'record'>>('SELECT record FROM vault_records WHERE path = $1', [await this.path(id)]);
+    if (!row) throw new AppError(404, 'not-in-vault', `${file.path} is not in the vault.`);
+    const { states } = await this.definition();
+    if (!states.includes(state)) throw invalid('no-state', `The vault has no state ${JSON.stringify(state)}. It has: ${states.join(', ')}.`);
+    const [links, settings] = await Promise.all([this.links(), readSettings(this.db)]);
+    const standIns = compileStandIns(settings.standIns);
+    const byNumber = new Map(links.map((link) => [link.id, link]));
+    const record: Record<string, string> = { ...row.record };
+    const typed = new Map<number, string | null>();
+    for (const edit of edits) {
+      const link = byNumber.get(edit.link);
+      if (!link) throw notFound(`Link ${edit.link}`);
+      if (edit.record !== undefined) record[link.field] = edit.record ?? '';
+      if (edit.file !== undefined) typed.set(link.id, edit.file);
+    }
+    const compared = await this.compareAll([{ id, kind: file.kind, record, state }], true, (link, side) => {
+      const text = typed.get(link.id);
+      if (text === undefined) return side;
+      // A file may hold what nobody could type in Rule.
+      const check = written(side, text, file.class, standIns);
+      return { ...side, why: null, text: check?.ok ? recordText(check.held, side.property) : text || null };
+    });
+    return compared.get(id)!.map(({ values }) => values);
+  }
+
   /** The links of one file with their three values, and what the file holds to the letter. */
   private async compare(id: number, kind: Kind, { record, state }: Pick<VaultEntry, 'record'> & { readonly state: string }): Promise<readonly Compared[]> {
     return (await this.compareAll([{ id, kind, record, state }])).get(id)!;
@@ -190,10 +223,12 @@ export class Vault {
   /**
    * The same for many files, with a number of statements that does not depend on theirs.
    * @param exactly whether it is wanted what files hold to the letter, where what the grid shows of them is enough to decide
+   * @param played what a file is taken to hold instead of what it holds
    */
   async compareAll(
     files: readonly { readonly id: number; readonly kind: Kind; readonly record: VaultEntry['record']; readonly state: string }[],
     exactly = true,
+    played: (link: Link, side: Side) => Side = (_, side) => side,
   ): Promise<ReadonlyMap<number, readonly Compared[]>> {
     const links = await this.links();
     const byId = new Map((await this.properties.list(this.db)).map((property) => [property.id, property]));
@@ -212,8 +247,9 @@ export class Vault {
     return new Map(
       files.map(({ id, kind, record: values, state }): [number, readonly Compared[]] => [
         id,
-        [...(sides.get(id) ?? [])].map(([number, side]): Compared => {
+        [...(sides.get(id) ?? [])].map(([number, held]): Compared => {
           const link = holds.get(number)!;
+          const side = played(link, held);
           const record = values[link.field] ?? null;
           const last = agreements.get(id)?.get(number);
           const decision: Decision = side.why === null ? decide(passingAt(link, state), side.text, record, last) : { action: 'stays', reason: side.why };
@@ -307,7 +343,7 @@ export class Vault {
     }
   }
 
-  private async checkInAlone(user: User, id: number, { settled, over }: CheckIn): Promise<CheckInReport> {
+  private async checkInAlone(user: User, id: number, { settled, over, titleBlocks }: CheckIn): Promise<CheckInReport> {
     await this.settleBegun(id);
     const file = await this.libraries.file(id);
     const path = await this.path(id);
@@ -322,7 +358,8 @@ export class Vault {
     try {
       const out = await this.port.checkOut(entry.id);
       if (out.version !== entry.version) throw refused('newer-in-vault', `Someone checked in version ${out.version} of ${path} in the meantime. Try again.`);
-      const changeSet = await this.write(user, `check-in of ${file.name}`, file.path, lines);
+      const cells = titleBlocks ? await this.texts.stale(this.db, [id]) : [];
+      const changeSet = await this.write(user, `check-in of ${file.name}`, file.path, lines, cells);
       // Rule itself may have written it since; someone else may not.
       const bytes = await this.bytesToCheckIn(id, path, entry, entry.version);
       await this.db.run('UPDATE vault_begun SET hash = $2, change_set_id = $3 WHERE file_id = $1', [id, hashOf(bytes), changeSet]);
@@ -333,11 +370,11 @@ export class Vault {
         record,
       );
       await this.finish(id, file.kind, after);
-      return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet };
+      return { version: after.version, recordChanges: Object.keys(record).length, fileChanges: lines.length, cells: cells.length, changeSet };
     } catch (error) {
       const adopted = await this.settleBegun(id).catch(() => null);
       // The vault had taken it in, and only its answer was lost.
-      if (adopted) return { version: adopted, recordChanges: Object.keys(record).length, fileChanges: lines.length, changeSet: null };
+      if (adopted) return { version: adopted, recordChanges: Object.keys(record).length, fileChanges: lines.length, cells: 0, changeSet: null };
       throw error;
     }
   }
@@ -475,9 +512,11 @@ export class Vault {
     return after;
   }
 
-  private async write(user: User, title: string, path: string, lines: readonly Line[]): Promise<number | null> {
-    if (lines.length === 0) return null;
-    const report = await this.applying.applyLines(user, title, [...lines, ...(await this.texts.following(this.db, lines))]);
+  /** @param cells lines of stale cells; what follows from the values has the last word about a cell */
+  private async write(user: User, title: string, path: string, lines: readonly Line[], cells: readonly Line[] = []): Promise<number | null> {
+    if (lines.length + cells.length === 0) return null;
+    const written = new Map([...cells, ...lines, ...(await this.texts.following(this.db, lines))].map((line) => [addressKey(line.address), line]));
+    const report = await this.applying.applyLines(user, title, [...written.values()]);
     if (report.state !== 'applied') throw refused('not-applied', `${path}: ${report.failures[0]?.message ?? 'the values could not be written'}`);
     return report.changeSet;
   }

@@ -3,7 +3,7 @@ import { CASES } from '@rule/core/survey';
 import Joi from 'joi';
 import { ForeignDraft, ForeignRequest } from '../foreign';
 import { id } from './files';
-import { clauses, filterKeys } from './values';
+import { fileClauses, filterKeys } from './values';
 
 const text = Joi.string().max(1000).allow('').required();
 
@@ -26,7 +26,9 @@ const conversion = Joi.alternatives(
 export const foreignDraft = Joi.object<ForeignDraft>({
   name: Joi.string().trim().min(1).max(100).required(),
   rows: Joi.array()
-    .items(Joi.object({ from: Joi.string().min(1).max(LONGEST_NAME).required(), to: id.required(), convert: conversion.required(), where: clauses.required() }))
+    .items(
+      Joi.object({ from: Joi.string().min(1).max(LONGEST_NAME).required(), to: id.required(), convert: conversion.required(), where: fileClauses.required() }),
+    )
     .max(500)
     .required(),
 }).required();

@@ -19,6 +19,7 @@ import {
   SheetsQuery,
   TakeUp,
   TypedCell,
+  TryValues,
   VaultRun,
 } from '../mapping';
 import { id } from './files';
@@ -165,6 +166,7 @@ export const inVault = Joi.object<{ inVault: boolean }>({ inVault: Joi.boolean()
 export const checkIn = Joi.object<CheckIn>({
   settled: Joi.object().pattern(Joi.string().pattern(/^\d+$/), Joi.valid('file', 'record')).default({}),
   over: Joi.number().integer().min(1),
+  titleBlocks: Joi.boolean().default(false),
 }).required();
 
 /** Checks the title of a rehearsal that is kept. */
@@ -178,6 +180,7 @@ export const vaultRun = Joi.object<VaultRun>({
   kind: Joi.valid(...RUN_KINDS).default('check in'),
   files: Joi.array().items(id).min(1).max(100_000).unique().required(),
   clash: Joi.valid(...RUN_CLASHES).required(),
+  titleBlocks: Joi.boolean().default(true),
 }).required();
 
 /** Checks a {@link RecordsQuery}. */
@@ -192,6 +195,16 @@ export const recordsQuery = Joi.object<RecordsQuery>({
 
 const fieldName = Joi.string().max(100);
 const recordValue = Joi.string().max(10_000).allow('', null);
+
+/** Checks {@link TryValues}. */
+export const tryValues = Joi.object<TryValues>({
+  state: Joi.string().max(100).required(),
+  edits: Joi.array()
+    .items(Joi.object({ link: id.required(), file: recordValue, record: recordValue }))
+    .unique('link')
+    .max(1000)
+    .required(),
+}).required();
 
 /** Checks {@link RecordEdits}. */
 export const recordEdits = Joi.object<RecordEdits>({

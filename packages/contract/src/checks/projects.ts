@@ -1,13 +1,13 @@
 import { WIDE_LEVELS } from '@rule/core/schema';
 import Joi from 'joi';
 import { WideDraft, WideMembers } from '../projects';
-import { clauses } from './values';
+import { fileClauses } from './values';
 
 /** Checks a {@link WideDraft}. */
 export const wideDraft = Joi.object<WideDraft>({
   level: Joi.valid(...WIDE_LEVELS.filter((level) => level !== 'company')).required(),
   name: Joi.string().trim().min(1).max(200).required(),
-  clauses: clauses.required(),
+  clauses: fileClauses.required(),
 }).required();
 
 /** Checks a {@link WideMembers}. */

@@ -3,6 +3,7 @@ import { CASES, CLASH_RULES } from '@rule/core/survey';
 import Joi from 'joi';
 import {
   COVERAGE_BY,
+  COVERAGE_OF,
   ClassesDraft,
   CleanUpRequest,
   CopyValues,
@@ -14,18 +15,22 @@ import {
   ValuesQuery,
 } from '../survey';
 import { id } from './files';
-import { clauses, filterKeys } from './values';
+import { fileClauses, filterKeys } from './values';
 
 /** Checks a {@link ClassesDraft}. */
 export const classesDraft = Joi.object<ClassesDraft>({
   classes: Joi.array()
-    .items(Joi.object({ id, name: Joi.string().trim().min(1).max(60).required(), clauses: clauses.required(), statedMass: Joi.boolean().required() }))
+    .items(Joi.object({ id, name: Joi.string().trim().min(1).max(60).required(), clauses: fileClauses.required(), statedMass: Joi.boolean().required() }))
     .max(100)
     .required(),
 }).required();
 
 /** Checks a {@link CoverageQuery}. */
-export const coverageQuery = Joi.object<CoverageQuery>({ ...filterKeys, by: Joi.valid(...COVERAGE_BY).default('kind') });
+export const coverageQuery = Joi.object<CoverageQuery>({
+  ...filterKeys,
+  by: Joi.valid(...COVERAGE_BY).default('kind'),
+  of: Joi.valid(...COVERAGE_OF).default('names'),
+});
 
 /** Checks a {@link ValuesQuery}. */
 export const valuesQuery = Joi.object<ValuesQuery>({ ...filterKeys, name: Joi.string().max(LONGEST_NAME).required() });

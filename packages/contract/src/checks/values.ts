@@ -13,7 +13,9 @@ import {
   GridViewDraft,
   GroupBy,
   HistoryQuery,
+  FILE_SUBJECTS,
   MOST_FOUND,
+  NAMED_SUBJECTS,
   OPERATORS,
   ProposedValues,
   ReplacementRequest,
@@ -32,7 +34,7 @@ export const clause = Joi.object<Clause>({
   subject: Joi.valid(...SUBJECTS).required(),
   name: Joi.string()
     .max(1000)
-    .when('subject', { is: Joi.valid('value', 'field'), then: Joi.required() }),
+    .when('subject', { is: Joi.valid(...NAMED_SUBJECTS), then: Joi.required() }),
   operator: Joi.valid(...OPERATORS).required(),
   text: Joi.string().max(1000).allow(''),
 })
@@ -44,6 +46,11 @@ export const clause = Joi.object<Clause>({
 
 /** Checks the conditions of a filter. */
 export const clauses = Joi.array().items(clause).max(50);
+
+/** Checks conditions that are looked at when a file is read. */
+export const fileClauses = Joi.array()
+  .items(clause.keys({ subject: Joi.valid(...FILE_SUBJECTS).required() }).id('fileClause'))
+  .max(50);
 
 const groupBy = Joi.string().pattern(/^(folder|kind|class|\d{1,9})$/);
 

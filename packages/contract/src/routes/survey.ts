@@ -41,7 +41,7 @@ export const surveyRoutes = {
   },
   'GET /survey/remarks': { summary: 'Remarks on single files', role: 'viewer', answer: json<Remark[]>() },
   'GET /survey/coverage': {
-    summary: 'Coverage of names by kind, class, folder or level',
+    summary: 'Coverage of names or record fields by kind, class, folder or level',
     role: 'viewer',
     query: coverageQuery,
     answer: json<Coverage>(),

@@ -5,15 +5,16 @@ import {
   KeptRehearsal,
   KeptRehearsalView,
   LegacyRow,
+  LinkValues,
   Newcomer,
-  RecordEditReport,
   RecordEditRow,
   RecordPage,
+  RecordsStarted,
   RehearsedFile,
   VaultFile,
   VaultState,
 } from '..';
-import { checkIn, fieldOrder, folderOf, inVault, keepRehearsal, legacyList, recordEdits, recordsQuery, rehearseRun, vaultRun } from '../checks';
+import { checkIn, fieldOrder, folderOf, inVault, keepRehearsal, legacyList, recordEdits, recordsQuery, rehearseRun, tryValues, vaultRun } from '../checks';
 import { LARGEST_DOCUMENT } from '../media';
 import { RouteTable, bytes, json, nothing } from '../route';
 
@@ -26,6 +27,12 @@ export const vaultRoutes = {
     summary: 'File, record and agreed value of every link of a file, with the outcome of the next check-in',
     role: 'viewer',
     answer: json<VaultFile>(),
+  },
+  'POST /files/{file}/record/try': {
+    summary: 'What the next check-in would do if file and record held other values; nothing is written',
+    role: 'viewer',
+    body: tryValues,
+    answer: json<LinkValues[]>(),
   },
   'POST /files/{file}/check-in': { summary: 'Check a file in, passing values through its links', role: 'editor', body: checkIn, answer: json<CheckInReport>() },
   'POST /vault/rehearse': {
@@ -68,9 +75,9 @@ export const vaultRoutes = {
     answer: json<{ corrected: number }>(),
   },
   'GET /vault/records': { summary: 'Records of the vault as last fetched', role: 'viewer', query: recordsQuery, answer: json<RecordPage>() },
-  'PUT /vault/records': { summary: 'Change values in records', role: 'editor', body: recordEdits, answer: json<RecordEditReport>() },
+  'PUT /vault/records': { summary: 'Change values in records', role: 'editor', body: recordEdits, answer: json<RecordsStarted>() },
   'GET /vault/record-edits': { summary: 'Changes made to records, newest first', role: 'viewer', answer: json<RecordEditRow[]>() },
-  'POST /vault/record-edits/{edit}/undo': { summary: 'Undo a change of records', role: 'editor', answer: json<RecordEditReport>() },
+  'POST /vault/record-edits/{edit}/undo': { summary: 'Undo a change of records', role: 'editor', answer: json<RecordsStarted>() },
   'POST /vault/list-file': {
     summary: 'Headers and rows of a list from elsewhere',
     role: 'editor',
@@ -83,6 +90,6 @@ export const vaultRoutes = {
     body: legacyList,
     answer: json<LegacyRow[]>(),
   },
-  'POST /vault/list': { summary: 'Take a list from elsewhere into records', role: 'editor', body: legacyList, answer: json<RecordEditReport>() },
+  'POST /vault/list': { summary: 'Take a list from elsewhere into records', role: 'editor', body: legacyList, answer: json<RecordsStarted>() },
   'POST /vault/runs': { summary: 'Check in, check out, pass values or bring in many files', role: 'editor', body: vaultRun, answer: json<JobStarted>() },
 } satisfies RouteTable;

@@ -29,6 +29,19 @@ describe('conditions on files', () => {
     expect(operatorsFor('value', 'yesno')).toEqual(['is', 'is not', 'is filled', 'is blank', 'is a stand-in']);
     expect(operatorsFor('value', 'date')).toContain('<');
   });
+  it('are on record fields where records are known, with their names at hand', async () => {
+    const { stage, changes } = await staged();
+    expect([...stage.field<HTMLSelectElement>('Condition 1: what').options].map((option) => option.text)).not.toContain('record field');
+    stage.fixture.componentRef.setInput('recordFields', ['Title', 'Number']);
+    await stage.settled();
+    await stage.select('Condition 1: what', 'record field');
+    expect(changes.at(-1)![0]).toMatchObject({ subject: 'record field', name: '' });
+    stage.fixture.componentRef.setInput('clauses', changes.at(-1)!);
+    await stage.settled();
+    const list = stage.page.querySelector(`#${stage.field('Condition 1: record field').getAttribute('list')!}`)!;
+    expect([...list.querySelectorAll('option')].map((option) => option.value)).toEqual(['Title', 'Number']);
+    expect(operatorsFor('record field', null)).not.toContain('is a stand-in');
+  });
   it('one that asks whether a value is filled has no text to type', async () => {
     const { stage } = await staged();
     expect(stage.field('Condition 1: text').value).toBe('drum');

@@ -1,6 +1,6 @@
-import { ChangeDetectionStrategy, Component, input, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, output } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { Clause, OPERATORS, SUBJECTS, clauseProblem } from '@rule/contract';
+import { Clause, FILE_SUBJECTS, NAMED_SUBJECTS, OPERATORS, SUBJECTS, clauseProblem } from '@rule/contract';
 import { KINDS } from '@rule/core/schema';
 import { ValueType } from '@rule/core/values';
 import { InputTextModule } from 'primeng/inputtext';
@@ -14,6 +14,7 @@ const SIZE: readonly Operator[] = ['is', 'is not', '<', '≤', '≥', '>'];
 export function operatorsFor(subject: Clause['subject'], type: ValueType | null): readonly Operator[] {
   if (subject === 'kind' || subject === 'class') return ['is', 'is not'];
   if (subject === 'file name' || subject === 'folder') return TEXT;
+  if (subject === 'record field') return OPERATORS.filter((operator) => operator !== 'is a stand-in');
   if (type === null) return OPERATORS;
   return [...(type === 'number' || type === 'whole' || type === 'date' ? SIZE : type === 'yesno' ? (['is', 'is not'] as const) : TEXT), ...FILLED];
 }
@@ -27,17 +28,17 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
     @for (clause of clauses(); track $index; let i = $index) {
       <div class="clause">
         <select class="small" [attr.aria-label]="'Condition ' + (i + 1) + ': what'" [ngModel]="clause.subject" (ngModelChange)="about(i, $event)">
-          @for (subject of subjects; track subject) {
+          @for (subject of subjects(); track subject) {
             <option [value]="subject">{{ subject }}</option>
           }
         </select>
-        @if (clause.subject === 'value' || clause.subject === 'field') {
+        @if (named(clause)) {
           <input
             pInputText
             class="mono"
-            placeholder="written name"
-            [attr.list]="listId"
-            [attr.aria-label]="'Condition ' + (i + 1) + ': written name'"
+            [placeholder]="clause.subject === 'record field' ? 'record field' : 'written name'"
+            [attr.list]="clause.subject === 'record field' ? fieldsId : listId"
+            [attr.aria-label]="'Condition ' + (i + 1) + (clause.subject === 'record field' ? ': record field' : ': written name')"
             [ngModel]="clause.name"
             (ngModelChange)="edit(i, { name: $event })"
           />
@@ -79,6 +80,11 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
         <option [value]="name"></option>
       }
     </datalist>
+    <datalist [id]="fieldsId">
+      @for (name of recordFields(); track name) {
+        <option [value]="name"></option>
+      }
+    </datalist>
   `,
   styles: `
     :host {
@@ -99,12 +105,18 @@ export function operatorsFor(subject: Clause['subject'], type: ValueType | null)
 export class Clauses {
   readonly clauses = input.required<readonly Clause[]>();
   readonly names = input.required<readonly string[]>();
+  /** Fields of records in the vault, where conditions may ask for them. */
+  readonly recordFields = input<readonly string[]>([]);
   /** The type of a name's values; `null` when it is not known. */
   readonly typeOf = input<(name: string) => ValueType | null>(() => null);
   readonly changed = output<readonly Clause[]>();
-  protected readonly subjects = SUBJECTS;
+  protected readonly subjects = computed(() =>
+    this.recordFields().length || this.clauses().some((clause) => clause.subject === 'record field') ? SUBJECTS : FILE_SUBJECTS,
+  );
+  protected named = ({ subject }: Clause): boolean => NAMED_SUBJECTS.includes(subject);
   protected readonly kinds = KINDS;
   protected readonly listId = `rule-names-${Clauses.count++}`;
+  protected readonly fieldsId = `${this.listId}-record`;
   private static count = 0;
 
   protected readonly problem = clauseProblem;
@@ -114,8 +126,12 @@ export class Clauses {
     return fitting.includes(clause.operator) ? fitting : [...fitting, clause.operator];
   }
   protected about(at: number, subject: Clause['subject']): void {
-    const named = subject === 'value' || subject === 'field';
-    const next: Clause = { subject, operator: operatorsFor(subject, null)[0]!, text: subject === 'kind' ? 'part' : '', ...(named ? { name: '' } : {}) };
+    const next: Clause = {
+      subject,
+      operator: operatorsFor(subject, null)[0]!,
+      text: subject === 'kind' ? 'part' : '',
+      ...(NAMED_SUBJECTS.includes(subject) ? { name: '' } : {}),
+    };
     this.changed.emit(this.clauses().map((clause, i) => (i === at ? next : clause)));
   }
   protected edit(at: number, change: Partial<Clause>): void {

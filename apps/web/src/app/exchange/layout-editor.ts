@@ -109,7 +109,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
             >
           }
         </div>
-        <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" (changed)="where($event)" />
+        <rule-clauses [clauses]="c.filter.where ?? []" [names]="names()" [recordFields]="recordFields()" (changed)="where($event)" />
         <div class="pair top">
           <label class="field"
             ><span>One row is</span
@@ -348,7 +348,7 @@ export class LayoutEditor {
   private readonly byId = this.store.selectSignal(catalogueFeature.selectById);
   protected readonly mayAdminister = this.store.selectSignal(sessionFeature.selectMayAdminister);
   protected readonly names = computed(() => this.properties().map((property) => property.writtenName));
-  private readonly recordFields = signal<readonly string[]>([]);
+  protected readonly recordFields = signal<readonly string[]>([]);
   private readonly cellTags = signal<readonly string[]>([]);
   /** Columns for reading that can be had, and those of the layout, by their headers. */
   private readonly known = computed(() => {

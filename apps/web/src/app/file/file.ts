@@ -28,6 +28,7 @@ import {
   TrayActions,
   trayFeature,
   Way,
+  lockWords,
 } from '../shared';
 
 type Holder = FileDetails['holders'][number];
@@ -86,7 +87,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
           <p class="note bad">{{ d.file.problem }}</p>
         }
         @if (d.file.lock) {
-          <p class="note">The file {{ d.file.lock }}. It cannot be written.</p>
+          <p class="note">The file {{ lockWords(d.file) }}. It cannot be written.</p>
         }
         @for (note of d.notes; track $index) {
           <p class="note">{{ note }}</p>
@@ -463,6 +464,7 @@ const plain = (n: number): string => (n === 0 ? '0' : Math.abs(n) >= 1e7 || Math
   `,
 })
 export class FilePage {
+  protected readonly lockWords = lockWords;
   private readonly api = inject(Api);
   private readonly store = inject(Store);
   private readonly notices = inject(Notices);

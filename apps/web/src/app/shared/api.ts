@@ -42,6 +42,7 @@ import {
   CopyRequest,
   CopyValues,
   CoverageBy,
+  CoverageOf,
   Effect,
   FileChoice,
   FileFilter,
@@ -70,6 +71,7 @@ import {
   SignIn,
   TakeUp,
   TypedCell,
+  TryValues,
   TrayLines,
   TryExpression,
   TryQuery,
@@ -92,7 +94,7 @@ export class Api {
 
   survey = (filter: FileFilter = {}) => this.server.ask('GET /survey', { query: filter });
   remarks = () => this.server.ask('GET /survey/remarks');
-  coverage = (by: CoverageBy, filter: FileFilter) => this.server.ask('GET /survey/coverage', { query: { ...filter, by } });
+  coverage = (of: CoverageOf, by: CoverageBy, filter: FileFilter) => this.server.ask('GET /survey/coverage', { query: { ...filter, by, of } });
   twins = () => this.server.ask('GET /survey/twins');
   otherNames = () => this.server.ask('GET /survey/other-names');
   foundValues = (name: string, filter: FileFilter) => this.server.ask('GET /survey/values', { query: { ...filter, name } });
@@ -300,6 +302,7 @@ export class Api {
   addLink = (link: Omit<Link, 'id'>) => this.server.ask('POST /schema/draft/links', { body: link });
   changeLink = (id: number, link: Omit<Link, 'id'>) => this.server.ask('PUT /schema/draft/links/{link}', { params: { link: id }, body: link });
   removeLink = (id: number) => this.server.ask('DELETE /schema/draft/links/{link}', { params: { link: id } });
+  tryValues = (file: number, body: TryValues) => this.server.ask('POST /files/{file}/record/try', { params: { file }, body });
   record = (file: number) => this.server.ask('GET /files/{file}/record', { params: { file } });
   rehearse = () => this.server.ask('POST /vault/rehearse', { body: { files: null } });
   rehearsals = () => this.server.ask('GET /vault/rehearsals');
@@ -314,12 +317,12 @@ export class Api {
   orderField = (body: FieldOrder) => this.server.ask('POST /vault/fields', { body });
   correctLinkTable = () => this.server.ask('POST /vault/link-table/correct');
   records = (query: RecordsQuery) => this.server.ask('GET /vault/records', { query });
-  editRecords = (body: RecordEdits) => this.server.ask('PUT /vault/records', { body });
+  editRecords = (body: RecordEdits) => this.server.reportOf(this.server.ask('PUT /vault/records', { body }));
   recordEdits = () => this.server.ask('GET /vault/record-edits');
-  undoRecordEdit = (edit: number) => this.server.ask('POST /vault/record-edits/{edit}/undo', { params: { edit } });
+  undoRecordEdit = (edit: number) => this.server.reportOf(this.server.ask('POST /vault/record-edits/{edit}/undo', { params: { edit } }));
   openRecordList = (file: File) => this.server.sendFile('POST /vault/list-file', file);
   previewRecordList = (body: LegacyList) => this.server.ask('POST /vault/list/preview', { body });
-  takeRecordList = (body: LegacyList) => this.server.ask('POST /vault/list', { body });
+  takeRecordList = (body: LegacyList) => this.server.reportOf(this.server.ask('POST /vault/list', { body }));
   checkIn = (file: number, body: CheckIn) => this.server.ask('POST /files/{file}/check-in', { params: { file }, body });
 
   count = (filter: FileFilter) => this.server.ask('GET /values/count', { query: filter });

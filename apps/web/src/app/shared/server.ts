@@ -1,6 +1,6 @@
 import { HttpClient, HttpErrorResponse, HttpEvent, HttpHeaders, HttpResponse } from '@angular/common/http';
 import { Injectable, inject } from '@angular/core';
-import { ApplyReport, ApplyStarted, ParamsOf, Problem, addressOf, methodAndPath } from '@rule/contract';
+import { ParamsOf, Problem, addressOf, methodAndPath } from '@rule/contract';
 import type { Answered, DownloadRoute, FileRoute, GivenTo, RouteName } from '@rule/contract/routes';
 import { Observable, catchError, filter, from, map, of, retry, switchMap, take, throwError, timer } from 'rxjs';
 import { LongWork } from './long-work';
@@ -97,8 +97,8 @@ export class Server {
     );
   }
 
-  /** What came of writing files, however long it takes: a job that goes on is followed to its end, also over times without an answer. */
-  reportOf(started: Observable<ApplyStarted>): Observable<ApplyReport> {
+  /** What came of work, however long it takes: a job that goes on is followed to its end, also over times without an answer. */
+  reportOf<T>(started: Observable<{ readonly job: number; readonly report: T | null }>): Observable<T> {
     return started.pipe(
       switchMap(({ job, report }) => {
         if (report) return of(report);
@@ -109,7 +109,7 @@ export class Server {
           filter((row) => row.state !== 'waiting' && row.state !== 'running'),
           take(1),
           map((row) => {
-            if (row.state === 'done') return row.result as ApplyReport;
+            if (row.state === 'done') return row.result as T;
             throw new Error(row.message ?? 'It was cancelled. Nothing was changed.');
           }),
         );

@@ -1,9 +1,13 @@
-import { EntryStanding } from '@rule/contract';
+import { EntryStanding, FileRow } from '@rule/contract';
 import { showInstant } from './show';
 
 /** Who checked a file out and since when; `null` for nobody. */
 export const outWords = ({ checkedOutBy, checkedOutAt }: EntryStanding): string | null =>
   checkedOutBy === null ? null : `checked out by ${checkedOutBy}${checkedOutAt ? ` since ${showInstant(checkedOutAt)}` : ''}`;
+
+/** Why a file cannot be written, by whom and since when, as words after "the file"; `null` where it can. */
+export const lockWords = ({ lock, lockBy, lockSince }: Pick<FileRow, 'lock' | 'lockBy' | 'lockSince'>): string | null =>
+  lock === null ? null : `${lock}${lockBy ? ` (${lockBy})` : ''}${lockSince ? ` since ${showInstant(lockSince)}` : ''}`;
 
 /** Where a file stands in the vault, in words. */
 export function standingWords(entry: EntryStanding): string {

@@ -45,7 +45,7 @@ const names = (stage: Stage) => [...stage.page.querySelectorAll('tbody td:first-
 describe('coverage', () => {
   it('is a map with a share in every field that files can fill, and its figures in words', async () => {
     const { stage } = await staged();
-    expect(stage.last('coverage')).toEqual(['kind', { folder: 'parts' }]);
+    expect(stage.last('coverage')).toEqual(['names', 'kind', { folder: 'parts' }]);
     const { series, tooltip } = chart(stage).options()!;
     expect(series[0]!.data.map((point) => point.value)).toEqual([
       [0, 0, 90],
@@ -71,7 +71,7 @@ describe('coverage', () => {
     chart(stage).chartClick.emit({ data: { value: [1, 2, 75] } });
     // A click beside the fields means none of them.
     chart(stage).chartClick.emit({});
-    expect(opened).toEqual([{ name: 'Title', by: 'kind', key: 'drawing' }]);
+    expect(opened).toEqual([{ of: 'names', name: 'Title', by: 'kind', key: 'drawing' }]);
   });
 
   it('is a table for those who prefer one, from which every share leads to its files', async () => {
@@ -84,7 +84,7 @@ describe('coverage', () => {
       '–',
     ]);
     await stage.click('A < B, drawing: 4 of 4 filled');
-    expect(opened).toEqual([{ name: 'A < B', by: 'kind', key: 'drawing' }]);
+    expect(opened).toEqual([{ of: 'names', name: 'A < B', by: 'kind', key: 'drawing' }]);
   });
 
   it('is ordered over all columns or by one of them', async () => {
@@ -107,11 +107,25 @@ describe('coverage', () => {
     const { stage } = await staged();
     await stage.select('of', 'drawing');
     await stage.select('By', 'folder');
-    expect(stage.last('coverage')).toEqual(['folder', { folder: 'parts' }]);
+    expect(stage.last('coverage')).toEqual(['names', 'folder', { folder: 'parts' }]);
     expect(stage.field<HTMLSelectElement>('of').value).toBe('');
     stage.fixture.componentRef.setInput('filter', {});
     await stage.settled();
-    expect(stage.last('coverage')).toEqual(['folder', {}]);
+    expect(stage.last('coverage')).toEqual(['names', 'folder', {}]);
+  });
+
+  it('is of record fields too where a vault keeps records, by all but levels', async () => {
+    const { stage, opened } = await staged();
+    expect(() => stage.field('Coverage of')).toThrow();
+    stage.fixture.componentRef.setInput('records', true);
+    await stage.settled();
+    await stage.select('By', 'level');
+    await stage.select('Coverage of', 'record fields');
+    expect(stage.last('coverage')).toEqual(['record fields', 'kind', { folder: 'parts' }]);
+    expect([...stage.field<HTMLSelectElement>('By').options].map((option) => option.text)).toEqual(['kind', 'class', 'folder']);
+    chart(stage).chartClick.emit({ data: { value: [1, 2, 75] } });
+    expect(opened).toEqual([{ of: 'record fields', name: 'Title', by: 'kind', key: 'drawing' }]);
+    expect(stage.page.querySelector('.map')!.getAttribute('aria-label')).toMatch(/^3 record fields by kind/);
   });
 
   it('says what failed, and that nothing is there', async () => {

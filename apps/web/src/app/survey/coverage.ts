@@ -1,13 +1,15 @@
 import { ChangeDetectionStrategy, Component, computed, effect, inject, input, output, signal, untracked } from '@angular/core';
 import { FormsModule } from '@angular/forms';
-import { COVERAGE_BY, Coverage, CoverageBy, FileFilter } from '@rule/contract';
+import { COVERAGE_BY, COVERAGE_OF, Coverage, CoverageBy, CoverageOf, FileFilter } from '@rule/contract';
+import { count } from '@rule/core/words';
 import type { EChartsCoreOption } from 'echarts/core';
 import { NgxEchartsDirective, provideEchartsCore } from 'ngx-echarts';
 import { asHtml, chartBase, echarts, themeColour } from '../charts';
 import { Api, ExactName, problemOf } from '../shared';
 
-/** A cell of the map: a name among the files of one kind, class, folder or level. */
+/** A cell of the map: a name or record field among the files of one kind, class, folder or level. */
 export interface CoverageCell {
+  readonly of: CoverageOf;
   readonly name: string;
   readonly by: CoverageBy;
   readonly key: string;
@@ -24,10 +26,20 @@ type Order = (typeof ORDERS)[number];
   providers: [provideEchartsCore({ echarts })],
   template: `
     <div class="bar">
+      @if (records()) {
+        <label
+          >Coverage of
+          <select class="small" name="of" [ngModel]="of()" (ngModelChange)="choose($event)">
+            @for (choice of ofs; track choice) {
+              <option [value]="choice">{{ choice }}</option>
+            }
+          </select></label
+        >
+      }
       <label
         >By
         <select class="small" name="by" [ngModel]="by()" (ngModelChange)="by.set($event)">
-          @for (choice of bys; track choice) {
+          @for (choice of bys(); track choice) {
             <option [value]="choice">{{ choice }}</option>
           }
         </select></label
@@ -55,13 +67,13 @@ type Order = (typeof ORDERS)[number];
       <p class="note bad" role="alert">{{ text }}</p>
     } @else if (coverage(); as c) {
       @if (rows().length === 0 || c.columns.length === 0) {
-        <p class="note">No file here has properties.</p>
+        <p class="note">{{ of() === 'names' ? 'No file here has properties.' : 'No file here has a record in the vault.' }}</p>
       } @else if (asTable()) {
         <div class="card scroll">
           <table class="list">
             <thead>
               <tr>
-                <th>Written name</th>
+                <th>{{ of() === 'names' ? 'Written name' : 'Record field' }}</th>
                 @for (entry of c.columns; track entry.key) {
                   <th class="num">{{ entry.label }} ({{ entry.files }})</th>
                 }
@@ -77,7 +89,7 @@ type Order = (typeof ORDERS)[number];
                         type="button"
                         class="link"
                         [attr.aria-label]="row.name + ', ' + entry.label + ': ' + row.cells[i]!.filled + ' of ' + entry.files + ' filled'"
-                        (click)="open.emit({ name: row.name, by: by(), key: entry.key })"
+                        (click)="open.emit({ of: of(), name: row.name, by: by(), key: entry.key })"
                       >
                         {{ percent(row.cells[i]!.filled, entry.files) }}
                       </button>
@@ -99,7 +111,12 @@ type Order = (typeof ORDERS)[number];
           [attr.aria-label]="summary()"
         ></div>
       }
-      <p class="soft">A file counts as filled when it has a value that is not a stand-in. Click a field to see its files.</p>
+      <p class="soft">
+        {{
+          of() === 'names' ? 'A file counts as filled when it has a value that is not a stand-in.' : 'Only files that have a record in the vault are counted.'
+        }}
+        Click a field to see its files.
+      </p>
     } @else {
       <span class="skeleton"></span><span class="skeleton"></span><span class="skeleton"></span>
     }
@@ -126,8 +143,12 @@ export class CoverageMap {
   readonly filter = input.required<FileFilter>();
   /** Counts up when the files may have changed. */
   readonly turn = input(0);
+  /** Whether files have records in a vault. */
+  readonly records = input(false);
   readonly open = output<CoverageCell>();
-  protected readonly bys = COVERAGE_BY;
+  protected readonly ofs = COVERAGE_OF;
+  protected readonly of = signal<CoverageOf>('names');
+  protected readonly bys = computed(() => COVERAGE_BY.filter((by) => this.of() === 'names' || by !== 'level'));
   protected readonly orders = ORDERS;
   protected readonly by = signal<CoverageBy>('kind');
   protected readonly order = signal<Order>('by name');
@@ -138,18 +159,23 @@ export class CoverageMap {
 
   constructor() {
     effect((cleanup) => {
-      const [by, filter] = [this.by(), this.filter()];
+      const [of, by, filter] = [this.of(), this.by(), this.filter()];
       this.turn();
       untracked(() => {
         this.error.set(null);
         this.column.set('');
       });
-      const asked = this.api.coverage(by, filter).subscribe({
+      const asked = this.api.coverage(of, by, filter).subscribe({
         next: (coverage) => this.coverage.set(coverage),
         error: (failure: unknown) => this.error.set(problemOf(failure).detail),
       });
       cleanup(() => asked.unsubscribe());
     });
+  }
+
+  protected choose(of: CoverageOf): void {
+    if (of !== 'names' && this.by() === 'level') this.by.set('kind');
+    this.of.set(of);
   }
 
   protected readonly rows = computed(() => {
@@ -171,7 +197,9 @@ export class CoverageMap {
   });
   /** As many rows as are read at a glance; the rest is scrolled to. */
   protected readonly height = computed(() => 60 + 24 * Math.min(this.rows().length, 20));
-  protected readonly summary = computed(() => `${this.rows().length} names by ${this.by()}. The table has the same figures.`);
+  protected readonly summary = computed(
+    () => `${count(this.rows().length, this.of() === 'names' ? 'name' : 'record field')} by ${this.by()}. The table has the same figures.`,
+  );
 
   protected percent(filled: number, files: number): string {
     return files === 0 ? '–' : `${Math.round((100 * filled) / files)} %`;
@@ -257,6 +285,6 @@ export class CoverageMap {
   protected clicked(event: unknown): void {
     const [x, y] = (event as { data?: { value?: [number, number, number] } }).data?.value ?? [];
     const [row, column] = [this.rows()[y ?? -1], this.coverage()?.columns[x ?? -1]];
-    if (row && column) this.open.emit({ name: row.name, by: this.by(), key: column.key });
+    if (row && column) this.open.emit({ of: this.of(), name: row.name, by: this.by(), key: column.key });
   }
 }

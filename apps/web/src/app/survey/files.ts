@@ -22,7 +22,7 @@ type State = (typeof STATES)[number];
   template: `
     <section class="card">
       <h2>Conditions</h2>
-      <rule-clauses [clauses]="written()" [names]="names()" [typeOf]="typeOf()" (changed)="write($event)" />
+      <rule-clauses [clauses]="written()" [names]="names()" [recordFields]="recordFields()" [typeOf]="typeOf()" (changed)="write($event)" />
       <div class="show">
         <label
           >Show the value of
@@ -91,6 +91,7 @@ export class FoundFiles {
   /** The name whose values are shown; empty for none. */
   readonly name = input('');
   readonly names = input.required<readonly string[]>();
+  readonly recordFields = input<readonly string[]>([]);
   readonly typeOf = input<(name: string) => ValueType | null>(() => null);
   readonly nameChange = output<string>();
   readonly where = output<readonly Clause[]>();

@@ -1,4 +1,4 @@
-import { Clause, FileFilter } from '@rule/contract';
+import { Clause, FileFilter, NAMED_SUBJECTS } from '@rule/contract';
 import { KINDS } from '@rule/core/schema';
 
 /** The parts of the address that say which files Survey is about. */
@@ -44,6 +44,6 @@ export const isEverything = (filter: FileFilter): boolean => Object.keys(filter)
 
 /** A clause in words. */
 export function clauseText({ subject, name, operator, text }: Clause): string {
-  const what = subject === 'value' || subject === 'field' ? (name ?? '') : subject;
+  const what = NAMED_SUBJECTS.includes(subject) ? `${name ?? ''}${subject === 'record field' ? ' in the vault' : ''}` : subject;
   return /^is (filled|blank|a stand-in)$/.test(operator) ? `${what} ${operator}` : `${what} ${operator} ${text ?? ''}`;
 }

@@ -221,7 +221,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
               }
             }
             @case ('coverage') {
-              <rule-coverage [filter]="filter()" [turn]="turn()" (open)="openCell($event)" />
+              <rule-coverage [filter]="filter()" [turn]="turn()" [records]="recordFields().length > 0" (open)="openCell($event)" />
             }
             @case ('twins') {
               @if (found.twins() || !found.error()) {
@@ -267,6 +267,7 @@ const PLURAL: Readonly<Record<string, string>> = { part: 'Parts', assembly: 'Ass
                 [turn]="turn()"
                 [name]="name() ?? ''"
                 [names]="names()"
+                [recordFields]="recordFields()"
                 [typeOf]="typeOf"
                 (nameChange)="go({ look: 'files', name: $event || null })"
                 (where)="setWhere($event)"
@@ -527,6 +528,7 @@ export class SurveyStation {
   protected readonly libraryNumber = computed(() => Number(this.library()));
   protected readonly libraryShown = computed(() => this.survey()?.libraries.find((row) => row.id === this.libraryNumber()));
   protected readonly names = computed(() => this.found.rows().map((row) => row.name));
+  protected readonly recordFields = computed(() => this.survey()?.recordFields ?? []);
   protected readonly writtenNames = computed(() => this.properties().map((property) => property.writtenName));
   protected readonly chosen = computed<NameRow | undefined>(() => this.found.rows().find((row) => row.name === this.selected()));
   protected readonly standIns = computed(() => this.found.rows().reduce((sum, row) => sum + row.standIns, 0));
@@ -679,19 +681,27 @@ export class SurveyStation {
   }
 
   protected openFiles(name: string, more: Record<string, string | number | null> = {}, operator: Clause['operator'] = 'is filled', text?: string): void {
-    const clause: Clause = { subject: 'value', name, operator, ...(text === undefined ? {} : { text }) };
-    const others = (this.filter().where ?? []).filter((other) => other.name !== name);
-    this.go({ look: 'files', name, where: JSON.stringify([...others, clause]), ...more });
+    this.openMatching({ subject: 'value', name, operator, ...(text === undefined ? {} : { text }) }, name, more);
+  }
+  private openMatching(clause: Clause, shown: string | null, more: Record<string, string | number | null>): void {
+    const others = (this.filter().where ?? []).filter((other) => other.name !== clause.name || other.subject !== clause.subject);
+    this.go({ look: 'files', name: shown, where: JSON.stringify([...others, clause]), ...more });
   }
   protected openValue(name: string, text: string): void {
     this.openFiles(name, {}, 'is', text);
   }
 
-  protected openCell({ name, by, key }: CoverageCell): void {
-    if (by === 'kind') this.openFiles(name, { kind: key });
-    else if (by === 'class') this.openFiles(name, { class: Number(key) });
-    else if (by === 'folder') this.openFiles(name, { library: Number(key.split(':')[0]), folder: key.slice(key.indexOf(':') + 1) || null });
-    else this.openFiles(name);
+  protected openCell({ of, name, by, key }: CoverageCell): void {
+    const more: Record<string, string | number | null> =
+      by === 'kind'
+        ? { kind: key }
+        : by === 'class'
+          ? { class: Number(key) }
+          : by === 'folder'
+            ? { library: Number(key.split(':')[0]), folder: key.slice(key.indexOf(':') + 1) || null }
+            : {};
+    if (of === 'names') this.openFiles(name, more);
+    else this.openMatching({ subject: 'record field', name, operator: 'is filled' }, null, more);
   }
 
   protected openContradictions(names: readonly string[]): void {

@@ -37,6 +37,7 @@ import {
   sessionFeature,
   TrayActions,
   trayFeature,
+  lockWords,
 } from '../shared';
 
 /** With more files than this the rest of the form follows what is typed a moment later. */
@@ -177,7 +178,7 @@ interface Outdated {
                 <input type="checkbox" [attr.aria-label]="'fill in ' + file.path" [checked]="!left().has(file.id)" (change)="leave(file.id)" />
                 <rule-file [id]="file.id" [path]="file.path" [text]="file.name" />
                 @if (file.lock) {
-                  <span class="mark warn" [title]="'The file ' + file.lock">locked</span>
+                  <span class="mark warn" [title]="'The file ' + lockWords(file)">locked</span>
                 } @else if (changedFiles().has(file.id)) {
                   <span class="mark good">{{ changedFiles().get(file.id) }}</span>
                 }
@@ -364,6 +365,7 @@ interface Outdated {
   `,
 })
 export class FillSheet implements OnDestroy {
+  protected readonly lockWords = lockWords;
   private readonly api = inject(Api);
   private readonly store = inject(Store);
   private readonly notices = inject(Notices);

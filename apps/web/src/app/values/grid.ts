@@ -19,7 +19,7 @@ import { continueSeries, layBlock, readBlock, writeBlock } from '@rule/core/grid
 import { Change, Property, checkProposed, forClass, judge, whyNotChanged } from '@rule/core/schema';
 import { HeldValue, StandIns, editText } from '@rule/core/values';
 import { count } from '@rule/core/words';
-import { Count, lineKey, showCell, ShownCell } from '../shared';
+import { Count, lineKey, lockWords, showCell, ShownCell } from '../shared';
 import { addressOf, cellKey, has, holderOf } from './grid-rows';
 
 /** A heading above the rows of one group. */
@@ -211,7 +211,7 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
                   @if (line.row.file.problem) {
                     <span class="mark bad" [title]="line.row.file.problem">unread</span>
                   } @else if (line.row.file.lock) {
-                    <span class="mark" [title]="'The file ' + line.row.file.lock">locked</span>
+                    <span class="mark" [title]="'The file ' + lockWords(line.row.file)">locked</span>
                   }
                 </div>
                 @for (cell of line.frozen; track cell.property.id) {
@@ -563,6 +563,7 @@ function titleOf(shown: ShownCell, line: TrayLine | null, closed: string | null,
   `,
 })
 export class ValuesGrid {
+  protected readonly lockWords = lockWords;
   readonly rows = input.required<readonly GridItem[]>();
   readonly columns = input.required<readonly Property[]>();
   readonly standIns = input.required<StandIns>();
@@ -918,7 +919,7 @@ export class ValuesGrid {
   private barred(row: GridRow, property: Property): string | null {
     if (!has(row, property)) return `does not apply to this ${row.holder?.level ?? row.file.kind}`;
     if (row.file.problem !== null) return 'the file could not be read';
-    return this.closedBy(row, property) ?? (row.file.lock === null ? null : `the file ${row.file.lock}`);
+    return this.closedBy(row, property) ?? (row.file.lock === null ? null : `the file ${lockWords(row.file)}`);
   }
   private editable(): boolean {
     const [row, property] = [this.rowAt(), this.propertyAt()];

@@ -36,6 +36,7 @@ import {
   TrayActions,
   trayFeature,
   Way,
+  lockWords,
 } from '../shared';
 import { choiceOf, rangesOf } from './choice';
 import { FillSheet } from './fill-sheet';
@@ -408,7 +409,7 @@ import { Why } from './why';
             <p class="note bad">{{ c.row.file.problem }}</p>
           }
           @if (c.row.file.lock) {
-            <p class="note">The file {{ c.row.file.lock }}. It cannot be written.</p>
+            <p class="note">The file {{ lockWords(c.row.file) }}. It cannot be written.</p>
           }
           @if (c.property; as property) {
             <dl>
@@ -585,6 +586,7 @@ import { Why } from './why';
   `,
 })
 export class ValuesStation {
+  protected readonly lockWords = lockWords;
   protected readonly grid = inject(ValuesStore);
   private readonly api = inject(Api);
   private readonly store = inject(Store);

@@ -1,18 +1,12 @@
-import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, input, linkedSignal, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { CheckInReport, LinkValues, VaultFile } from '@rule/contract';
 import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { RadioButtonModule } from 'primeng/radiobutton';
 import { ExactName, FileLink, standingWords } from '../shared';
-
-const ACTIONS: Readonly<Record<LinkValues['decision']['action'], string>> = {
-  equal: 'nothing',
-  in: 'file → record',
-  out: 'record → file',
-  ask: 'asks you',
-  stays: 'stays apart',
-};
+import { DECISION_CHIP, DECISION_WORDS } from './decisions';
+import { TryValues } from './try-values';
 
 /** What was decided where file and record differ, by the number of the link. */
 export type Settled = Readonly<Record<string, 'file' | 'record'>>;
@@ -21,7 +15,7 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
 @Component({
   selector: 'rule-vault-record',
   changeDetection: ChangeDetectionStrategy.OnPush,
-  imports: [ButtonModule, ExactName, FileLink, FormsModule, RadioButtonModule],
+  imports: [ButtonModule, ExactName, FileLink, FormsModule, RadioButtonModule, TryValues],
   template: `
     @let r = record();
     <div class="head">
@@ -29,11 +23,19 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
         <h1><rule-file [id]="r.file.id" [path]="r.file.path" [text]="r.file.name" /></h1>
         <p>{{ standing() }}. What the next check-in would do with each link:</p>
       </div>
-      @if (editable()) {
-        <div class="actions">
+      <div class="actions">
+        @if (r.values.length) {
+          <p-button
+            severity="secondary"
+            [label]="trying() ? 'Hide tried values' : 'Try other values'"
+            [attr.aria-expanded]="trying()"
+            (onClick)="trying.set(!trying())"
+          />
+        }
+        @if (editable()) {
           <p-button [label]="label()" [loading]="busy()" [disabled]="closed() || undecided() > 0 || refused() > 0" (onClick)="checkIn.emit(settled())" />
-        </div>
-      }
+        }
+      </div>
     </div>
     @if (reportText(); as text) {
       <p class="note" role="status">{{ text }}</p>
@@ -85,13 +87,7 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
                     </span>
                   }
                 } @else {
-                  <span
-                    class="chip"
-                    [class.good]="v.decision.action === 'equal'"
-                    [class.brass]="v.decision.action === 'in' || v.decision.action === 'out'"
-                    [class.warn]="v.decision.action === 'stays'"
-                    >{{ actionName(v) }}</span
-                  >
+                  <span [class]="'chip ' + chip(v)">{{ actionName(v) }}</span>
                 }
                 <small class="soft">{{ v.decision.reason }}</small>
                 @if (v.refused) {
@@ -107,6 +103,9 @@ export type Settled = Readonly<Record<string, 'file' | 'record'>>;
         </tbody>
       </table>
     </div>
+    @if (trying()) {
+      <rule-try-values [record]="r" [states]="states()" />
+    }
     @if (others().length) {
       <h2>Other fields of the record</h2>
       <dl class="facts">
@@ -162,7 +161,10 @@ export class VaultRecord {
   readonly report = input<CheckInReport | null>(null);
   readonly busy = input(false);
   readonly editable = input(false);
+  /** States of the vault's workflow. */
+  readonly states = input<readonly string[]>([]);
   readonly checkIn = output<Settled>();
+  protected readonly trying = signal(false);
   protected readonly sides = ['file', 'record'] as const;
   /** What was decided for what is shown; another file, or another state of it, is decided anew. */
   protected readonly settled = linkedSignal<VaultFile, Settled>({ source: () => this.record(), computation: () => ({}) });
@@ -192,7 +194,8 @@ export class VaultRecord {
   });
 
   protected ofModel = (v: LinkValues): boolean => v.end !== null && 'of' in v.end && v.end.of === 'model';
-  protected actionName = (v: LinkValues): string => ACTIONS[v.decision.action];
+  protected actionName = (v: LinkValues): string => DECISION_WORDS[v.decision.action];
+  protected chip = (v: LinkValues): string => DECISION_CHIP[v.decision.action];
   /** What taking one side means: a blank one erases the other, and says so. */
   protected takeText(v: LinkValues, side: 'file' | 'record'): string {
     const [taken, other] = side === 'file' ? [v.file, v.record] : [v.record, v.file];

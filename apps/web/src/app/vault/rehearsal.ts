@@ -2,6 +2,7 @@ import { ScrollingModule } from '@angular/cdk/scrolling';
 import { ChangeDetectionStrategy, Component, computed, input, output, signal } from '@angular/core';
 import { FormsModule } from '@angular/forms';
 import { KeptRehearsalView, RUN_CLASHES, RehearsedFile, RunKind, VaultRun, VaultRunResult } from '@rule/contract';
+import { count } from '@rule/core/words';
 import { ButtonModule } from 'primeng/button';
 import { CheckboxModule } from 'primeng/checkbox';
 import { InputTextModule } from 'primeng/inputtext';
@@ -26,7 +27,7 @@ const RUNS: readonly { readonly value: RunKind; readonly text: string; readonly 
 ];
 
 /** Whether a file has something to check in. */
-const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.out + row.counts.ask > 0;
+const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.out + row.counts.ask + (row.cells ?? 0) > 0;
 
 /** Many files of the vault: what checking them in would do, and what came of it. */
 @Component({
@@ -77,11 +78,16 @@ const acts = (row: RehearsedFile) => row.changed || row.counts.in + row.counts.o
           <span id="run-clash" class="soft">Where both changed</span>
           <p-select appendTo="body" ariaLabelledBy="run-clash" [options]="clashes" optionLabel="text" optionValue="value" [(ngModel)]="clash" />
         }
+        @if (kind() === 'check in') {
+          <span class="tick">
+            <p-checkbox inputId="run-cells" [binary]="true" [(ngModel)]="titleBlocks" /><label for="run-cells">Put stale title blocks right</label>
+          </span>
+        }
         <p-button
           [label]="labelOf(kind()) + ' ' + (chosen().size | count: 'file')"
           [disabled]="chosen().size === 0 || running()"
           [loading]="running()"
-          (onClick)="started.emit({ kind: kind(), files: [...chosen()], clash })"
+          (onClick)="started.emit({ kind: kind(), files: [...chosen()], clash, titleBlocks })"
         />
       </div>
     }
@@ -189,6 +195,7 @@ export class VaultRehearsal {
   protected readonly headers = ['File', 'State', 'Bytes', 'Into record', 'Into file', 'Asks', 'What'];
   protected readonly clashes = RUN_CLASHES.map((value) => ({ value, text: CLASH_WORDS[value] }));
   protected clash: VaultRun['clash'] = 'leave out';
+  protected titleBlocks = true;
   protected readonly runs = [...RUNS];
   protected readonly kind = signal<RunKind>('check in');
   protected readonly quietly = signal(false);
@@ -216,11 +223,17 @@ export class VaultRehearsal {
   protected byFile = (_: number, row: RehearsedFile) => row.file;
   /** What failed, once more, in the way it was tried. */
   protected retry({ kind, rows }: VaultRunResult): void {
-    this.started.emit({ kind, files: rows.filter((row) => row.outcome === 'left out').map((row) => row.file), clash: this.clash });
+    this.started.emit({
+      kind,
+      files: rows.filter((row) => row.outcome === 'left out').map((row) => row.file),
+      clash: this.clash,
+      titleBlocks: this.titleBlocks,
+    });
   }
   protected labelOf = (kind: RunKind): string => RUNS.find((entry) => entry.value === kind)!.label;
   protected why(row: RehearsedFile): string {
-    return row.blocked ?? row.told.map((entry) => `${entry.field}: ${entry.reason}`).join('; ');
+    const cells = row.cells ? [`${count(row.cells, 'title block text is', 'title block texts are')} stale`] : [];
+    return row.blocked ?? [...row.told.map((entry) => `${entry.field}: ${entry.reason}`), ...cells].join('; ');
   }
   protected choose(file: number, on: boolean): void {
     const picked = new Set(this.picked());

@@ -234,6 +234,30 @@ describe('the vault', () => {
     expect(stage.actions.some((action) => action.type === '[Catalogue] Recount')).toBe(true);
   });
 
+  it('other values are tried on copies of file and record, in any state', async () => {
+    const tried = [value(1, 'TITLE', 'equal', 'Drum', 'Drum', 'Old drum'), ...record.values.slice(1)];
+    const stage = await staged({ file: '7' }, { tryValues: tried });
+    await stage.click('Try other values');
+    const outcome = () =>
+      [...stage.page.querySelectorAll('[aria-label="Values that are tried"] tbody tr')].map((row) => row.querySelector('.chip')!.textContent.trim());
+    expect(outcome()).toEqual(['file → record', 'asks you', 'nothing', 'asks you']);
+    expect([stage.field('TITLE, file').value, stage.field('TITLE, record').value]).toEqual(['Drum', 'Old drum']);
+    await stage.type('TITLE, record', 'Drum');
+    await stage.rested();
+    expect(stage.last('tryValues')).toEqual([7, { state: 'in work', edits: [{ link: 1, record: 'Drum' }] }]);
+    expect(outcome()).toEqual(['nothing', 'asks you', 'nothing', 'asks you']);
+    // What is as it is again is not tried.
+    await stage.type('TITLE, record', 'Old drum');
+    await stage.rested();
+    expect(stage.last('tryValues')).toEqual([7, { state: 'in work', edits: [] }]);
+    await stage.type('SUPPLIER, file', '');
+    await stage.rested();
+    expect(stage.last('tryValues')).toEqual([7, { state: 'in work', edits: [{ link: 2, file: '' }] }]);
+    await stage.click('As they are');
+    expect(stage.field('SUPPLIER, file').value).toBe('Kessler');
+    expect(stage.last('checkIn')).toBeUndefined();
+  });
+
   it('what was decided for one file says nothing of another', async () => {
     const stage = await staged({ file: '7' }, { record: (id: number) => ({ ...record, file: { ...record.file, id } }) });
     stage.page.querySelector<HTMLInputElement>('input[type=radio][id$=record]')!.click();
@@ -315,14 +339,14 @@ describe('the vault', () => {
     stage.field('Choose a/arm.step').click();
     await stage.settled();
     await stage.click('Check in 1 file');
-    expect(stage.last('runVault')).toEqual([{ kind: 'check in', files: [1], clash: 'leave out' }]);
+    expect(stage.last('runVault')).toEqual([{ kind: 'check in', files: [1], clash: 'leave out', titleBlocks: true }]);
     const rows = [{ file: 1, path: 'a/arm.step', outcome: 'left out', message: 'It is checked out by haas.', version: null }];
     const job = { id: 8, kind: 'check-in', title: 'Check in 1 file', state: 'done', result: { kind: 'check in', rows }, errors: 1 };
     TestBed.inject(Store).dispatch(JobsActions.loaded({ jobs: [job as never] }));
     await stage.settled();
     expect(stage.text('.result')).toBe('check in, 1 file: 0 done, 0 with nothing to do, 1 left out. Retry 1 filea/arm.step It is checked out by haas.');
     await stage.click('Retry 1 file');
-    expect(stage.last('runVault')).toEqual([{ kind: 'check in', files: [1], clash: 'leave out' }]);
+    expect(stage.last('runVault')).toEqual([{ kind: 'check in', files: [1], clash: 'leave out', titleBlocks: true }]);
   });
 
   const row = {
@@ -489,7 +513,7 @@ describe('the vault', () => {
     stage.field('Choose all that can be brought in').click();
     await stage.settled();
     await stage.click('Bring in 1 file');
-    expect(stage.last('runVault')).toEqual([{ kind: 'bring in', files: [4], clash: 'leave out' }]);
+    expect(stage.last('runVault')).toEqual([{ kind: 'bring in', files: [4], clash: 'leave out', titleBlocks: false }]);
   });
 
   it('an editor checks in but changes no link', async () => {

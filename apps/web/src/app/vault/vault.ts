@@ -101,7 +101,14 @@ import { VaultStore } from './vault.store';
       }
       @if (fileId() !== null) {
         @if (store.record(); as r) {
-          <rule-vault-record [record]="r" [report]="store.report()" [busy]="store.busy()" [editable]="mayEdit()" (checkIn)="checkIn($event)" />
+          <rule-vault-record
+            [record]="r"
+            [states]="store.state()?.definition?.states ?? []"
+            [report]="store.report()"
+            [busy]="store.busy()"
+            [editable]="mayEdit()"
+            (checkIn)="checkIn($event)"
+          />
         } @else {
           <h1>Record</h1>
         }
@@ -152,9 +159,7 @@ import { VaultStore } from './vault.store';
                   <td>{{ finding.row.kind }}</td>
                   <td><rule-exact-name [name]="finding.row.name" /></td>
                   <td>
-                    <span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{
-                      tableWords(finding)
-                    }}</span>
+                    <span class="chip" [class.good]="finding.state === 'exact'" [class.bad]="finding.state !== 'exact'">{{ tableWords(finding) }}</span>
                   </td>
                   <td>The vault {{ finding.message }}.</td>
                 </tr>
@@ -204,7 +209,7 @@ import { VaultStore } from './vault.store';
           [result]="runResult()?.kind === 'bring in' ? runResult() : null"
           [running]="running()"
           [editable]="mayEdit()"
-          (started)="store.start({ kind: 'bring in', files: $event, clash: 'leave out' })"
+          (started)="store.start({ kind: 'bring in', files: $event, clash: 'leave out', titleBlocks: false })"
         />
       } @else if (look() === 'list' && store.state()) {
         <rule-take-list [definition]="store.state()!.definition" (undo)="records.undo($event, loadPage)" />

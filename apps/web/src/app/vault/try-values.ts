@@ -1,0 +1,158 @@
+import { ChangeDetectionStrategy, Component, DestroyRef, computed, inject, input, linkedSignal, signal } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { LinkValues, VaultFile } from '@rule/contract';
+import { ButtonModule } from 'primeng/button';
+import { InputTextModule } from 'primeng/inputtext';
+import { SelectModule } from 'primeng/select';
+import { Subscription } from 'rxjs';
+import { Api, problemOf } from '../shared';
+import { DECISION_CHIP, DECISION_WORDS } from './decisions';
+
+/** How long someone may pause while typing before the outcome is asked for, in milliseconds. */
+const TYPING_MS = 250;
+
+/** What was typed for a link's two sides; a side that is not there is as it is. */
+interface Typed {
+  readonly file?: string;
+  readonly record?: string;
+}
+
+/** Other values for a file and its record, on copies, with what the next check-in would make of them. */
+@Component({
+  selector: 'rule-try-values',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, FormsModule, InputTextModule, SelectModule],
+  template: `
+    <section class="card" aria-labelledby="try-title">
+      <h2 id="try-title">Try other values</h2>
+      <p class="soft">Type what the file or the record would hold. The outcome is decided as in a check-in; nothing is written.</p>
+      <div class="bar">
+        <span id="try-state" class="soft">State in the vault</span>
+        <p-select
+          appendTo="body"
+          size="small"
+          ariaLabelledBy="try-state"
+          [options]="[...states()]"
+          [ngModel]="state()"
+          (ngModelChange)="state.set($event); ask()"
+        />
+        <p-button [text]="true" size="small" label="As they are" [disabled]="!changed()" (onClick)="reset()" />
+      </div>
+      @if (problem(); as text) {
+        <p class="note bad" role="alert">{{ text }}</p>
+      }
+      <table class="list" aria-label="Values that are tried">
+        <thead>
+          <tr>
+            <th>Record field</th>
+            <th>File</th>
+            <th>Record</th>
+            <th>Last agreed</th>
+            <th>Next check-in</th>
+          </tr>
+        </thead>
+        <tbody>
+          @for (v of record().values; track v.link.id) {
+            @let o = outcome(v);
+            <tr>
+              <td>{{ v.link.field }}</td>
+              @for (side of sides; track side) {
+                <td>
+                  <input
+                    pInputText
+                    pSize="small"
+                    class="mono"
+                    [class.typed]="isTyped(v, side)"
+                    [attr.aria-label]="v.link.field + (side === 'file' ? ', file' : ', record')"
+                    [ngModel]="typed()[v.link.id]?.[side] ?? v[side] ?? ''"
+                    (ngModelChange)="type(v, side, $event)"
+                  />
+                </td>
+              }
+              <td class="mono">{{ v.agreed === undefined ? 'never' : (v.agreed ?? '—') }}</td>
+              <td>
+                <span class="chip" [class]="'chip ' + chip(o)">{{ words(o) }}</span>
+                <small class="soft">{{ o.decision.reason }}</small>
+                @if (o.refused) {
+                  <small class="bad">{{ o.refused }}</small>
+                }
+              </td>
+            </tr>
+          }
+        </tbody>
+      </table>
+    </section>
+  `,
+  styles: `
+    .bar {
+      display: flex;
+      gap: 8px;
+      align-items: center;
+      margin: 8px 0;
+    }
+    input {
+      width: 100%;
+      min-width: 90px;
+    }
+    .typed {
+      border-color: var(--brass);
+    }
+    td small {
+      display: block;
+    }
+  `,
+})
+export class TryValues {
+  private readonly api = inject(Api);
+  readonly record = input.required<VaultFile>();
+  /** States of the vault's workflow. */
+  readonly states = input.required<readonly string[]>();
+  protected readonly sides = ['file', 'record'] as const;
+  protected readonly state = linkedSignal(() => this.record().state);
+  protected readonly typed = linkedSignal<VaultFile, Readonly<Record<number, Typed>>>({ source: () => this.record(), computation: () => ({}) });
+  private readonly answer = linkedSignal<VaultFile, readonly LinkValues[] | null>({ source: () => this.record(), computation: () => null });
+  protected readonly problem = signal<string | null>(null);
+  protected readonly changed = computed(() => Object.keys(this.typed()).length > 0 || this.state() !== this.record().state);
+  private asked: Subscription | undefined;
+  private pause: ReturnType<typeof setTimeout> | undefined;
+
+  constructor() {
+    inject(DestroyRef).onDestroy(() => {
+      clearTimeout(this.pause);
+      this.asked?.unsubscribe();
+    });
+  }
+
+  protected outcome = (v: LinkValues): LinkValues => this.answer()?.find((other) => other.link.id === v.link.id) ?? v;
+  protected isTyped = (v: LinkValues, side: 'file' | 'record'): boolean => this.typed()[v.link.id]?.[side] !== undefined;
+  protected words = (v: LinkValues): string => DECISION_WORDS[v.decision.action];
+  protected chip = (v: LinkValues): string => DECISION_CHIP[v.decision.action];
+
+  protected type(v: LinkValues, side: 'file' | 'record', text: string): void {
+    const { [v.link.id]: own, ...rest } = this.typed();
+    const next = { ...own, [side]: text };
+    if (text === (v[side] ?? '')) delete next[side];
+    this.typed.set(Object.keys(next).length ? { ...rest, [v.link.id]: next } : rest);
+    clearTimeout(this.pause);
+    this.pause = setTimeout(() => this.ask(), TYPING_MS);
+  }
+
+  protected reset(): void {
+    this.typed.set({});
+    this.state.set(this.record().state);
+    this.ask();
+  }
+
+  protected ask(): void {
+    clearTimeout(this.pause);
+    this.asked?.unsubscribe();
+    const edits = Object.entries(this.typed()).map(([link, typed]) => ({ link: Number(link), ...typed }));
+    this.asked = this.api.tryValues(this.record().file.id, { state: this.state(), edits }).subscribe({
+      next: (values) => {
+        this.problem.set(null);
+        this.answer.set(values);
+      },
+      error: (failure: unknown) => this.problem.set(problemOf(failure).detail),
+    });
+  }
+}
