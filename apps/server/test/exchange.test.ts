@@ -375,6 +375,12 @@ describe('columns for reading', () => {
     );
     expect(states.length).toBeGreaterThan(0);
     for (const { path, state, n } of states) expect(rows.find((row) => row[0] === path)![2]).toContain(`${n} ${state}`);
+    // Documents say the same, apart from the values, and pass it over when they come back.
+    for (const format of ['json', 'xml'] as const) {
+      const sent = await sendOut(format, { filter: { kind: 'drawing', folder: 'DR-15/drawings' }, columns: await columns(), beside });
+      expect(sent.toString()).toMatch(format === 'json' ? /"reading":\{"Cell: TITLE":"/ : /<reading name="Cell: TITLE">[^<]+<\/reading>/);
+      expect((await takeBack(`drawings.${format}`, sent)).takeBack.counts).toMatchObject({ error: 0, change: 0 });
+    }
     const back = await takeBack('drawings.csv', await sendOut('csv', { filter: { kind: 'drawing' }, columns: await columns(), beside }));
     expect(back.takeBack.counts).toMatchObject({ error: 0, change: 0 });
   });

@@ -400,7 +400,9 @@ function sheetWriter(input: SendOutInput, out: (piece: Uint8Array) => void): Tab
   };
 }
 
-function documentWriter({ sendOut: id, content, columns, edition, at, format }: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+function documentWriter(input: SendOutInput, out: (piece: Uint8Array) => void): TableWriter {
+  const { sendOut: id, content, columns, edition, at, format } = input;
+  const headers = frontOf(input).map(({ header }) => header);
   const form = format === 'json' ? jsonDocument : xmlDocument;
   const head: DocumentHead = {
     sendOut: id,
@@ -417,9 +419,13 @@ function documentWriter({ sendOut: id, content, columns, edition, at, format }: 
         const value = cellValue(row.held[property.id], property);
         return value !== null && typeof value === 'object' ? value.date : value;
       });
+      // What is for reading stands behind what says which row it is.
+      const own = content.level === 'document' ? 2 : 3;
+      const said = saidOf(input, n, row);
+      const reading = Object.fromEntries(headers.slice(own).map((header, i) => [header, said[own + i]!]));
       out(
         encoder.encode(
-          form.row(head, { identity: identityMark(id, n), file: row.path, holder: content.level === 'document' ? null : row.label, values }, first),
+          form.row(head, { identity: identityMark(id, n), file: row.path, holder: content.level === 'document' ? null : row.label, values, reading }, first),
         ),
       );
       first = false;

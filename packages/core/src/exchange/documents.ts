@@ -23,18 +23,21 @@ export interface DocumentRow {
   readonly file: string;
   readonly holder: string | null;
   readonly values: readonly (string | number | boolean | null)[];
+  /** What stands there for reading alone, by header: it is passed over when the document comes back. */
+  readonly reading?: Readonly<Record<string, string | number>>;
 }
 
 /** Writes a table as a JSON document, piece by piece. */
 export const jsonDocument = {
   begin: ({ sendOut, edition, at, columns }: DocumentHead): string =>
     `{\n"sendOut": ${sendOut},\n"edition": ${edition},\n"at": ${JSON.stringify(at)},\n"columns": ${JSON.stringify(columns)},\n"rows": [`,
-  row: ({ columns }: DocumentHead, { identity, file, holder, values }: DocumentRow, first: boolean): string =>
+  row: ({ columns }: DocumentHead, { identity, file, holder, values, reading }: DocumentRow, first: boolean): string =>
     `${first ? '\n' : ',\n'}${JSON.stringify({
       identity,
       file,
       ...(holder === null ? {} : { holder }),
       values: Object.fromEntries(columns.map(({ name }, i) => [name, values[i] ?? null])),
+      ...(reading && Object.keys(reading).length ? { reading } : {}),
     })}`,
   end: (): string => '\n]\n}\n',
 };
@@ -50,12 +53,14 @@ export const xmlDocument = {
           `<column name="${attribute(name)}" caption="${attribute(caption)}" type="${type}"${unit === null ? '' : ` unit="${attribute(unit)}"`} editable="${editable ? 'yes' : 'no'}"/>\n`,
       )
       .join('')}`,
-  row: ({ columns }: DocumentHead, { identity, file, holder, values }: DocumentRow): string =>
+  row: ({ columns }: DocumentHead, { identity, file, holder, values, reading = {} }: DocumentRow): string =>
     `<row identity="${attribute(identity)}" file="${attribute(file)}"${holder === null ? '' : ` holder="${attribute(holder)}"`}>${columns
       .map(({ name }, i) => {
         const value = values[i] ?? null;
         return value === null ? `<value name="${attribute(name)}"/>` : `<value name="${attribute(name)}">${escapeMarkup(escapeX(String(value)))}</value>`;
       })
+      .join('')}${Object.entries(reading)
+      .map(([name, value]) => `<reading name="${attribute(name)}">${escapeMarkup(escapeX(String(value)))}</reading>`)
       .join('')}</row>\n`,
   end: (): string => '</table>\n',
 };
@@ -131,7 +136,7 @@ export function xmlSource(text: string): TableSource {
       holders ||= 'holder' in tag.attributes;
       row = { front: [of('identity'), of('file'), of('holder')], values: new Map() };
     } else if (name === 'value' && row) value = { name: of('name'), text: '' };
-    else throw broken(`it contains an element ${name}`);
+    else if (name !== 'reading' || !row) throw broken(`it contains an element ${name}`);
   });
   parser.on('text', (piece) => {
     if (value) value.text += piece;

@@ -178,7 +178,7 @@ const FORMAT_SAID: Readonly<Record<TableFormat, string>> = { xlsx: 'Workbook (XL
           </select></label
         >
         <div class="field">
-          <span id="le-beside">Also shown, for reading (CSV, XLSX)</span>
+          <span id="le-beside">Also shown, for reading</span>
           <p-multiselect
             appendTo="body"
             ariaLabelledBy="le-beside"
