@@ -173,6 +173,8 @@ describe('the schema', () => {
       ['vault', 'broken'],
     ]);
     expect(hops.at(-1)!.why).toContain('"Material "');
+    // Counted by hand in the records of the demo.
+    expect(hops.find((hop) => hop.station === 'vault')!.detail).toBe('part: in always, out always; filled in 6 of 16 records');
   });
 });
 

@@ -309,16 +309,16 @@ describe('the way of a property', () => {
     const hops = way({
       columns: ['Parts list'],
       links: [
-        { field: 'Mat', files: 'part', in: 'always', out: 'never', step: null },
-        { field: 'Rev', files: 'part', in: 'never', out: 'always', step: 'revise' },
+        { field: 'Mat', files: 'part', in: 'always', out: 'never', step: null, records: 16, filled: 9 },
+        { field: 'Rev', files: 'part', in: 'never', out: 'always', step: 'revise', records: 1, filled: 0 },
       ],
       sentOut: [{ id: 3, at: '2026-11-25' }],
     });
     expect(hops.map((hop) => hop.detail)).toEqual([
       'text',
       'layout Parts list',
-      'part: in always, out never',
-      'part: set by the step revise',
+      'part: in always, out never; filled in 9 of 16 records',
+      'part: set by the step revise; filled in 0 of 1 record',
       'send-out 3, 2026-11-25',
     ]);
   });

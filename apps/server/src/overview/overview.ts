@@ -150,6 +150,8 @@ export class Overviews {
       this.db.one<{ forms: EntryForm[] | null }>(`SELECT schema->'forms' AS forms FROM editions WHERE state = 'in force'`),
     ]);
     const forms = edition?.forms;
+    const links = vault.links.filter((link) => link.at.some((at) => 'property' in at && at.property === id));
+    const filled = new Map((await this.vault.filled(links)).map((row) => [row.link, row]));
     const key = likenessKey(property.writtenName);
     return wayOf({
       property,
@@ -158,9 +160,15 @@ export class Overviews {
       cells,
       forms: (forms ?? []).filter((form) => form.panels.some((panel) => panel.inputs.some((input) => input.property === id))).map((form) => form.name),
       columns,
-      links: vault.links
-        .filter((link) => link.at.some((at) => 'property' in at && at.property === id))
-        .map(({ field, kinds, classes, in: into, out, step }) => ({ field, files: linkFilesWords({ kinds, classes }), in: into, out, step })),
+      links: links.map(({ id: link, field, kinds, classes, in: into, out, step }) => ({
+        field,
+        files: linkFilesWords({ kinds, classes }),
+        in: into,
+        out,
+        step,
+        records: filled.get(link)?.records ?? 0,
+        filled: filled.get(link)?.filled ?? 0,
+      })),
       vaultTable: vault.table.filter((finding) => finding.nearest === property.writtenName || compareNames(finding.row.name, property.writtenName) !== 'different'),
       tables,
       sentOut: sentOut.slice(0, 3),

@@ -127,6 +127,17 @@ export class Vault {
     return (await this.db.one<{ definition: VaultDefinition }>('SELECT definition FROM vault_said'))?.definition ?? UNKNOWN;
   }
 
+  /** How many records links reach, and in how many the field holds a value. */
+  async filled(links: readonly Link[]): Promise<{ readonly link: number; readonly records: number; readonly filled: number }[]> {
+    return this.db.all(
+      `SELECT w.id AS link, count(*)::int AS records, count(nullif(r.record->>w.field, ''))::int AS filled
+       FROM jsonb_to_recordset($1::jsonb) AS w(id int, field text, kinds jsonb, classes jsonb), vault_records r
+       JOIN files f ON f.path = r.path AND NOT f.removed JOIN libraries l ON l.id = f.library_id AND l.in_vault LEFT JOIN classes c ON c.id = f.class_id
+       WHERE w.kinds ? f.kind AND (w.classes = '[]' OR w.classes ? c.name) GROUP BY w.id`,
+      [asRecordset(links.map(({ id, field, kinds, classes }) => ({ id, field, kinds, classes })))],
+    );
+  }
+
   /** How the vault stands to the library, as it last said. */
   async state(): Promise<VaultState> {
     const [said, links, { links: drafted }, properties, libraries, folders] = await Promise.all([

@@ -25,7 +25,16 @@ export interface PropertyWay {
   readonly columns: readonly string[];
   /** Layouts of tables that people fill in. */
   readonly tables: readonly string[];
-  readonly links: readonly { readonly field: string; readonly files: string; readonly in: string; readonly out: string; readonly step: string | null }[];
+  readonly links: readonly {
+    readonly field: string;
+    readonly files: string;
+    readonly in: string;
+    readonly out: string;
+    readonly step: string | null;
+    /** Records of those files, and how many of them hold a value in the field. */
+    readonly records: number;
+    readonly filled: number;
+  }[];
   readonly vaultTable: readonly TableFinding[];
   readonly sentOut: readonly { readonly id: number; readonly at: string }[];
 }
@@ -82,7 +91,7 @@ export function wayOf(way: PropertyWay): Hop[] {
     hops.push({
       state: 'good',
       title: `Record field ${link.field}`,
-      detail: link.step === null ? `${link.files}: in ${link.in}, out ${link.out}` : `${link.files}: set by the step ${link.step}`,
+      detail: `${link.files}: ${link.step === null ? `in ${link.in}, out ${link.out}` : `set by the step ${link.step}`}; filled in ${link.filled} of ${count(link.records, 'record')}`,
       why: null,
       station: 'vault',
     });
