@@ -6,6 +6,7 @@ import * as comparing from './exchange/compare.thread';
 import * as inspecting from './exchange/inspect.thread';
 import * as telling from './exchange/result.thread';
 import * as traying from './exchange/tray.thread';
+import * as carrying from './library/carry.thread';
 import * as reading from './library/read.thread';
 import { Db } from './platform/db';
 import type { Tasks } from './platform/pool';
@@ -24,6 +25,7 @@ const database = () => (db ??= new Db(databaseUrl, 2));
 const tasks: Tasks = {
   readFiles: reading.readFiles,
   hashFiles: reading.hashFiles,
+  carryBlock: carrying.carryBlock,
   scanFiles: (input) => reading.scanFiles(input, database()),
   findTwins: ({ names, abbreviations }) => Promise.resolve(twinsAmong(names, abbreviations)),
   pictureOf: ({ values, synonyms }) => Promise.resolve(pictureOfValues(values, synonyms)),
@@ -44,6 +46,7 @@ const tasks: Tasks = {
 // The pool calls them by these names.
 export const {
   readFiles,
+  carryBlock,
   hashFiles,
   scanFiles,
   findTwins,

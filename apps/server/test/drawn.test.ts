@@ -39,7 +39,7 @@ const apply = async (person: Person) => {
 };
 
 /** Rows and marks as ezdxf sees them, and what it finds wrong. */
-function seen(): { errors: number; rows: (string | number)[][]; marks: string[] } {
+function seen(file = path()): { errors: number; rows: (string | number)[][]; marks: string[] } {
   const code = `
 import ezdxf, json, sys
 doc = ezdxf.readfile(sys.argv[1])
@@ -47,7 +47,7 @@ space = doc.layout('Sheet 1')
 rows = sorted([[round(i.dxf.insert.x, 3), round(i.dxf.insert.y, 3)] + [a.dxf.text for a in i.attribs] for i in space.query('INSERT[name=="MRW-PART-ROW"]')], key=lambda r: r[1])
 marks = sorted(i.attribs[0].dxf.text for i in space.query('INSERT[name=="MRW-MARK"]'))
 print(json.dumps({'errors': len(doc.audit().errors), 'rows': rows, 'marks': marks}))`;
-  return JSON.parse(execFileSync('/usr/bin/python3', ['-c', code, path()], { encoding: 'utf8' })) as ReturnType<typeof seen>;
+  return JSON.parse(execFileSync('/usr/bin/python3', ['-c', code, file], { encoding: 'utf8' })) as ReturnType<typeof seen>;
 }
 
 describe('the parts list on a drawing', () => {
@@ -151,7 +151,7 @@ describe('the parts list on a drawing', () => {
         erase: false,
       });
     const refused = await put({ block: 'NOT-THERE' }, 'title block');
-    expect([refused.status, (refused.body as Problem).detail]).toEqual([422, `${DRAWING}: The drawing does not define the block NOT-THERE.`]);
+    expect([refused.status, (refused.body as Problem).detail]).toEqual([422, `${DRAWING}: The drawing does not define the block NOT-THERE, and no other can lend it.`]);
     // With its rows gone, the list is placed anew.
     const rows = await rule.db.all<{ holder: string }>(`SELECT holder FROM placed_blocks WHERE file_id = $1 AND family = 'mrw-part-row'`, [sheetFile]);
     await rule.db.run(`UPDATE placed_blocks SET family = 'somebody else''s row' WHERE file_id = $1 AND holder = ANY($2)`, [
@@ -233,5 +233,54 @@ describe('item marks', () => {
     const list = await okafor.post(`/files/${unit}/bom/drawn/tray`, { ...request(), drawing: null, sheet: null, corner: null, erase: false });
     expect([list.status, (list.body as Problem).detail]).toEqual([422, `${DRAWING}: The file is released in the vault.`]);
     await rule.db.run(`UPDATE files SET lock_reason = NULL WHERE id = ${sheetFile}`);
+  });
+});
+
+describe('a drawing that lacks the blocks', () => {
+  const OTHER = 'DR-15/drawings/DR15-115 agitator arm.dxf';
+
+  it('gets them from one that has them, with the list and the marks, and gives them back to the byte', async () => {
+    const other = await rule.file(OTHER);
+    await rule.db.run('UPDATE files SET model_file_id = $1 WHERE id = $2', [unit, other]);
+    await rule.db.run('UPDATE sheet_models SET model_file_id = $1 WHERE file_id = $2', [unit, other]);
+    const before = readFileSync(join(rule.library, OTHER));
+    const lookAt = async () => {
+      const view = (await varga.post(`/files/${unit}/bom/drawn`, request())).body as DrawnBom;
+      return view.sheets.find((sheet) => sheet.path === OTHER)!;
+    };
+    expect(await lookAt()).toMatchObject({ defined: false, marksDefined: false, lent: { list: DRAWING, marks: DRAWING }, rows: 0 });
+    const put = await okafor.post(`/files/${unit}/bom/drawn/tray`, { ...request(), drawing: other, sheet: 'Sheet 1', corner: 'title block', erase: false });
+    expect([put.status, (put.body as Problem).detail]).toEqual([200, undefined]);
+    const report = await apply(okafor);
+    const after = await lookAt();
+    expect([after.defined, after.differences.every((row) => row.kind === 'same'), after.lent.list]).toEqual([true, true, null]);
+    const { errors, rows } = seen(join(rule.library, OTHER));
+    expect([errors, rows.length]).toEqual([0, after.rows]);
+    // The mark is another block: it is brought when the first one is placed.
+    const marks = await okafor.post(`/files/${unit}/bom/drawn/marks`, { ...request(), drawing: other, sheet: 'Sheet 1', edge: 'top', view: 0 });
+    expect(marks.status).toBe(200);
+    expect((marks.body as Tray).lines.filter((line) => line.place === 'block').map((line) => [line.name, line.base])).toEqual([['MRW-MARK', null]]);
+    const second = await apply(okafor);
+    expect([seen(join(rule.library, OTHER)).errors, (await lookAt()).without]).toEqual([0, []]);
+    for (const set of [second, report]) expect((await okafor.revert(set)).state).toBe('applied');
+    expect(Buffer.compare(readFileSync(join(rule.library, OTHER)), before)).toBe(0);
+    expect((await lookAt()).defined).toBe(false);
+  });
+
+  it('says so where none can lend them', async () => {
+    await rule.db.run(`UPDATE sheets SET unit = 'in' WHERE file_id = $1`, [await rule.file(OTHER)]);
+    const view = (await varga.post(`/files/${unit}/bom/drawn`, request())).body as DrawnBom;
+    expect(view.sheets.find((sheet) => sheet.path === OTHER)!.lent).toEqual({ list: null, marks: null });
+    const put = await okafor.post(`/files/${unit}/bom/drawn/tray`, {
+      ...request(),
+      drawing: await rule.file(OTHER),
+      sheet: 'Sheet 1',
+      corner: 'title block',
+      erase: false,
+    });
+    expect([put.status, (put.body as Problem).detail]).toEqual([
+      422,
+      `${OTHER}: The drawing does not define the block MRW-PART-ROW, and no other can lend it.`,
+    ]);
   });
 });

@@ -214,6 +214,8 @@ export interface DrawnSheet {
   /** Whether the drawing defines the row block and the mark block. */
   readonly defined: boolean;
   readonly marksDefined: boolean;
+  /** Drawings that lend what this one does not define: the row block and the item mark. `null` where nothing is lent. */
+  readonly lent: { readonly list: string | null; readonly marks: string | null };
   /** Views that marks can be placed around. */
   readonly views: number;
   /** Rows that are drawn. */

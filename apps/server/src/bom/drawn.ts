@@ -34,6 +34,7 @@ import { BlockReading, PLACED, Place, PlacedBlock, Point, ViewBox, placedOf, pla
 import { familyOf } from '@rule/core/schema';
 import { heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
+import { CarriedBlocks, Lender } from '../library/carried';
 import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
@@ -84,6 +85,8 @@ interface Drawn {
   readonly wanted: readonly WantedRow[];
   readonly sheets: readonly Sheet[];
   readonly known: ReadonlyMap<string, string>;
+  /** Drawings that lend the row block and the item mark to those that lack them, by family. */
+  readonly lenders: ReadonlyMap<string, Lender>;
 }
 
 /** Border of a sheet, in millimetres: ISO 5457 asks for 10, and 20 on the left for filing (from memory). */
@@ -100,6 +103,7 @@ export class DrawnLists {
     private readonly db: Db,
     private readonly boms: Boms,
     private readonly trays: Pick<Trays, 'type'>,
+    private readonly carried: CarriedBlocks,
   ) {}
 
   /** Blocks with cells that drawings define, for the set-up of a list. */
@@ -126,6 +130,9 @@ export class DrawnLists {
       const own = ofFile.get(file) ?? new Map<string, BlockReading>();
       ofFile.set(file, own.set(familyOf(block.name), block));
     }
+    const needed = [list.block, ...(list.marks ? [list.marks.block] : [])];
+    const lacking = needed.filter((name) => files.some((file) => !ofFile.get(file)?.has(familyOf(name))));
+    const lenders = lacking.length ? await this.carried.lenders(lacking) : new Map<string, Lender>();
     const numberTag = list.cells.find(({ of }) => 'fact' in of && of.fact === 'item')?.tag ?? null;
     const here = new Map<string, BlockRow[]>();
     for (const block of found) here.set(`${block.file}/${block.layout}`, [...(here.get(`${block.file}/${block.layout}`) ?? []), block]);
@@ -162,6 +169,7 @@ export class DrawnLists {
       })),
       sheets,
       known: new Map(known.map(({ file, holder, row }) => [slotKey(file, holder), row])),
+      lenders,
     };
   }
 
@@ -184,6 +192,10 @@ export class DrawnLists {
           pending: row.pending + row.texts > 0,
           defined: sheet.blocks.has(familyOf(drawn.list.block)),
           marksDefined: drawn.list.marks !== null && sheet.blocks.has(familyOf(drawn.list.marks.block)),
+          lent: {
+            list: this.lenderOf(drawn, sheet, drawn.list.block)?.path ?? null,
+            marks: (drawn.list.marks && this.lenderOf(drawn, sheet, drawn.list.marks.block)?.path) ?? null,
+          },
           views: row.views?.length ?? 0,
           rows: sheet.slots.length,
           differences,
@@ -228,9 +240,13 @@ export class DrawnLists {
     const lines: Line[] = [];
     for (const sheet of chosen) {
       const { row } = sheet;
-      const why = this.closed(sheet, drawn.list.block);
-      if (why !== null) left.push({ file: row.file, path: row.path, reason: why });
-      else lines.push(...this.linesOf(drawn, sheet, corner, erase));
+      const why = this.closed(drawn, sheet, drawn.list.block);
+      if (why !== null) {
+        left.push({ file: row.file, path: row.path, reason: why });
+        continue;
+      }
+      const { block, lines: defining } = await this.blockFor(drawn, sheet, drawn.list.block);
+      lines.push(...defining, ...this.linesOf(drawn, sheet, block, corner, erase));
     }
     if (lines.length === 0)
       throw invalid('nothing-to-do', left.length ? `${left[0]!.path}: ${left[0]!.reason}` : 'The lists on these drawings are up to date.');
@@ -240,17 +256,33 @@ export class DrawnLists {
   }
 
   /** Why nothing can be placed on a sheet now; `null` where it can. */
-  private closed({ row, blocks }: Sheet, block: string): string | null {
+  private closed(drawn: Drawn, sheet: Sheet, block: string): string | null {
+    const { row, blocks } = sheet;
     if (row.lock !== null) return `The file ${row.lock}.`;
     if (row.pending > 0) return 'Blocks of this drawing are already pending in your tray. Apply or discard them first.';
-    if (!blocks.has(familyOf(block))) return `The drawing does not define the block ${block}.`;
+    if (!blocks.has(familyOf(block)) && !this.lenderOf(drawn, sheet, block)) return `The drawing does not define the block ${block}, and no other can lend it.`;
     return null;
   }
 
-  private linesOf({ list, wanted }: Drawn, sheet: Sheet, corner: ListCorner | null, erase: boolean): Line[] {
+  /** The drawing that lends a block to one that lacks it; it has to be drawn in the same unit. */
+  private lenderOf({ lenders }: Drawn, { row, blocks }: Sheet, block: string): Lender | null {
+    if (blocks.has(familyOf(block))) return null;
+    const lender = lenders.get(familyOf(block));
+    return lender && (row.unit === null || lender.unit === null || row.unit === lender.unit) ? lender : null;
+  }
+
+  /** A block as the drawing defines it, or as another one lends it, with the line that brings its definition. */
+  private async blockFor(drawn: Drawn, sheet: Sheet, name: string): Promise<{ readonly block: BlockReading; readonly lines: readonly Line[] }> {
+    const own = sheet.blocks.get(familyOf(name));
+    if (own) return { block: own, lines: [] };
+    const { block, text } = await this.carried.lend(this.lenderOf(drawn, sheet, name)!, name);
+    const { file } = sheet.row;
+    return { block, lines: [this.maker(file, `block ${block.name} brought from another drawing`)('', 'block', block.name, null, text)] };
+  }
+
+  private linesOf({ list, wanted }: Drawn, sheet: Sheet, block: BlockReading, corner: ListCorner | null, erase: boolean): Line[] {
     const slots = sheet.order.columns.flat();
     const { texts } = compareDrawn(slots, wanted, list, erase);
-    const block = sheet.blocks.get(familyOf(list.block))!;
     const scale = slots[0]?.scale ?? this.scaleOf(sheet);
     const size = sizeOf(block, scale);
     const start = slots.length ? slots[0]!.at : this.startOf(sheet, list, size, corner);
@@ -345,10 +377,10 @@ export class DrawnLists {
     const drawn = await this.read(user, assembly, request);
     const sheet = this.sheetOf(drawn, drawing, layout);
     const { block: name, tag } = drawn.list.marks ?? noMarks();
-    const why = this.closed(sheet, name);
+    const why = this.closed(drawn, sheet, name);
     if (why !== null) throw refused('closed', `${sheet.row.path}: ${why}`);
     const box = sheet.row.views?.[view] ?? this.frameOf(sheet);
-    const block = sheet.blocks.get(familyOf(name))!;
+    const { block, lines: defining } = await this.blockFor(drawn, sheet, name);
     const scale = this.scaleOf(sheet);
     const size = sizeOf(block, scale);
     const { without } = this.marksOf(drawn, sheet);
@@ -364,10 +396,13 @@ export class DrawnLists {
     );
     await this.trays.type(
       user,
-      placed.flatMap(({ holder, row, at }) => [
-        line(holder, 'placed', PLACED, null, placedText({ block: block.name, at, scale, layout })),
-        line(holder, 'cell', tag, null, row.item),
-      ]),
+      [
+        ...defining,
+        ...placed.flatMap(({ holder, row, at }) => [
+          line(holder, 'placed', PLACED, null, placedText({ block: block.name, at, scale, layout })),
+          line(holder, 'cell', tag, null, row.item),
+        ]),
+      ],
       'item marks placed',
     );
   }

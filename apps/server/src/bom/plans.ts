@@ -55,7 +55,7 @@ export const KEPT_ROW = `k.id, k.title, k.assembly_id AS assembly, k.path, k.lay
 /** Sheets of drawings that show an assembly, with what is known of their paper and views. */
 export const SHEETS_SHOWING = `SELECT f.id AS file, f.path, f.lock_reason AS lock, s.layout, s.unit, s.width, s.height, f.reading->>'nextHandle' AS next,
     (SELECT e->'views' FROM jsonb_array_elements(f.reading->'sheets') e WHERE e->>'layout' = s.layout LIMIT 1) AS views,
-    (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id WHERE l.file_id = f.id AND l.place = 'placed' AND c.state = 'pending' AND c.user_id = $2) AS pending,
+    (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id WHERE l.file_id = f.id AND l.place IN ('placed', 'block') AND c.state = 'pending' AND c.user_id = $2) AS pending,
     (SELECT count(*)::int FROM change_lines l JOIN change_sets c ON c.id = l.change_set_id JOIN placed_blocks b ON b.file_id = l.file_id AND b.holder = l.holder
       WHERE l.file_id = f.id AND l.place = 'cell' AND b.family = ANY($3::text[]) AND c.state = 'pending' AND c.user_id = $2) AS texts
   FROM files f JOIN sheets s ON s.file_id = f.id LEFT JOIN sheet_models m ON m.file_id = f.id AND m.layout = s.layout

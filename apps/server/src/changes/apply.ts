@@ -2,6 +2,8 @@ import { stat } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import { ApplyMode, ApplyReport, ChangeSetRow, HistoryQuery, LineRow } from '@rule/contract';
 import { invertLines } from '@rule/core/changes';
+import { CarriedBlock } from '@rule/core/files';
+import { familyOf } from '@rule/core/schema';
 import { compileStandIns } from '@rule/core/values';
 import { Locks } from './locks';
 import { JobContext, UNWATCHED } from '../jobs/jobs';
@@ -13,7 +15,7 @@ import { AppError, notFound, refused } from '../platform/problem';
 import { FileStore, exists } from '../platform/store';
 import { readSettings } from '../platform/settings';
 import { WorkPool } from '../platform/pool';
-import { Prepared } from './prepare.thread';
+import { Prepared, PreparedLine } from './prepare.thread';
 import { User } from '../users/user';
 import { noteStaged, plan, versionsOf } from './journal';
 import { insertLines, linesOf, toLine } from './lines';
@@ -254,6 +256,18 @@ export class Applying {
     }
   }
 
+  /** Gives lines that define blocks what those consist of. */
+  private async definitions(lines: readonly LineRow[]): Promise<(line: LineRow) => PreparedLine> {
+    const texts = [...new Set(lines.flatMap(({ place, proposed }) => (place === 'block' && proposed ? [proposed.text] : [])))];
+    if (texts.length === 0) return (line) => line;
+    const kept = await this.db.all<{ text: string; name: string; definition: CarriedBlock }>(
+      'SELECT text, name, definition FROM carried_blocks WHERE text = ANY($1::text[])',
+      [texts],
+    );
+    const known = new Map(kept.map(({ text, name, definition }) => [`${text}/${name}`, definition]));
+    return (line) => (line.place === 'block' && line.proposed ? { ...line, definition: known.get(`${line.proposed.text}/${familyOf(line.name)}`) } : line);
+  }
+
   /** Compares every line with what its file holds now, and puts old and new bytes in the store. Touches no file. */
   private async prepare(lines: readonly LineRow[], revertOf: number | null, context: JobContext): Promise<{ ready: ReadyFile[]; failures: FileFailure[] }> {
     const byFile = groupByFile(lines);
@@ -265,6 +279,7 @@ export class Applying {
       this.db,
       lines.filter((line) => isBeside(targets.get(line.file)!)),
     );
+    const definitions = await this.definitions(lines);
     const ready: ReadyFile[] = [];
     const failures: FileFailure[] = [];
     let done = 0;
@@ -285,7 +300,7 @@ export class Applying {
         } else {
           const versions = written?.get(id);
           const exact = versions ? { from: versions.fresh, to: versions.old } : null;
-          const made = await this.pool.run('prepareFile', { full: target.full, format: target.format, lines: fileLines, exact });
+          const made = await this.pool.run('prepareFile', { full: target.full, format: target.format, lines: fileLines.map(definitions), exact });
           if (made.ok) {
             const { reading, moved, oldHash, newHash } = made;
             const move = { file: id, target: target.full, final: finalPath(target, fileLines), oldHash, newHash, inPlace: false };

@@ -1,7 +1,9 @@
 import { constants, open, stat } from 'node:fs/promises';
 import { judgeLine, orNull } from '@rule/core/changes';
-import { FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
-import { HeldValue } from '@rule/core/values';
+import { CarriedBlock, FileError, FileReading, Place, applyEdits, formatById } from '@rule/core/files';
+import { definitionText } from '@rule/core/files/dxf';
+import { familyOf } from '@rule/core/schema';
+import { HeldValue, heldText } from '@rule/core/values';
 import { NotAFile, readPlain } from '../platform/plain-file';
 import { FileStore, hashOf } from '../platform/store';
 import { describe } from '../library/read.thread';
@@ -21,6 +23,8 @@ export interface PreparedLine {
   readonly name: string;
   readonly base: HeldValue | null;
   readonly proposed: HeldValue | null;
+  /** What a block consists of, where the line defines one. */
+  readonly definition?: CarriedBlock | undefined;
 }
 
 export interface PrepareInput {
@@ -57,7 +61,11 @@ function finder(reading: FileReading): (holder: string, place: Place, name: stri
       const at = `${key}\n${value.place}\n${value.name}`;
       if (!values.has(at)) values.set(at, value.held);
     }
-  return (holder, place, name) => values.get(`${holder}\n${place}\n${name}`) ?? null;
+  return (holder, place, name) => {
+    if (place !== 'block') return values.get(`${holder}\n${place}\n${name}`) ?? null;
+    const block = reading.blocks.find((candidate) => familyOf(candidate.name) === familyOf(name));
+    return block ? heldText(definitionText(block)) : null;
+  };
 }
 
 /** Holders whose keys moved when a kept version of a file became another. */
@@ -111,7 +119,15 @@ export async function prepareFile(input: PrepareInput, store: FileStore): Promis
     const judged = (line: PreparedLine) => judgeLine(asLine(line), stands(line.holder, line.place, line.name));
     const conflicts = lines.filter((line) => judged(line) === 'conflict');
     if (conflicts.length) return { ok: false, message: 'Someone else changed the value.', conflicts: conflicts.map((line) => line.id), oldHash, current };
-    const changes = lines.filter((line) => judged(line) === 'apply').map(({ holder, place, name, proposed }) => ({ holder, place, name, value: proposed }));
+    const changes = lines
+      .filter((line) => judged(line) === 'apply')
+      .map(({ holder, place, name, proposed, definition }) => ({
+        holder,
+        place,
+        name,
+        value: proposed,
+        ...(definition ? { definition } : {}),
+      }));
     const after = input.exact?.from === oldHash ? await store.get(input.exact.to) : applyEdits(bytes, format.modify(bytes, changes));
     const reading = format.read(after);
     // A product that gets another id takes its holders along: the other values of the same set are theirs still.

@@ -1051,6 +1051,14 @@ CREATE TABLE vault_run_files (
   PRIMARY KEY (job_id, file_id)
 );
 
+-- Definitions of blocks that go from one drawing into others, by the value that stands for them in a line.
+CREATE TABLE carried_blocks (
+  text text NOT NULL,
+  name text NOT NULL,
+  definition jsonb NOT NULL,
+  PRIMARY KEY (text, name)
+);
+
 -- Files that are being written over where they stand, because something else would break: what they were, and what they become.
 CREATE TABLE newest_begun (
   file_id integer PRIMARY KEY REFERENCES files (id) ON DELETE CASCADE,

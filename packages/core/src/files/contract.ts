@@ -8,9 +8,9 @@ export type Level = 'document' | 'variant' | 'copy' | 'body' | 'occurrence' | 's
 /**
  * Places in a file that hold named values: a property, the file's own field, a title block cell, the lettering of a cell where it is not
  * what its block says (named by {@link letteringName}), the block itself that is placed on a sheet (named {@link PLACED}: a value places
- * it, none takes it away), and facts that the file states about its model (material, density, validation volume), which nobody writes.
+ * it, none takes it away), the definition of a block in a drawing, and facts that the file states about its model (material, density, validation volume), which nobody writes.
  */
-export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'placed' | 'fact';
+export type Place = 'property' | 'field' | 'cell' | 'lettering' | 'placed' | 'block' | 'fact';
 
 /** The name under which a sheet holder says which block it is and where it is placed. */
 export const PLACED = 'block';
@@ -247,6 +247,26 @@ export interface FileChange {
   readonly place: Place;
   readonly name: string;
   readonly value: HeldValue | null;
+  /** What the block consists of, where the change defines one. */
+  readonly definition?: CarriedBlock;
+}
+
+/** A block's definition as it is carried from one drawing to another. Groups are codes and values as text, without handles and owners. */
+export interface CarriedBlock {
+  readonly name: string;
+  readonly base: Point;
+  /** What `$INSUNITS` says; `null` where the drawing does not say it. */
+  readonly units: string | null;
+  readonly entities: readonly { readonly type: string; readonly groups: readonly (readonly [code: number, value: string])[] }[];
+  readonly layers: readonly CarriedRecord[];
+  readonly styles: readonly CarriedRecord[];
+  readonly lineTypes: readonly CarriedRecord[];
+}
+
+/** A layer, text style or line type that a carried block uses. */
+export interface CarriedRecord {
+  readonly name: string;
+  readonly groups: readonly (readonly [code: number, value: string])[];
 }
 
 /** One open format. Formats know nothing of schema. */

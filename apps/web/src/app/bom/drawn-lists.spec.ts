@@ -28,6 +28,7 @@ const sheet = (more: Partial<DrawnSheet> = {}): DrawnSheet => ({
   pending: false,
   defined: true,
   marksDefined: true,
+  lent: { list: null, marks: null },
   views: 1,
   rows: 2,
   differences: [

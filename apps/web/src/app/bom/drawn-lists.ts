@@ -162,7 +162,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
             <h3><rule-file [id]="sheet.file" [path]="sheet.path" [text]="nameOf(sheet.path)" /> · {{ sheet.layout }}</h3>
             <p [class.warn]="stateOf(sheet).lags">{{ stateOf(sheet).text }}</p>
             <div class="actions">
-              @if (editable() && !sheet.lock && sheet.defined && !sheet.pending) {
+              @if (editable() && !sheet.lock && (sheet.defined || sheet.lent.list) && !sheet.pending) {
                 @if (sheet.rows === 0) {
                   <p-select
                     appendTo="body"
@@ -228,7 +228,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
               </tbody>
             </table>
           }
-          @if (d.marks && (sheet.marks.length || sheet.marksDefined)) {
+          @if (d.marks && (sheet.marks.length || sheet.marksDefined || sheet.lent.marks)) {
             <h4>Item marks</h4>
             <p class="soft">{{ marksText(sheet) }}</p>
             @if (wrongMarks(sheet); as wrong) {
@@ -285,7 +285,7 @@ type Start = (typeof LIST_CORNERS)[number] | 'coordinates';
                     (onClick)="marked.emit({ drawing: sheet.file, sheet: sheet.layout, holder: null, row: null })"
                   />
                 }
-                @if (sheet.without.length && sheet.marksDefined) {
+                @if (sheet.without.length && (sheet.marksDefined || sheet.lent.marks)) {
                   <span [id]="'dl-edge-' + sheet.file">Place {{ marksOf(sheet.without.length) }} along an edge of the view:</span>
                   <p-select
                     appendTo="body"
@@ -439,10 +439,12 @@ export class DrawnLists {
   protected leftBehind = (sheet: DrawnSheet) => sheet.marks.filter((mark) => mark.state === 'wrong number').length;
 
   protected stateOf(sheet: DrawnSheet): { readonly text: string; readonly lags: boolean } {
-    if (!sheet.defined) return { text: `The drawing does not define ${this.content().drawn!.block}.`, lags: false };
     const lags = sheet.differences.some((row) => row.kind !== 'same');
     const ends = [...(sheet.lock ? [`The file ${sheet.lock}.`] : []), ...(sheet.pending ? ['Changes are pending in your tray.'] : [])];
-    if (sheet.rows === 0) return { text: ['No list drawn yet.', ...ends].join(' '), lags: false };
+    const { block } = this.content().drawn!;
+    if (!sheet.defined && sheet.lent.list === null) return { text: `The drawing does not define ${block}.`, lags: false };
+    const from = sheet.lent.list === null ? [] : [`The block ${block} will be copied from ${this.nameOf(sheet.lent.list)}.`];
+    if (sheet.rows === 0) return { text: ['No list drawn yet.', ...from, ...ends].join(' '), lags: false };
     const n = sheet.differences.filter((row) => row.kind !== 'same').length;
     return { text: [`${count(sheet.rows, 'row')} drawn, ${lags ? `${count(n, 'differs', 'differ')} from the BOM` : 'up to date'}.`, ...ends].join(' '), lags };
   }

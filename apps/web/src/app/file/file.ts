@@ -39,6 +39,7 @@ const PLACES: Readonly<Record<Value['place'], string>> = {
   cell: 'title block cell',
   lettering: 'lettering of a cell',
   placed: 'block on the sheet',
+  block: 'block definition',
   field: "file's own field",
   fact: 'said by the model',
 };

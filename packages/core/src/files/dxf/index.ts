@@ -10,6 +10,7 @@ export { layoutsOf } from './layouts';
 export { styleOfText, stylesOf, type DrawingStyle } from './styles';
 export { drawnText, plainMtext } from './text';
 export { julianInstant, openDxf };
+export { carriedBlock, definitionText } from './carry';
 export { boxOf, makeSheet } from './make';
 export type { MoreBlocks, Outline, SheetPlan } from './make';
 

@@ -1,5 +1,6 @@
-import { FileChange, FileError, PLACED, PlacedBlock, Point, letteringOf, placedOf } from '../contract';
-import { Edit } from '../edits';
+import { CarriedBlock, CarriedRecord, FileChange, FileError, PLACED, PlacedBlock, Point, letteringOf, placedOf } from '../contract';
+import { Edit, applyEdits } from '../edits';
+import { definitionSplices, removalSplices } from './carry';
 import { BlockContent, DxfContent, InsertContent } from './content';
 import { asPlaced } from './lettering';
 import { openDxf } from './read';
@@ -9,7 +10,9 @@ const encoder = new TextEncoder();
 
 /** The edits that make a DXF file hold the given values. @throws FileError */
 export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Edit[] {
-  const content = openDxf(bytes, false);
+  const original = openDxf(bytes, false);
+  const definitions = changes.filter((change) => change.place === 'block');
+  const content = definitions.length ? withDefinitions(bytes, original, definitions) : original;
   const seen = new Set<string>();
   const gained = new Map<InsertContent, { readonly tag: string; readonly text: string }[]>();
   const byName = new Map(content.properties.map((property) => [property.name, property]));
@@ -22,6 +25,7 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
     seen.add(place);
     switch (change.place) {
       case 'placed':
+      case 'block':
         return [];
       case 'cell':
         if (placing.takesCell(change)) return [];
@@ -42,8 +46,47 @@ export function modifyDxf(bytes: Uint8Array, changes: readonly FileChange[]): Ed
     }
   });
   const handles = new Handles(content);
-  const added = [...placing.edits(handles), ...gainedEdits(content, gained, handles)];
+  const added = [...placing.edits(handles), ...gainedEdits(content, gained, handles), ...definitionEdits(bytes, content, definitions, () => handles.free())];
   return [...edits, ...added, ...handles.edits()];
+}
+
+/** The edits that give a drawing definitions of blocks, and take them away. */
+function definitionEdits(bytes: Uint8Array, content: DxfContent, changes: readonly FileChange[], free: () => string): Edit[] {
+  const { lines, eol } = content.index;
+  // What several blocks lack is added once: one after the other, each knows what those before it have brought.
+  const brought = new Set<string>();
+  return changes.flatMap(({ holder, name, value, definition }) => {
+    if (holder !== '') throw new FileError('no-holder', 'Blocks are defined in the whole drawing.');
+    if (value !== null && !definition) throw new FileError('no-definition', `It is not said what the block ${name} consists of.`);
+    const splices = value === null ? removalSplices(bytes, name) : definitionSplices(bytes, withoutKnown(definition!, brought), free);
+    return splices.map(({ at, to, groups }): Edit => ({
+      offset: lines[at]!,
+      length: lines[to]! - lines[at]!,
+      insert: encoder.encode(groups.map(([code, text]) => groupText(code, content.text.encode(text), eol)).join('')),
+    }));
+  });
+}
+
+/** A definition without the layers, styles and line types that another one brings in the same step. */
+function withoutKnown(carried: CarriedBlock, brought: Set<string>): CarriedBlock {
+  const fresh = (kind: string, records: readonly CarriedRecord[]) =>
+    records.filter(({ name }) => {
+      const key = `${kind}/${name.toLowerCase()}`;
+      if (brought.has(key)) return false;
+      brought.add(key);
+      return true;
+    });
+  return { ...carried, layers: fresh('layer', carried.layers), styles: fresh('style', carried.styles), lineTypes: fresh('line type', carried.lineTypes) };
+}
+
+/** A drawing as it is, with the blocks that it is going to define: what is placed in the same step finds them. */
+function withDefinitions(bytes: Uint8Array, original: DxfContent, changes: readonly FileChange[]): DxfContent {
+  let next = BigInt(`0x${/^[0-9A-Fa-f]+$/.test(original.nextHandle) ? original.nextHandle : '1'}`);
+  const after = applyEdits(
+    bytes,
+    definitionEdits(bytes, original, changes, () => (next++).toString(16).toUpperCase()),
+  );
+  return { ...original, blocks: openDxf(after, false).blocks };
 }
 
 const encoded = (content: DxfContent, text: string): Uint8Array => encoder.encode(content.text.encode(text));

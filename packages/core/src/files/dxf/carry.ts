@@ -1,0 +1,274 @@
+import { BlockReading, CarriedBlock, FileError, Point } from '../contract';
+import { DxfGroups, Entity } from './groups';
+
+/** A group of an entity: its code and its value as text. */
+export type Group = readonly [code: number, value: string];
+
+/** What a block may consist of to be carried: entities that refer to nothing outside the block but layers, styles and line types. */
+const CARRIED = new Set(['LINE', 'LWPOLYLINE', 'POLYLINE', 'VERTEX', 'SEQEND', 'CIRCLE', 'ARC', 'ELLIPSE', 'POINT', 'SOLID', 'TEXT', 'MTEXT', 'ATTDEF']);
+
+/** Groups that say which object an entity is and to which others it is tied, and where it is placed; they are given anew. */
+const OWN_CODES = new Set([5, 330, 360, 67, 410, 347, 348, 390]);
+
+/** Entities whose owner is the polyline before them. */
+const PARTS = new Set(['VERTEX', 'SEQEND']);
+
+const lower = (text: string): string => text.toLowerCase();
+
+class Source extends DxfGroups {
+  /** Groups of an entity without what is its own in this drawing; what programs have tied to it stays behind. */
+  groups(entity: Entity, from = entity.from + 1): Group[] {
+    const groups: Group[] = [];
+    const { codes } = this.index;
+    for (let k = from; k < entity.to; k++) {
+      const code = codes[k]!;
+      if (code === 102 && this.raw(k).startsWith('{')) {
+        while (k + 1 < entity.to && !(codes[k] === 102 && this.raw(k) === '}')) k++;
+        continue;
+      }
+      // Data of other programs stands at the end.
+      if (code >= 1000) break;
+      if (!OWN_CODES.has(code)) groups.push([code, this.value(k)]);
+    }
+    return groups;
+  }
+
+  carried(name: string): CarriedBlock {
+    if (this.version < 'AC1015')
+      throw new FileError('version', `The drawing that defines the block ${name} is of version ${this.version}; blocks can be taken from AC1015 and later.`);
+    const section = this.sections.get('BLOCKS');
+    const entities = section ? this.entities(section.from, section.to) : [];
+    const at = entities.findIndex((entity) => entity.type === 'BLOCK' && lower(this.get(entity, 2) ?? '') === lower(name));
+    if (at < 0) throw new FileError('no-block', `The drawing does not define the block ${name}.`);
+    const end = entities.findIndex((entity, i) => i > at && entity.type === 'ENDBLK');
+    const inside = entities.slice(at + 1, end);
+    const other = inside.find((entity) => !CARRIED.has(entity.type));
+    if (other) throw new FileError('not-carried', `The block ${name} contains ${other.type}, which cannot be copied to another drawing.`);
+    const body = inside.map((entity) => ({ type: entity.type, groups: this.groups(entity) }));
+    const tables = this.within('TABLES');
+    const used = (code: number) => new Set(body.flatMap(({ groups }) => groups.filter(([own]) => own === code).map(([, value]) => lower(value))));
+    const records = (type: string, names: ReadonlySet<string>) =>
+      tables
+        .filter((record) => record.type === type && names.has(lower(this.get(record, 2) ?? '')))
+        .map((record) => ({ name: this.get(record, 2) ?? '', groups: this.groups(record) }));
+    const layers = records('LAYER', used(8));
+    const lineTypes = new Set([...used(6), ...layers.flatMap(({ groups }) => groups.filter(([code]) => code === 6).map(([, value]) => lower(value)))]);
+    const units = this.variable('$INSUNITS');
+    return {
+      name: this.get(entities[at]!, 2) ?? name,
+      base: this.point(entities[at]!, 10),
+      units: units < 0 ? null : this.raw(units),
+      entities: body,
+      layers,
+      styles: records('STYLE', new Set([...used(7), 'standard'])),
+      // A line type with letters or shapes in it refers to styles by handle: its lines are carried as plain ones.
+      lineTypes: records('LTYPE', lineTypes).filter(({ groups }) => !groups.some(([code]) => code === 340)),
+    };
+  }
+}
+
+/** A block's definition as it can be carried into another drawing. @throws FileError where that cannot be */
+export const carriedBlock = (bytes: Uint8Array, name: string): CarriedBlock => new Source(bytes).carried(name);
+
+/** What of a drawing a definition that is added needs to know. */
+interface Tables {
+  readonly names: ReadonlySet<string>;
+  readonly handle: string | null;
+  /** Position of the group that closes the table. */
+  readonly end: number;
+}
+
+class Target extends DxfGroups {
+  table(name: string): Tables | null {
+    const section = this.sections.get('TABLES');
+    if (!section) return null;
+    const all = this.entities(section.from, section.to);
+    const at = all.findIndex((entity) => entity.type === 'TABLE' && this.get(entity, 2) === name);
+    if (at < 0) return null;
+    const end = all.findIndex((entity, i) => i > at && entity.type === 'ENDTAB');
+    if (end < 0) return null;
+    return {
+      names: new Set(all.slice(at + 1, end).map((record) => lower(this.get(record, 2) ?? ''))),
+      handle: this.get(all[at]!, 5)?.trim() ?? null,
+      end: all[end]!.from,
+    };
+  }
+  definition(name: string): { readonly from: number; readonly to: number; readonly block: string; readonly record: string; readonly endBlock: string } | null {
+    const section = this.sections.get('BLOCKS');
+    const entities = section ? this.entities(section.from, section.to) : [];
+    const at = entities.findIndex((entity) => entity.type === 'BLOCK' && lower(this.get(entity, 2) ?? '') === lower(name));
+    const end = entities.findIndex((entity, i) => i > at && entity.type === 'ENDBLK');
+    if (at < 0 || end < 0) return null;
+    const handle = (entity: Entity, code: number) => this.get(entity, code)?.trim() ?? '';
+    return {
+      from: entities[at]!.from,
+      to: entities[end]!.to,
+      block: handle(entities[at]!, 5),
+      record: handle(entities[at]!, 330),
+      endBlock: handle(entities[end]!, 5),
+    };
+  }
+  record(handle: string): Entity | null {
+    return this.within('TABLES').find((entity) => entity.type === 'BLOCK_RECORD' && this.get(entity, 5)?.trim() === handle) ?? null;
+  }
+}
+
+/** Text that is put before the group at a position, or in the place of the groups up to another one. */
+export interface GroupSplice {
+  readonly at: number;
+  readonly to: number;
+  readonly groups: readonly Group[];
+}
+
+const decimal = (n: number) => (Number.isInteger(n) ? n.toFixed(1) : String(n));
+
+/**
+ * What gives a drawing a block's definition, in place of one of the same name, with the layers, styles and line types that it lacks. Those
+ * that it has stay as they are.
+ * @param free a handle that no object has yet
+ * @throws FileError where the drawing cannot take it
+ */
+export function definitionSplices(bytes: Uint8Array, carried: CarriedBlock, free: () => string): GroupSplice[] {
+  const target = new Target(bytes);
+  if (target.version < 'AC1015') throw new FileError('version', `Drawings of version ${target.version} cannot take blocks from others; AC1015 and later can.`);
+  const units = target.variable('$INSUNITS');
+  const own = units < 0 ? null : target.raw(units);
+  if (own !== null && carried.units !== null && own !== '0' && carried.units !== '0' && own !== carried.units)
+    throw new FileError('units', `The block ${carried.name} is drawn in another unit than this drawing.`);
+  const blocks = target.sections.get('BLOCKS');
+  const records = target.table('BLOCK_RECORD');
+  if (!blocks || !records) throw new FileError('no-blocks', 'The drawing has no section for blocks.');
+  const splices: GroupSplice[] = [];
+  const lacking = (table: string, list: readonly { readonly name: string; readonly groups: readonly Group[] }[]): void => {
+    const there = target.table(table);
+    if (!there) return;
+    const groups = list
+      .filter(({ name }) => !there.names.has(lower(name)))
+      .flatMap(({ groups: said }): Group[] => [[0, table], [5, free()], ...(there.handle === null ? [] : [[330, there.handle] as const]), ...said]);
+    if (groups.length) splices.push({ at: there.end, to: there.end, groups });
+  };
+  const lineTypes = new Set([...(target.table('LTYPE')?.names ?? []), ...carried.lineTypes.map(({ name }) => lower(name)), 'bylayer', 'byblock', 'continuous']);
+  lacking('LTYPE', carried.lineTypes);
+  lacking(
+    'LAYER',
+    carried.layers.map(({ name, groups }) => ({
+      name,
+      groups: groups.map((group): Group => (group[0] === 6 && !lineTypes.has(lower(group[1])) ? [6, 'Continuous'] : group)),
+    })),
+  );
+  lacking('STYLE', carried.styles);
+
+  const before = target.definition(carried.name);
+  const record = before?.record || free();
+  const handle = before?.block || free();
+  const body: Group[] = [];
+  let polyline = record;
+  for (const { type, groups } of carried.entities) {
+    const its = free();
+    if (type === 'POLYLINE') polyline = its;
+    body.push([0, type], [5, its], [330, PARTS.has(type) ? polyline : record]);
+    for (const group of groups) if (group[0] !== 6 || lineTypes.has(lower(group[1]))) body.push(group);
+  }
+  const attributes = carried.entities.some(({ type }) => type === 'ATTDEF');
+  const point = ({ x, y }: Point): Group[] => [
+    [10, decimal(x)],
+    [20, decimal(y)],
+    [30, '0.0'],
+  ];
+  const begin: Group[] = [
+    [0, 'BLOCK'],
+    [5, handle],
+    [330, record],
+    [100, 'AcDbEntity'],
+    [8, '0'],
+    [100, 'AcDbBlockBegin'],
+    [2, carried.name],
+    [70, attributes ? '2' : '0'],
+    ...point(carried.base),
+    [3, carried.name],
+    [1, ''],
+  ];
+  const end: Group[] = [
+    [0, 'ENDBLK'],
+    [5, before?.endBlock || free()],
+    [330, record],
+    [100, 'AcDbEntity'],
+    [8, '0'],
+    [100, 'AcDbBlockEnd'],
+  ];
+  splices.push({ at: before?.from ?? blocks.to, to: before?.to ?? blocks.to, groups: [...begin, ...body, ...end] });
+  if (!before)
+    splices.push({
+      at: records.end,
+      to: records.end,
+      groups: [
+        [0, 'BLOCK_RECORD'],
+        [5, record],
+        ...(records.handle === null ? [] : [[330, records.handle] as const]),
+        [100, 'AcDbSymbolTableRecord'],
+        [100, 'AcDbBlockTableRecord'],
+        [2, carried.name],
+        [340, '0'],
+        [70, '0'],
+        [280, '1'],
+        [281, '0'],
+      ],
+    });
+  return splices;
+}
+
+/** What takes a block's definition out of a drawing. @throws FileError where the drawing does not have it */
+export function removalSplices(bytes: Uint8Array, name: string): GroupSplice[] {
+  const target = new Target(bytes);
+  const there = target.definition(name);
+  if (!there) throw new FileError('no-block', `The drawing does not define the block ${name}.`);
+  const record = target.record(there.record);
+  return [{ at: there.from, to: there.to, groups: [] }, ...(record ? [{ at: record.from, to: record.to, groups: [] }] : [])];
+}
+
+/** What is compared of a block's definition: its cells and what it is drawn of, without the fonts, which are the drawing's. */
+const comparable = ({ cells, shapes }: BlockReading): string => {
+  const round = (n: number) => Number(n.toPrecision(9));
+  return JSON.stringify(
+    [
+      cells.map(({ tag, prompt, preset, at, height, widthFactor, rotation, align, valign, constant, multiline }) => [
+        tag,
+        prompt,
+        preset,
+        at.x,
+        at.y,
+        height,
+        widthFactor,
+        rotation,
+        align,
+        valign,
+        constant,
+        multiline,
+      ]),
+      shapes.map((shape) =>
+        shape.shape === 'line'
+          ? [shape.points.flatMap(({ x, y }) => [x, y]), shape.closed]
+          : shape.shape === 'circle'
+            ? [shape.at.x, shape.at.y, shape.radius]
+            : [shape.at.x, shape.at.y, shape.text, shape.height, shape.rotation, shape.align],
+      ),
+    ],
+    (_, value: unknown) => (typeof value === 'number' ? round(value) : value),
+  );
+};
+
+/**
+ * A block's definition as a value that can be compared: how much it has, and a mark that differs where anything of it does (FNV-1a of 32
+ * bits, twice).
+ */
+export function definitionText(block: BlockReading): string {
+  const text = comparable(block);
+  const mark = (seed: number): string => {
+    let hash = seed;
+    for (let i = 0; i < text.length; i++) hash = Math.imul(hash ^ text.charCodeAt(i), 0x01000193) >>> 0;
+    return hash.toString(16).padStart(8, '0');
+  };
+  const cells = block.cells.length;
+  const shapes = block.shapes.length;
+  return `${cells} ${cells === 1 ? 'cell' : 'cells'}, ${shapes} ${shapes === 1 ? 'shape' : 'shapes'}, ${mark(0x811c9dc5)}${mark(0x9747b28c)}`;
+}
