@@ -250,3 +250,72 @@ print(json.dumps({'errors': len(doc.audit().errors), 'rows': rows}))`;
     expect(() => format.modify(bytes, [add[0]!, { holder: added, place: 'cell', name: 'NOPE', value: heldText('x') }])).toThrow('defines no cell NOPE');
   });
 });
+
+/** A sheet with an item mark at the end of a leader and one that is placed plainly, and a leader with a text; ezdxf makes them. */
+const LEADERS = String.raw`
+import sys, ezdxf
+from ezdxf.math import Vec2
+from ezdxf.render import mleader
+doc = ezdxf.new('R2010', setup=True)
+mark = doc.blocks.new('MARK')
+mark.add_circle((0, 0), 5)
+mark.add_attdef('WHO', (0, -9), 'x', dxfattribs={'height': 2})
+mark.add_attdef('POS', (0, 0), '', dxfattribs={'height': 3})
+sheet = doc.layout('Layout1')
+sheet.add_blockref('MARK', (5, 5)).add_auto_attribs({'POS': '1', 'WHO': ''})
+for i, number in enumerate(('2', '3')):
+    ml = sheet.add_multileader_block('Standard')
+    ml.set_content(name='MARK')
+    ml.set_attribute('POS', number)
+    ml.add_leader_line(mleader.ConnectionSide.left, [Vec2(-20, -20)])
+    ml.build(insert=Vec2(30, 40 + 20 * i))
+text = sheet.add_multileader_mtext('Standard')
+text.set_content('LEADER{ 9 }')
+text.add_leader_line(mleader.ConnectionSide.left, [Vec2(-20, -20)])
+text.build(insert=Vec2(60, 60))
+doc.saveas(sys.argv[1])
+`;
+
+describe('item marks at the end of leaders', () => {
+  it('are read, given another number and taken away like those without, clean to ezdxf', () => {
+    const format = formatById('dxf');
+    const folder = mkdtempSync(join(tmpdir(), 'rule-leaders-'));
+    try {
+      const path = join(folder, 'leaders.dxf');
+      execFileSync('/usr/bin/python3', ['-c', LEADERS, path]);
+      const bytes = new Uint8Array(readFileSync(path));
+      const marks = (from: Uint8Array) =>
+        format
+          .read(from)
+          .holders.filter((holder) => holder.label === 'MARK')
+          .map(
+            ({ key, values }) =>
+              [key, Object.fromEntries(values.filter((value) => value.place !== 'lettering').map((value) => [value.name, value.held.text]))] as const,
+          );
+      const found = marks(bytes);
+      expect(found.map(([, values]) => values)).toEqual([
+        { POS: '1', WHO: '', [PLACED]: 'MARK at 5 5 on Layout1' },
+        { POS: '2', [PLACED]: 'MARK at 30 40 on Layout1' },
+        { POS: '3', [PLACED]: 'MARK at 30 60 on Layout1' },
+      ]);
+      const [, [two], [three]] = found as [unknown, readonly [string, unknown], readonly [string, unknown]];
+      const after = applyEdits(
+        bytes,
+        format.modify(bytes, [
+          { holder: two, place: 'cell', name: 'POS', value: heldText('20') },
+          { holder: three, place: 'placed', name: PLACED, value: null },
+        ]),
+      );
+      expect(marks(after).map(([, values]) => values['POS'])).toEqual(['1', '20']);
+      writeFileSync(path, after);
+      const code = `
+import ezdxf, json, sys
+doc = ezdxf.readfile(sys.argv[1])
+leaders = [l for l in doc.layout('Layout1').query('MULTILEADER')]
+print(json.dumps([len(doc.audit().errors), sorted(a.text for l in leaders for a in l.block_attribs), len(leaders)]))`;
+      expect(JSON.parse(execFileSync('/usr/bin/python3', ['-c', code, path], { encoding: 'utf8' }))).toEqual([0, ['20'], 2]);
+    } finally {
+      rmSync(folder, { recursive: true });
+    }
+  });
+});

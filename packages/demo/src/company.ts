@@ -262,6 +262,26 @@ export function demoLayouts(property: (name: string) => number, classOf: (name: 
       },
     },
     {
+      name: 'Cut list',
+      purpose: 'What is cut for welded parts: every body with its length and cross-section, equal ones together.',
+      shared: true,
+      content: {
+        ...plainContent([]),
+        structure: 'indented',
+        bodies: true,
+        columns: [
+          factColumn('item'),
+          factColumn('total'),
+          factColumn('part'),
+          factColumn('picture'),
+          factColumn('length'),
+          factColumn('section'),
+          ...columns('Material'),
+          summed(factColumn('mass')),
+        ],
+      },
+    },
+    {
       name: 'Purchasing',
       purpose: 'What has to be bought for one machine, over all levels, by supplier.',
       shared: true,

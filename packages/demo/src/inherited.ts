@@ -1,4 +1,4 @@
-import { AnyShape, draw, drawPolysides, drawRoundedRectangle, makeBaseBox, makeCylinder, Sketch } from 'replicad';
+import { AnyShape, draw, drawPolysides, drawRoundedRectangle, makeBaseBox, makeCompound, makeCylinder, Sketch } from 'replicad';
 import type { Placement } from './kernel';
 import type { DemoAssembly } from './parts';
 import type { DemoSheet } from './sheet';
@@ -40,6 +40,17 @@ const funnel = (top: number, bottom: number, height: number, wall: number): AnyS
   ).revolve([0, 0, 1]);
 const bolt = (): AnyShape => (hexagon(10, 4) as ReturnType<typeof makeCylinder>).fuse(makeCylinder(3, 16, [0, 0, 4]));
 const thermocouple = (): AnyShape => makeCylinder(3, 120).fuse(makeCylinder(7, 18, [0, 0, 120]));
+/** A rail as it is welded: a long and two short tubes of one section, with two equal plates at its ends. */
+const weldedRail = (): AnyShape => {
+  const plate = drilled(sheet(60, 40, 4, 3), 4, [-22, 0, 3.3], [22, 0, 3.3]);
+  return makeCompound([
+    square(20, 2, 260),
+    square(20, 2, 70).rotate(90, [0, 0, 0], [1, 0, 0]).translate([0, -10, 90]),
+    square(20, 2, 70).rotate(90, [0, 0, 0], [1, 0, 0]).translate([0, -10, 170]),
+    plate.clone().translate([0, 0, -4]),
+    plate.translate([0, 0, 260]),
+  ]) as AnyShape;
+};
 const hinge = (): AnyShape => drilled(sheet(50, 30, 3, 4), 3, [-15, 0, 2.6], [15, 0, 2.6]);
 
 const DR5 = 'DR-5/models';
@@ -162,7 +173,7 @@ export const INHERITED_PARTS: readonly InheritedPart[] = [
     name: 'Cross rail',
     path: `${DR5}/F5-061.stp`,
     weighed: 7.85,
-    solid: () => square(20, 2, 260),
+    solid: weldedRail,
     values: { 'Item no': 'F5-061', Descr: 'cross rail', Rev: 'A', Matl: 'Mild steel', Surface: 'Powder Coat' },
   },
   {

@@ -79,6 +79,13 @@ describe('lists on drawings', () => {
     expect(said).toEqual([['put', { drawing: 7, sheet: 'Sheet 1', corner: 'title block', erase: false }]]);
   });
 
+  it('bring their block from another drawing where this one lacks it', async () => {
+    const { stage, said } = await staged([sheet({ rows: 0, differences: [], defined: false, lent: { list: 'DR-15/other.dxf', marks: null } })]);
+    expect(stage.text('header p')).toBe('No list drawn yet. The block ROW will be copied from other.dxf.');
+    await stage.click('Place the list');
+    expect(said).toEqual([['put', { drawing: 7, sheet: 'Sheet 1', corner: 'title block', erase: false }]]);
+  });
+
   it('leave texts that the list has no value for, unless that is asked for', async () => {
     const kept = sheet({
       erased: 1,

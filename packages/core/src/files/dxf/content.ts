@@ -29,6 +29,8 @@ export interface BlockContent extends BlockReading {
   readonly definitions: readonly {
     /** As the block has it: two may have the same. */
     readonly tag: string;
+    /** Its handle, where the drawing has handles. */
+    readonly handle: string | undefined;
     readonly layer: string;
     /** Number of its colour; `undefined` where it takes that of its layer. */
     readonly colour: string | undefined;

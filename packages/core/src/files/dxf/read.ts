@@ -160,6 +160,9 @@ class Reader extends DxfGroups {
 
   private styles: ReadonlyMap<string, DrawingStyle> = new Map();
 
+  /** Names of blocks by the handle of their record. */
+  private recordNames: ReadonlyMap<string, string> = new Map();
+
   /** Text styles, and which anonymous blocks are variants of which: their record names the handle of the other's. */
   private readTables(records: readonly Entity[]): void {
     const { codes } = this.index;
@@ -177,6 +180,7 @@ class Reader extends DxfGroups {
         else if (mine && codes[k] === 1005) made.push({ name, of: this.raw(k).toUpperCase() });
       }
     }
+    this.recordNames = names;
     for (const { name, of } of made) {
       const original = names.get(of);
       if (original !== undefined) this.variants.set(name.toLowerCase(), original);
@@ -314,6 +318,7 @@ class Reader extends DxfGroups {
           shapes,
           definitions: definitions.map((e) => ({
             tag: this.get(e, 2) ?? '',
+            handle: this.get(e, 5)?.trim(),
             layer: this.get(e, 8) ?? '0',
             colour: this.get(e, 62)?.trim(),
             trueColour: this.get(e, 420)?.trim(),
@@ -431,6 +436,10 @@ class Reader extends DxfGroups {
     const found: InsertContent[] = [];
     for (let i = 0; i < entities.length; i++) {
       const insert = entities[i]!;
+      if (insert.type === 'MULTILEADER') {
+        const mark = this.leaderMark(insert, layoutOf, blocks);
+        if (mark) found.push(mark);
+      }
       if (insert.type !== 'INSERT') continue;
       const name = this.get(insert, 2) ?? '';
       const block = blocks.get(name.toLowerCase());
@@ -482,6 +491,59 @@ class Reader extends DxfGroups {
       if (hasAttributes) i = k;
     }
     return found;
+  }
+
+  /** A block with cells at the end of a leader; `null` for a leader that ends in a text. */
+  private leaderMark(leader: Entity, layoutOf: (entity: Entity) => string, blocks: ReadonlyMap<string, BlockContent>): InsertContent | null {
+    const { codes } = this.index;
+    const context = this.find(leader, 300);
+    let after = context;
+    // What the leader consists of stands between braces, texts of the same code among it.
+    while (after >= 0 && after < leader.to && !(codes[after] === 301 && this.raw(after) === '}')) after++;
+    if (context < 0 || after >= leader.to) return null;
+    const body = { type: leader.type, from: after, to: leader.to };
+    const inside = { type: leader.type, from: context, to: after };
+    const name = this.recordNames.get((this.get(body, 344) ?? '').trim().toUpperCase());
+    const block = name === undefined ? undefined : blocks.get(name.toLowerCase());
+    if (!block || this.number(body, 172, 0) !== 1) return null;
+    const cells: CellContent[] = [];
+    let definition = -1;
+    for (let k = after + 1; k < leader.to; k++)
+      if (codes[k] === 330) definition = block.definitions.findIndex((own) => own.handle?.toUpperCase() === this.raw(k).toUpperCase());
+      else if (codes[k] === 302 && definition >= 0)
+        cells.push({
+          tag: block.cells[definition]!.tag,
+          text: drawnText(this.value(k)),
+          valueAt: k,
+          inner: [],
+          heightAt: -1,
+          innerHeightAt: -1,
+          widthAt: -1,
+          lettering: null,
+        });
+    const handle = this.get(leader, 5)?.trim();
+    const scale = this.number(inside, 16, 1);
+    return {
+      block: block.name,
+      madeFrom: this.variants.get(block.name.toLowerCase()) ?? block.name,
+      fixed: {},
+      holder: this.insertKeys.free(`insert:${handle ?? 'leader'}`),
+      layout: layoutOf(leader),
+      missing: [],
+      cells,
+      handle,
+      layer: this.get(leader, 8) ?? '0',
+      at: this.point(inside, 15),
+      scale: { x: scale, y: scale },
+      rotation: 0,
+      own: {},
+      inPaper: this.get(leader, 67)?.trim() === '1',
+      from: leader.from,
+      nameAt: context,
+      attributesEnd: leader.to,
+      end: leader.to,
+      hasAttributes: true,
+    };
   }
 
   /**
