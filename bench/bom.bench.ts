@@ -1,13 +1,14 @@
 import { BomContent, factColumn, plainContent, propertyColumn } from '@rule/core/bom';
 import { newDraft } from '@rule/core/schema';
 import { best, report } from './measure';
+import { inBrowser, reportScrolling } from './scrolling';
 import { openServices } from './services';
 
 /**
  * An assembly of five levels: each of 6 sub-assemblies on a level is placed by the one above, and every assembly places parts of its own,
  * so that the indented list has 10,000 rows or more and its pieces are counted here without Rule, by multiplying.
  */
-const { services, db, close } = await openServices();
+const { services, db, url, close } = await openServices();
 const NAMES = ['Part no', 'Title', 'Material', 'Mass kg', 'Supplier'] as const;
 const LEVELS = 5;
 const WIDTH = 6;
@@ -106,4 +107,38 @@ const summed = await best('summed', 5, async () => {
 if (pieces !== top.pieces) throw new Error(`The list counts ${pieces} pieces; by multiplying there are ${top.pieces}.`);
 console.log(`  ${shown} rows indented, ${pieces} pieces (as counted without Rule)`);
 report('Bill of materials: six assemblies in one another, five levels', [floor, numbered, indented, summed]);
+await db.run('ANALYZE');
+await inBrowser(services, url, async (page) => {
+  await page.evaluate(`history.pushState({}, '', '/overview')`);
+  await page.reload();
+  await page.getByRole('navigation', { name: 'Stations' }).waitFor();
+  await page.waitForTimeout(2000);
+  // From the moment when somebody chooses it until its rows are there, in the page that is open already.
+  const open = () =>
+    page.evaluate<number>(`new Promise((done) => {
+      const from = performance.now();
+      history.pushState({}, '', '/bom?assembly=${top.id}&layout=${layout}');
+      dispatchEvent(new PopStateEvent('popstate', { state: {} }));
+      const look = () => document.querySelectorAll('.list cdk-virtual-scroll-viewport [role=row]').length > 5 ? done(performance.now() - from) : requestAnimationFrame(look);
+      look();
+    })`);
+  const away = () =>
+    page.evaluate<void>(`new Promise((done) => {
+      history.pushState({}, '', '/overview');
+      dispatchEvent(new PopStateEvent('popstate', { state: {} }));
+      const look = () => document.querySelector('.list cdk-virtual-scroll-viewport') ? requestAnimationFrame(look) : done();
+      look();
+    })`);
+  const times: number[] = [];
+  for (let i = 0; i < 4; i++) {
+    times.push(await open());
+    if (i < 3) await away();
+  }
+  console.log(`  ${shown} rows in the page after ${times.map((ms) => ms.toFixed(0)).join(', ')} ms\n`);
+  await reportScrolling(page, `Scrolling ${shown} rows of a bill of materials in Chromium`, '.list cdk-virtual-scroll-viewport', [
+    { what: 'by 60 pixels a frame', perFrame: 60 },
+    { what: 'by 600 pixels a frame', perFrame: 600 },
+    { what: 'by 3,000 pixels a frame', perFrame: 3000 },
+  ]);
+});
 await close();

@@ -284,6 +284,10 @@ const PICTURE_ROW = 62;
     .edge:hover {
       border-right: 2px solid var(--verdigris);
     }
+    /* Rows are of one height: none has to be laid out again for another. */
+    cdk-virtual-scroll-viewport .row {
+      contain: strict;
+    }
     .pick {
       cursor: default;
     }

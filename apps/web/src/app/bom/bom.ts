@@ -12,13 +12,16 @@ import { CheckboxModule } from 'primeng/checkbox';
 import { ConfirmDialogModule } from 'primeng/confirmdialog';
 import { InputTextModule } from 'primeng/inputtext';
 import { SelectModule } from 'primeng/select';
-import { Bench, catalogueFeature, IndexRow, Notices, saveBlob, sessionFeature, trayFeature, Unsaved, Way } from '../shared';
+import { Bench, catalogueFeature, IndexEntry, IndexList, IndexRow, Notices, saveBlob, sessionFeature, trayFeature, Unsaved, Way } from '../shared';
 import { BomComparisonView } from './comparison';
 import { BomGrid } from './bom-grid';
 import { BomRowView } from './bom-row';
 import { BomStore } from './bom.store';
 import { DrawnLists } from './drawn-lists';
 import { BomLayoutForm } from './layout-form';
+
+/** Assemblies from which on a field to find one stands above them. */
+const MANY = 30;
 
 /** Which strip is open above the list. */
 type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
@@ -39,6 +42,7 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
     ConfirmDialogModule,
     DrawnLists,
     FormsModule,
+    IndexList,
     IndexRow,
     InputTextModule,
     RouterLink,
@@ -49,23 +53,18 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
     <rule-bench label="BOM">
       <div bench="index">
         <h3>Assemblies</h3>
-        @for (row of store.assemblies() ?? []; track row.id) {
-          <rule-index-row
-            [text]="nameOf(row.path)"
-            [end]="row.unmatched ? row.unmatched + ' unmatched' : ''"
-            tone="bad"
-            [on]="row.id === store.assembly()"
-            (choose)="go({ assembly: row.id, item: null, root: null, kept: null })"
-          />
-          @if (row.id === store.assembly() && row.roots.length > 1) {
-            @for (root of row.roots; track root.product) {
-              <rule-index-row
-                [text]="root.label"
-                [depth]="1"
-                [on]="root.product === (store.table()?.root ?? row.roots[0]!.product)"
-                (choose)="go({ root: root.product, item: null })"
-              />
-            }
+        @if (assemblies().length > many) {
+          <input class="find" pInputText pSize="small" type="search" placeholder="Find an assembly" aria-label="Find an assembly" [(ngModel)]="sought" />
+        }
+        <rule-index-list [entries]="found()" [chosen]="store.assembly()" (choose)="go({ assembly: $event, item: null, root: null, kept: null })" />
+        @if (roots().length > 1) {
+          <h3>Products in this file</h3>
+          @for (root of roots(); track root.product) {
+            <rule-index-row
+              [text]="root.label"
+              [on]="root.product === (store.table()?.root ?? roots()[0]!.product)"
+              (choose)="go({ root: root.product, item: null })"
+            />
           }
         }
         <h3>Layouts</h3>
@@ -314,6 +313,10 @@ type Strip = 'layout' | 'save as' | 'keep' | 'compare' | null;
       color: var(--soft);
       font-size: 12px;
     }
+    .find {
+      width: calc(100% - 36px);
+      margin: 0 18px 6px;
+    }
     .rows {
       overflow: auto;
     }
@@ -465,11 +468,25 @@ export class BomStation {
     });
   }
 
-  /** A file's name, with its folder where another assembly has the same. */
-  protected nameOf(path: string): string {
-    const name = fileName(path);
-    return (this.store.assemblies() ?? []).filter((row) => fileName(row.path) === name).length > 1 ? path : name;
-  }
+  /** Assemblies by their names, with their folders where another one has the same. */
+  protected readonly assemblies = computed((): IndexEntry[] => {
+    const rows = this.store.assemblies() ?? [];
+    const times = new Map<string, number>();
+    for (const { path } of rows) times.set(fileName(path), (times.get(fileName(path)) ?? 0) + 1);
+    return rows.map(({ id, path, unmatched }) => ({
+      id,
+      text: times.get(fileName(path))! > 1 ? path : fileName(path),
+      end: unmatched ? `${unmatched} unmatched` : '',
+      tone: 'bad',
+    }));
+  });
+  protected readonly many = MANY;
+  protected readonly sought = signal('');
+  protected readonly found = computed(() => {
+    const sought = this.sought().trim().toLowerCase();
+    return sought === '' ? this.assemblies() : this.assemblies().filter(({ text }) => text.toLowerCase().includes(sought));
+  });
+  protected readonly roots = computed(() => this.store.assemblies()?.find((row) => row.id === this.store.assembly())?.roots ?? []);
   protected dayOf = (at: string) => at.slice(0, 10);
   protected rowsOf = (rows: number) => count(rows, 'row');
   protected go(queryParams: Record<string, string | number | null>): void {
