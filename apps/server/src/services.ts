@@ -17,6 +17,7 @@ import { CleanUps } from './cleanup/cleanup';
 import { Geometries, KernelPool } from './geometry/geometry';
 import { Jobs } from './jobs/jobs';
 import { Classes } from './library/classes';
+import { BlockExchanges } from './titleblocks/exchanges';
 import { CarriedBlocks } from './library/carried';
 import { Libraries } from './library/library';
 import { Scanner } from './library/scan';
@@ -139,7 +140,9 @@ export function buildServices({
   const attempts = new SignInAttempts(db, clock);
   const bomLayouts = new BomLayouts(db, properties);
   const boms = new Boms(db, properties, libraries, judgements, trays, bomLayouts);
-  const drawnLists = new DrawnLists(db, boms, trays, new CarriedBlocks(db, pool));
+  const carriedBlocks = new CarriedBlocks(db, pool);
+  const drawnLists = new DrawnLists(db, boms, trays, carriedBlocks);
+  const blockExchanges = new BlockExchanges(db, editions, carriedBlocks);
   const keptBoms = new KeptBoms(db, boms, bomLayouts, libraries, clock);
   const layouts = new Layouts(db, properties);
   const sendOuts = new SendOuts(db, pool, jobs, properties, surveys, editions, judgements, clock, join(dataFolder, 'send-outs'), (user, assembly, layout) =>
@@ -202,6 +205,7 @@ export function buildServices({
     changes,
     boms,
     drawnLists,
+    blockExchanges,
     bomLayouts,
     keptBoms,
     vault,

@@ -1,7 +1,7 @@
 import { BlockReading } from '@rule/core/files';
 import { Match } from '@rule/core/identity';
 import { Binding, Kind, Link, LinkEnd } from '@rule/core/schema';
-import { BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
+import { CellMatch, BoundCell, CellOwner, CellState, CellWish } from '@rule/core/titleblocks';
 import { Decision, TableFinding, VaultDefinition, VaultField } from '@rule/core/vault';
 import { FileRow } from './files';
 import { LockedOut, Tray } from './values';
@@ -141,6 +141,30 @@ export interface CellTrayAnswer {
   readonly tray: Tray;
   readonly cells: number;
   readonly left: readonly (LockedOut & { readonly cells: number })[];
+}
+
+/** A title block that is exchanged for another. */
+export interface BlockExchange {
+  readonly from: string;
+  readonly to: string;
+  /** Which cell's text each cell of the new block gets, by tag; as suggested where it is not said. */
+  readonly cells?: Readonly<Record<string, string | null>>;
+  /** Numbers of drawings; `null` for all. */
+  readonly drawings: readonly number[] | null;
+}
+
+/** What an exchange would do. */
+export interface BlockExchangePlan {
+  readonly sheets: number;
+  /** Cells of the new block, where their texts come from, and by what that was found. */
+  readonly cells: readonly (CellMatch & { readonly prompt: string })[];
+  /** Cells of the old block, and on how many sheets they hold a text. */
+  readonly from: readonly { readonly tag: string; readonly prompt: string; readonly texts: number }[];
+  /** Cells whose texts no cell of the new block takes. */
+  readonly lost: readonly { readonly tag: string; readonly texts: number; readonly examples: readonly string[] }[];
+  /** The drawing that lends the new block to those that do not define it. */
+  readonly lender: string | null;
+  readonly left: readonly LockedOut[];
 }
 
 /** The model that feeds a sheet; `null` for the one that the drawing shows. */

@@ -35,6 +35,7 @@ import { familyOf } from '@rule/core/schema';
 import { heldText } from '@rule/core/values';
 import { Trays } from '../changes/tray';
 import { CarriedBlocks, Lender } from '../library/carried';
+import { FreeHandles } from '../library/handles';
 import { Db, asRecordset } from '../platform/db';
 import { invalid, notFound, refused } from '../platform/problem';
 import { User } from '../users/user';
@@ -290,7 +291,7 @@ export class DrawnLists {
     const { file, layout } = sheet.row;
     const line = this.maker(file, 'parts list brought up to date');
     const lines: Line[] = [];
-    const handles = new FreeHandles(sheet.row.next, block);
+    const handles = new FreeHandles(sheet.row.next);
     for (const [i, text] of texts.entries()) {
       const slot = slots[i];
       if (slot) {
@@ -298,7 +299,7 @@ export class DrawnLists {
           if ((slot.texts[tag] ?? '') !== text[tag]) lines.push(line(slot.holder, 'cell', tag, slot.texts[tag] ?? null, text[tag]!));
         continue;
       }
-      const holder = handles.next(sheet.row.path);
+      const holder = handles.next(sheet.row.path, block.cells.length);
       lines.push(line(holder, 'placed', PLACED, null, placedText({ block: block.name, at: places[i]!, scale, layout })));
       for (const [tag, own] of Object.entries(text)) if (own !== '') lines.push(line(holder, 'cell', tag, null, own));
     }
@@ -386,10 +387,10 @@ export class DrawnLists {
     const { without } = this.marksOf(drawn, sheet);
     if (without.length === 0) throw invalid('nothing-to-do', 'Every row has a mark on this sheet.');
     const rows = new Map(drawn.wanted.map((row) => [row.id, row]));
-    const handles = new FreeHandles(sheet.row.next, block);
+    const handles = new FreeHandles(sheet.row.next);
     const line = this.maker(drawing, 'item marks placed');
     const points = alongEdge(without.length, box, edge, Math.max(size.width, size.height));
-    const placed = without.map((id, i) => ({ holder: handles.next(sheet.row.path), row: rows.get(id)!, at: points[i]! }));
+    const placed = without.map((id, i) => ({ holder: handles.next(sheet.row.path, block.cells.length), row: rows.get(id)!, at: points[i]! }));
     await this.keep(
       drawn,
       placed.map(({ holder, row }) => ({ file: drawing, holder, row: row.id })),
@@ -464,22 +465,4 @@ const mainOf = <B extends BlockRow>(blocks: readonly B[]): B | undefined => [...
 function sizeOf(block: BlockReading | undefined, scale: number): Extent {
   const extent = (block && extentOf(block)) ?? { left: 0, bottom: 0, width: 0, height: 0 };
   return { left: extent.left * scale, bottom: extent.bottom * scale, width: extent.width * scale, height: extent.height * scale };
-}
-
-/** Handles for inserts that are added: each leaves room for its attributes and what closes them. */
-class FreeHandles {
-  private at: bigint | null;
-  private readonly step: bigint;
-
-  constructor(next: string | null, block: BlockReading) {
-    this.at = next === null ? null : BigInt(`0x${next}`);
-    this.step = BigInt(block.cells.length + 2);
-  }
-  /** @throws AppError where the drawing has no handles */
-  next(path: string): string {
-    if (this.at === null) throw invalid('no-handles', `${path} has no handles, so no block can be added. Save it in a newer version.`);
-    const handle = this.at.toString(16).toUpperCase();
-    this.at += this.step;
-    return `insert:${handle}`;
-  }
 }

@@ -6,6 +6,7 @@ import { FIELD_TYPES } from '@rule/core/vault';
 import Joi from 'joi';
 import {
   BoundCells,
+  BlockExchange,
   CellTray,
   CheckIn,
   FieldOrder,
@@ -126,6 +127,14 @@ export const sheetsQuery = Joi.object<SheetsQuery>({
 
 /** Checks a {@link HolderQuery}. */
 export const holderQuery = Joi.object<HolderQuery>({ holder: Joi.string().max(500).required() });
+
+/** Checks a {@link BlockExchange}. */
+export const blockExchange = Joi.object<BlockExchange>({
+  from: Joi.string().min(1).max(300).required(),
+  to: Joi.string().min(1).max(300).required(),
+  cells: Joi.object().pattern(Joi.string().max(300), Joi.string().max(300).allow(null)),
+  drawings: Joi.array().items(id).max(10_000).unique().allow(null).default(null),
+}).required();
 
 /** Checks a {@link CellTray}. */
 export const cellTray = Joi.object<CellTray>({

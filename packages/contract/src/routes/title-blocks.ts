@@ -1,5 +1,5 @@
-import { BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
-import { cellTray, holderQuery, sheetModel, sheetsQuery, takeUpTexts, typedCell } from '../checks';
+import { BlockExchangePlan, BlockRow, BlockView, CellTrayAnswer, SheetPage, TakenUpAnswer, Tray } from '..';
+import { blockExchange, cellTray, holderQuery, sheetModel, sheetsQuery, takeUpTexts, typedCell } from '../checks';
 import { RouteTable, json, nothing } from '../route';
 
 /** Title blocks. */
@@ -24,6 +24,18 @@ export const titleBlockRoutes = {
     summary: 'Add cells of a title block family to your tray: stale, lacking, or to be erased',
     role: 'editor',
     body: cellTray,
+    answer: json<CellTrayAnswer>(),
+  },
+  'POST /title-blocks/exchange/plan': {
+    summary: 'What exchanging a title block for another would do: cells, texts that would be lost, drawings left out',
+    role: 'viewer',
+    body: blockExchange,
+    answer: json<BlockExchangePlan>(),
+  },
+  'POST /title-blocks/exchange': {
+    summary: 'Exchange a title block for another on many sheets, through your tray',
+    role: 'editor',
+    body: blockExchange,
     answer: json<CellTrayAnswer>(),
   },
   'POST /title-blocks/take-up': {

@@ -3,3 +3,4 @@ export * from './form';
 export * from './learn';
 export * from './owner';
 export * from './typed';
+export * from './exchange';

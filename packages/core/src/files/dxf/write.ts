@@ -322,11 +322,12 @@ class Placing {
     }
     return [...gone, ...[...behind].map(([anchor, text]): Edit => ({ offset: index.lines[anchor.end]!, length: 0, insert: encoder.encode(text) }))];
   }
-  /** A block on the sheet that stays: the new one goes behind it, and belongs to the same owner. */
+  /** A block on the sheet, one that stays where there is one: the new one goes behind it, and belongs to the same owner. */
   private anchor({ block, layout }: PlacedBlock): InsertContent {
-    const there = this.content.inserts.filter(
-      (insert) => insert.layout === layout && insert.from >= 0 && insert.inside === undefined && !this.removed.has(insert.holder),
-    );
+    const all = this.content.inserts.filter((insert) => insert.layout === layout && insert.from >= 0 && insert.inside === undefined);
+    const staying = all.filter((insert) => !this.removed.has(insert.holder));
+    // Where all of them go, the new one comes behind what goes.
+    const there = staying.length ? staying : all;
     const found = there.filter((insert) => insert.block.toLowerCase() === block.toLowerCase()).at(-1) ?? there.at(-1);
     if (!found) throw new FileError('no-sheet', `The sheet ${layout} has no block with cells beside which ${block} could be placed.`);
     return found;
