@@ -17,6 +17,7 @@ import {
   ApplyTakeBack,
   BoundCells,
   CellTray,
+  BlockExchange,
   BomLayout,
   BomLayoutDraft,
   BomNumber,
@@ -282,6 +283,8 @@ export class Api {
   bomValue = (file: number, body: BomTyped) => this.server.ask('POST /files/{file}/bom/value', { params: { file }, body });
   bomNumber = (file: number, body: BomNumber) => this.server.ask('PUT /files/{file}/bom/number', { params: { file }, body });
   bomRenumber = (file: number, body: BomRenumber) => this.server.ask('POST /files/{file}/bom/renumber', { params: { file }, body });
+  planExchange = (body: BlockExchange) => this.server.ask('POST /title-blocks/exchange/plan', { body });
+  exchangeBlock = (body: BlockExchange) => this.server.ask('POST /title-blocks/exchange', { body });
   bomBlocks = () => this.server.ask('GET /bom/blocks');
   drawnBom = (file: number, body: BomRequest) => this.server.ask('POST /files/{file}/bom/drawn', { params: { file }, body });
   putDrawn = (file: number, body: PutDrawn) => this.server.ask('POST /files/{file}/bom/drawn/tray', { params: { file }, body });

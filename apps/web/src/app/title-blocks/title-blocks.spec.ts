@@ -1,9 +1,11 @@
 import { describe, expect, it } from '@jest/globals';
-import { BlockCell, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
+import { BlockCell, BlockExchangePlan, BlockRow, BlockView, OwnedValue, SheetPage } from '@rule/contract';
 import { FitRule } from '@rule/core/lettering';
 import { Binding, PLAIN_CELL } from '@rule/core/schema';
 import { BoundCell, CellFit } from '@rule/core/titleblocks';
 import { TestBed } from '@angular/core/testing';
+import { By } from '@angular/platform-browser';
+import { Select } from 'primeng/select';
 import { Stage, draftView, property } from '../../test/stage';
 import { BindSeveral } from './bind-several';
 import { BindingEditor } from './binding-editor';
@@ -492,5 +494,58 @@ describe('title blocks', () => {
     const stage = await staged({}, { cell: 'MATL' }, 'viewer');
     expect(() => stage.button(/in the tray/)).toThrow();
     expect(() => stage.button('Save to draft')).toThrow();
+  });
+});
+
+describe('a block that is exchanged for another', () => {
+  const plan: BlockExchangePlan = {
+    sheets: 2,
+    cells: [
+      { tag: 'MATERIAL', prompt: '', from: 'MATL', by: 'binding' },
+      { tag: 'REMARK', prompt: 'Remark', from: null, by: null },
+    ],
+    from: [
+      { tag: 'MATL', prompt: '', texts: 2 },
+      { tag: 'NOTE', prompt: '', texts: 1 },
+    ],
+    lost: [{ tag: 'NOTE', texts: 1, examples: ['by hand'] }],
+    lender: 'DR-15/new.dxf',
+    left: [{ file: 8, path: 'DR-15/frame.dxf', reason: 'The file is released in the vault.' }],
+  };
+  const picked = async (stage: Stage, label: string, value: unknown) => {
+    const field = stage.fixture.debugElement.queryAll(By.directive(Select)).find((each) => {
+      const own = each.componentInstance as Select;
+      return own.ariaLabel === label || (own.ariaLabelledBy !== undefined && stage.text(`#${own.ariaLabelledBy}`) === label);
+    })!;
+    field.triggerEventHandler('ngModelChange', value);
+    await stage.settled();
+  };
+
+  it('is planned cell by cell, says what would be lost, and goes to the tray', async () => {
+    const stage = await staged({
+      bomBlocks: [
+        { name: 'mrw-title', tags: [] },
+        { name: 'NEW', tags: ['MATERIAL', 'REMARK'] },
+      ],
+      planExchange: plan,
+      exchangeBlock: { tray: { lines: [], counts: { lines: 8, accepted: 8, files: 2, undecided: 0 } }, cells: 8, left: [{ ...plan.left[0]!, cells: 0 }] },
+    });
+    await stage.click('Exchange this block for another');
+    expect(stage.last('planExchange')).toBeUndefined();
+    await picked(stage, 'New block', 'NEW');
+    expect(stage.last('planExchange')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: null }]);
+    const rows = [...stage.page.querySelectorAll('[aria-label="Cells of the new block"] tbody tr')].map((row) => row.textContent.replace(/\s+/g, ' ').trim());
+    expect(rows[0]).toMatch(/^MATERIAL.*both show the same$/);
+    expect(rows[1]).toMatch(/^REMARK \(Remark\).*stays blank$/);
+    expect(stage.text('rule-exchange-block')).toContain('NOTE on 1 sheet: by hand');
+    expect(stage.text('rule-exchange-block')).toContain('DR-15/frame.dxf: The file is released in the vault.');
+    // A text goes to one cell: what took it before is blank.
+    await picked(stage, 'Text of REMARK', 'MATL');
+    expect(stage.last('planExchange')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: null, cells: { MATERIAL: null, REMARK: 'MATL' } }]);
+    await picked(stage, 'In', true);
+    expect(stage.last('planExchange')).toMatchObject([{ drawings: [7] }]);
+    await stage.click('Exchange on 2 sheets and lose 1 text');
+    expect(stage.last('exchangeBlock')).toEqual([{ from: 'mrw-title', to: 'NEW', drawings: [7], cells: { MATERIAL: null, REMARK: 'MATL' } }]);
+    expect(stage.page.querySelector('rule-exchange-block')).toBeNull();
   });
 });

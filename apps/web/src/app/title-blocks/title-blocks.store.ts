@@ -1,5 +1,20 @@
 import { computed, inject } from '@angular/core';
-import { BlockCell, BlockRow, BlockView, CellTray, Learned, OwnedValue, SheetPage, SheetRow, TakenUpAnswer, TakeUp, Tray } from '@rule/contract';
+import {
+  BlockCell,
+  BlockExchange,
+  BlockExchangePlan,
+  BlockRow,
+  BlockView,
+  CellTray,
+  DrawnBlock,
+  Learned,
+  OwnedValue,
+  SheetPage,
+  SheetRow,
+  TakenUpAnswer,
+  TakeUp,
+  Tray,
+} from '@rule/contract';
 import { Binding, Property, PropertyDraft, familyOf, sameDefinition } from '@rule/core/schema';
 import { CellState, CellWish } from '@rule/core/titleblocks';
 import { count } from '@rule/core/words';
@@ -24,6 +39,12 @@ interface State {
   readonly learning: boolean;
   /** Texts that could not be taken up, with the reason. */
   readonly conflicts: TakenUpAnswer['conflicts'];
+  /** Blocks that any drawing defines, for one to take the place of another. */
+  readonly known: readonly DrawnBlock[];
+  /** What exchanging the block would do; `null` until another one is chosen. */
+  readonly exchange: BlockExchangePlan | null;
+  readonly exchangeProblem: string | null;
+  readonly exchanging: boolean;
   readonly error: string | null;
 }
 
@@ -57,6 +78,10 @@ export const TitleBlocksStore = signalStore(
     learned: null,
     learning: false,
     conflicts: [],
+    known: [],
+    exchange: null,
+    exchangeProblem: null,
+    exchanging: false,
     error: null,
   }),
   withComputed(({ blocks, family, sheets }) => {
@@ -267,6 +292,47 @@ export const TitleBlocksStore = signalStore(
           }),
         ),
       ),
+      loadKnown: rxMethod<void>(
+        pipe(
+          switchMap(() =>
+            api.bomBlocks().pipe(
+              tap((known) => patchState(store, { known })),
+              catchError(told),
+            ),
+          ),
+        ),
+      ),
+      /** Asks what an exchange would do; nothing where no block is chosen. */
+      planExchange: rxMethod<BlockExchange | null>(
+        pipe(
+          tap((request) => patchState(store, { exchangeProblem: null, ...(request?.cells ? {} : { exchange: null }) })),
+          switchMap((request) =>
+            request === null
+              ? EMPTY
+              : api.planExchange(request).pipe(
+                  tap((exchange) => patchState(store, { exchange })),
+                  catchError((failure: unknown) => {
+                    patchState(store, { exchange: null, exchangeProblem: problemOf(failure).detail });
+                    return EMPTY;
+                  }),
+                ),
+          ),
+        ),
+      ),
+      /** Puts an exchange of the block in the tray. */
+      exchangeBlock: (request: BlockExchange, done: () => void): void => {
+        patchState(store, { exchanging: true, exchangeProblem: null });
+        api.exchangeBlock(request).subscribe({
+          next: ({ tray, left }) => {
+            patchState(store, { exchanging: false, exchange: null });
+            trayed(tray, true);
+            const without = leftOutText(left, 'drawing');
+            if (without) notices.done(without);
+            done();
+          },
+          error: (failure: unknown) => patchState(store, { exchanging: false, exchangeProblem: problemOf(failure).detail }),
+        });
+      },
       /** Settles the model of a drawing, or of one of its sheets alone. */
       settle: rxMethod<{ readonly file: number; readonly layout: string | null; readonly model: number | null; readonly done: () => void }>(
         pipe(

@@ -1,4 +1,4 @@
-import { ChangeDetectionStrategy, Component, computed, effect, inject, input, signal, untracked } from '@angular/core';
+import { ChangeDetectionStrategy, Component, computed, effect, inject, input, linkedSignal, signal, untracked } from '@angular/core';
 import { Router, RouterLink } from '@angular/router';
 import { BlockCell, BlockView, OwnedValue } from '@rule/contract';
 import { fileName } from '@rule/core/files';
@@ -13,6 +13,7 @@ import { CellInspector } from './cell-inspector';
 import { SHORT, SHOWN_STATES, cellRows, markOf, shownText } from './cell-row';
 import { CellTable } from './cell-table';
 import { ConflictList } from './conflict-list';
+import { ExchangeBlock } from './exchange-block';
 import { SheetModel } from './sheet-model';
 import { SheetView } from './sheet-view';
 import { TitleBlocksStore } from './title-blocks.store';
@@ -22,7 +23,22 @@ import { TitleBlocksStore } from './title-blocks.store';
   selector: 'rule-title-blocks-station',
   changeDetection: ChangeDetectionStrategy.OnPush,
   providers: [TitleBlocksStore],
-  imports: [Bench, BindSeveral, ButtonModule, CellInspector, CellTable, ConflictList, Count, FileLink, IndexList, IndexRow, RouterLink, SheetModel, SheetView],
+  imports: [
+    Bench,
+    BindSeveral,
+    ButtonModule,
+    CellInspector,
+    CellTable,
+    ConflictList,
+    Count,
+    ExchangeBlock,
+    FileLink,
+    IndexList,
+    IndexRow,
+    RouterLink,
+    SheetModel,
+    SheetView,
+  ],
   template: `
     <rule-bench label="Title blocks">
       <div bench="index">
@@ -62,6 +78,9 @@ import { TitleBlocksStore } from './title-blocks.store';
           </div>
           @if (mayEdit()) {
             <div class="actions">
+              @if (!exchanging()) {
+                <p-button severity="secondary" label="Exchange" ariaLabel="Exchange this block for another" (onClick)="exchanging.set(true)" />
+              }
               @if (store.inState()('lacking'); as n) {
                 <p-button severity="secondary" [label]="'Give ' + cellsOf(n) + ' that drawings lack'" (onClick)="put('lacking')" />
               }
@@ -78,6 +97,9 @@ import { TitleBlocksStore } from './title-blocks.store';
             </div>
           }
         </div>
+        @if (exchanging() && mayEdit()) {
+          <rule-exchange-block (closed)="exchanging.set(false)" />
+        }
         <div class="states" role="group" aria-label="Cell states">
           @for (entry of stateCounts(); track entry.state) {
             <button type="button" class="plain chip" [class]="entry.tone" [attr.aria-pressed]="chosenState() === entry.state" (click)="toggle(entry.state)">
@@ -202,6 +224,8 @@ export class TitleBlocksStation {
   private readonly lines = this.global.selectSignal(trayFeature.selectLines);
   private readonly notices = inject(Notices);
 
+  /** Whether the block is being exchanged; another block begins anew. */
+  protected readonly exchanging = linkedSignal({ source: () => this.store.block()?.family, computation: () => false });
   protected readonly chosenState = computed(() => CELL_STATES.find((state) => state === this.state()) ?? null);
   protected readonly stateCounts = computed(() => {
     const count = this.store.inState();

@@ -1,0 +1,181 @@
+import { ChangeDetectionStrategy, Component, computed, effect, inject, output, signal, untracked } from '@angular/core';
+import { FormsModule } from '@angular/forms';
+import { BlockExchange, BlockExchangePlan } from '@rule/contract';
+import { count } from '@rule/core/words';
+import { ButtonModule } from 'primeng/button';
+import { SelectModule } from 'primeng/select';
+import { Count } from '../shared';
+import { TitleBlocksStore } from './title-blocks.store';
+
+/** By what it was found that a cell of the old block holds the text of one of the new block. */
+const FOUND_BY: Readonly<Record<NonNullable<BlockExchangePlan['cells'][number]['by']>, string>> = {
+  binding: 'both show the same',
+  name: 'same name',
+  caption: 'same caption',
+};
+
+/** Exchanges the block that is worked on for another one: cell by cell, with what would be lost said beforehand. */
+@Component({
+  selector: 'rule-exchange-block',
+  changeDetection: ChangeDetectionStrategy.OnPush,
+  imports: [ButtonModule, Count, FormsModule, SelectModule],
+  template: `
+    <section class="card" aria-labelledby="exchange-title">
+      <h2 id="exchange-title">Exchange {{ store.block()?.name }} for another block</h2>
+      <div class="bar">
+        <span id="exchange-to" class="soft">New block</span>
+        <p-select
+          appendTo="body"
+          size="small"
+          ariaLabelledBy="exchange-to"
+          placeholder="choose a block"
+          [filter]="true"
+          [options]="blocks()"
+          optionLabel="name"
+          optionValue="name"
+          [ngModel]="to()"
+          (ngModelChange)="to.set($event); chosen.set(null)"
+        />
+        <span id="exchange-where" class="soft">In</span>
+        <p-select
+          appendTo="body"
+          size="small"
+          ariaLabelledBy="exchange-where"
+          [options]="places()"
+          optionLabel="text"
+          optionValue="value"
+          [ngModel]="here()"
+          (ngModelChange)="here.set($event)"
+        />
+      </div>
+      @if (store.exchangeProblem(); as text) {
+        <p class="note bad" role="alert">{{ text }}</p>
+      }
+      @if (store.exchange(); as plan) {
+        <p>
+          {{ plan.sheets | count: 'sheet' }} would get the new block, its lower right corner where the old one's is.
+          {{ plan.lender ? 'Drawings that lack it get it from ' + plan.lender + '.' : '' }}
+        </p>
+        <table class="list" aria-label="Cells of the new block">
+          <thead>
+            <tr>
+              <th>Cell of {{ to() }}</th>
+              <th>Text from</th>
+              <th>Found by</th>
+            </tr>
+          </thead>
+          <tbody>
+            @for (cell of plan.cells; track cell.tag) {
+              <tr>
+                <td class="mono">{{ cell.tag }} {{ cell.prompt && cell.prompt !== cell.tag ? '(' + cell.prompt + ')' : '' }}</td>
+                <td>
+                  <p-select
+                    appendTo="body"
+                    size="small"
+                    [ariaLabel]="'Text of ' + cell.tag"
+                    [options]="sources()"
+                    optionLabel="text"
+                    optionValue="value"
+                    [ngModel]="cell.from"
+                    (ngModelChange)="take(cell.tag, $event)"
+                  />
+                </td>
+                <td class="soft">{{ cell.by ? found(cell.by) : cell.from ? 'chosen' : 'stays blank' }}</td>
+              </tr>
+            }
+          </tbody>
+        </table>
+        @if (plan.lost.length) {
+          <div class="note" role="status">
+            <b>Texts that no cell of the new block takes would be lost:</b>
+            <ul>
+              @for (entry of plan.lost; track entry.tag) {
+                <li>
+                  <span class="mono">{{ entry.tag }}</span> on {{ entry.texts | count: 'sheet' }}: {{ entry.examples.join(', ') }}
+                </li>
+              }
+            </ul>
+          </div>
+        }
+        @if (plan.left.length) {
+          <details>
+            <summary>{{ plan.left.length | count: 'drawing is' : 'drawings are' }} left out</summary>
+            <ul>
+              @for (row of plan.left; track row.file) {
+                <li>{{ row.path }}: {{ row.reason }}</li>
+              }
+            </ul>
+          </details>
+        }
+        <div class="bar">
+          <p-button [label]="label(plan)" [disabled]="plan.sheets === 0" [loading]="store.exchanging()" (onClick)="store.exchangeBlock(request()!, done)" />
+          <p-button [text]="true" label="Cancel" (onClick)="closed.emit()" />
+        </div>
+      } @else if (to() && !store.exchangeProblem()) {
+        <span class="skeleton"></span><span class="skeleton"></span>
+      } @else {
+        <p-button [text]="true" label="Cancel" (onClick)="closed.emit()" />
+      }
+    </section>
+  `,
+  styles: `
+    .bar {
+      display: flex;
+      flex-wrap: wrap;
+      gap: 8px;
+      align-items: center;
+      margin: 8px 0;
+    }
+    ul {
+      margin: 4px 0 0;
+      padding-left: 20px;
+    }
+    section {
+      margin-bottom: 12px;
+    }
+  `,
+})
+export class ExchangeBlock {
+  protected readonly store = inject(TitleBlocksStore);
+  readonly closed = output();
+  protected readonly to = signal<string | null>(null);
+  protected readonly here = signal(false);
+  /** Which text each cell gets, where somebody has chosen. */
+  protected readonly chosen = signal<Readonly<Record<string, string | null>> | null>(null);
+  protected readonly blocks = computed(() => this.store.known().filter((block) => block.name.trim().toLowerCase() !== this.store.block()?.family));
+  protected readonly places = computed(() => [
+    { text: 'all drawings', value: false },
+    ...(this.store.view() ? [{ text: `this drawing only`, value: true }] : []),
+  ]);
+  protected readonly sources = computed(() => [
+    { text: 'stays blank', value: null },
+    ...(this.store.exchange()?.from ?? []).map(({ tag, texts }) => ({ text: `${tag} (${count(texts, 'text')})`, value: tag })),
+  ]);
+  protected readonly request = computed((): BlockExchange | null => {
+    const [to, block, view] = [this.to(), this.store.block(), this.store.view()];
+    if (to === null || !block) return null;
+    const cells = this.chosen();
+    return { from: block.family, to, drawings: this.here() && view ? [view.file.id] : null, ...(cells ? { cells } : {}) };
+  });
+
+  constructor() {
+    this.store.loadKnown();
+    effect(() => {
+      const request = this.request();
+      untracked(() => this.store.planExchange(request));
+    });
+  }
+
+  protected found = (by: keyof typeof FOUND_BY): string => FOUND_BY[by];
+  protected take(tag: string, from: string | null): void {
+    const plan = this.store.exchange();
+    if (!plan) return;
+    // A text goes to one cell.
+    this.chosen.set(Object.fromEntries(plan.cells.map((cell) => [cell.tag, cell.tag === tag ? from : cell.from === from ? null : cell.from])));
+  }
+  protected label = ({ sheets, lost }: BlockExchangePlan): string => {
+    const texts = lost.reduce((sum, entry) => sum + entry.texts, 0);
+    return `Exchange on ${count(sheets, 'sheet')}${texts ? ` and lose ${count(texts, 'text')}` : ''}`;
+  };
+  protected readonly done = (): void => this.closed.emit();
+}
