@@ -1,4 +1,9 @@
 import { Binding, bindingOf, compareNames, likenessKey } from '../schema';
+import { DEFAULT_ABBREVIATIONS, dictionaryOf, fullWords, wordsOf } from '../survey';
+
+const ABBREVIATED = dictionaryOf(DEFAULT_ABBREVIATIONS);
+/** A name in full words. */
+const inFull = (name: string): string => fullWords(wordsOf(name), ABBREVIATED).join('');
 
 /** A cell of a block that is exchanged. */
 export interface ExchangedCell {
@@ -13,8 +18,9 @@ export interface CellMatch {
   readonly by: 'binding' | 'name' | 'caption' | null;
 }
 
-/** Names that read the same, whatever their letters, blanks and separators. */
-const alike = (a: string, b: string): boolean => a !== '' && b !== '' && (compareNames(a, b) !== 'different' || likenessKey(a) === likenessKey(b));
+/** Names that read the same, whatever their letters, blanks and separators, abbreviated or not. */
+const alike = (a: string, b: string): boolean =>
+  a !== '' && b !== '' && (compareNames(a, b) !== 'different' || likenessKey(a) === likenessKey(b) || (inFull(a) !== '' && inFull(a) === inFull(b)));
 
 /**
  * Which cells of one block hold what cells of another one are going to hold: cells that are bound to the same, then cells of the same name,
