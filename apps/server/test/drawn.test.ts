@@ -151,7 +151,10 @@ describe('the parts list on a drawing', () => {
         erase: false,
       });
     const refused = await put({ block: 'NOT-THERE' }, 'title block');
-    expect([refused.status, (refused.body as Problem).detail]).toEqual([422, `${DRAWING}: The drawing does not define the block NOT-THERE, and no other can lend it.`]);
+    expect([refused.status, (refused.body as Problem).detail]).toEqual([
+      422,
+      `${DRAWING}: The drawing does not define the block NOT-THERE, and no other can lend it.`,
+    ]);
     // With its rows gone, the list is placed anew.
     const rows = await rule.db.all<{ holder: string }>(`SELECT holder FROM placed_blocks WHERE file_id = $1 AND family = 'mrw-part-row'`, [sheetFile]);
     await rule.db.run(`UPDATE placed_blocks SET family = 'somebody else''s row' WHERE file_id = $1 AND holder = ANY($2)`, [

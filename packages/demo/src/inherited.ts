@@ -49,7 +49,7 @@ const weldedRail = (): AnyShape => {
     square(20, 2, 70).rotate(90, [0, 0, 0], [1, 0, 0]).translate([0, -10, 170]),
     plate.clone().translate([0, 0, -4]),
     plate.translate([0, 0, 260]),
-  ]) as AnyShape;
+  ]);
 };
 const hinge = (): AnyShape => drilled(sheet(50, 30, 3, 4), 3, [-15, 0, 2.6], [15, 0, 2.6]);
 

@@ -169,7 +169,9 @@ export class Overviews {
         records: filled.get(link)?.records ?? 0,
         filled: filled.get(link)?.filled ?? 0,
       })),
-      vaultTable: vault.table.filter((finding) => finding.nearest === property.writtenName || compareNames(finding.row.name, property.writtenName) !== 'different'),
+      vaultTable: vault.table.filter(
+        (finding) => finding.nearest === property.writtenName || compareNames(finding.row.name, property.writtenName) !== 'different',
+      ),
       tables,
       sentOut: sentOut.slice(0, 3),
     });
