@@ -262,7 +262,7 @@ export function demoLayouts(property: (name: string) => number, classOf: (name: 
       },
     },
     {
-      name: 'Cut list',
+      name: 'Welded parts',
       purpose: 'What is cut for welded parts: every body with its length and cross-section, equal ones together.',
       shared: true,
       content: {
